@@ -1,0 +1,143 @@
+"""The command line: inspect a file, hand it over, prove a package."""
+
+import argparse
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+from yuplet.errors import YupletError
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run a command; answers the exit status: 0 for success, 1 for a package that is not right, 2 for an error."""
+    options = _parser().parse_args(arguments)
+    try:
+        status: int = options.run(options)
+    except YupletError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(
+            f"{error.filename or 'The file'}: {error.strerror}. Check the name, the rights and the room on the disk.",
+            file=sys.stderr,
+        )
+        return 2
+    except KeyboardInterrupt:
+        print("Stopped. Nothing half-made was kept.", file=sys.stderr)
+        return 130
+    return status
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="yuplet", description="Separate illustrations into parts and hand them over.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    inspect = commands.add_parser("inspect", help="list the layers of a file")
+    inspect.add_argument("file", type=Path)
+    inspect.add_argument(
+        "--longest", type=_positive, metavar="N", help="scale vector art so that its longer side is N px"
+    )
+    inspect.add_argument("--json", action="store_true", help="print JSON instead of a table")
+    inspect.set_defaults(run=_inspect)
+    hand_over = commands.add_parser("handover", help="hand over every layer of a file as a trimmed image")
+    hand_over.add_argument("file", type=Path)
+    hand_over.add_argument(
+        "--out", type=Path, required=True, metavar="DIR", help="an empty folder, or an earlier package"
+    )
+    hand_over.add_argument("--workers", type=_positive, default=os.cpu_count() or 1, metavar="N")
+    hand_over.add_argument(
+        "--effort", choices=["quick", "normal", "small"], default="normal", help="how hard to compress"
+    )
+    hand_over.add_argument("--remove-obsolete", action="store_true", help="remove files that the package no longer has")
+    hand_over.set_defaults(run=_hand_over)
+    prove = commands.add_parser("prove", help="put a package together again and compare it with its reference picture")
+    prove.add_argument("folder", type=Path)
+    prove.set_defaults(run=_prove)
+    return parser
+
+
+def _positive(text: str) -> int:
+    value = int(text)
+    if value < 1:
+        raise argparse.ArgumentTypeError("must be 1 or more")
+    return value
+
+
+def _print(value: dict[str, Any]) -> None:
+    print(json.dumps(value, ensure_ascii=False, indent=1))
+
+
+def _inspect(options: argparse.Namespace) -> int:
+    from yuplet.illustration.layers import LayerGroup
+    from yuplet.pixels.scratch import Scratch
+    from yuplet.reading.files import read_illustration
+
+    with Scratch() as scratch:
+        illustration, report = read_illustration(options.file, scratch)
+    layers = [
+        {
+            "path": list(path),
+            "name": node.name,
+            "kind": "group" if isinstance(node, LayerGroup) else "raster",
+            "visible": node.visible,
+            "opacity": node.opacity,
+            "blend": node.blend,
+            "box": node.box.as_xywh() if node.box is not None else None,
+        }
+        for path, node in illustration.walk()
+    ]
+    if options.json:
+        notes = [{"kind": note.kind, "path": list(note.path), "sentence": note.sentence} for note in report.notes]
+        canvas = {"width": illustration.canvas.width, "height": illustration.canvas.height, "ppi": illustration.ppi}
+        _print({"canvas": canvas, "layers": layers, "counts": report.counts, "notes": notes})
+        return 0
+    print(f"{illustration.name}: {illustration.canvas.width} x {illustration.canvas.height} px")
+    for path, node in illustration.walk():
+        box = "empty" if node.box is None else "{2} x {3} at {0}, {1}".format(*node.box.as_xywh())
+        kind = "group" if isinstance(node, LayerGroup) else "raster"
+        print(f"{'  ' * len(path)}{node.name}  ({kind}, {box}{'' if node.visible else ', hidden'})")
+    for note in report.notes:
+        print(f"{note.kind}: {' / '.join(note.path)}{': ' if note.path else ''}{note.sentence}")
+    return 0
+
+
+def _hand_over(options: argparse.Namespace) -> int:
+    from yuplet.handover import hand_over_file
+
+    def progress(stage: str, done: int, total: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{stage} {done} of {total}   ", end="\n" if done == total else "", file=sys.stderr)
+
+    report, renamed, reading = hand_over_file(
+        options.file, options.out, progress, options.workers, options.effort, options.remove_obsolete
+    )
+    _print(
+        {
+            "parts": report.parts,
+            "files": report.files,
+            "bytes": report.bytes,
+            "seconds": report.seconds,
+            "differing_pixels": report.proof.differing_pixels,
+            "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in renamed],
+            "obsolete": report.obsolete,
+            "empty": report.empty,
+            "proof": report.proof.as_json(),
+            "notes": [
+                {"kind": note.kind, "path": list(note.path), "sentence": note.sentence} for note in reading.notes
+            ],
+        }
+    )
+    return 0 if report.proof.ok else 1
+
+
+def _prove(options: argparse.Namespace) -> int:
+    from yuplet.rehearsal.proof import prove
+
+    proof = prove(options.folder, lambda done, total: None)
+    _print(proof.as_json())
+    return 0 if proof.ok else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""How the parts are named, grouped and ordered, and the commands that change it."""

@@ -1,0 +1,268 @@
+"""What an artist does, as small values; `apply` makes a new arrangement or says what is in the way.
+
+Each command can say what undoes it (`inverse`, asked before it is applied) and which fields of which rows it touches
+(`touched`), so that one person's undo never takes away what somebody else did later.
+"""
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, replace
+from typing import Any, TypeAlias
+
+from yuplet.arrangement import names
+from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.errors import ArrangementError, CannotMove, NameNotUsable
+from yuplet.parts.part import Part
+
+
+@dataclass(frozen=True, slots=True)
+class RenameRows:
+    """Give rows new names, all in one step."""
+
+    names: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class ShowRows:
+    """Show (true) or hide (false) rows; members of a group keep their own state."""
+
+    shown: Mapping[str, bool]
+
+
+@dataclass(frozen=True, slots=True)
+class IncludeParts:
+    """Include parts in the hand-over (true) or leave them out (false)."""
+
+    included: Mapping[str, bool]
+
+
+@dataclass(frozen=True, slots=True)
+class ShowAlone:
+    """Show one row alone, or everything as it was (None)."""
+
+    row: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a row stands: in which group (None: outermost), and how many siblings lie behind it."""
+
+    row: str
+    group: str | None
+    index: int
+
+
+@dataclass(frozen=True, slots=True)
+class MoveRows:
+    """Put rows elsewhere in the draw order. All are taken out first, then put in one after the other."""
+
+    places: tuple[Place, ...]
+
+
+Command: TypeAlias = RenameRows | ShowRows | IncludeParts | ShowAlone | MoveRows
+
+COMMANDS: dict[str, type[Command]] = {
+    "rename-rows": RenameRows,
+    "show-rows": ShowRows,
+    "include-parts": IncludeParts,
+    "show-alone": ShowAlone,
+    "move-rows": MoveRows,
+}
+_NAMES = {kind: name for name, kind in COMMANDS.items()}
+
+
+def apply(arrangement: Arrangement, command: Command) -> Arrangement:
+    """The arrangement after a command; the one given is not changed.
+
+    Raises
+    ------
+    ArrangementError
+        `NoSuchRow`, `NameNotUsable` or `CannotMove`: what the artist can mend.
+    """
+    for row_id in _rows(command):
+        arrangement.find(row_id)
+    match command:
+        case RenameRows(new):
+            result = arrangement.changed(lambda row: replace(row, name=new[row.id]) if row.id in new else row)
+            _check_names(result, set(new))
+            return result
+        case ShowRows(shown):
+            return arrangement.changed(lambda row: replace(row, shown=shown[row.id]) if row.id in shown else row)
+        case IncludeParts(included):
+            return arrangement.changed(lambda row: _included(row, included))
+        case ShowAlone(row):
+            return replace(arrangement, alone=row)
+        case MoveRows(places):
+            result = _moved(arrangement, places)
+            _check_names(result, {place.row for place in places})
+            return result
+
+
+def inverse(before: Arrangement, command: Command) -> Command:
+    """The command that undoes another one, given the arrangement before it was applied."""
+    match command:
+        case RenameRows(new):
+            return RenameRows({row_id: before.find(row_id)[1].name for row_id in new})
+        case ShowRows(shown):
+            return ShowRows({row_id: before.find(row_id)[1].shown for row_id in shown})
+        case IncludeParts(included):
+            rows = {row_id: before.find(row_id)[1] for row_id in included}
+            return IncludeParts({row_id: row.included for row_id, row in rows.items() if isinstance(row, Part)})
+        case ShowAlone():
+            return ShowAlone(before.alone)
+        case MoveRows(places):
+            old = [_place(before, place.row) for place in places]
+            return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
+
+
+def touched(command: Command) -> set[tuple[str, str]]:
+    """The (row, field) pairs that a command changes."""
+    match command:
+        case RenameRows(new):
+            return {(row, "name") for row in new}
+        case ShowRows(shown):
+            return {(row, "shown") for row in shown}
+        case IncludeParts(included):
+            return {(row, "included") for row in included}
+        case ShowAlone():
+            return {("", "alone")}
+        case MoveRows(places):
+            return {(place.row, "place") for place in places}
+
+
+def title(command: Command, arrangement: Arrangement) -> str:
+    """The name of a step, for the undo and redo buttons; the arrangement is the one before the step."""
+    ids = sorted(_rows(command))
+    one = f"'{arrangement.find(ids[0])[1].name}'" if len(ids) == 1 else f"{len(ids)} rows"
+    match command:
+        case RenameRows():
+            return f"Rename {one}"
+        case ShowRows(shown):
+            return f"{'Show' if all(shown.values()) else 'Hide' if not any(shown.values()) else 'Show or hide'} {one}"
+        case IncludeParts(included):
+            return f"{'Include' if all(included.values()) else 'Leave out'} {one}"
+        case ShowAlone(row):
+            return f"Show {one} alone" if row else "Show everything again"
+        case MoveRows():
+            return f"Move {one}"
+
+
+def to_json(command: Command) -> dict[str, Any]:
+    """A command as plain JSON values, its kind under 'do'."""
+    return {"do": _NAMES[type(command)], **asdict(command)}
+
+
+def from_json(value: Mapping[str, Any]) -> Command:
+    """The inverse of `to_json`; raises `ArrangementError` for anything that is not a command."""
+    rest = dict(value)
+    kind = rest.pop("do", None)
+    try:
+        match kind:
+            case "rename-rows":
+                return RenameRows({str(row): _text(name) for row, name in dict(rest["names"]).items()})
+            case "show-rows":
+                return ShowRows({str(row): _flag(on) for row, on in dict(rest["shown"]).items()})
+            case "include-parts":
+                return IncludeParts({str(row): _flag(on) for row, on in dict(rest["included"]).items()})
+            case "show-alone":
+                return ShowAlone(None if rest["row"] is None else _text(rest["row"]))
+            case "move-rows":
+                return MoveRows(
+                    tuple(
+                        Place(_text(p["row"]), p["group"] and _text(p["group"]), int(p["index"]))
+                        for p in rest["places"]
+                    )
+                )
+    except (KeyError, TypeError, ValueError) as error:
+        raise ArrangementError(f"The step '{kind}' is not complete: {error}. Reload the page and try again.") from error
+    raise ArrangementError(f"There is no step called '{kind}'. Known are: {', '.join(COMMANDS)}.")
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str):
+        raise TypeError(f"{value!r} is not a text")
+    return value
+
+
+def _flag(value: object) -> bool:
+    if not isinstance(value, bool):
+        raise TypeError(f"{value!r} is neither true nor false")
+    return value
+
+
+def _rows(command: Command) -> set[str]:
+    if isinstance(command, ShowAlone):
+        return set() if command.row is None else {command.row}
+    return {row for row, _ in touched(command)}
+
+
+def _included(row: Row, included: Mapping[str, bool]) -> Row:
+    if row.id not in included:
+        return row
+    if isinstance(row, PartGroup):
+        raise ArrangementError(f"'{row.name}' is a group. Include or leave out its parts.")
+    return replace(row, included=included[row.id])
+
+
+def _check_names(arrangement: Arrangement, changed: set[str]) -> None:
+    """Refuse names that cannot be files' and names that a sibling of the same kind already has."""
+    for around, row in arrangement.walk():
+        if row.id not in changed:
+            continue
+        siblings = around[-1].members if around else arrangement.rows
+        taken = [other.name for other in siblings if other.id != row.id and type(other) is type(row)]
+        otherwise = "group" if isinstance(row, PartGroup) else "part"
+        reason = names.problem(row.name)
+        if reason is None and names.key(row.name) in {names.key(other) for other in taken}:
+            reason = f"is taken by another {otherwise} in the same group"
+        if reason is not None:
+            raise NameNotUsable(row.name, reason, names.proposal(row.name, taken, otherwise))
+
+
+def _place(arrangement: Arrangement, row_id: str) -> Place:
+    around, row = arrangement.find(row_id)
+    siblings = around[-1].members if around else arrangement.rows
+    return Place(row_id, around[-1].id if around else None, [other.id for other in siblings].index(row.id))
+
+
+def _moved(arrangement: Arrangement, places: tuple[Place, ...]) -> Arrangement:
+    if len({place.row for place in places}) < len(places):
+        raise CannotMove("A row was to be moved to two places at once. Move it to one.")
+    moving = {place.row: arrangement.find(place.row)[1] for place in places}
+    for place in places:
+        if place.group is not None:
+            around, group = arrangement.find(place.group)
+            inside = next((other for other in (*around, group) if other.id in moving), None)
+            if inside is not None:
+                raise CannotMove(
+                    f"The group '{inside.name}' cannot be moved into itself. Choose a place outside of it."
+                )
+            if not isinstance(group, PartGroup):
+                raise CannotMove(f"'{group.name}' is a part and cannot hold others. Choose a group.")
+
+    def without(rows: tuple[Row, ...]) -> tuple[Row, ...]:
+        return tuple(
+            replace(row, members=without(row.members)) if isinstance(row, PartGroup) else row
+            for row in rows
+            if row.id not in moving
+        )
+
+    result = replace(arrangement, rows=without(arrangement.rows))
+    for place in places:
+        result = _put(result, moving[place.row], place)
+    return result
+
+
+def _put(arrangement: Arrangement, row: Row, place: Place) -> Arrangement:
+    def into(rows: tuple[Row, ...]) -> tuple[Row, ...]:
+        index = min(max(place.index, 0), len(rows))
+        return (*rows[:index], row, *rows[index:])
+
+    if place.group is None:
+        return replace(arrangement, rows=into(arrangement.rows))
+    return arrangement.changed(
+        lambda other: (
+            replace(other, members=into(other.members))
+            if isinstance(other, PartGroup) and other.id == place.group
+            else other
+        )
+    )

@@ -1,0 +1,75 @@
+"""Names that every common file system takes.
+
+Sources: Microsoft, "Naming Files, Paths, and Namespaces" (reserved characters and device names; `pathvalidate` holds
+the list, except CONIN$ and CONOUT$); POSIX.1-2017, 3.170 (no slash, no NUL). Two names that differ only in letter case
+or in Unicode normal form clash, since some file systems keep only one of them (common practice, no published source).
+"""
+
+import re
+import unicodedata
+from collections.abc import Iterable
+
+from pathvalidate import sanitize_filename, validate_filename
+from pathvalidate.error import ErrorReason, ValidationError
+
+LONGEST = 120
+"""Bytes of UTF-8: leaves room for folders, numbers and endings in a path of 255."""
+
+_CONSOLE = {"conin$", "conout$"}
+
+
+def key(name: str) -> str:
+    """What two names must differ in to be two files everywhere."""
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
+
+
+def problem(name: str) -> str | None:
+    """Why a name cannot be a file's, in words that follow "The name"; None when it can.
+
+    >>> problem("arm:left")
+    'holds a character that not every file system takes'
+    >>> problem("upper arm") is None
+    True
+    """
+    if not name.strip():
+        return "is empty"
+    if name != name.strip() or name.endswith(".") or name.startswith("."):
+        return "begins or ends with a space or a dot"
+    if any(unicodedata.category(letter) in ("Cc", "Cf", "Cs", "Zl", "Zp") for letter in name):
+        return "holds an invisible character"
+    if len(name.encode()) > LONGEST:
+        return f"is longer than {LONGEST} bytes"
+    if name.split(".")[0].strip().casefold() in _CONSOLE:
+        return "is kept by a system for a device"
+    try:
+        validate_filename(name, platform="universal")
+    except ValidationError as error:
+        if error.reason == ErrorReason.RESERVED_NAME:
+            return "is kept by a system for a device"
+        return "holds a character that not every file system takes"
+    return None
+
+
+def proposal(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str:
+    """A usable name near to the wished one that is not among those taken.
+
+    >>> proposal("arm:left", ["arm-left"])
+    'arm-left 2'
+    """
+    text = "".join(
+        " " if unicodedata.category(letter) in ("Zl", "Zp") or letter in "\t\n\r" else letter
+        for letter in name
+        if letter in "\t\n\r" or unicodedata.category(letter) not in ("Cc", "Cf", "Cs")
+    )
+    text = sanitize_filename(text, replacement_text="-", platform="universal", validate_after_sanitize=False)
+    text = re.sub(r"\s+", " ", text).strip(" .")
+    text = text.encode()[: LONGEST - 4].decode(errors="ignore").strip(" .")
+    if not text.strip("-_ "):
+        text = otherwise
+    if problem(text) is not None:
+        text = f"{otherwise} {text.replace('$', '').strip('_')}"
+    used = {key(other) for other in taken}
+    candidate, number = text, 2
+    while key(candidate) in used:
+        candidate, number = f"{text} {number}", number + 1
+    return candidate

@@ -1,0 +1,155 @@
+"""The arrangement: parts in groups, back to front. A value: every change makes a new one."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import TypeAlias
+
+from yuplet.arrangement import names
+from yuplet.errors import NoSuchRow
+from yuplet.geometry import Box
+from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode
+from yuplet.parts.part import Part, part_box
+from yuplet.pixels.compositing import Branch, Laid, Leaf
+
+
+@dataclass(frozen=True, slots=True)
+class PartGroup:
+    """Parts kept together: a folder in the hand-over. Opacity, mode and isolation apply to its members laid together."""
+
+    id: str
+    name: str
+    members: tuple["Row", ...] = ()
+    shown: bool = True
+    opacity: float = 1.0
+    blend: str = "normal"
+    isolated: bool = False
+
+
+Row: TypeAlias = Part | PartGroup
+
+
+@dataclass(frozen=True, slots=True)
+class Renamed:
+    """A layer whose name could not be used for its part."""
+
+    path: tuple[str, ...]
+    name: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Arrangement:
+    """All rows, back to front. `alone` is the row that is shown alone while somebody looks at it; it is never handed over."""
+
+    rows: tuple[Row, ...]
+    alone: str | None = None
+
+    def walk(self) -> Iterator[tuple[tuple[PartGroup, ...], Row]]:
+        """Every row back to front, a group directly before its members, each with the groups around it."""
+
+        def below(rows: tuple[Row, ...], around: tuple[PartGroup, ...]) -> Iterator[tuple[tuple[PartGroup, ...], Row]]:
+            for row in rows:
+                yield around, row
+                if isinstance(row, PartGroup):
+                    yield from below(row.members, (*around, row))
+
+        return below(self.rows, ())
+
+    def parts(self) -> Iterator[tuple[tuple[PartGroup, ...], Part]]:
+        """Every part back to front, with the groups around it."""
+        return ((around, row) for around, row in self.walk() if isinstance(row, Part))
+
+    def find(self, row_id: str) -> tuple[tuple[PartGroup, ...], Row]:
+        """A row by its id, with the groups around it; raises `NoSuchRow`."""
+        for around, row in self.walk():
+            if row.id == row_id:
+                return around, row
+        raise NoSuchRow(row_id)
+
+    def siblings(self, group_id: str | None) -> tuple[Row, ...]:
+        """The members of a group, or the outermost rows for None; raises `NoSuchRow`."""
+        if group_id is None:
+            return self.rows
+        _, row = self.find(group_id)
+        if not isinstance(row, PartGroup):
+            raise NoSuchRow(group_id)
+        return row.members
+
+    def changed(self, change: Callable[[Row], Row]) -> "Arrangement":
+        """The arrangement with a function applied to every row; members are changed before their group."""
+
+        def each(rows: tuple[Row, ...]) -> tuple[Row, ...]:
+            return tuple(
+                change(replace(row, members=each(row.members)) if isinstance(row, PartGroup) else row) for row in rows
+            )
+
+        return replace(self, rows=each(self.rows))
+
+
+def parts_below(row: Row) -> Iterator[Part]:
+    """A part itself, or all parts within a group."""
+    if isinstance(row, Part):
+        yield row
+    else:
+        for member in row.members:
+            yield from parts_below(member)
+
+
+def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Renamed]]:
+    """The first arrangement of an illustration: each layer a part, each layer group a part group.
+
+    Hidden layers become parts that are included and not shown. A name that cannot be a file's, or that a sibling of
+    the same kind already has, is replaced by a usable one; what was replaced is answered beside the arrangement.
+    """
+    renamed: list[Renamed] = []
+
+    def usable(node: LayerNode, path: tuple[str, ...], taken: list[str], otherwise: str) -> str:
+        reason = names.problem(node.name)
+        if reason is None and names.key(node.name) in {names.key(other) for other in taken}:
+            reason = "stands twice in the same group"
+        if reason is None:
+            return node.name
+        name = names.proposal(node.name, taken, otherwise)
+        renamed.append(Renamed((*path, node.name), name, reason))
+        return name
+
+    def rows(nodes: tuple[LayerNode, ...], path: tuple[str, ...]) -> tuple[Row, ...]:
+        result: list[Row] = []
+        parts: list[str] = []
+        groups: list[str] = []
+        for node in nodes:
+            if isinstance(node, LayerGroup):
+                name = usable(node, path, groups, "group")
+                groups.append(name)
+                members = rows(node.members, (*path, node.name))
+                result.append(PartGroup(node.id, name, members, node.visible, node.opacity, node.blend, node.isolated))
+            else:
+                name = usable(node, path, parts, "part")
+                parts.append(name)
+                result.append(
+                    Part(node.id, name, (node.id,), node.visible, True, node.opacity, node.blend, node.locked)
+                )
+        return tuple(result)
+
+    return Arrangement(rows(illustration.layers, ())), renamed
+
+
+def laid(arrangement: Arrangement, boxes: Mapping[str, Box]) -> tuple[Laid, ...]:
+    """What is included and shown, in the form that `compose` takes: the reference picture of the source."""
+
+    def each(rows: tuple[Row, ...]) -> tuple[Laid, ...]:
+        result: list[Laid] = []
+        for row in rows:
+            if not row.shown:
+                continue
+            if isinstance(row, PartGroup):
+                result.append(Branch(each(row.members), row.opacity, row.blend, row.isolated))
+            elif row.included and (box := part_box(row, boxes)) is not None:
+                if len(row.pieces) == 1:
+                    result.append(Leaf(row.pieces[0], box, row.opacity, row.blend))
+                else:
+                    pieces = tuple(Leaf(piece, boxes[piece]) for piece in row.pieces if piece in boxes)
+                    result.append(Branch(pieces, row.opacity, row.blend, isolated=True))
+        return tuple(result)
+
+    return each(arrangement.rows)

@@ -1,0 +1,126 @@
+"""What an artist can mend. Each error says what happened, where, and what to do about it.
+
+Mistakes in our own code stay ``ValueError``.
+"""
+
+
+class YupletError(Exception):
+    """The root of everything a user can mend; ``code`` is stable, the sentence is for people."""
+
+    code = "error"
+
+
+class ReadError(YupletError):
+    """A file cannot be brought in."""
+
+    code = "cannot-read"
+
+
+class NotAPicture(ReadError):
+    """The file is of no kind that Yuplet reads."""
+
+    code = "not-a-picture"
+
+    def __init__(self, name: str) -> None:
+        super().__init__(
+            f"'{name}' is neither an OpenRaster file nor a PNG. Save it as one of these and bring it in again."
+        )
+
+
+class BrokenFile(ReadError):
+    """The file claims to be of a kind that Yuplet reads, but parts of it are damaged."""
+
+    code = "broken-file"
+
+
+class UnsafeFile(ReadError):
+    """The file asks for something that no picture needs, such as a path that leaves its archive."""
+
+    code = "unsafe-file"
+
+
+class TooLarge(ReadError):
+    """The file is beyond a stated limit."""
+
+    code = "too-large"
+
+
+class ArrangementError(YupletError):
+    """A command cannot be applied to the arrangement as it is."""
+
+    code = "cannot-do"
+
+
+class NoSuchRow(ArrangementError):
+    """A command names a part or group that is not there (any more)."""
+
+    code = "no-such-row"
+
+    def __init__(self, row_id: str) -> None:
+        super().__init__(
+            f"There is no part or group '{row_id}' (any more). Look at the ledger again and repeat the step."
+        )
+
+
+class NameNotUsable(ArrangementError):
+    """A name cannot be used for a file; ``proposal`` can."""
+
+    code = "name-not-usable"
+
+    def __init__(self, name: str, reason: str, proposal: str) -> None:
+        super().__init__(f"The name '{name}' {reason}. Use '{proposal}' or another name.")
+        self.name, self.reason, self.proposal = name, reason, proposal
+
+
+class CannotMove(ArrangementError):
+    """A row cannot be put where the command wants it."""
+
+    code = "cannot-move"
+
+
+class PlanError(YupletError):
+    """A hand-over cannot be planned."""
+
+    code = "cannot-plan"
+
+
+class NothingToHandOver(PlanError):
+    """No included part has a visible pixel."""
+
+    code = "nothing-to-hand-over"
+
+    def __init__(self) -> None:
+        super().__init__("No included part has any visible pixel. Include at least one part that is not empty.")
+
+
+class WriteError(YupletError):
+    """A package cannot be written."""
+
+    code = "cannot-write"
+
+
+class FolderNotOurs(WriteError):
+    """The folder holds something else than a package of ours."""
+
+    code = "folder-not-ours"
+
+    def __init__(self, folder: str, found: str) -> None:
+        super().__init__(
+            f"The folder '{folder}' holds '{found}', which is not part of a package."
+            " Nothing was written. Choose an empty folder or one that holds an earlier package."
+        )
+
+
+class Cancelled(YupletError):
+    """Somebody asked for the work to stop; nothing half-made remains."""
+
+    code = "cancelled"
+
+    def __init__(self) -> None:
+        super().__init__("The work was cancelled. Nothing was kept of it.")
+
+
+class PackageError(YupletError):
+    """A package cannot be opened by the rehearsal."""
+
+    code = "cannot-open-package"

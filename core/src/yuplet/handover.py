@@ -1,0 +1,103 @@
+"""The whole way through, from a file to a proven package. Read this first."""
+
+import hashlib
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from yuplet.arrangement.tree import Arrangement, Renamed, arrangement_of
+from yuplet.illustration.layers import Illustration, ReadingReport
+from yuplet.pixels.scratch import Scratch
+from yuplet.plan.plan import MANIFEST, plan_hand_over
+from yuplet.reading.files import read_illustration
+from yuplet.rehearsal.proof import Proof, prove
+from yuplet.writing.package import carry_out, earlier_package
+from yuplet.writing.png import Effort
+from yuplet.writing.stores import StagedFolder
+
+
+@dataclass(frozen=True, slots=True)
+class HandOverReport:
+    """What a hand-over wrote, and what the rehearsal found when it put the package together again."""
+
+    parts: int
+    files: list[str]
+    bytes: int
+    seconds: float
+    empty: list[str]
+    left_out: list[str]
+    obsolete: list[str]
+    proof: Proof
+    file_bytes: dict[str, int]
+
+
+Progress = Callable[[str, int, int], None]
+"""Told (stage, done, in all); stages are 'read', 'write' and 'prove'. May raise to stop the work."""
+
+
+def hand_over_file(
+    file: Path,
+    folder: Path,
+    progress: Progress,
+    workers: int = 2,
+    effort: Effort = "normal",
+    remove_obsolete: bool = False,
+) -> tuple[HandOverReport, list[Renamed], ReadingReport]:
+    """Hand over every layer of a file as a part, hidden ones too.
+
+    Errors are those of `read_illustration`, `plan_hand_over` and `hand_over`.
+    """
+    earlier_package(folder)
+    with Scratch() as scratch:
+        illustration, reading = read_illustration(file, scratch, lambda k, n: progress("read", k, n), workers)
+        arrangement, renamed = arrangement_of(illustration)
+        digest = hashlib.sha256(file.read_bytes()).hexdigest()
+        report = hand_over(
+            illustration, arrangement, scratch, folder, digest, progress, workers, effort, remove_obsolete
+        )
+    return report, renamed, reading
+
+
+def hand_over(
+    illustration: Illustration,
+    arrangement: Arrangement,
+    scratch: Scratch,
+    folder: Path,
+    source_sha256: str,
+    progress: Progress,
+    workers: int = 2,
+    effort: Effort = "normal",
+    remove_obsolete: bool = False,
+) -> HandOverReport:
+    """Plan, write and prove a package.
+
+    The folder is empty, absent, or holds an earlier package, which is updated: until every file is written and proven
+    it stays as it was. Files of the earlier package that are no longer wanted are listed, and stay unless
+    `remove_obsolete` is true.
+
+    Raises
+    ------
+    PlanError, WriteError
+        Nothing was changed in the folder.
+    """
+    started = time.monotonic()
+    earlier = earlier_package(folder)
+    plan = plan_hand_over(illustration, arrangement, source_sha256)
+    obsolete = sorted(earlier - set(plan.files))
+    with StagedFolder(folder) as staged:
+        kept = [] if remove_obsolete else obsolete
+        written = carry_out(plan, scratch, staged, lambda k, n: progress("write", k, n), workers, effort, kept)
+        proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
+        staged.publish(MANIFEST, obsolete if remove_obsolete else ())
+    return HandOverReport(
+        parts=len(plan.parts),
+        files=plan.files,
+        bytes=sum(file.bytes for file in written.values()),
+        seconds=round(time.monotonic() - started, 3),
+        empty=list(plan.empty),
+        left_out=list(plan.left_out),
+        obsolete=obsolete,
+        proof=proof,
+        file_bytes={name: file.bytes for name, file in written.items()},
+    )

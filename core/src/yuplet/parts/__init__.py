@@ -1,0 +1,1 @@
+"""What a part is, and how it becomes pixels."""

@@ -1,0 +1,153 @@
+"""Putting pictures over each other: the composite of a tree of layers or parts.
+
+Source: W3C, Compositing and Blending Level 1, https://www.w3.org/TR/compositing-1/; the operator *over* is that of
+T. Porter and T. Duff, "Compositing Digital Images", Computer Graphics 18(3), 1984.
+"""
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+
+from yuplet.geometry import Box, Size
+from yuplet.pixels import Picture, blending, kernels
+from yuplet.pixels.scratch import PixelSource
+
+BAND = 64
+"""Rows composited at a time: a band of a 4096 px wide canvas is 8 MB in float64."""
+
+
+@dataclass(frozen=True, slots=True)
+class Leaf:
+    """One picture to be laid: where its pixels are kept, where it lies, its opacity (0 to 1) and blend mode."""
+
+    key: str
+    box: Box
+    opacity: float = 1.0
+    blend: str = "normal"
+
+
+@dataclass(frozen=True, slots=True)
+class Branch:
+    """Pictures laid together, back to front, and then laid as one.
+
+    A branch that is not isolated is laid member by member onto what lies behind (W3C, section 3.5); opacity below 1
+    and any blend mode but normal always isolate.
+    """
+
+    members: tuple["Laid", ...]
+    opacity: float = 1.0
+    blend: str = "normal"
+    isolated: bool = False
+
+    @property
+    def is_passed_through(self) -> bool:
+        """Whether the members are laid directly onto what lies behind the branch."""
+        return not self.isolated and self.opacity == 1.0 and self.blend == "normal"
+
+
+Laid: TypeAlias = Leaf | Branch
+
+
+def compose(
+    members: Sequence[Laid],
+    size: Size,
+    source: PixelSource,
+    workers: int = 2,
+    check: Callable[[], None] = lambda: None,
+) -> Picture:
+    """Composite pictures onto a transparent canvas.
+
+    Parameters
+    ----------
+    members : sequence of Leaf or Branch
+        Back to front. Boxes in canvas pixels; what lies outside of the canvas is cut.
+    size : Size
+        The canvas.
+    source : PixelSource
+        Gives the pixels of each `Leaf`; as wide and high as its box.
+    workers : int
+        Threads; each holds one band of the canvas in float64.
+    check : callable
+        Called between bands; may raise to stop the work.
+
+    Returns
+    -------
+    (H, W, 4) uint8
+        Rounded once, at the end; where alpha is 0, colour is 0.
+
+    Raises
+    ------
+    KeyError, ValueError
+        For an unknown blend mode or a box that does not fit its pixels: mistakes of the caller.
+    """
+    out = np.empty((size.height, size.width, 4), np.uint8)
+
+    def band(top: int) -> None:
+        check()
+        area = Box(0, top, size.width, min(top + BAND, size.height))
+        exact = np.zeros((area.height, area.width, 4), np.float64)
+        _lay_all(exact, area, members, source)
+        kernels.to_8_bits(exact, out[area.top : area.bottom])
+
+    with ThreadPoolExecutor(workers) as pool:
+        for _ in pool.map(band, range(0, size.height, BAND)):
+            pass
+    return out
+
+
+def _lay_all(under: kernels.Accumulator, area: Box, members: Sequence[Laid], source: PixelSource) -> None:
+    for member in members:
+        if isinstance(member, Leaf):
+            _lay_leaf(under, area, member, source)
+        elif member.is_passed_through:
+            _lay_all(under, area, member.members, source)
+        else:
+            _lay_branch(under, area, member, source)
+
+
+def _lay_leaf(under: kernels.Accumulator, area: Box, leaf: Leaf, source: PixelSource) -> None:
+    mode = blending.MODES[leaf.blend]
+    common = area.meet(leaf.box)
+    if common.is_empty:
+        if mode in blending.CLEARING:
+            under[..., 3] = 0.0
+        return
+    rows = source.rows(leaf.key, common.top - leaf.box.top, common.bottom - leaf.box.top)
+    if rows.shape[1] != leaf.box.width:
+        raise ValueError(f"the pixels of '{leaf.key}' are {rows.shape[1]} px wide, its box {leaf.box.width}")
+    pixels = rows[:, common.left - leaf.box.left : common.right - leaf.box.left]
+    target = under[common.top - area.top : common.bottom - area.top, common.left - area.left : common.right - area.left]
+    if mode in blending.CLEARING:
+        inside = target.copy()
+        under[..., 3] = 0.0
+        target[...] = inside
+    if mode == blending.NORMAL:
+        kernels.lay_normal(target, pixels, leaf.opacity)
+    else:
+        kernels.lay_blended(target, pixels, leaf.opacity, mode)
+
+
+def _lay_branch(under: kernels.Accumulator, area: Box, branch: Branch, source: PixelSource) -> None:
+    mode = blending.MODES[branch.blend]
+    reach = area if mode in blending.CLEARING else _reach(branch, area)
+    if reach.is_empty:
+        return
+    inner = np.zeros((reach.height, reach.width, 4), np.float64)
+    _lay_all(inner, reach, branch.members, source)
+    target = under[reach.top - area.top : reach.bottom - area.top, reach.left - area.left : reach.right - area.left]
+    kernels.lay_group(target, inner, branch.opacity, mode)
+
+
+def _reach(laid: Laid, area: Box) -> Box:
+    """The part of an area that a picture or branch can cover."""
+    if isinstance(laid, Leaf):
+        return area.meet(laid.box)
+    result = Box(area.left, area.top, area.left, area.top)
+    for member in laid.members:
+        reach = _reach(member, area)
+        if not reach.is_empty:
+            result = reach if result.is_empty else result.join(reach)
+    return result

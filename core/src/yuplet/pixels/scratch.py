@@ -1,0 +1,87 @@
+"""Decoded pixels on disk for as long as a piece of work lasts, so that memory does not grow with the number of layers."""
+
+import os
+import tempfile
+import threading
+from typing import NamedTuple, Protocol
+
+import numpy as np
+
+from yuplet.errors import WriteError
+from yuplet.geometry import Size
+from yuplet.pixels import Picture
+
+
+class PixelSource(Protocol):
+    """Where the trimmed pixels of layers come from."""
+
+    def rows(self, key: str, top: int, bottom: int) -> Picture:
+        """Rows `top` to `bottom` (the first outside) of the picture kept under `key`."""
+        ...
+
+
+class _Place(NamedTuple):
+    offset: int
+    size: Size
+
+
+class Scratch:
+    """A `PixelSource` in an unnamed temporary file; safe to use from several threads.
+
+    Pixels are read row by row with `pread`, never mapped: what is in use is in memory, and nothing else.
+
+    >>> with Scratch() as scratch:
+    ...     scratch.put("a", np.full((2, 3, 4), 7, np.uint8))
+    ...     scratch.rows("a", 1, 2).shape
+    (1, 3, 4)
+    """
+
+    def __init__(self, folder: str | None = None) -> None:
+        self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 - closed by __exit__
+        self._places: dict[str, _Place] = {}
+        self._end = 0
+        self._lock = threading.Lock()
+
+    def __enter__(self) -> "Scratch":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._file.close()
+
+    def put(self, key: str, picture: Picture) -> None:
+        """Keep a copy of a picture under a key; raises `WriteError` when the disk is full."""
+        data = np.ascontiguousarray(picture)
+        with self._lock:
+            offset, self._end = self._end, self._end + data.nbytes
+        view = memoryview(data.reshape(-1).data)
+        done = 0
+        try:
+            while done < len(view):
+                done += os.pwrite(self._file.fileno(), view[done : done + (1 << 30)], offset + done)
+        except OSError as error:
+            raise WriteError(
+                f"There is no room for temporary files ({error.strerror}). Free some space on the disk and try again."
+            ) from error
+        self._places[key] = _Place(offset, Size(data.shape[1], data.shape[0]))
+
+    def size(self, key: str) -> Size:
+        """Width and height of the picture kept under a key."""
+        return self._places[key].size
+
+    def rows(self, key: str, top: int, bottom: int) -> Picture:
+        """Rows `top` to `bottom` (the first outside), as a new array."""
+        offset, size = self._places[key]
+        out = np.empty((bottom - top, size.width, 4), np.uint8)
+        view = memoryview(out.reshape(-1).data)
+        at = offset + top * size.width * 4
+        done = 0
+        while done < len(view):
+            read = os.preadv(self._file.fileno(), [view[done:]], at + done)
+            if read == 0:
+                raise ValueError(f"scratch file ended within '{key}'")
+            done += read
+        return out
+
+    def whole(self, key: str) -> Picture:
+        """The whole picture kept under a key, as a new array."""
+        return self.rows(key, 0, self.size(key).height)

@@ -1,0 +1,41 @@
+"""Finding the content of a picture."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yuplet.geometry import Box
+from yuplet.pixels import Picture
+
+
+def content_box(picture: Picture) -> Box | None:
+    """The smallest box around all pixels with alpha above 0; None when there is none.
+
+    Costs about one read of the alpha channel: rows are scanned from both ends, columns within what remains.
+
+    >>> picture = np.zeros((4, 5, 4), np.uint8); picture[1, 2, 3] = 1
+    >>> content_box(picture)
+    Box(left=2, top=1, right=3, bottom=2)
+    """
+    alpha = picture[..., 3]
+    rows: NDArray[np.bool_] = np.any(alpha, axis=1)
+    if not rows.any():
+        return None
+    top = int(rows.argmax())
+    bottom = len(rows) - int(rows[::-1].argmax())
+    columns: NDArray[np.bool_] = np.any(alpha[top:bottom], axis=0)
+    left = int(columns.argmax())
+    right = len(columns) - int(columns[::-1].argmax())
+    return Box(left, top, right, bottom)
+
+
+def cut(picture: Picture, box: Box) -> Picture:
+    """A view of a box of a picture, in the picture's own pixels; the box must lie inside."""
+    height, width = picture.shape[:2]
+    if box.meet(Box(0, 0, width, height)) != box:
+        raise ValueError(f"{box} is not inside a picture of {width} x {height} px")
+    return picture[box.top : box.bottom, box.left : box.right]
+
+
+def is_opaque(picture: Picture) -> bool:
+    """Whether every pixel has full alpha."""
+    return bool(np.all(picture[..., 3] == 255))

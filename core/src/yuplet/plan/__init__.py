@@ -1,0 +1,1 @@
+"""A hand-over before a pixel is touched."""

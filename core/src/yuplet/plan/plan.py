@@ -1,0 +1,135 @@
+"""Everything that a hand-over will write: names, boxes, order, and the tree that puts the picture together again."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from yuplet.arrangement import names
+from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.errors import NothingToHandOver
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Illustration
+from yuplet.parts.part import Part, part_box
+
+MANIFEST = "manifest.json"
+TABLE = "places.csv"
+REFERENCE = "reference.png"
+PARTS = "parts"
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedPart:
+    """One image to be written.
+
+    `path` is the names of the groups around it and its own name; `order` counts all parts of the package from the back,
+    1 first; `shown` is whether the part and every group around it are shown.
+    """
+
+    part: Part
+    path: tuple[str, ...]
+    file: str
+    box: Box
+    order: int
+    shown: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """A hand-over of one illustration. `tree` is the arrangement without what is left out or empty."""
+
+    title: str
+    canvas: Size
+    ppi: float | None
+    source_sha256: str
+    parts: tuple[PlannedPart, ...]
+    tree: tuple[Row, ...]
+    left_out: tuple[str, ...]
+    empty: tuple[str, ...]
+    layer_boxes: Mapping[str, Box]
+
+    @property
+    def files(self) -> list[str]:
+        """All files of the package, in the order in which they are listed."""
+        return [MANIFEST, REFERENCE, TABLE, *(planned.file for planned in self.parts)]
+
+
+def plan_hand_over(illustration: Illustration, arrangement: Arrangement, source_sha256: str = "") -> Plan:
+    """Plan the hand-over of every included part.
+
+    Parameters
+    ----------
+    illustration : Illustration
+        Gives the canvas and the box of each layer.
+    arrangement : Arrangement
+        Which parts, in which groups and order. `alone` is for looking only and has no effect.
+    source_sha256 : str
+        The digest of the original file, for the manifest.
+
+    Returns
+    -------
+    Plan
+        File names are `parts/<groups>/<name>.png`, unique also where letter case does not count.
+
+    Raises
+    ------
+    NothingToHandOver
+        No included part has a visible pixel.
+    """
+    boxes = {layer.id: layer.box for layer in illustration.leaves() if layer.box is not None}
+    planned: list[PlannedPart] = []
+    left_out: list[str] = []
+    empty: list[str] = []
+    folders: dict[tuple[str, ...], str] = {(): PARTS}
+    used: set[str] = set()
+    for around, row in arrangement.walk():
+        path = tuple(group.name for group in around)
+        if isinstance(row, PartGroup):
+            folders[(*(group.id for group in around), row.id)] = _free(
+                f"{folders[tuple(group.id for group in around)]}/{row.name}", "", used
+            )
+            continue
+        shown_path = " / ".join((*path, row.name))
+        box = part_box(row, boxes)
+        if not row.included:
+            left_out.append(shown_path)
+        elif box is None:
+            empty.append(shown_path)
+        else:
+            file = _free(f"{folders[tuple(group.id for group in around)]}/{row.name}", ".png", used)
+            shown = row.shown and all(group.shown for group in around)
+            planned.append(PlannedPart(row, (*path, row.name), file, box, len(planned) + 1, shown))
+    if not planned:
+        raise NothingToHandOver()
+    kept = {item.part.id for item in planned}
+    tree = _kept(arrangement.rows, kept)
+    return Plan(
+        illustration.name,
+        illustration.canvas,
+        illustration.ppi,
+        source_sha256,
+        tuple(planned),
+        tree,
+        tuple(left_out),
+        tuple(empty),
+        boxes,
+    )
+
+
+def _free(stem: str, ending: str, used: set[str]) -> str:
+    """The stem with the ending, numbered where another file or folder has that name already."""
+    candidate, number = stem + ending, 2
+    while names.key(candidate) in used:
+        candidate, number = f"{stem} {number}{ending}", number + 1
+    used.add(names.key(candidate))
+    return candidate
+
+
+def _kept(rows: tuple[Row, ...], kept: set[str]) -> tuple[Row, ...]:
+    result: list[Row] = []
+    for row in rows:
+        if isinstance(row, PartGroup):
+            members = _kept(row.members, kept)
+            if members:
+                result.append(replace(row, members=members))
+        elif row.id in kept:
+            result.append(row)
+    return tuple(result)

@@ -1,0 +1,92 @@
+"""Any file that Yuplet reads, by what its first bytes say."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from yuplet.errors import NotAPicture, ReadError
+from yuplet.geometry import Size
+from yuplet.illustration.layers import Illustration, ReadingReport, laid
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet.reading import flat, openraster, png
+
+
+def _say_nothing(done: int, total: int) -> None:
+    pass
+
+
+def read_illustration(
+    path: Path,
+    scratch: Scratch,
+    progress: Callable[[int, int], None] = _say_nothing,
+    workers: int = 2,
+    name: str | None = None,
+) -> tuple[Illustration, ReadingReport]:
+    """Bring in a file: an OpenRaster archive or a PNG, told apart by their first bytes.
+
+    The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `name` replaces the file's
+    stem. Raises `ReadError` in one of its kinds.
+    """
+    try:
+        with path.open("rb") as file:
+            start = file.read(8)
+    except OSError as error:
+        raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
+    if start == png.SIGNATURE:
+        illustration, report = flat.read(path, scratch)
+        if name is not None:
+            illustration = replace(illustration, layers=(replace(illustration.layers[0], name=name),))
+    elif start[:2] == b"PK":
+        illustration, report = openraster.read(path, scratch, progress, workers)
+    else:
+        raise NotAPicture(name or path.name)
+    return (replace(illustration, name=name) if name is not None else illustration), report
+
+
+@dataclass(frozen=True, slots=True)
+class MergedComparison:
+    """Our composite against the flat picture stored in the file; differences in levels of 255, laid over black and white."""
+
+    pixels: int
+    differing: int
+    largest: int
+
+    @property
+    def sentence(self) -> str:
+        """The result in words."""
+        if self.differing == 0:
+            return f"The composite equals the file's own merged picture in all {self.pixels} pixels."
+        return (
+            f"The composite differs from the file's own merged picture in {self.differing} of {self.pixels} pixels,"
+            f" by at most {self.largest} of 255."
+        )
+
+
+def compare_with_merged(path: Path, illustration: Illustration, scratch: Scratch) -> MergedComparison | None:
+    """Compare our composite of the visible layers with the merged picture that an OpenRaster file carries.
+
+    Alpha is compared as it is; colour is compared weighted by alpha, since colour under alpha 0 means nothing and
+    colour under a small alpha is stored coarsely by programs that keep it multiplied. Answers None where the file has
+    no merged picture.
+    """
+    with path.open("rb") as file:
+        if file.read(2) != b"PK":
+            return None
+    merged = openraster.merged_image(path)
+    if merged is None:
+        return None
+    size = Size(merged.shape[1], merged.shape[0])
+    if size != illustration.canvas:
+        return MergedComparison(illustration.canvas.pixels, illustration.canvas.pixels, 255)
+    ours = compose(laid(illustration.layers), size, scratch)
+    differing = largest = 0
+    for top in range(0, size.height, 256):
+        a, b = ours[top : top + 256].astype(np.float32), merged[top : top + 256].astype(np.float32)
+        colour = np.abs(a[..., :3] * a[..., 3:] - b[..., :3] * b[..., 3:]) / 255
+        worst = np.maximum(colour.max(axis=2), np.abs(a[..., 3] - b[..., 3]))
+        differing += int((worst > 0.5).sum())
+        largest = max(largest, int(np.ceil(worst.max() - 0.5)))
+    return MergedComparison(size.pixels, differing, largest)

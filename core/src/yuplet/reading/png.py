@@ -1,0 +1,109 @@
+"""PNG images: what the header says, and the pixels as 8-bit RGBA.
+
+Source: Portable Network Graphics (PNG) Specification, third edition, https://www.w3.org/TR/png-3/.
+Limits: 250 million pixels an image, 100 000 a side.
+"""
+
+import struct
+from dataclasses import dataclass
+
+import imagecodecs
+import numpy as np
+
+from yuplet.errors import BrokenFile, TooLarge
+from yuplet.geometry import Size
+from yuplet.pixels import Picture
+
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+MAX_PIXELS = 250_000_000
+MAX_SIDE = 100_000
+
+
+@dataclass(frozen=True, slots=True)
+class PngFacts:
+    """What a PNG says of itself, before a pixel is read."""
+
+    size: Size
+    bit_depth: int
+    colour_type: int
+    ppi: float | None
+    colour_space: str
+
+
+def facts(data: bytes, what: str) -> PngFacts:
+    """Read the chunks in front of the image data.
+
+    Parameters
+    ----------
+    data : bytes
+        The whole file.
+    what : str
+        What to call the file in an error.
+
+    Raises
+    ------
+    BrokenFile
+        Not a PNG, or cut off within the header.
+    TooLarge
+        Beyond the limits of this module.
+    """
+    if not data.startswith(SIGNATURE) or data[12:16] != b"IHDR" or len(data) < 33:
+        raise BrokenFile(f"{what} is not a PNG image, or its first bytes are damaged. Save it again as PNG.")
+    width, height, bit_depth, colour_type = struct.unpack(">IIBB", data[16:26])
+    if width == 0 or height == 0:
+        raise BrokenFile(f"{what} says that it is {width} x {height} px. Save it again as PNG.")
+    if width * height > MAX_PIXELS or max(width, height) > MAX_SIDE:
+        raise TooLarge(
+            f"{what} is {width} x {height} px. Yuplet takes up to {MAX_PIXELS // 1_000_000} million pixels"
+            f" and {MAX_SIDE} px a side. Make it smaller or split it."
+        )
+    ppi, colour_space, at = None, "sRGB", 33
+    while at + 8 <= len(data):
+        (length,) = struct.unpack(">I", data[at : at + 4])
+        kind, body = data[at + 4 : at + 8], data[at + 8 : at + 8 + min(length, 100)]
+        if kind == b"IDAT":
+            break
+        if kind == b"pHYs" and len(body) >= 9 and body[8] == 1:
+            ppi = round(struct.unpack(">I", body[:4])[0] * 0.0254, 2)
+        if kind == b"iCCP":
+            name = body.split(b"\0")[0].decode("latin-1").strip()
+            colour_space = name if name else "a profile without a name"
+        at += 12 + length
+    return PngFacts(Size(width, height), bit_depth, colour_type, ppi, colour_space)
+
+
+def decode(data: bytes, what: str) -> Picture:
+    """Decode a PNG of any colour type and depth.
+
+    Parameters
+    ----------
+    data : bytes
+        The whole file; its `facts` must have been looked at for the limits.
+    what : str
+        What to call the file in an error.
+
+    Returns
+    -------
+    (H, W, 4) uint8
+        Straight RGBA. 16-bit samples are rounded to the nearest of 8 bits (v * 255 / 65535).
+
+    Raises
+    ------
+    BrokenFile
+        The image data is damaged or cut off.
+    """
+    try:
+        image = imagecodecs.png_decode(data)
+    except Exception as error:
+        raise BrokenFile(f"{what} is damaged and cannot be decoded. Save it again as PNG.") from error
+    if image.dtype == np.uint16:
+        image = ((image.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+    if image.ndim == 2:
+        image = image[..., None]
+    channels = image.shape[2]
+    if channels == 4:
+        return np.ascontiguousarray(image)
+    picture = np.empty((*image.shape[:2], 4), np.uint8)
+    picture[..., :3] = image[..., :1] if channels < 3 else image[..., :3]
+    picture[..., 3] = image[..., 1] if channels == 2 else 255
+    return picture

@@ -1,0 +1,163 @@
+"""Laying pictures over each other on colour multiplied by alpha, in float64: the rehearsal's own reading of the formulas.
+
+Source: W3C, Compositing and Blending Level 1, https://www.w3.org/TR/compositing-1/. Source-over is section 9.1.4, the
+operators are written by their fractions Fa and Fb (section 9.1), the blend functions are those of section 10.
+The plain case runs in a compiled loop, all others in numpy.
+"""
+
+from collections.abc import Callable
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Bytes = NDArray[np.uint8]
+
+ROUND_UP_FROM = 0.5 - 1e-6
+"""Fractions from here on go up (docs/formats/manifest.md, "Rounding")."""
+
+
+@njit("void(float64[:, :, :], uint8[:, :, :], float64)", cache=True, nogil=True, error_model="numpy")
+def over_bytes(backdrop: Floats, image: Bytes, opacity: float) -> None:
+    """Source-over of a straight 8-bit image onto a premultiplied backdrop, in place: Co = as*cs + Cb*(1 - as)."""
+    scale = opacity / 255.0
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            alpha = image[y, x, 3] * scale
+            if alpha > 0.0:
+                rest = 1.0 - alpha
+                weight = alpha / 255.0
+                backdrop[y, x, 0] = image[y, x, 0] * weight + backdrop[y, x, 0] * rest
+                backdrop[y, x, 1] = image[y, x, 1] * weight + backdrop[y, x, 1] * rest
+                backdrop[y, x, 2] = image[y, x, 2] * weight + backdrop[y, x, 2] * rest
+                backdrop[y, x, 3] = alpha + backdrop[y, x, 3] * rest
+
+
+@njit("void(float64[:, :, :], uint8[:, :, :], int64[:])", cache=True, nogil=True, error_model="numpy")
+def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.int64]) -> None:
+    """Round a premultiplied picture and count where it is not the reference.
+
+    `found` gathers: number of differing pixels, largest difference, x and y of the largest, and the left, top, right
+    and bottom of the differing area.
+    """
+    for y in range(exact.shape[0]):
+        for x in range(exact.shape[1]):
+            a = exact[y, x, 3]
+            alpha = int(a * 255.0 + 1.0 - ROUND_UP_FROM)
+            worst = abs(alpha - int(reference[y, x, 3]))
+            if alpha > 0:
+                for c in range(3):
+                    level = int(min(exact[y, x, c] / a, 1.0) * 255.0 + 1.0 - ROUND_UP_FROM)
+                    worst = max(worst, abs(level - int(reference[y, x, c])))
+            if worst > 0:
+                found[0] += 1
+                if worst > found[1]:
+                    found[1] = worst
+                    found[2] = x
+                    found[3] = y
+                found[4] = min(found[4], x)
+                found[5] = min(found[5], y)
+                found[6] = max(found[6], x + 1)
+                found[7] = max(found[7], y + 1)
+
+
+def premultiplied(image: Bytes, opacity: float) -> Floats:
+    """A straight 8-bit image as float64 with colour multiplied by alpha and opacity."""
+    result = image.astype(np.float64) / 255
+    result[..., 3] *= opacity
+    result[..., :3] *= result[..., 3:]
+    return result
+
+
+def lay(backdrop: Floats, source: Floats, mode: str) -> None:
+    """Lay a premultiplied picture onto a backdrop of the same size, in place; raises KeyError for an unknown mode."""
+    source_alpha, backdrop_alpha = source[..., 3:], backdrop[..., 3:]
+    if mode in _FRACTIONS:
+        fa, fb = _FRACTIONS[mode](source_alpha, backdrop_alpha)
+        backdrop[...] = np.minimum(source * fa + backdrop * fb, 1.0)
+        return
+    blend = _BLENDS[mode]
+    cs = np.divide(source[..., :3], source_alpha, out=np.zeros_like(source[..., :3]), where=source_alpha > 0)
+    cb = np.divide(backdrop[..., :3], backdrop_alpha, out=np.zeros_like(source[..., :3]), where=backdrop_alpha > 0)
+    both = source_alpha * backdrop_alpha
+    colour = source[..., :3] * (1 - backdrop_alpha) + backdrop[..., :3] * (1 - source_alpha) + both * blend(cb, cs)
+    backdrop[..., 3:] = source_alpha + backdrop_alpha - both
+    backdrop[..., :3] = colour
+
+
+_FRACTIONS: dict[str, Callable[[Floats, Floats], tuple[Floats | float, Floats | float]]] = {
+    "normal": lambda a, b: (1.0, 1 - a),
+    "destination-in": lambda a, b: (0.0, a),
+    "destination-out": lambda a, b: (0.0, 1 - a),
+    "source-atop": lambda a, b: (b, 1 - a),
+    "destination-atop": lambda a, b: (1 - b, a),
+    "lighter": lambda a, b: (1.0, 1.0),
+}
+
+OUTSIDE_TOO = frozenset({"destination-in", "destination-atop"})
+"""Operators that empty the backdrop wherever the source is empty."""
+
+
+def _hard_light(cb: Floats, cs: Floats) -> Floats:
+    return np.where(cs <= 0.5, cb * (2 * cs), cb + (2 * cs - 1) - cb * (2 * cs - 1))
+
+
+def _soft_light(cb: Floats, cs: Floats) -> Floats:
+    d = np.where(cb <= 0.25, ((16 * cb - 12) * cb + 4) * cb, np.sqrt(np.maximum(cb, 0)))
+    return np.where(cs <= 0.5, cb - (1 - 2 * cs) * cb * (1 - cb), cb + (2 * cs - 1) * (d - cb))
+
+
+def _color_dodge(cb: Floats, cs: Floats) -> Floats:
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(cb <= 0, 0.0, np.where(cs >= 1, 1.0, np.minimum(1, cb / (1 - cs))))
+
+
+def _color_burn(cb: Floats, cs: Floats) -> Floats:
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(cb >= 1, 1.0, np.where(cs <= 0, 0.0, 1 - np.minimum(1, (1 - cb) / cs)))
+
+
+def _luminosity(c: Floats) -> Floats:
+    weighted: Floats = c @ np.array([0.3, 0.59, 0.11])
+    return weighted[..., None]
+
+
+def _saturation(c: Floats) -> Floats:
+    spread: Floats = np.max(c, axis=-1, keepdims=True) - np.min(c, axis=-1, keepdims=True)
+    return spread
+
+
+def _with_luminosity(c: Floats, lum: Floats) -> Floats:
+    c = c + (lum - _luminosity(c))
+    level = _luminosity(c)
+    low, high = c.min(axis=-1, keepdims=True), c.max(axis=-1, keepdims=True)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        c = np.where((low < 0) & (level > low), level + (c - level) * level / (level - low), c)
+        return np.where((high > 1) & (high > level), level + (c - level) * (1 - level) / (high - level), c)
+
+
+def _with_saturation(c: Floats, sat: Floats) -> Floats:
+    spread = _saturation(c)
+    result: Floats = np.zeros_like(c)
+    np.divide((c - np.min(c, axis=-1, keepdims=True)) * sat, spread, out=result, where=spread > 0)
+    return result
+
+
+_BLENDS: dict[str, Callable[[Floats, Floats], Floats]] = {
+    "multiply": lambda cb, cs: cb * cs,
+    "screen": lambda cb, cs: cb + cs - cb * cs,
+    "overlay": lambda cb, cs: _hard_light(cs, cb),
+    "darken": np.minimum,
+    "lighten": np.maximum,
+    "color-dodge": _color_dodge,
+    "color-burn": _color_burn,
+    "hard-light": _hard_light,
+    "soft-light": _soft_light,
+    "difference": lambda cb, cs: np.abs(cb - cs),
+    "exclusion": lambda cb, cs: cb + cs - 2 * cb * cs,
+    "hue": lambda cb, cs: _with_luminosity(_with_saturation(cs, _saturation(cb)), _luminosity(cb)),
+    "saturation": lambda cb, cs: _with_luminosity(_with_saturation(cb, _saturation(cs)), _luminosity(cb)),
+    "color": lambda cb, cs: _with_luminosity(cs, _luminosity(cb)),
+    "luminosity": lambda cb, cs: _with_luminosity(cb, _luminosity(cs)),
+}

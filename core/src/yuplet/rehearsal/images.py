@@ -1,0 +1,39 @@
+"""The images of a package, decoded once by Pillow and kept as raw bytes on disk, so that bands of rows can be read."""
+
+import zlib
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+Image.MAX_IMAGE_PIXELS = None
+
+
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """An image that could be read: its size, the area with any alpha (left, top, right, bottom), and the CRC-32 of its RGBA."""
+
+    width: int
+    height: int
+    content: tuple[int, int, int, int] | None
+    crc32: str
+    raw: Path
+
+    def rows(self, top: int, bottom: int) -> NDArray[np.uint8]:
+        """Rows `top` to `bottom` (the first outside) as (H, W, 4) straight RGBA."""
+        count = (bottom - top) * self.width * 4
+        data = np.fromfile(self.raw, np.uint8, count, offset=top * self.width * 4)
+        return data.reshape(bottom - top, self.width, 4)
+
+
+def decode(path: Path, raw: Path) -> Decoded:
+    """Decode an image to straight RGBA; raises OSError or ValueError when it cannot be read."""
+    with Image.open(path) as opened:
+        opened.load()
+        image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
+    content = image.getbbox(alpha_only=True)
+    pixels = image.tobytes()
+    raw.write_bytes(pixels)
+    return Decoded(image.width, image.height, content, f"{zlib.crc32(pixels):08x}", raw)

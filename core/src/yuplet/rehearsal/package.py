@@ -1,0 +1,151 @@
+"""A package as a receiver sees it: the files in a folder and what its manifest says of them."""
+
+import json
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from typing import Any, TypeAlias
+
+from yuplet.errors import PackageError
+
+MANIFEST = "manifest.json"
+
+
+@dataclass(frozen=True, slots=True)
+class PartEntry:
+    """A part as the manifest describes it; everything in canvas pixels, y down."""
+
+    id: str
+    label: str
+    file: str
+    order: int
+    shown: bool
+    left: int
+    top: int
+    width: int
+    height: int
+    opacity: float
+    blend: str
+    pixels_crc32: str
+    said: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class GroupEntry:
+    """A group of the tree, its members back to front."""
+
+    label: str
+    shown: bool
+    opacity: float
+    blend: str
+    isolated: bool
+    members: tuple["TreeEntry", ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PartUse:
+    """A part in the tree, with its own switch."""
+
+    part_id: str
+    shown: bool
+
+
+TreeEntry: TypeAlias = GroupEntry | PartUse
+
+
+@dataclass(frozen=True, slots=True)
+class Package:
+    """A manifest that could be read, and the folder around it."""
+
+    folder: Path
+    width: int
+    height: int
+    parts: tuple[PartEntry, ...]
+    tree: tuple[TreeEntry, ...]
+    reference: str
+    reference_crc32: str
+    counts: dict[str, int]
+    expected: tuple[str, ...]
+    obsolete: tuple[str, ...]
+
+
+def open_package(folder: Path) -> Package:
+    """Read the manifest of a package.
+
+    Raises `PackageError` when there is no manifest, or when it does not say what a receiver must know.
+    """
+    path = folder / MANIFEST
+    try:
+        value = json.loads(path.read_bytes())
+    except OSError as error:
+        raise PackageError(
+            f"'{path}' cannot be read ({error.strerror}). Give the folder that holds a package."
+        ) from error
+    except ValueError as error:
+        raise PackageError(f"'{path}' is not JSON ({error}). Hand over again.") from error
+    try:
+        return _package(folder, value)
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        raise PackageError(
+            f"'{path}' lacks something that a receiver must know: {error!r}. Hand over again."
+        ) from error
+
+
+def _package(folder: Path, value: dict[str, Any]) -> Package:
+    if value["format"] != "yuplet-package" or value["version"] != 1:
+        raise ValueError("it is not a package of version 1")
+    parts = tuple(_part(entry) for entry in value["parts"])
+    files = (MANIFEST, value["reference"]["file"], value["table"]["file"], *(part.file for part in parts))
+    for file in files:
+        if PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts or "\\" in file:
+            raise ValueError(f"the file name '{file}' leaves the folder")
+    return Package(
+        folder,
+        _whole(value["canvas"]["width"]),
+        _whole(value["canvas"]["height"]),
+        parts,
+        tuple(_node(entry) for entry in value["tree"]),
+        value["reference"]["file"],
+        value["reference"]["pixels_crc32"],
+        dict(value["counts"]),
+        files,
+        tuple(value["obsolete"]),
+    )
+
+
+def _part(entry: dict[str, Any]) -> PartEntry:
+    box = entry["box"]
+    return PartEntry(
+        entry["id"],
+        " / ".join(entry["path"]),
+        entry["file"],
+        _whole(entry["order"]),
+        bool(entry["shown"]),
+        _whole(box["x"]),
+        _whole(box["y"]),
+        _whole(box["width"]),
+        _whole(box["height"]),
+        float(entry["opacity"]),
+        str(entry["blend"]),
+        entry["pixels_crc32"],
+        entry,
+    )
+
+
+def _node(entry: dict[str, Any]) -> TreeEntry:
+    if "part" in entry:
+        return PartUse(entry["part"], bool(entry["shown"]))
+    members = tuple(_node(member) for member in entry["members"])
+    return GroupEntry(
+        entry["group"],
+        bool(entry["shown"]),
+        float(entry["opacity"]),
+        str(entry["blend"]),
+        bool(entry["isolated"]),
+        members,
+    )
+
+
+def _whole(value: object) -> int:
+    if not isinstance(value, int) or isinstance(value, bool):
+        raise ValueError(f"{value!r} is not a whole number")
+    return value

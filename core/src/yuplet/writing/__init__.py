@@ -1,0 +1,1 @@
+"""A plan carried out; one module a format."""

@@ -1,0 +1,157 @@
+"""The manifest and the table of places. The format is described in docs/formats/manifest.md and its JSON Schema."""
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from yuplet import __version__
+from yuplet.arrangement.tree import PartGroup, Row
+from yuplet.geometry import Box, Point, Size
+from yuplet.plan.plan import MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
+
+FORMAT = "yuplet-package"
+VERSION = 1
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenFile:
+    """What is known of a file after it was written: size, SHA-256, and for images the CRC-32 of their RGBA pixels."""
+
+    bytes: int
+    sha256: str
+    pixels_crc32: str = ""
+
+
+def manifest(
+    plan: Plan, written: Mapping[str, WrittenFile], boxes: Mapping[str, Box], obsolete: Sequence[str]
+) -> dict[str, Any]:
+    """The manifest as plain JSON values.
+
+    `written` holds every file but the manifest itself; `boxes` the tight box of each part by its id, in canvas pixels;
+    `obsolete` the files of an earlier package that are still in the folder.
+    """
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "made_by": f"Yuplet {__version__}",
+        "illustration": {"title": plan.title, "source_sha256": plan.source_sha256},
+        "canvas": {"width": plan.canvas.width, "height": plan.canvas.height, "ppi": plan.ppi, "colour_space": "sRGB"},
+        "scale": 1,
+        "alpha": "straight",
+        "counts": {
+            "parts": len(plan.parts),
+            "shown": sum(planned.shown for planned in plan.parts),
+            "hidden": sum(not planned.shown for planned in plan.parts),
+            "files": len(plan.files),
+        },
+        "reference": {"file": REFERENCE, **_file(written[REFERENCE])},
+        "table": {"file": TABLE, "bytes": written[TABLE].bytes, "sha256": written[TABLE].sha256},
+        "parts": [_part(planned, boxes[planned.part.id], plan.canvas, written[planned.file]) for planned in plan.parts],
+        "tree": [_node(row) for row in plan.tree],
+        "obsolete": list(obsolete),
+    }
+
+
+def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
+    """The places as CSV (RFC 4180) in UTF-8, a line a part, back to front."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    writer.writerow(
+        [
+            "order",
+            "group",
+            "name",
+            "file",
+            "x",
+            "y",
+            "width",
+            "height",
+            "centre_x",
+            "centre_y",
+            "shown",
+            "opacity",
+            "blend",
+        ]
+    )
+    for planned in plan.parts:
+        box = boxes[planned.part.id]
+        writer.writerow(
+            [
+                planned.order,
+                "/".join(planned.path[:-1]),
+                planned.path[-1],
+                planned.file,
+                *box.as_xywh(),
+                *(_plain(value) for value in box.centre),
+                "yes" if planned.shown else "no",
+                _plain(planned.part.opacity),
+                planned.part.blend,
+            ]
+        )
+    return out.getvalue().encode()
+
+
+def files_of(value: Mapping[str, Any]) -> set[str]:
+    """All files that a manifest of ours lists, itself and the obsolete ones included."""
+    listed = {MANIFEST, value["reference"]["file"], value["table"]["file"], *value["obsolete"]}
+    return listed | {part["file"] for part in value["parts"]}
+
+
+def _plain(value: float) -> float | int:
+    return int(value) if float(value).is_integer() else value
+
+
+def _file(written: WrittenFile) -> dict[str, Any]:
+    return {"bytes": written.bytes, "sha256": written.sha256, "pixels_crc32": written.pixels_crc32}
+
+
+def _xywh(box: Box) -> dict[str, int]:
+    return {"x": box.left, "y": box.top, "width": box.width, "height": box.height}
+
+
+def _part(planned: PlannedPart, box: Box, canvas: Size, written: WrittenFile) -> dict[str, Any]:
+    part = planned.part
+    centre = box.centre
+    return {
+        "id": part.id,
+        "name": planned.path[-1],
+        "path": list(planned.path),
+        "file": planned.file,
+        "order": planned.order,
+        "shown": planned.shown,
+        "box": _xywh(box),
+        "trim": _xywh(box),
+        "centre": {
+            "y_down": [_plain(centre.x), _plain(centre.y)],
+            "y_up": [_plain(centre.x), _plain(canvas.height - centre.y)],
+        },
+        "pivot": None if part.pivot is None else _pivot(part.pivot, box),
+        "opacity": _plain(part.opacity),
+        "blend": part.blend,
+        "role": "picture",
+        **_file(written),
+    }
+
+
+def _pivot(pivot: Point, box: Box) -> dict[str, list[float | int]]:
+    inside = Point(pivot.x - box.left, pivot.y - box.top)
+    return {
+        "canvas": [_plain(pivot.x), _plain(pivot.y)],
+        "box": [_plain(inside.x), _plain(inside.y)],
+        "fraction": [_plain(inside.x / box.width), _plain(inside.y / box.height)],
+    }
+
+
+def _node(row: Row) -> dict[str, Any]:
+    if isinstance(row, PartGroup):
+        return {
+            "group": row.name,
+            "shown": row.shown,
+            "opacity": _plain(row.opacity),
+            "blend": row.blend,
+            "isolated": row.isolated,
+            "members": [_node(member) for member in row.members],
+        }
+    return {"part": row.id, "shown": row.shown}

@@ -1,0 +1,81 @@
+"""Where a package goes."""
+
+import shutil
+import tempfile
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Protocol
+
+from yuplet.errors import WriteError
+
+
+class FileStore(Protocol):
+    """A place that takes named files: a folder, or memory. Names have forward slashes."""
+
+    def write(self, name: str, data: bytes) -> None:
+        """Keep a file under a name."""
+        ...
+
+
+class MemoryStore(dict[str, bytes]):
+    """A `FileStore` in memory."""
+
+    write = dict.__setitem__
+
+
+class StagedFolder:
+    """A `FileStore` that fills a folder beside the wished one and moves the files over when all are there.
+
+    Until `publish` is called the wished folder is as it was; leaving the `with` block removes what is left of the
+    staging folder.
+    """
+
+    def __init__(self, target: Path) -> None:
+        self._target = target
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            self.folder = Path(tempfile.mkdtemp(prefix=f".{target.name}-", dir=target.parent))
+            self.folder.chmod(0o755)
+        except OSError as error:
+            raise _cannot_write(target, error) from error
+
+    def __enter__(self) -> "StagedFolder":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def write(self, name: str, data: bytes) -> None:
+        """Keep a file in the staging folder; raises `WriteError` when the disk does not take it."""
+        path = self.folder / name
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(data)
+        except OSError as error:
+            raise _cannot_write(path, error) from error
+
+    def publish(self, last: str, obsolete: Iterable[str] = ()) -> None:
+        """Move all files to the wished folder, the one named `last` after all others, and remove the obsolete ones."""
+        try:
+            if not self._target.exists():
+                self.folder.rename(self._target)
+                return
+            staged = [path.relative_to(self.folder).as_posix() for path in self.folder.rglob("*") if path.is_file()]
+            for name in sorted(staged, key=lambda name: (name == last, name)):
+                (self._target / name).parent.mkdir(parents=True, exist_ok=True)
+                (self.folder / name).replace(self._target / name)
+            for name in obsolete:
+                (self._target / name).unlink(missing_ok=True)
+                _remove_empty_folders((self._target / name).parent, self._target)
+        except OSError as error:
+            raise _cannot_write(self._target, error) from error
+
+
+def _remove_empty_folders(folder: Path, root: Path) -> None:
+    while folder != root and not any(folder.iterdir()):
+        folder.rmdir()
+        folder = folder.parent
+
+
+def _cannot_write(path: Path, error: OSError) -> WriteError:
+    return WriteError(f"'{path}' cannot be written: {error.strerror}. Choose another folder or make room for it.")

@@ -1,0 +1,72 @@
+# Installs what is missing. Sourced by ./start, ./test and ./yuplet, which set $here to the project's root.
+# Every function looks first and does nothing, and needs no network, when its work is done already.
+
+export VIRTUAL_ENV="$here/.venv"
+export PATH="$VIRTUAL_ENV/bin:$PATH"
+var="$here/var"
+
+say() { printf '%s\n' "$*"; }
+stop() { printf 'yuplet: %s\n' "$*" >&2; exit 2; }
+
+as_root() {
+  if [ "$(id -u)" = 0 ]; then "$@"
+  elif command -v sudo >/dev/null; then sudo "$@"
+  else stop "'$*' needs the rights of root, and sudo is not there. Run it as root once, then try again."
+  fi
+}
+
+# need_debian COMMAND PACKAGE...: installs Debian packages when a command is not there.
+need_debian() {
+  command -v "$1" >/dev/null || [ -x "/usr/sbin/$1" ] && return 0
+  command -v apt-get >/dev/null || stop "'$1' is missing, and this is not a Debian system. Install it by hand: ${*:2}."
+  say "Installing ${*:2} ..."
+  mkdir -p "$var"
+  { as_root apt-get update -qq && as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${@:2}"; } \
+    >"$var/apt.log" 2>&1 || stop "Installing ${*:2} failed; $var/apt.log says why."
+}
+
+# need_python LIST: a virtual environment with the packages of a hashed list, and our core in it.
+need_python() {
+  local list="$here/$1" mark="$VIRTUAL_ENV/.installed-$1"
+  if [ ! -x "$VIRTUAL_ENV/bin/python" ]; then
+    local python
+    python=$(command -v python3 || true)
+    [ -n "$python" ] || stop "Python 3.11 or newer is missing. Install it and try again."
+    "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || stop "Python 3.11 or newer is needed; $python is older."
+    "$python" -c 'import ensurepip' 2>/dev/null || need_debian no-such-command python3-venv
+    "$python" -m venv "$VIRTUAL_ENV" || stop "The virtual environment $VIRTUAL_ENV could not be made."
+  fi
+  if ! cmp -s "$list" "$mark"; then
+    say "Installing Python packages of $1 ..."
+    mkdir -p "$var"
+    "$VIRTUAL_ENV/bin/python" -m pip install --quiet --disable-pip-version-check --require-hashes -r "$list" >"$var/pip.log" 2>&1 \
+      || stop "Installing Python packages failed; $var/pip.log says why."
+    cp "$list" "$mark"
+  fi
+  # A folder that was moved or cloned anew must find its own core.
+  printf '%s\n' "$here/core/src" >"$("$VIRTUAL_ENV/bin/python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/yuplet.pth"
+  # The compiled loops are made now rather than on the first click.
+  "$VIRTUAL_ENV/bin/python" -c 'import yuplet.pixels.kernels, yuplet.rehearsal.blending' || stop "The core could not be loaded."
+}
+
+need_web_packages() {
+  command -v node >/dev/null && command -v npm >/dev/null || stop "Node 20 or newer with npm is missing. Install it and try again."
+  if ! cmp -s "$here/web/package-lock.json" "$here/web/node_modules/.installed"; then
+    say "Installing front-end packages ..."
+    mkdir -p "$var"
+    (cd "$here/web" && npm ci --no-audit --no-fund --ignore-scripts) >"$var/npm.log" 2>&1 || stop "Installing front-end packages failed; $var/npm.log says why."
+    cp "$here/web/package-lock.json" "$here/web/node_modules/.installed"
+  fi
+}
+
+# The front end is built when a digest of its sources is not the one that was built last.
+need_web_build() {
+  need_web_packages
+  local digest
+  digest=$(cd "$here/web" && find src index.html package-lock.json vite.config.ts tsconfig.json -type f | LC_ALL=C sort | xargs sha256sum | sha256sum)
+  if [ "$digest" != "$(cat "$here/web/dist/.digest" 2>/dev/null)" ]; then
+    say "Building the front end ..."
+    (cd "$here/web" && npx vite build) >"$var/web-build.log" 2>&1 || stop "Building the front end failed; $var/web-build.log says why."
+    printf '%s\n' "$digest" >"$here/web/dist/.digest"
+  fi
+}
