@@ -1,0 +1,25 @@
+from rest_framework import serializers
+
+from yuplet_server.accounts.models import User
+
+
+class UserSerializer(serializers.ModelSerializer[User]):
+    class Meta:
+        model = User
+        fields = ["id", "username"]
+
+
+class SessionSerializer(serializers.Serializer[object]):
+    """Who is signed in; null when nobody is."""
+
+    user = UserSerializer(allow_null=True, read_only=True)
+
+
+class SignInSerializer(serializers.Serializer[object]):
+    username = serializers.CharField(max_length=150)
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
+class PasswordSerializer(serializers.Serializer[object]):
+    old_password = serializers.CharField(max_length=200, trim_whitespace=False)
+    new_password = serializers.CharField(max_length=200, trim_whitespace=False)

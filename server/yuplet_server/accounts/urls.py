@@ -1,0 +1,8 @@
+from django.urls import path
+
+from yuplet_server.accounts import views
+
+urlpatterns = [
+    path("session", views.SessionView.as_view()),
+    path("password", views.PasswordView.as_view()),
+]

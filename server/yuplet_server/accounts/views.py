@@ -1,0 +1,48 @@
+from django.contrib.auth import logout
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
+from drf_spectacular.utils import extend_schema
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from yuplet_server.accounts import actions
+from yuplet_server.accounts.serializers import PasswordSerializer, SessionSerializer, SignInSerializer, UserSerializer
+
+
+@method_decorator(ensure_csrf_cookie, name="dispatch")
+class SessionView(APIView):
+    """Signing in and out."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses=SessionSerializer)
+    def get(self, request: Request) -> Response:
+        user = request.user if request.user.is_authenticated else None
+        return Response({"user": UserSerializer(user).data if user else None})
+
+    @extend_schema(request=SignInSerializer, responses=SessionSerializer)
+    @method_decorator(csrf_protect)
+    def post(self, request: Request) -> Response:
+        asked = SignInSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        user = actions.sign_in(request._request, **asked.validated_data)
+        return Response({"user": UserSerializer(user).data})
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        logout(request._request)
+        return Response(status=204)
+
+
+class PasswordView(APIView):
+    """Changing one's own password."""
+
+    @extend_schema(request=PasswordSerializer, responses={204: None})
+    def post(self, request: Request) -> Response:
+        asked = PasswordSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        values = asked.validated_data
+        actions.change_password(request._request, request.user, values["old_password"], values["new_password"])
+        return Response(status=204)

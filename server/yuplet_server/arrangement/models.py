@@ -1,0 +1,72 @@
+"""What people decided about the parts of an illustration, and the log of how they came to it."""
+
+from django.conf import settings
+from django.db import models
+
+from yuplet_server.illustrations.models import Illustration
+
+
+class Arrangement(models.Model):
+    """The version number counts the changes; a command names the version that its sender saw."""
+
+    illustration = models.OneToOneField(Illustration, models.CASCADE, primary_key=True, related_name="arrangement")
+    version = models.IntegerField(default=1)
+    alone = models.CharField(max_length=20, null=True)
+
+    def __str__(self) -> str:
+        return f"arrangement {self.pk}, version {self.version}"
+
+
+class Row(models.Model):
+    """A part or a group. `position` counts all rows of the arrangement back to front, a group before its members."""
+
+    class Kind(models.TextChoices):
+        PART = "part"
+        GROUP = "group"
+
+    arrangement = models.ForeignKey(Arrangement, models.CASCADE, related_name="rows")
+    row = models.CharField(max_length=20)
+    kind = models.CharField(max_length=5, choices=Kind.choices)
+    group = models.CharField(max_length=20, null=True)
+    position = models.IntegerField()
+    name = models.CharField(max_length=255)
+    pieces = models.JSONField(default=list)
+    shown = models.BooleanField()
+    included = models.BooleanField()
+    opacity = models.FloatField()
+    blend = models.CharField(max_length=20)
+    isolated = models.BooleanField()
+    locked = models.BooleanField()
+    pivot_x = models.FloatField(null=True)
+    pivot_y = models.FloatField(null=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["arrangement", "row"], name="one_row_an_id")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Step(models.Model):
+    """One command that was applied, with what undoes it. `touched` is a list of [row, field] pairs."""
+
+    class State(models.TextChoices):
+        DONE = "done"
+        UNDONE = "undone"
+        DISCARDED = "discarded"
+
+    arrangement = models.ForeignKey(Arrangement, models.CASCADE, related_name="steps")
+    version = models.IntegerField()
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    title = models.CharField(max_length=300)
+    command = models.JSONField()
+    inverse = models.JSONField()
+    touched = models.JSONField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.DONE)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["arrangement", "version"])]
+
+    def __str__(self) -> str:
+        return self.title

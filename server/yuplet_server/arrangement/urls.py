@@ -1,0 +1,10 @@
+from django.urls import path
+
+from yuplet_server.arrangement import views
+
+urlpatterns = [
+    path("illustrations/<int:illustration>/arrangement", views.ArrangementView.as_view()),
+    path("illustrations/<int:illustration>/steps", views.StepsView.as_view()),
+    path("illustrations/<int:illustration>/undo", views.UndoView.as_view()),
+    path("illustrations/<int:illustration>/redo", views.RedoView.as_view()),
+]

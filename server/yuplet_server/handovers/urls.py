@@ -1,0 +1,9 @@
+from django.urls import path
+
+from yuplet_server.handovers import views
+
+urlpatterns = [
+    path("illustrations/<int:illustration>/plan", views.PlanView.as_view()),
+    path("illustrations/<int:illustration>/hand-overs", views.HandOversView.as_view()),
+    path("hand-overs/<int:hand_over>/package", views.PackageView.as_view()),
+]

@@ -1,0 +1,10 @@
+from django.urls import path, re_path
+
+from yuplet_server.illustrations import views
+
+urlpatterns = [
+    path("projects/<int:project>/illustrations", views.IllustrationsView.as_view()),
+    path("illustrations/<int:illustration>", views.IllustrationView.as_view()),
+    re_path(r"^illustrations/(?P<illustration>\d+)/images/(?P<digest>[0-9a-f]{64})$", views.ImageView.as_view()),
+    path("illustrations/<int:illustration>/original", views.OriginalView.as_view()),
+]

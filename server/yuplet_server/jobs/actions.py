@@ -1,0 +1,196 @@
+"""Doing long work exactly once, whatever falls over meanwhile.
+
+The queue may hand out a job twice or lose it; the row decides. A worker claims a job with one conditional update, sends
+heartbeats under its claim, and lands the result in the same transaction that marks the job as done, again under its
+claim. So a result lands once or not at all. `take_up_again` finds what a killed worker left.
+"""
+
+import datetime
+import logging
+import secrets
+import shutil
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from django.conf import settings
+from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
+from django.db.models import F
+from django.utils import timezone
+from django.utils.module_loading import import_string
+
+from yuplet.errors import Cancelled, YupletError
+from yuplet_server.accounts.models import User
+from yuplet_server.jobs.models import Job
+from yuplet_server.project.errors import NotNow
+
+log = logging.getLogger(__name__)
+
+ATTEMPTS = 3
+BEAT = 0.4
+"""Seconds between two heartbeats, which also carry the progress."""
+SILENCE = datetime.timedelta(seconds=15)
+"""A running job that was silent for so long has lost its worker."""
+PATIENCE = 60.0
+"""Seconds for which a finished result waits for the database to come back."""
+
+Landing = Callable[[], None]
+Progress = Callable[[str, int, int], None]
+
+_WORK = {
+    Job.Kind.BRING_IN: "yuplet_server.illustrations.actions.bring_in",
+    Job.Kind.HAND_OVER: "yuplet_server.handovers.actions.carry_out",
+}
+"""What each kind does: a function of (subject, work folder, progress) that answers how its result lands."""
+
+
+class LostClaim(Exception):
+    """Another worker has taken this job up."""
+
+
+def start(kind: Job.Kind, project_id: int, subject: int, user: User | None) -> Job:
+    """Ask for long work; it is queued when the surrounding transaction is committed."""
+    job = Job.objects.create(kind=kind, project_id=project_id, subject=subject, created_by=user)
+    transaction.on_commit(lambda: _enqueue(job.pk))
+    return job
+
+
+def cancel(job: Job) -> None:
+    """Ask for the end of a job; raises `NotNow` when it has ended already."""
+    waiting = Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(state=Job.State.CANCELLED)
+    if waiting:
+        return
+    if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(cancel_asked=True):
+        raise NotNow("This has ended already. Reload to see how.")
+
+
+def run(job_id: int) -> None:
+    """Do a job, if it is still waiting; called by the task queue."""
+    claim = secrets.token_hex(16)
+    claimed = Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(
+        state=Job.State.RUNNING, claim=claim, heartbeat=timezone.now(), attempts=F("attempts") + 1, done=0, total=0
+    )
+    if not claimed:
+        return
+    job = Job.objects.get(pk=job_id)
+    folder = work_folder(job)
+    shutil.rmtree(folder, ignore_errors=True)
+    try:
+        folder.mkdir(parents=True)
+        with _Heart(job_id, claim) as heart:
+            land = import_string(_WORK[Job.Kind(job.kind)])(job.subject, folder, heart.progress)
+            _finish(job_id, claim, land)
+    except LostClaim:
+        log.warning("job %s was taken up by another worker", job_id)
+    except Cancelled as error:
+        _end(job_id, claim, Job.State.CANCELLED, error.code, str(error))
+    except YupletError as error:
+        _end(job_id, claim, Job.State.FAILED, error.code, str(error))
+    except (OperationalError, InterfaceError):
+        log.exception("job %s lost the database; it will be taken up again", job_id)
+    except OSError as error:
+        sentence = f"The server could not read or write its files ({error.strerror}). Make room on its disk and try again."
+        _end(job_id, claim, Job.State.FAILED, "cannot-write", sentence)
+    except Exception:
+        log.exception("job %s failed", job_id)
+        sentence = "Something went wrong on our side; the server's log says what. Nothing was changed. Try again."
+        _end(job_id, claim, Job.State.FAILED, "fault", sentence)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def take_up_again() -> int:
+    """Put back what a killed worker left, and what the queue lost; answers how many jobs were touched."""
+    now = timezone.now()
+    touched = 0
+    for job in Job.objects.filter(state=Job.State.RUNNING, heartbeat__lt=now - SILENCE):
+        still_so = Job.objects.filter(pk=job.pk, claim=job.claim, state=Job.State.RUNNING)
+        if job.attempts >= ATTEMPTS:
+            sentence = f"The work ended {job.attempts} times before it was finished. Nothing was changed. Try again, or with a smaller file."
+            touched += still_so.update(state=Job.State.FAILED, error_code="worker-ended", error=sentence, claim="")
+        elif still_so.update(state=Job.State.WAITING, claim="", queued_at=now):
+            _enqueue(job.pk)
+            touched += 1
+        shutil.rmtree(work_folder(job), ignore_errors=True)
+    for job in Job.objects.filter(state=Job.State.WAITING, queued_at__lt=now - 2 * SILENCE):
+        Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(queued_at=now)
+        _enqueue(job.pk)
+        touched += 1
+    return touched
+
+
+def work_folder(job: Job) -> Path:
+    """Where a job keeps what is not finished; one for each attempt."""
+    return Path(settings.WORK) / f"job-{job.pk}-{job.attempts}"
+
+
+def _enqueue(job_id: int) -> None:
+    from yuplet_server.jobs.tasks import run_job
+
+    run_job.enqueue(job_id)
+
+
+def _finish(job_id: int, claim: str, land: Landing) -> None:
+    """Land the result and mark the job as done, both or neither; wait for a database that restarts."""
+    deadline = time.monotonic() + PATIENCE
+    while True:
+        try:
+            with transaction.atomic():
+                held = Job.objects.select_for_update().filter(pk=job_id, claim=claim, state=Job.State.RUNNING).first()
+                if held is None:
+                    raise LostClaim
+                if held.cancel_asked:
+                    raise Cancelled
+                land()
+                Job.objects.filter(pk=job_id).update(state=Job.State.DONE, claim="", done=F("total"))
+            return
+        except (OperationalError, InterfaceError):
+            if time.monotonic() > deadline:
+                raise
+            connection.close()
+            time.sleep(1)
+
+
+def _end(job_id: int, claim: str, state: Job.State, code: str, sentence: str) -> None:
+    Job.objects.filter(pk=job_id, claim=claim).update(state=state, error_code=code, error=sentence, claim="")
+
+
+class _Heart:
+    """Sends progress under a claim while the block lasts, and stops the work when it was cancelled or lost."""
+
+    def __init__(self, job_id: int, claim: str) -> None:
+        self._row = Job.objects.filter(pk=job_id, claim=claim, state=Job.State.RUNNING)
+        self._now = ("", 0, 0)
+        self._stop: type[Exception] | None = None
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._beat, daemon=True)
+
+    def __enter__(self) -> "_Heart":
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._ended.set()
+        self._thread.join()
+
+    def progress(self, stage: str, done: int, total: int) -> None:
+        """Remember how far the work is; raises `Cancelled` or `LostClaim`."""
+        self._now = (stage, done, total)
+        if self._stop is not None:
+            raise self._stop()
+
+    def _beat(self) -> None:
+        try:
+            while not self._ended.wait(BEAT):
+                stage, done, total = self._now
+                try:
+                    held = self._row.update(heartbeat=timezone.now(), stage=stage, done=done, total=total)
+                    if not held:
+                        self._stop = LostClaim
+                    elif self._row.filter(cancel_asked=True).exists():
+                        self._stop = Cancelled
+                except DatabaseError:
+                    connection.close()  # the next beat opens a new one
+        finally:
+            connection.close()

@@ -1,0 +1,44 @@
+"""Long work: what the task queue does not keep (progress, heartbeat, attempts, cancelling)."""
+
+from django.conf import settings
+from django.db import models
+
+from yuplet_server.projects.models import Project
+
+
+class Job(models.Model):
+    """One piece of long work. `claim` is a random word of the worker that does it now; whoever lost it stops."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    class Kind(models.TextChoices):
+        BRING_IN = "bring-in"
+        HAND_OVER = "hand-over"
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
+    kind = models.CharField(max_length=20, choices=Kind.choices)
+    subject = models.BigIntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    stage = models.CharField(max_length=20, blank=True)
+    done = models.IntegerField(default=0)
+    total = models.IntegerField(default=0)
+    attempts = models.IntegerField(default=0)
+    claim = models.CharField(max_length=32, blank=True)
+    heartbeat = models.DateTimeField(null=True)
+    queued_at = models.DateTimeField(auto_now_add=True)
+    cancel_asked = models.BooleanField(default=False)
+    error_code = models.CharField(max_length=40, blank=True)
+    error = models.TextField(blank=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["state", "heartbeat"])]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.subject}: {self.state}"

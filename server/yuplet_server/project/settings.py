@@ -1,0 +1,146 @@
+"""Settings. Secrets are in var/secrets.json, made at the first start; the environment says where things are."""
+
+import json
+import os
+from pathlib import Path
+
+import pymysql
+
+# Django asks for the C driver's name; PyMySQL answers to it (docs/decisions/pymysql.md).
+pymysql.install_as_MySQLdb()
+
+ROOT = Path(__file__).resolve().parents[3]
+VAR = Path(os.environ.get("YUPLET_VAR", ROOT / "var"))
+_SECRETS = json.loads((VAR / "secrets.json").read_text())
+
+SECRET_KEY = _SECRETS["secret_key"]
+DEMO_PASSWORD = _SECRETS["demo_password"]
+DEBUG = False
+ALLOWED_HOSTS = list({"127.0.0.1", "localhost", "[::1]", os.environ.get("YUPLET_HOST", "127.0.0.1")})
+if os.environ.get("YUPLET_HOST") == "0.0.0.0":  # noqa: S104 - the operator asked for it
+    ALLOWED_HOSTS = ["*"]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "axes",
+    "rest_framework",
+    "drf_spectacular",
+    "django_tasks",
+    "django_tasks_db",
+    "yuplet_server.accounts",
+    "yuplet_server.projects",
+    "yuplet_server.illustrations",
+    "yuplet_server.arrangement",
+    "yuplet_server.handovers",
+    "yuplet_server.jobs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "yuplet_server.project.headers.ContentSecurityPolicy",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "yuplet_server.project.urls"
+WSGI_APPLICATION = "yuplet_server.project.wsgi.application"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": "yuplet",
+        "USER": "yuplet",
+        "PASSWORD": _SECRETS["database_password"],
+        "HOST": "127.0.0.1",
+        "PORT": os.environ.get("YUPLET_DATABASE_PORT", "3307"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {
+            "charset": "utf8mb4",
+            "init_command": "SET sql_mode='STRICT_TRANS_TABLES'",
+            "isolation_level": "read committed",
+        },
+        "TEST": {
+            "NAME": os.environ.get("YUPLET_TEST_DATABASE", "test_yuplet"),
+            "CHARSET": "utf8mb4",
+            "COLLATION": "utf8mb4_bin",
+        },
+    }
+}
+# A worker that a test starts as a process of its own must find the database of that test.
+if "YUPLET_DATABASE_NAME" in os.environ:
+    DATABASES["default"]["NAME"] = os.environ["YUPLET_DATABASE_NAME"]
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+]
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "yuplet_server.project.errors.answer",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Yuplet",
+    "DESCRIPTION": "Bring in illustrations, name and order their parts, hand them over.",
+    "VERSION": "1",
+    "OAS_VERSION": "3.1.1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_NAME_OVERRIDES": {
+        "RoleEnum": "yuplet_server.projects.models.Member.Role",
+        "JobStateEnum": "yuplet_server.jobs.models.Job.State",
+        "IllustrationStateEnum": "yuplet_server.illustrations.models.Illustration.State",
+    },
+}
+
+STORAGES = {
+    "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": VAR / "blobs"}},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+WORK = VAR / "work"
+# An upload goes straight to the disk, whatever its size.
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
+
+LANGUAGE_CODE = "en"
+USE_TZ = True
+TIME_ZONE = "UTC"
+STATIC_URL = "/static/"
+WEB = ROOT / "web" / "dist"
+WHITENOISE_ROOT = WEB if WEB.exists() else None
+WHITENOISE_INDEX_FILE = True
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

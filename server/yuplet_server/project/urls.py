@@ -1,0 +1,28 @@
+"""All addresses: the API under /api/, everything else is the front end's single page."""
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.urls import include, path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+from drf_spectacular.views import SpectacularJSONAPIView
+
+
+@ensure_csrf_cookie
+def page(request: HttpRequest) -> HttpResponse:
+    """The front end; its own router knows the rest of the address."""
+    index = settings.WEB / "index.html"
+    if not index.exists():
+        return HttpResponse("The front end is not built yet. Run ./start.", status=503, content_type="text/plain")
+    return HttpResponse(index.read_bytes(), headers={"Cache-Control": "no-cache"})
+
+
+urlpatterns = [
+    path("api/", include("yuplet_server.accounts.urls")),
+    path("api/", include("yuplet_server.projects.urls")),
+    path("api/", include("yuplet_server.illustrations.urls")),
+    path("api/", include("yuplet_server.arrangement.urls")),
+    path("api/", include("yuplet_server.handovers.urls")),
+    path("api/", include("yuplet_server.jobs.urls")),
+    path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
+    re_path(r"^(?!api/|assets/).*$", page),
+]

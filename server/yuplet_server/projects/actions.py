@@ -1,0 +1,55 @@
+"""What is done with projects and their members."""
+
+from django.db import transaction
+
+from yuplet.errors import YupletError
+from yuplet_server.accounts.models import User
+from yuplet_server.projects.models import Member, Project
+
+
+class MemberRefused(YupletError):
+    """A member cannot be added, changed or removed."""
+
+    code = "member-refused"
+
+
+@transaction.atomic
+def start_project(user: User, name: str) -> Project:
+    """A new project with its first owner."""
+    project = Project.objects.create(name=name)
+    Member.objects.create(project=project, user=user, role=Member.Role.OWNER)
+    return project
+
+
+def rename_project(project: Project, name: str) -> None:
+    """Give a project another name."""
+    project.name = name
+    project.save(update_fields=["name"])
+
+
+@transaction.atomic
+def set_role(project: Project, username: str, role: str) -> Member:
+    """Make an account a member, or change its role; the last owner stays one. Raises `MemberRefused`."""
+    user = User.objects.filter(username=username).first()
+    if user is None:
+        raise MemberRefused(f"There is no account '{username}'. Check the name, or ask for an account to be made.")
+    if role != Member.Role.OWNER:
+        _keep_an_owner(project, user)
+    member, _ = Member.objects.update_or_create(project=project, user=user, defaults={"role": role})
+    return member
+
+
+@transaction.atomic
+def remove_member(project: Project, user_id: int) -> None:
+    """End a membership; the last owner stays. Raises `MemberRefused`."""
+    member = Member.objects.filter(project=project, user_id=user_id).select_related("user").first()
+    if member is None:
+        raise MemberRefused("This account is not a member of the project (any more).")
+    _keep_an_owner(project, member.user)
+    member.delete()
+
+
+def _keep_an_owner(project: Project, leaving: User) -> None:
+    owners = Member.objects.select_for_update().filter(project=project, role=Member.Role.OWNER)
+    if {member.user_id for member in owners} == {leaving.pk}:
+        raise MemberRefused(f"'{leaving.username}' is the only owner. Make somebody else an owner first.")

@@ -1,0 +1,33 @@
+"""Projects and who may do what in them."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Project(models.Model):
+    """A place of its own for one character, scene, prop set or interface kit."""
+
+    name = models.CharField(max_length=120)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Member(models.Model):
+    """What an account may do in a project: a viewer looks, an editor changes, an owner also decides about members."""
+
+    class Role(models.TextChoices):
+        VIEWER = "viewer"
+        EDITOR = "editor"
+        OWNER = "owner"
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="members")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "user"], name="one_role_a_project")]
+
+    def __str__(self) -> str:
+        return f"{self.user_id} is {self.role} of {self.project_id}"

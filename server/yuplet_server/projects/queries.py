@@ -1,0 +1,37 @@
+"""What may be seen: nothing of a project exists for somebody who is not a member of it."""
+
+from django.db.models import Count, Q, QuerySet
+from django.http import Http404
+from rest_framework.exceptions import PermissionDenied
+
+from yuplet_server.accounts.models import User
+from yuplet_server.projects.models import Member, Project
+
+_RANK = {Member.Role.VIEWER: 0, Member.Role.EDITOR: 1, Member.Role.OWNER: 2}
+
+
+def projects_of(user: User) -> QuerySet[Project]:
+    """The projects in which somebody is a member, with the number of illustrations that are ready."""
+    ready = Count("illustrations", filter=Q(illustrations__state="ready"), distinct=True)
+    return Project.objects.filter(members__user=user).annotate(ready=ready).order_by("name", "id")
+
+
+def role_in(user: User, project_id: int) -> str:
+    """The role of somebody in a project; raises Http404 when there is none, so that nothing is given away."""
+    member = Member.objects.filter(project_id=project_id, user=user).first()
+    if member is None:
+        raise Http404
+    return member.role
+
+
+def require(user: User, project_id: int, role: Member.Role) -> None:
+    """Raise Http404 for strangers, and PermissionDenied for members whose role is too small."""
+    own = role_in(user, project_id)
+    if _RANK[Member.Role(own)] < _RANK[role]:
+        raise PermissionDenied(f"Your role in this project is {own}; this needs {role}. Ask an owner.")
+
+
+def project_for(user: User, project_id: int, role: Member.Role) -> Project:
+    """A project, if somebody has at least a role in it."""
+    require(user, project_id, role)
+    return Project.objects.get(id=project_id)
