@@ -1,0 +1,191 @@
+import { useState } from 'react';
+import type { Row } from '../api/calls';
+import { imageAddress } from '../api/client';
+import { partColour } from './colours';
+import type { Command } from './commands';
+import { ROW_HEIGHT } from './Ledger';
+import classes from './Ledger.module.css';
+import type { Listed } from './tree';
+
+interface Props {
+  illustration: number;
+  entry: Listed;
+  index: number;
+  top: number;
+  number: number | undefined;
+  isChosen: boolean;
+  isCurrent: boolean;
+  isFolded: boolean;
+  isSeen: boolean;
+  isAlone: boolean;
+  isEditing: boolean;
+  canEdit: boolean;
+  onChoose: (how: { range?: boolean; toggle?: boolean }) => void;
+  onFold: () => void;
+  onEdit: () => void;
+  onRename: (name: string, then: 'next' | 'previous' | 'stop') => void;
+  onLeave: () => void;
+  onGrab: (event: React.PointerEvent, row: Row) => void;
+  act: (command: Command) => void;
+}
+
+export function LedgerRow(props: Props) {
+  const { entry, index, top, number, isChosen, isCurrent, isFolded, isSeen, isEditing, canEdit } = props;
+  const { row, level } = entry;
+  const isGroup = row.kind === 'group';
+  const look = [classes.row, isChosen && classes.chosen, isCurrent && classes.current, !isSeen && classes.unseen];
+  return (
+    // biome-ignore lint/a11y/useFocusableInteractive: focus stays on the grid, which names its current row
+    // biome-ignore lint/a11y/useSemanticElements: rows of a virtualised tree
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the grid handles the keys
+    <div
+      id={`row-${row.id}`}
+      role="row"
+      className={look.filter(Boolean).join(' ')}
+      style={{ top, height: ROW_HEIGHT }}
+      aria-rowindex={index + 1}
+      aria-level={level}
+      aria-selected={isChosen}
+      aria-expanded={isGroup ? !isFolded : undefined}
+      data-row={row.name}
+      onClick={(event) => props.onChoose({ range: event.shiftKey, toggle: event.ctrlKey || event.metaKey })}
+      onDoubleClick={() => canEdit && props.onEdit()}
+    >
+      <span role="gridcell" className={classes.number} onPointerDown={(event) => props.onGrab(event, row)} data-grab title={canEdit ? 'Drag to change the order' : undefined}>
+        {number !== undefined && (
+          <span className={classes.swatch} style={{ borderColor: partColour(number) }}>
+            {number}
+          </span>
+        )}
+      </span>
+      <span role="gridcell" className={classes.name} style={{ paddingLeft: (level - 1) * 14 }}>
+        {isGroup ? (
+          <button type="button" tabIndex={-1} className={classes.fold} onClick={(event) => (event.stopPropagation(), props.onFold())} aria-label={`${isFolded ? 'Unfold' : 'Fold'} ${row.name}`}>
+            {isFolded ? '+' : '–'}
+          </button>
+        ) : (
+          <Thumbnail illustration={props.illustration} row={row} />
+        )}
+        {isEditing ? (
+          <NameInput row={row} onRename={props.onRename} onLeave={props.onLeave} />
+        ) : (
+          <span className={isGroup ? classes.groupText : classes.text} title={row.name}>
+            {row.name}
+          </span>
+        )}
+        {props.isAlone && <span className={classes.badge}>alone</span>}
+        {row.blend !== 'normal' && <span className={classes.quiet}>{row.blend}</span>}
+        {row.opacity < 1 && <span className={classes.quiet}>{Math.round(row.opacity * 100)} %</span>}
+      </span>
+      <span role="gridcell" className={classes.place}>
+        {isGroup ? '' : row.box ? placeText(row.box) : 'empty'}
+      </span>
+      <span role="gridcell" className={classes.state}>
+        <Mark
+          isOn={row.shown}
+          disabled={!canEdit}
+          label={`Show ${row.name}`}
+          onChange={(shown) => props.act({ do: 'show-rows', shown: { [row.id]: shown } })}
+        />
+      </span>
+      <span role="gridcell" className={classes.state}>
+        {!isGroup && (
+          <Mark
+            isOn={row.included}
+            disabled={!canEdit}
+            label={`Include ${row.name}`}
+            onChange={(included) => props.act({ do: 'include-parts', included: { [row.id]: included } })}
+          />
+        )}
+      </span>
+    </div>
+  );
+}
+
+function placeText([x = 0, y = 0, width = 0, height = 0]: number[]): React.ReactNode {
+  return (
+    <>
+      <span>
+        {x}, {y}
+      </span>
+      <span>
+        {width} × {height}
+      </span>
+    </>
+  );
+}
+
+function Thumbnail({ illustration, row }: { illustration: number; row: Row }) {
+  return (
+    <span className={classes.thumbnail}>
+      {row.thumbnail && <img src={imageAddress(illustration, row.thumbnail)} alt="" loading="lazy" draggable={false} />}
+    </span>
+  );
+}
+
+interface MarkProps {
+  isOn: boolean;
+  disabled: boolean;
+  label: string;
+  onChange: (on: boolean) => void;
+}
+
+/** A yes-or-no cell: a word to a screen reader, a filled or empty mark to the eye. */
+function Mark({ isOn, disabled, label, onChange }: MarkProps) {
+  return (
+    <button
+      type="button"
+      role="switch"
+      aria-checked={isOn}
+      aria-label={label}
+      tabIndex={-1}
+      disabled={disabled}
+      className={classes.mark}
+      onClick={(event) => {
+        event.stopPropagation();
+        onChange(!isOn);
+      }}
+      onDoubleClick={(event) => event.stopPropagation()}
+    >
+      <span className={isOn ? classes.yes : classes.no}>{isOn ? 'yes' : 'no'}</span>
+    </button>
+  );
+}
+
+interface NameInputProps {
+  row: Row;
+  onRename: Props['onRename'];
+  onLeave: () => void;
+}
+
+/** Name, next key, name, next key: Enter keeps the name and goes to the next row. */
+function NameInput({ row, onRename, onLeave }: NameInputProps) {
+  const [name, setName] = useState(row.name);
+  const [isLeaving, setLeaving] = useState(false);
+  const leave = (then: 'next' | 'previous' | 'stop') => {
+    setLeaving(true);
+    onRename(name, then);
+  };
+  return (
+    <input
+      className={classes.input}
+      aria-label={`Name of ${row.name}`}
+      value={name}
+      // biome-ignore lint/a11y/noAutofocus: the artist asked to rename this row
+      autoFocus
+      onFocus={(event) => event.currentTarget.select()}
+      onChange={(event) => setName(event.currentTarget.value)}
+      onClick={(event) => event.stopPropagation()}
+      onDoubleClick={(event) => event.stopPropagation()}
+      onBlur={() => !isLeaving && leave('stop')}
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        if (event.key === 'Enter') leave(event.shiftKey ? 'previous' : 'next');
+        if (event.key === 'Escape') {
+          setLeaving(true);
+          onLeave();
+        }
+      }}
+    />
+  );
+}

@@ -1,0 +1,41 @@
+import { Button } from '@mantine/core';
+import type { Command } from './commands';
+import classes from './Ledger.module.css';
+import type { Refused } from './useArrangement';
+
+interface Props {
+  refused: readonly Refused[];
+  act: (command: Command) => void;
+  onSettled: (refused: Refused) => void;
+}
+
+/** What the server took back, each with what to do about it. */
+export function RefusedSteps({ refused, act, onSettled }: Props) {
+  return (
+    <div role="alert">
+      {refused.map((one) => {
+        const [row] = Object.keys(one.command.names ?? {});
+        const { proposal } = one.refusal;
+        return (
+          <div key={one.refusal.message} className={classes.refused}>
+            <span>{one.refusal.message}</span>
+            {row && proposal && (
+              <Button
+                size="compact-xs"
+                onClick={() => {
+                  onSettled(one);
+                  act({ do: 'rename-rows', names: { [row]: proposal } });
+                }}
+              >
+                Use “{proposal}”
+              </Button>
+            )}
+            <Button size="compact-xs" variant="default" onClick={() => onSettled(one)}>
+              Leave it
+            </Button>
+          </div>
+        );
+      })}
+    </div>
+  );
+}

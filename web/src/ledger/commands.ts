@@ -1,0 +1,96 @@
+/** What an artist does, as the server's commands, and what each does to the rows: shown at once, confirmed by the server. */
+import type { Arrangement, Row } from '../api/calls';
+import type { Schemas } from '../api/client';
+import { flattened, membersOf } from './tree';
+
+export type Command = Schemas['CommandRequest'];
+export type Place = Schemas['PlaceRequest'];
+export type View = Pick<Arrangement, 'rows' | 'alone'>;
+export type Direction = 'front' | 'nearer' | 'farther' | 'back';
+
+/** The rows after a command, or as they were where it names rows that are gone. The server has the last word. */
+export function applied<T extends View>(view: T, command: Command): T {
+  switch (command.do) {
+    case 'rename-rows':
+      return { ...view, rows: view.rows.map((row) => ({ ...row, name: command.names?.[row.id] ?? row.name })) };
+    case 'show-rows':
+      return { ...view, rows: view.rows.map((row) => ({ ...row, shown: command.shown?.[row.id] ?? row.shown })) };
+    case 'include-parts':
+      return { ...view, rows: view.rows.map((row) => ({ ...row, included: command.included?.[row.id] ?? row.included })) };
+    case 'show-alone':
+      return { ...view, alone: command.row ?? null };
+    case 'move-rows':
+      return { ...view, rows: moved(view.rows, command.places ?? []) };
+  }
+}
+
+function moved(rows: readonly Row[], places: readonly Place[]): Row[] {
+  const byId = new Map(rows.map((row) => [row.id, row]));
+  const moving = new Set(places.map((place) => place.row));
+  const members = membersOf(rows.filter((row) => !moving.has(row.id)));
+  for (const place of places) {
+    const row = byId.get(place.row);
+    if (!row) continue;
+    const siblings = members.get(place.group) ?? [];
+    siblings.splice(Math.min(Math.max(place.index, 0), siblings.length), 0, { ...row, group: place.group });
+    members.set(place.group, siblings);
+  }
+  return flattened(members);
+}
+
+/** Where rows go when they are moved among their siblings; no places where they stand at the end already. */
+export function placesTowards(rows: readonly Row[], chosen: ReadonlySet<string>, direction: Direction): Place[] {
+  const places: Place[] = [];
+  const towardsFront = direction === 'front' || direction === 'nearer';
+  for (const [group, siblings] of membersOf(rows)) {
+    if (group !== null && chosen.has(group)) continue;
+    const ids = siblings.map((row) => row.id);
+    if (!ids.some((id) => chosen.has(id))) continue;
+    const before = towardsFront ? ids : ids.toReversed();
+    const pushed =
+      direction === 'front' || direction === 'back'
+        ? [...before.filter((id) => !chosen.has(id)), ...before.filter((id) => chosen.has(id))]
+        : steppedUp(before, chosen);
+    const after = towardsFront ? pushed : pushed.toReversed();
+    if (after.every((id, index) => id === ids[index])) continue;
+    after.forEach((id, index) => {
+      if (chosen.has(id)) places.push({ row: id, group, index });
+    });
+  }
+  return places;
+}
+
+function steppedUp(ids: readonly string[], chosen: ReadonlySet<string>): string[] {
+  const result = [...ids];
+  for (let at = result.length - 2; at >= 0; at--) {
+    const [own, next] = [result[at], result[at + 1]];
+    if (own !== undefined && next !== undefined && chosen.has(own) && !chosen.has(next)) {
+      result[at] = next;
+      result[at + 1] = own;
+    }
+  }
+  return result;
+}
+
+export type Drop = { kind: 'in-front' | 'behind' | 'inside'; row: string };
+
+/** Say where a dragged row lands on another one; a group takes it in its middle half. Rows are listed front-most first. */
+export function dropOn(target: { id: string; isGroup: boolean; top: number; height: number }, pointerY: number): Drop {
+  const share = (pointerY - target.top) / target.height;
+  if (target.isGroup && share > 0.25 && share < 0.75) return { kind: 'inside', row: target.id };
+  return { kind: share < 0.5 ? 'in-front' : 'behind', row: target.id };
+}
+
+/** The places that a drop gives to the dragged rows, which keep their order among each other. */
+export function placesOfDrop(rows: readonly Row[], dragged: ReadonlySet<string>, drop: Drop): Place[] {
+  const target = rows.find((row) => row.id === drop.row);
+  if (!target || dragged.has(drop.row)) return [];
+  // Members go along with their group.
+  const moving = rows.filter((row) => dragged.has(row.id) && (row.group === null || !dragged.has(row.group)));
+  const ids = new Set(moving.map((row) => row.id));
+  const group = drop.kind === 'inside' ? target.id : target.group;
+  const staying = (membersOf(rows).get(group) ?? []).filter((row) => !ids.has(row.id));
+  const at = staying.findIndex((row) => row.id === drop.row);
+  const first = drop.kind === 'inside' ? staying.length : drop.kind === 'in-front' ? at + 1 : at;
+  return moving.map((row, offset) => ({ row: row.id, group, index: first + offset }));
+}

@@ -1,0 +1,69 @@
+/** Questions to the flat rows that the server sends (back to front, a group directly before its members). */
+import type { Row } from '../api/calls';
+
+export type Members = Map<string | null, Row[]>;
+
+/** The members of each group, back to front; those outside of every group under null. */
+export function membersOf(rows: readonly Row[]): Members {
+  const members: Members = new Map();
+  for (const row of rows) {
+    const siblings = members.get(row.group);
+    if (siblings) siblings.push(row);
+    else members.set(row.group, [row]);
+  }
+  return members;
+}
+
+/** The rows in the order of the tree again. */
+export function flattened(members: Members, group: string | null = null): Row[] {
+  return (members.get(group) ?? []).flatMap((row) => (row.kind === 'group' ? [row, ...flattened(members, row.id)] : [row]));
+}
+
+/** The ids of a row and of everything within it. */
+export function within(rows: readonly Row[], id: string): Set<string> {
+  const found = new Set([id]);
+  for (const row of rows) if (row.group !== null && found.has(row.group)) found.add(row.id);
+  return found;
+}
+
+/** Each part's number: counted from the back, 1 first. */
+export function numbersOf(rows: readonly Row[]): Map<string, number> {
+  const parts = rows.filter((row) => row.kind === 'part');
+  return new Map(parts.map((row, index) => [row.id, index + 1]));
+}
+
+/** The parts that are seen: they and all groups around them are shown, or they are in what is shown alone. */
+export function seenParts(rows: readonly Row[], alone: string | null): Set<string> {
+  const only = alone === null ? null : within(rows, alone);
+  const hidden = new Set<string>();
+  const seen = new Set<string>();
+  for (const row of rows) {
+    // What is shown alone is seen even where a group around it is hidden.
+    const isHidden = !row.shown && row.id !== alone;
+    if (isHidden || (row.group !== null && hidden.has(row.group) && row.id !== alone)) hidden.add(row.id);
+    else if (row.kind === 'part' && (only === null || only.has(row.id))) seen.add(row.id);
+  }
+  return seen;
+}
+
+export interface Listed {
+  row: Row;
+  level: number;
+  hasMembers: boolean;
+}
+
+/** The rows that the ledger lists, front-most first. While something is searched for, folds do not count. */
+export function listed(rows: readonly Row[], folded: ReadonlySet<string>, search: string): Listed[] {
+  const members = membersOf(rows);
+  const wanted = search.trim().toLowerCase();
+  const matches = (row: Row): boolean =>
+    row.name.toLowerCase().includes(wanted) || (members.get(row.id) ?? []).some(matches);
+  const below = (group: string | null, level: number): Listed[] =>
+    [...(members.get(group) ?? [])].reverse().flatMap((row) => {
+      if (wanted && !matches(row)) return [];
+      const own: Listed = { row, level, hasMembers: row.kind === 'group' };
+      const isOpen = row.kind === 'group' && (wanted !== '' || !folded.has(row.id));
+      return isOpen ? [own, ...below(row.id, level + 1)] : [own];
+    });
+  return below(null, 1);
+}

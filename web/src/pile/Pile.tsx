@@ -1,0 +1,191 @@
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import type { Row } from '../api/calls';
+import { Composite } from './composite';
+import { loadPictures, type Pictures, previewScale } from './images';
+import { drawOutlines, type Outline } from './outlines';
+import { nextDeeper, partsAt } from './picking';
+import classes from './Pile.module.css';
+import { PileBar } from './PileBar';
+import { centred, canvasPixel, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
+
+export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
+
+interface Props {
+  illustration: number;
+  canvas: Extent;
+  rows: readonly Row[];
+  seen: ReadonlySet<string>;
+  outlines: readonly Outline[];
+  onPick: (row: Row | null, extend: boolean) => void;
+}
+
+const GROUNDS: Record<Ground, string> = { grey: '#9a9a97', light: '#f4f2ec', dark: '#2b2b2d', pattern: '#b7b7b4' };
+const CLICK = 4;
+
+/** The pile: the picture as large as there is room, with outlines of what is selected. */
+export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Props) {
+  const surface = useRef<HTMLCanvasElement>(null);
+  const pictures = useRef<Pictures>(new Map());
+  const last = useRef<{ spot: Spot; row: string } | null>(null);
+  const [screen, setScreen] = useState<Extent | null>(null);
+  const [view, setView] = useState<View | null>(null);
+  const [follows, setFollows] = useState(true);
+  const [ground, setGround] = useState<Ground>('grey');
+  const [left, setLeft] = useState<number | null>(null);
+  const [failed, setFailed] = useState<string[]>([]);
+  const [scale] = useState(() => previewScale(rows));
+  const [composite] = useState(() => new Composite(canvas, scale));
+
+  const images = rows.map((row) => row.image).join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: pictures depend on the digests, not on names or order
+  useEffect(
+    () =>
+      loadPictures(illustration, rows, scale, pictures.current, setLeft, (name) => setFailed((before) => [...before, name])),
+    [illustration, images, scale],
+  );
+
+  useLayoutEffect(() => {
+    const element = surface.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() => {
+      const ratio = window.devicePixelRatio;
+      setScreen({ width: Math.round(element.clientWidth * ratio), height: Math.round(element.clientHeight * ratio) });
+    });
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
+
+  const shown = useMemo(() => (screen ? (follows || !view ? wholeIn(screen, canvas) : view) : null), [screen, follows, view, canvas]);
+  const change = useCallback((next: View) => {
+    setFollows(false);
+    setView(next);
+  }, []);
+
+  // Drawing: one frame after anything changed. `left` is here because a picture that arrives changes the composite.
+  useEffect(() => {
+    const element = surface.current;
+    if (!element || !screen || !shown) return;
+    const frame = requestAnimationFrame(() => {
+      composite.update({ rows, seen }, pictures.current);
+      if (element.width !== screen.width) element.width = screen.width;
+      if (element.height !== screen.height) element.height = screen.height;
+      const context = element.getContext('2d');
+      if (context) {
+        paint(context, screen, shown, composite, canvas, ground);
+        drawOutlines(context, screen, shown, outlines, pictures.current);
+      }
+      element.dataset.drawn = String(left === 0);
+    });
+    return () => cancelAnimationFrame(frame);
+  }, [screen, shown, rows, seen, outlines, ground, left, composite, canvas]);
+
+  const spotOf = (event: { clientX: number; clientY: number }): Spot => {
+    const frame = surface.current?.getBoundingClientRect();
+    const ratio = window.devicePixelRatio;
+    return { x: (event.clientX - (frame?.left ?? 0)) * ratio, y: (event.clientY - (frame?.top ?? 0)) * ratio };
+  };
+
+  useEffect(() => {
+    const element = surface.current;
+    if (!element || !shown) return;
+    // React listens to wheels passively, so the page would scroll as well.
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault();
+      change(zoomedAt(shown, spotOf(event), 2 ** (-event.deltaY / 240)));
+    };
+    element.addEventListener('wheel', onWheel, { passive: false });
+    return () => element.removeEventListener('wheel', onWheel);
+  });
+
+  const drag = useRef<{ from: Spot; view: View; moved: boolean } | null>(null);
+  const pick = (event: React.PointerEvent) => {
+    if (!shown) return;
+    const spot = canvasPixel(shown, spotOf(event));
+    const found = partsAt(rows, seen, pictures.current, scale, spot);
+    const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
+    const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
+    last.current = row && { spot, row: row.id };
+    onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);
+  };
+
+  return (
+    <section className={classes.pile} aria-label="Pile">
+      <PileBar
+        zoom={shown?.zoom ?? 1}
+        ground={ground}
+        onGround={setGround}
+        onWhole={() => setFollows(true)}
+        onTrue={() => screen && change(centred(screen, canvas, 1))}
+        onZoom={(factor) => screen && shown && change(zoomedAt(shown, { x: screen.width / 2, y: screen.height / 2 }, factor))}
+      />
+      <canvas
+        ref={surface}
+        className={classes.surface}
+        data-testid="pile"
+        role="img"
+        aria-label="The picture. Parts can be picked here with the pointer, and by keyboard in the ledger."
+        onPointerDown={(event) => {
+          if (!shown) return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+          drag.current = { from: spotOf(event), view: shown, moved: false };
+        }}
+        onPointerMove={(event) => {
+          if (!drag.current) return;
+          const spot = spotOf(event);
+          const [dx, dy] = [spot.x - drag.current.from.x, spot.y - drag.current.from.y];
+          if (Math.hypot(dx, dy) > CLICK) drag.current.moved = true;
+          if (drag.current.moved) change(panned(drag.current.view, dx, dy));
+        }}
+        onPointerUp={(event) => {
+          if (drag.current && !drag.current.moved) pick(event);
+          drag.current = null;
+        }}
+        onPointerCancel={() => {
+          drag.current = null;
+        }}
+      />
+      <p className={classes.state} role="status">
+        {left !== null && left > 0 && `Loading pictures: ${left} left`}
+        {left === 0 && scale < 1 && `Preview at 1/${1 / scale} of the resolution; what is handed over is not reduced.`}
+        {failed.length > 0 && ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}
+      </p>
+    </section>
+  );
+}
+
+function paint(
+  context: CanvasRenderingContext2D,
+  screen: Extent,
+  view: View,
+  composite: Composite,
+  canvas: Extent,
+  ground: Ground,
+): void {
+  context.fillStyle = GROUNDS[ground];
+  context.fillRect(0, 0, screen.width, screen.height);
+  const [width, height] = [canvas.width * view.zoom, canvas.height * view.zoom];
+  if (ground === 'pattern') paintPattern(context, view, width, height);
+  context.imageSmoothingEnabled = view.zoom < 1;
+  context.imageSmoothingQuality = 'high';
+  context.drawImage(composite.canvas, view.x, view.y, width, height);
+  context.strokeStyle = ground === 'dark' ? '#ffffff59' : '#00000059';
+  context.lineWidth = 1;
+  context.strokeRect(Math.round(view.x) - 0.5, Math.round(view.y) - 0.5, Math.round(width) + 1, Math.round(height) + 1);
+}
+
+/** Slanted lines, so that see-through places are told from white and from grey. */
+function paintPattern(context: CanvasRenderingContext2D, view: View, width: number, height: number): void {
+  context.save();
+  context.beginPath();
+  context.rect(view.x, view.y, width, height);
+  context.clip();
+  context.strokeStyle = '#cbcbc7';
+  context.lineWidth = 5;
+  context.beginPath();
+  for (let at = -height; at < width; at += 16) {
+    context.moveTo(view.x + at, view.y + height);
+    context.lineTo(view.x + at + height, view.y);
+  }
+  context.stroke();
+  context.restore();
+}

@@ -1,0 +1,55 @@
+import { Button, SegmentedControl } from '@mantine/core';
+import type { Ground } from './Pile';
+import classes from './Pile.module.css';
+
+interface Props {
+  zoom: number;
+  ground: Ground;
+  onGround: (ground: Ground) => void;
+  onWhole: () => void;
+  onTrue: () => void;
+  onZoom: (factor: number) => void;
+}
+
+const GROUNDS = [
+  { value: 'grey', label: 'Grey' },
+  { value: 'light', label: 'Light' },
+  { value: 'dark', label: 'Dark' },
+  { value: 'pattern', label: 'Lines' },
+];
+
+/** How the pile is looked at: zoom and ground. */
+export function PileBar({ zoom, ground, onGround, onWhole, onTrue, onZoom }: Props) {
+  return (
+    <div className={classes.bar}>
+      <Button.Group>
+        <Button size="compact-sm" variant="default" onClick={() => onZoom(1 / 1.5)} aria-label="Zoom out">
+          −
+        </Button>
+        <Button.GroupSection size="compact-sm" variant="default" className={classes.zoom} aria-label="Zoom" data-testid="zoom">
+          {Math.round(zoom * 100)} %
+        </Button.GroupSection>
+        <Button size="compact-sm" variant="default" onClick={() => onZoom(1.5)} aria-label="Zoom in">
+          +
+        </Button>
+      </Button.Group>
+      <Button size="compact-sm" variant="default" onClick={onWhole} data-key="w">
+        Whole picture
+      </Button>
+      <Button size="compact-sm" variant="default" onClick={onTrue} data-key="p">
+        True pixels
+      </Button>
+      <span className={classes.gap} />
+      <span id="ground-label" className={classes.label}>
+        Ground
+      </span>
+      <SegmentedControl
+        size="xs"
+        aria-labelledby="ground-label"
+        value={ground}
+        onChange={(value) => onGround(value as Ground)}
+        data={GROUNDS}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,144 @@
+/** The composite of what is seen, on a 2D canvas whose operators are those of the W3C that the core uses too. */
+import type { Row } from '../api/calls';
+import { membersOf } from '../ledger/tree';
+import type { Pictures } from './images';
+import type { Extent } from './view';
+
+export interface Area {
+  left: number;
+  top: number;
+  right: number;
+  bottom: number;
+}
+
+export interface Scene {
+  rows: readonly Row[];
+  seen: ReadonlySet<string>;
+}
+
+const OPERATORS: Record<string, GlobalCompositeOperation> = { normal: 'source-over' };
+
+/** The W3C names a mode and the canvas' operator alike, but for normal. */
+export function operatorOf(blend: string): GlobalCompositeOperation {
+  return OPERATORS[blend] ?? (blend as GlobalCompositeOperation);
+}
+
+/** A composite at a scale of the canvas, drawn again only where something changed. */
+export class Composite {
+  readonly canvas: OffscreenCanvas;
+  readonly scale: number;
+  private readonly context: OffscreenCanvasRenderingContext2D;
+  private last: { keys: Map<string, string>; order: string } | null = null;
+
+  constructor(size: Extent, scale: number) {
+    this.scale = scale;
+    this.canvas = new OffscreenCanvas(Math.max(1, Math.round(size.width * scale)), Math.max(1, Math.round(size.height * scale)));
+    this.context = surface(this.canvas);
+  }
+
+  /** Bring the composite up to date; answers whether anything was drawn. */
+  update(scene: Scene, pictures: Pictures): boolean {
+    const keys = keysOf(scene, pictures);
+    const order = scene.rows.map((row) => `${row.group}/${row.id}`).join();
+    const area = this.changed(scene.rows, keys, order);
+    this.last = { keys, order };
+    if (area === null) return false;
+    this.draw(scene, pictures, area);
+    return true;
+  }
+
+  private changed(rows: readonly Row[], keys: Map<string, string>, order: string): Area | null {
+    const whole = { left: 0, top: 0, right: this.canvas.width, bottom: this.canvas.height };
+    if (this.last === null || this.last.order !== order) return whole;
+    let area: Area | null = null;
+    for (const row of rows) {
+      if (this.last.keys.get(row.id) === keys.get(row.id)) continue;
+      // Some operators reach beyond the box of the part.
+      if (row.blend.startsWith('destination')) return whole;
+      area = joined(area, areaOf(row, this.scale));
+    }
+    return area;
+  }
+
+  private draw(scene: Scene, pictures: Pictures, area: Area): void {
+    const { context } = this;
+    context.save();
+    context.beginPath();
+    context.rect(area.left, area.top, area.right - area.left, area.bottom - area.top);
+    context.clip();
+    context.clearRect(area.left, area.top, area.right - area.left, area.bottom - area.top);
+    const members = membersOf(scene.rows);
+    const lay = (onto: OffscreenCanvasRenderingContext2D, group: string | null) => {
+      for (const row of members.get(group) ?? []) {
+        if (row.kind === 'part') this.layPart(onto, row, scene, pictures, area);
+        else if (row.blend === 'normal' && row.opacity === 1 && !row.isolated) lay(onto, row.id);
+        else this.layGroup(onto, row, area, (inner) => lay(inner, row.id));
+      }
+    };
+    lay(context, null);
+    context.restore();
+  }
+
+  private layPart(onto: OffscreenCanvasRenderingContext2D, row: Row, scene: Scene, pictures: Pictures, area: Area): void {
+    const picture = row.image === null ? undefined : pictures.get(row.image);
+    const box = areaOf(row, this.scale);
+    if (!picture || !box || !scene.seen.has(row.id)) return;
+    const apart = box.right <= area.left || box.left >= area.right || box.bottom <= area.top || box.top >= area.bottom;
+    if (apart && !row.blend.startsWith('destination')) return;
+    onto.globalAlpha = row.opacity;
+    onto.globalCompositeOperation = operatorOf(row.blend);
+    onto.drawImage(picture, box.left, box.top);
+    onto.globalAlpha = 1;
+    onto.globalCompositeOperation = 'source-over';
+  }
+
+  private layGroup(
+    onto: OffscreenCanvasRenderingContext2D,
+    row: Row,
+    area: Area,
+    lay: (inner: OffscreenCanvasRenderingContext2D) => void,
+  ): void {
+    const apart = new OffscreenCanvas(area.right - area.left, area.bottom - area.top);
+    const inner = surface(apart);
+    inner.translate(-area.left, -area.top);
+    lay(inner);
+    onto.globalAlpha = row.opacity;
+    onto.globalCompositeOperation = operatorOf(row.blend);
+    onto.drawImage(apart, area.left, area.top);
+    onto.globalAlpha = 1;
+    onto.globalCompositeOperation = 'source-over';
+  }
+}
+
+export function surface(canvas: OffscreenCanvas): OffscreenCanvasRenderingContext2D {
+  const context = canvas.getContext('2d');
+  if (!context) throw new Error('This browser has no 2D canvas.');
+  return context;
+}
+
+/** What of a row its pixels on the composite depend on. */
+function keysOf(scene: Scene, pictures: Pictures): Map<string, string> {
+  const keys = new Map<string, string>();
+  for (const row of scene.rows) {
+    const isThere = row.image !== null && pictures.has(row.image);
+    keys.set(row.id, `${scene.seen.has(row.id)} ${isThere} ${row.opacity} ${row.blend} ${row.isolated}`);
+  }
+  return keys;
+}
+
+function areaOf(row: Row, scale: number): Area | null {
+  if (!row.box) return null;
+  const [left = 0, top = 0, width = 0, height = 0] = row.box;
+  const [x, y] = [Math.round(left * scale), Math.round(top * scale)];
+  return { left: x, top: y, right: x + Math.max(1, Math.ceil(width * scale)), bottom: y + Math.max(1, Math.ceil(height * scale)) };
+}
+
+function joined(one: Area | null, other: Area | null): Area | null {
+  if (!one || !other) return one ?? other;
+  return {
+    left: Math.min(one.left, other.left),
+    top: Math.min(one.top, other.top),
+    right: Math.max(one.right, other.right),
+    bottom: Math.max(one.bottom, other.bottom),
+  };
+}

@@ -1,0 +1,56 @@
+/** Outlines of parts in their colours, of the same width at every zoom. */
+import type { Row } from '../api/calls';
+import { surface } from './composite';
+import type { Pictures } from './images';
+import type { Extent, View } from './view';
+
+export interface Outline {
+  row: Row;
+  colour: string;
+}
+
+const WIDTH = 2.5;
+const DIRECTIONS = Array.from({ length: 12 }, (_, index) => [Math.cos((index * Math.PI) / 6), Math.sin((index * Math.PI) / 6)] as const);
+
+/** Draw the border of each part's alpha: its shape moved in every direction, less the shape itself. */
+export function drawOutlines(
+  context: CanvasRenderingContext2D,
+  screen: Extent,
+  view: View,
+  outlines: readonly Outline[],
+  pictures: Pictures,
+): void {
+  for (const { row, colour } of outlines) {
+    const picture = row.image === null ? undefined : pictures.get(row.image);
+    if (!picture || !row.box) continue;
+    const [left = 0, top = 0, width = 0, height = 0] = row.box;
+    const margin = Math.ceil(WIDTH * 2 * window.devicePixelRatio);
+    const area = visible(screen, view.x + left * view.zoom - margin, view.y + top * view.zoom - margin, width * view.zoom + 2 * margin, height * view.zoom + 2 * margin);
+    if (!area) continue;
+    const shape = new OffscreenCanvas(area.width, area.height);
+    const solid = surface(shape);
+    const place = [view.x + left * view.zoom - area.x, view.y + top * view.zoom - area.y, width * view.zoom, height * view.zoom] as const;
+    // Laid several times, so that soft borders count as covered.
+    for (let times = 0; times < 4; times++) solid.drawImage(picture, ...place);
+    ring(context, shape, area, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
+    ring(context, shape, area, colour, WIDTH * window.devicePixelRatio);
+  }
+}
+
+function ring(context: CanvasRenderingContext2D, shape: OffscreenCanvas, area: { x: number; y: number }, colour: string, width: number): void {
+  const canvas = new OffscreenCanvas(shape.width, shape.height);
+  const ringed = surface(canvas);
+  for (const [dx, dy] of DIRECTIONS) ringed.drawImage(shape, dx * width, dy * width);
+  ringed.globalCompositeOperation = 'destination-out';
+  ringed.drawImage(shape, 0, 0);
+  ringed.globalCompositeOperation = 'source-in';
+  ringed.fillStyle = colour;
+  ringed.fillRect(0, 0, canvas.width, canvas.height);
+  context.drawImage(canvas, area.x, area.y);
+}
+
+function visible(screen: Extent, x: number, y: number, width: number, height: number) {
+  const [left, top] = [Math.max(0, Math.floor(x)), Math.max(0, Math.floor(y))];
+  const [right, bottom] = [Math.min(screen.width, Math.ceil(x + width)), Math.min(screen.height, Math.ceil(y + height))];
+  return right > left && bottom > top ? { x: left, y: top, width: right - left, height: bottom - top } : null;
+}

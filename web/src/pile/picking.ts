@@ -1,0 +1,40 @@
+/** Which part is under the pointer: decided by the pixel, never by the box. */
+import type { Row } from '../api/calls';
+import { surface } from './composite';
+import type { Pictures } from './images';
+import type { Spot } from './view';
+
+/** Alpha above which a pixel counts as seen: a fringe of under 10 of 255 is not aimed at. */
+const THRESHOLD = 9;
+
+let probe: OffscreenCanvasRenderingContext2D | null = null;
+
+function alphaAt(picture: ImageBitmap, x: number, y: number): number {
+  if (!probe) {
+    const canvas = new OffscreenCanvas(1, 1);
+    probe = canvas.getContext('2d', { willReadFrequently: true }) ?? surface(canvas);
+    probe.globalCompositeOperation = 'copy';
+  }
+  probe.drawImage(picture, -x, -y);
+  return probe.getImageData(0, 0, 1, 1).data[3] ?? 0;
+}
+
+/** The seen and unlocked parts at a canvas pixel, front-most first. */
+export function partsAt(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, scale: number, spot: Spot): Row[] {
+  return rows
+    .filter((row) => {
+      const picture = row.image === null ? undefined : pictures.get(row.image);
+      if (!picture || !row.box || row.locked || !seen.has(row.id)) return false;
+      const [left = 0, top = 0, width = 0, height = 0] = row.box;
+      const [x, y] = [spot.x - left, spot.y - top];
+      if (x < 0 || y < 0 || x >= width || y >= height) return false;
+      return alphaAt(picture, Math.floor(x * scale), Math.floor(y * scale)) > THRESHOLD;
+    })
+    .reverse();
+}
+
+/** The next part to pick: the front-most at first; at the same place again, the one behind the last one picked. */
+export function nextDeeper(found: readonly Row[], last: string | null): Row | null {
+  const at = found.findIndex((row) => row.id === last);
+  return found[(at + 1) % Math.max(1, found.length)] ?? null;
+}

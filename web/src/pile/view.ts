@@ -1,0 +1,53 @@
+/** Where the picture lies on the screen: plain functions of numbers. All in device pixels; zoom 1 is true pixels. */
+
+export interface View {
+  zoom: number;
+  /** Where the canvas' top left corner is. */
+  x: number;
+  y: number;
+}
+
+export interface Extent {
+  width: number;
+  height: number;
+}
+
+export interface Spot {
+  x: number;
+  y: number;
+}
+
+export const LEAST_ZOOM = 0.02;
+export const GREATEST_ZOOM = 32;
+
+/** The whole canvas, centred, with a margin of a few hundredths. Never larger than true pixels. */
+export function wholeIn(screen: Extent, canvas: Extent): View {
+  const share = Math.min((screen.width * 0.96) / canvas.width, (screen.height * 0.94) / canvas.height, 1);
+  const zoom = Math.max(share, LEAST_ZOOM);
+  return centred(screen, canvas, zoom);
+}
+
+/** A zoom about the middle of the canvas. */
+export function centred(screen: Extent, canvas: Extent, zoom: number): View {
+  return {
+    zoom,
+    x: Math.round((screen.width - canvas.width * zoom) / 2),
+    y: Math.round((screen.height - canvas.height * zoom) / 2),
+  };
+}
+
+/** Change the zoom so that what is under the pointer stays there. */
+export function zoomedAt(view: View, pointer: Spot, factor: number): View {
+  const zoom = Math.min(Math.max(view.zoom * factor, LEAST_ZOOM), GREATEST_ZOOM);
+  const grown = zoom / view.zoom;
+  return { zoom, x: pointer.x - (pointer.x - view.x) * grown, y: pointer.y - (pointer.y - view.y) * grown };
+}
+
+export function panned(view: View, dx: number, dy: number): View {
+  return { ...view, x: view.x + dx, y: view.y + dy };
+}
+
+/** The canvas pixel under a place on the screen. */
+export function canvasPixel(view: View, spot: Spot): Spot {
+  return { x: Math.floor((spot.x - view.x) / view.zoom), y: Math.floor((spot.y - view.y) / view.zoom) };
+}

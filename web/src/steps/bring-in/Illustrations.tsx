@@ -1,0 +1,127 @@
+import { Button, Text } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
+import { useQueryClient } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { Link } from 'react-router';
+import { bringIn, type Illustration, isRunning, type Project, removeIllustration, useIllustrations } from '../../api/calls';
+import { imageAddress } from '../../api/client';
+import { JobProgress } from '../../ui/JobProgress';
+import { bytes } from '../../ui/units';
+import classes from './ProjectsPage.module.css';
+
+interface Upload {
+  name: string;
+  share: number;
+}
+
+/** The illustrations of a project, and the place where new ones are dropped. */
+export function Illustrations({ project }: { project: Project }) {
+  const queries = useQueryClient();
+  const illustrations = useIllustrations(project.id);
+  const input = useRef<HTMLInputElement>(null);
+  const [uploads, setUploads] = useState<Upload[]>([]);
+  const [isOver, setOver] = useState(false);
+  const canEdit = project.role !== 'viewer';
+
+  const refresh = () => queries.invalidateQueries({ queryKey: ['illustrations', project.id] });
+  const take = async (files: readonly File[]) => {
+    for (const file of files) {
+      const told = (share: number) => setUploads((before) => before.map((one) => (one.name === file.name ? { ...one, share } : one)));
+      setUploads((before) => [...before, { name: file.name, share: 0 }]);
+      try {
+        await bringIn(project.id, file, told);
+        await refresh();
+      } catch (problem) {
+        notifications.show({ color: 'orange', autoClose: false, title: 'Not brought in', message: (problem as Error).message });
+      } finally {
+        setUploads((before) => before.filter((one) => one.name !== file.name));
+      }
+    }
+  };
+  const remove = async (illustration: Illustration) => {
+    await removeIllustration(illustration.id);
+    await refresh();
+  };
+
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: dropping has a button beside it that does the same
+    <div
+      className={isOver ? classes.shelfOver : classes.shelf}
+      onDragOver={(event) => {
+        if (!canEdit) return;
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        if (canEdit) void take([...event.dataTransfer.files]);
+      }}
+    >
+      {illustrations.data?.map((illustration) => (
+        <Card key={illustration.id} illustration={illustration} canEdit={canEdit} onRemove={() => remove(illustration)} />
+      ))}
+      {uploads.map((upload) => (
+        <div key={upload.name} className={classes.card} role="status">
+          <Text fw={600}>{upload.name}</Text>
+          <Text size="sm">Sending, {Math.round(upload.share * 100)} %</Text>
+        </div>
+      ))}
+      {canEdit && (
+        <div className={classes.drop}>
+          <Text>Drop a picture here</Text>
+          <Text size="sm" c="dimmed">
+            OpenRaster (.ora) with its layers and groups, or PNG. Up to 2 GiB and 250 million pixels.
+          </Text>
+          <input
+            ref={input}
+            type="file"
+            hidden
+            multiple
+            accept=".ora,.png,image/openraster,image/png"
+            onChange={(event) => {
+              void take([...(event.currentTarget.files ?? [])]);
+              event.currentTarget.value = '';
+            }}
+          />
+          <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Card({ illustration, canEdit, onRemove }: { illustration: Illustration; canEdit: boolean; onRemove: () => void }) {
+  const { job } = illustration;
+  if (illustration.state === 'ready') {
+    return (
+      <Link to={`/illustrations/${illustration.id}/put-in-order`} className={classes.card} aria-label={illustration.name}>
+        <span className={classes.preview}>
+          <img src={imageAddress(illustration.id, illustration.preview ?? '')} alt="" />
+        </span>
+        <strong>{illustration.name}</strong>
+        <span className={classes.facts}>
+          {illustration.width} × {illustration.height} px, {bytes(illustration.bytes)}
+        </span>
+      </Link>
+    );
+  }
+  return (
+    <div className={classes.card}>
+      <Text fw={600}>{illustration.file_name}</Text>
+      {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
+      {job?.state === 'cancelled' && <Text size="sm">Cancelled. Nothing of it was read.</Text>}
+      {job?.state === 'failed' && (
+        <Text size="sm" role="alert" className={classes.problem}>
+          {job.error}
+        </Text>
+      )}
+      {canEdit && !isRunning(job) && (
+        <Button size="compact-sm" variant="default" onClick={onRemove}>
+          Remove
+        </Button>
+      )}
+    </div>
+  );
+}

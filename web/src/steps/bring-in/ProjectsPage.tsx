@@ -1,0 +1,83 @@
+import { Button, Group, Modal, Text, TextInput, Title } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { type Project, startProject, useProjects } from '../../api/calls';
+import { AccountMenu } from '../../ui/AccountMenu';
+import { Wordmark } from '../../ui/Wordmark';
+import { Illustrations } from './Illustrations';
+import { Members } from './Members';
+import classes from './ProjectsPage.module.css';
+
+/** Every project with its illustrations; a file may be dropped on any of them. */
+export function ProjectsPage({ user }: { user: string }) {
+  const projects = useProjects();
+  const [isStarting, setStarting] = useState(false);
+  const [membersOf, setMembersOf] = useState<Project | null>(null);
+  return (
+    <>
+      <header className={classes.head}>
+        <Wordmark />
+        <span className={classes.gap} />
+        <Button size="compact-sm" variant="default" onClick={() => setStarting(true)}>
+          Start a project
+        </Button>
+        <AccountMenu user={user} />
+      </header>
+      <main className={classes.page}>
+        <Title order={1} className={classes.visuallyHidden}>
+          Projects
+        </Title>
+        {projects.error && <Text role="alert">{projects.error.message}</Text>}
+        {projects.data?.length === 0 && (
+          <Text>There is no project yet. Start one for a character, a scene, a prop set or an interface kit, then bring in its picture.</Text>
+        )}
+        {projects.data?.map((project) => (
+          <section key={project.id} className={classes.project} aria-labelledby={`project-${project.id}`}>
+            <Group gap="sm" align="baseline">
+              <Title order={2} size="h3" id={`project-${project.id}`}>
+                {project.name}
+              </Title>
+              <Text c="dimmed" size="sm">
+                you are {project.role === 'viewer' ? 'a' : 'an'} {project.role}
+              </Text>
+              <Button size="compact-xs" variant="default" onClick={() => setMembersOf(project)}>
+                Members
+              </Button>
+            </Group>
+            <Illustrations project={project} />
+          </section>
+        ))}
+      </main>
+      <Modal opened={isStarting} onClose={() => setStarting(false)} title="Start a project" closeButtonProps={{ 'aria-label': 'Close' }}>
+        <NewProject onDone={() => setStarting(false)} />
+      </Modal>
+      <Modal opened={membersOf !== null} onClose={() => setMembersOf(null)} title={`Members of ${membersOf?.name ?? ''}`} closeButtonProps={{ 'aria-label': 'Close' }}>
+        {membersOf && <Members project={membersOf} />}
+      </Modal>
+    </>
+  );
+}
+
+function NewProject({ onDone }: { onDone: () => void }) {
+  const queries = useQueryClient();
+  const [name, setName] = useState('');
+  const [error, setError] = useState<string | null>(null);
+  const submit = async (event: React.FormEvent) => {
+    event.preventDefault();
+    try {
+      await startProject(name);
+      await queries.invalidateQueries({ queryKey: ['projects'] });
+      onDone();
+    } catch (problem) {
+      setError((problem as Error).message);
+    }
+  };
+  return (
+    <form onSubmit={submit}>
+      <TextInput label="Name" required maxLength={120} value={name} error={error} onChange={(event) => setName(event.currentTarget.value)} data-autofocus />
+      <Group justify="flex-end" mt="md">
+        <Button type="submit">Start</Button>
+      </Group>
+    </form>
+  );
+}

@@ -1,0 +1,69 @@
+import { Button, Group, Menu, Modal, PasswordInput, Stack, Text, useMantineColorScheme } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { changePassword, signOut } from '../api/calls';
+
+export function AccountMenu({ user }: { user: string }) {
+  const queries = useQueryClient();
+  const { colorScheme, setColorScheme } = useMantineColorScheme();
+  const [isOpen, setOpen] = useState(false);
+  const leave = async () => {
+    await signOut();
+    queries.clear();
+    queries.setQueryData(['session'], { user: null });
+  };
+  return (
+    <>
+      <Menu position="bottom-end">
+        <Menu.Target>
+          <Button size="compact-sm" variant="default">
+            {user}
+          </Button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Label>Theme</Menu.Label>
+          {(['light', 'dark', 'auto'] as const).map((scheme) => (
+            <Menu.Item key={scheme} onClick={() => setColorScheme(scheme)} rightSection={colorScheme === scheme ? '✓' : undefined}>
+              {{ light: 'Day', dark: 'Dim', auto: 'As the system' }[scheme]}
+            </Menu.Item>
+          ))}
+          <Menu.Divider />
+          <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
+          <Menu.Item onClick={leave}>Sign out</Menu.Item>
+        </Menu.Dropdown>
+      </Menu>
+      <Modal opened={isOpen} onClose={() => setOpen(false)} title="Change password" closeButtonProps={{ 'aria-label': 'Close' }}>
+        <PasswordForm onDone={() => setOpen(false)} />
+      </Modal>
+    </>
+  );
+}
+
+function PasswordForm({ onDone }: { onDone: () => void }) {
+  const [old, setOld] = useState('');
+  const [fresh, setFresh] = useState('');
+  const [error, setError] = useState<string | null>(null);
+  const submit = async (event: React.FormEvent) => {
+    event.preventDefault();
+    try {
+      await changePassword(old, fresh);
+      notifications.show({ message: 'The password is changed. Other sessions were signed out.' });
+      onDone();
+    } catch (problem) {
+      setError((problem as Error).message);
+    }
+  };
+  return (
+    <form onSubmit={submit}>
+      <Stack>
+        <PasswordInput label="Old password" required value={old} onChange={(event) => setOld(event.currentTarget.value)} />
+        <PasswordInput label="New password, at least 10 characters" required value={fresh} onChange={(event) => setFresh(event.currentTarget.value)} />
+        <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+        <Group justify="flex-end">
+          <Button type="submit">Change password</Button>
+        </Group>
+      </Stack>
+    </form>
+  );
+}

@@ -1,0 +1,10 @@
+import classes from './ui.module.css';
+
+export function Wordmark() {
+  return (
+    <span className={classes.wordmark}>
+      <img src="/icon.svg" alt="" width="24" height="24" />
+      Yuplet
+    </span>
+  );
+}

@@ -1,0 +1,11 @@
+/** Numbers with units, as people read them. */
+
+export function bytes(value: number): string {
+  if (value < 1000) return `${value} B`;
+  if (value < 1_000_000) return `${(value / 1000).toFixed(value < 10_000 ? 1 : 0)} kB`;
+  return `${(value / 1_000_000).toFixed(1)} MB`;
+}
+
+export const count = (value: number): string => value.toLocaleString('en');
+
+export const plural = (value: number, one: string, many = `${one}s`): string => `${count(value)} ${value === 1 ? one : many}`;
