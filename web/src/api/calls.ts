@@ -89,7 +89,12 @@ export function useHandOvers(illustration: number) {
 }
 
 export const handOver = (illustration: number, version: number) =>
-  body(client.POST('/api/illustrations/{illustration}/hand-overs', { params: { path: { illustration } }, body: { version } }));
+  body(
+    client.POST('/api/illustrations/{illustration}/hand-overs', {
+      params: { path: { illustration } },
+      body: { version },
+    }),
+  );
 
 export const cancelJob = (job: number) => client.POST('/api/jobs/{job}/cancel', { params: { path: { job } } });
 
@@ -107,7 +112,9 @@ export function bringIn(project: number, file: File, onProgress: (share: number)
       else reject(refusalOf(request.status, request.responseText));
     };
     request.onerror = () =>
-      reject(new Refusal(0, 'unreachable', `'${file.name}' did not arrive: the connection was lost. Bring it in again.`));
+      reject(
+        new Refusal(0, 'unreachable', `'${file.name}' did not arrive: the connection was lost. Bring it in again.`),
+      );
     request.send(form);
   });
 }

@@ -28,7 +28,12 @@ export function refusalOf(status: number, text: string): Refusal {
     if (value && typeof value === 'object') {
       const { code, detail, proposal } = value as Record<string, unknown>;
       if (typeof detail === 'string') {
-        return new Refusal(status, String(code ?? 'refused'), detail, typeof proposal === 'string' ? proposal : undefined);
+        return new Refusal(
+          status,
+          String(code ?? 'refused'),
+          detail,
+          typeof proposal === 'string' ? proposal : undefined,
+        );
       }
       const first = Object.entries(value).map(([field, said]) => `${field}: ${[said].flat().join(' ')}`)[0];
       if (first) return new Refusal(status, 'refused', first);
@@ -36,7 +41,11 @@ export function refusalOf(status: number, text: string): Refusal {
   } catch {
     // Not JSON: the sentence below says what is known.
   }
-  return new Refusal(status, 'no-answer', 'The server does not answer as it should. Nothing was changed; try again in a moment.');
+  return new Refusal(
+    status,
+    'no-answer',
+    'The server does not answer as it should. Nothing was changed; try again in a moment.',
+  );
 }
 
 const door: Middleware = {

@@ -33,8 +33,21 @@ export function SignInPage() {
           Take a picture apart, name and order its parts, and hand them over with every place kept.
         </Text>
         <Stack gap="sm">
-          <TextInput label="Account" autoComplete="username" autoFocus required value={name} onChange={(event) => setName(event.currentTarget.value)} />
-          <PasswordInput label="Password" autoComplete="current-password" required value={password} onChange={(event) => setPassword(event.currentTarget.value)} />
+          <TextInput
+            label="Account"
+            autoComplete="username"
+            autoFocus
+            required
+            value={name}
+            onChange={(event) => setName(event.currentTarget.value)}
+          />
+          <PasswordInput
+            label="Password"
+            autoComplete="current-password"
+            required
+            value={password}
+            onChange={(event) => setPassword(event.currentTarget.value)}
+          />
           <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
           <Button type="submit" loading={isWaiting}>
             Sign in

@@ -15,7 +15,9 @@ import { theme, variables } from './theme';
 const queries = new QueryClient({
   defaultOptions: {
     // A refusal is an answer; only silence is worth asking again.
-    queries: { retry: (times, error) => times < 3 && !(error instanceof Refusal && error.status > 0 && error.status < 500) },
+    queries: {
+      retry: (times, error) => times < 3 && !(error instanceof Refusal && error.status > 0 && error.status < 500),
+    },
   },
 });
 

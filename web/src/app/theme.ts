@@ -1,7 +1,16 @@
-import { createTheme, type CSSVariablesResolver, type MantineColorsTuple } from '@mantine/core';
+import { type CSSVariablesResolver, createTheme, type MantineColorsTuple } from '@mantine/core';
 
 const petrol: MantineColorsTuple = [
-  '#e6f3f3', '#cfe4e4', '#a3cbcc', '#73b0b2', '#4b999c', '#318a8e', '#1f8287', '#0f7075', '#0f5c63', '#0a4b51',
+  '#e6f3f3',
+  '#cfe4e4',
+  '#a3cbcc',
+  '#73b0b2',
+  '#4b999c',
+  '#318a8e',
+  '#1f8287',
+  '#0f7075',
+  '#0f5c63',
+  '#0a4b51',
 ];
 
 /** Calm, neutral surfaces; petrol for what is active, amber for what wants attention. */
@@ -12,6 +21,15 @@ export const theme = createTheme({
   fontFamily: '"Source Sans 3 Variable", sans-serif',
   defaultRadius: 'sm',
   cursorType: 'pointer',
+  components: {
+    SegmentedControl: SegmentedControl.extend({
+      styles: {
+        root: { background: 'var(--hairline)' },
+        indicator: { background: 'var(--paper-raised)' },
+        label: { color: 'var(--ink)' },
+      },
+    }),
+  },
 });
 
 /** The component library takes its surfaces from ours (theme.css), so that both themes are defined in one place. */
@@ -24,6 +42,9 @@ export const variables: CSSVariablesResolver = () => {
     '--mantine-color-dimmed': 'var(--ink-soft)',
     '--mantine-color-placeholder': 'var(--ink-soft)',
     '--mantine-color-error': '#b3261e',
+    '--mantine-color-disabled': 'transparent',
+    '--mantine-color-disabled-color': 'var(--ink-faint)',
+    '--mantine-color-disabled-border': 'var(--hairline)',
   };
   return { variables: {}, light: surfaces, dark: { ...surfaces, '--mantine-color-error': '#ffb4ab' } };
 };

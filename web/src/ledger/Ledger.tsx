@@ -20,13 +20,24 @@ interface Props {
   current: string | null;
   canEdit: boolean;
   refused: readonly Refused[];
-  onChoose: (ids: readonly string[], current: string) => void;
+  onChoose: (ids: readonly string[], current: string | null) => void;
   act: (command: Command) => void;
   onSettled: (refused: Refused) => void;
 }
 
 /** The ledger: a row a part, front-most first, edited in place. */
-export function Ledger({ illustration, rows, alone, chosen, current, canEdit, refused, onChoose, act, onSettled }: Props) {
+export function Ledger({
+  illustration,
+  rows,
+  alone,
+  chosen,
+  current,
+  canEdit,
+  refused,
+  onChoose,
+  act,
+  onSettled,
+}: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const [search, setSearch] = useState('');
@@ -52,7 +63,9 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, re
     const around = new Set<string>();
     const groups = new Map(rows.map((row) => [row.id, row.group]));
     for (let group = groups.get(current) ?? null; group !== null; group = groups.get(group) ?? null) around.add(group);
-    setFolded((before) => ([...around].some((id) => before.has(id)) ? new Set([...before].filter((id) => !around.has(id))) : before));
+    setFolded((before) =>
+      [...around].some((id) => before.has(id)) ? new Set([...before].filter((id) => !around.has(id))) : before,
+    );
   }, [current, rows]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a new current row scrolls
   useEffect(() => {
@@ -91,17 +104,17 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, re
   const onKeyDown = (event: React.KeyboardEvent) => {
     if (event.target !== scroller.current) return;
     const item = list[index];
-    const keys: Record<string, () => void> = {
-      ArrowDown: () => stepTo(index + 1, event.shiftKey),
-      ArrowUp: () => stepTo(index < 0 ? 0 : index - 1, event.shiftKey),
-      Home: () => stepTo(0, false),
-      End: () => stepTo(list.length - 1, false),
-      ArrowLeft: () => item?.hasMembers && fold(item.row.id, true),
-      ArrowRight: () => item?.hasMembers && fold(item.row.id, false),
-      Enter: () => item && canEdit && setEditing(item.row.id),
-      Escape: () => current && onChoose([], current),
-    };
-    const action = keys[event.key];
+    const keys = new Map<string, () => unknown>([
+      ['ArrowDown', () => stepTo(index + 1, event.shiftKey)],
+      ['ArrowUp', () => stepTo(index < 0 ? 0 : index - 1, event.shiftKey)],
+      ['Home', () => stepTo(0, false)],
+      ['End', () => stepTo(list.length - 1, false)],
+      ['ArrowLeft', () => item?.hasMembers && fold(item.row.id, true)],
+      ['ArrowRight', () => item?.hasMembers && fold(item.row.id, false)],
+      ['Enter', () => item && canEdit && setEditing(item.row.id)],
+      ['Escape', () => current && onChoose([], current)],
+    ]);
+    const action = keys.get(event.key);
     if (!action || event.ctrlKey || event.metaKey || event.altKey) return;
     event.preventDefault();
     action();
@@ -115,17 +128,25 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, re
           className={classes.search}
           aria-label="Look for a name"
           placeholder="Look for a name (L)"
-          data-look-for
+          aria-keyshortcuts="L"
           value={search}
           onChange={(event) => setSearch(event.currentTarget.value)}
           onKeyDown={(event) => {
             if (event.key === 'Escape') setSearch('');
             if (event.key !== 'Escape' && event.key !== 'Enter') return;
             scroller.current?.focus();
-            if (event.key === 'Enter') stepTo(list.findIndex((item) => item.row.kind === 'part'), false);
+            if (event.key === 'Enter')
+              stepTo(
+                list.findIndex((item) => item.row.kind === 'part'),
+                false,
+              );
           }}
         />
-        <button type="button" className={classes.link} onClick={() => setFolded(new Set(rows.filter((row) => row.kind === 'group').map((row) => row.id)))}>
+        <button
+          type="button"
+          className={classes.link}
+          onClick={() => setFolded(new Set(rows.filter((row) => row.kind === 'group').map((row) => row.id)))}
+        >
           Fold all
         </button>
         <button type="button" className={classes.link} onClick={() => setFolded(new Set())}>
@@ -136,11 +157,10 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, re
       <div className={classes.head} aria-hidden="true">
         <span className={classes.number}>No.</span>
         <span className={classes.nameHead}>Name</span>
-        <span className={classes.place}>Place and size, px</span>
+        <span className={classes.place}>Place, size (px)</span>
         <span className={classes.state}>Shown</span>
         <span className={classes.state}>Included</span>
       </div>
-      {/* biome-ignore lint/a11y/useSemanticElements: a virtualised tree cannot be a table element */}
       <div
         ref={scroller}
         className={classes.rows}
@@ -153,7 +173,6 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, re
         data-ledger
         onKeyDown={onKeyDown}
       >
-        {/* biome-ignore lint/a11y/useSemanticElements: see above */}
         <div role="rowgroup" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {virtual.getVirtualItems().map((item) => {
             const entry = list[item.index];

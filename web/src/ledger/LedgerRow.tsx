@@ -35,8 +35,6 @@ export function LedgerRow(props: Props) {
   const isGroup = row.kind === 'group';
   const look = [classes.row, isChosen && classes.chosen, isCurrent && classes.current, !isSeen && classes.unseen];
   return (
-    // biome-ignore lint/a11y/useFocusableInteractive: focus stays on the grid, which names its current row
-    // biome-ignore lint/a11y/useSemanticElements: rows of a virtualised tree
     // biome-ignore lint/a11y/useKeyWithClickEvents: the grid handles the keys
     <div
       id={`row-${row.id}`}
@@ -51,7 +49,13 @@ export function LedgerRow(props: Props) {
       onClick={(event) => props.onChoose({ range: event.shiftKey, toggle: event.ctrlKey || event.metaKey })}
       onDoubleClick={() => canEdit && props.onEdit()}
     >
-      <span role="gridcell" className={classes.number} onPointerDown={(event) => props.onGrab(event, row)} data-grab title={canEdit ? 'Drag to change the order' : undefined}>
+      <span
+        role="gridcell"
+        className={classes.number}
+        onPointerDown={(event) => props.onGrab(event, row)}
+        data-grab
+        title={canEdit ? 'Drag to change the order' : undefined}
+      >
         {number !== undefined && (
           <span className={classes.swatch} style={{ borderColor: partColour(number) }}>
             {number}
@@ -60,7 +64,16 @@ export function LedgerRow(props: Props) {
       </span>
       <span role="gridcell" className={classes.name} style={{ paddingLeft: (level - 1) * 14 }}>
         {isGroup ? (
-          <button type="button" tabIndex={-1} className={classes.fold} onClick={(event) => (event.stopPropagation(), props.onFold())} aria-label={`${isFolded ? 'Unfold' : 'Fold'} ${row.name}`}>
+          <button
+            type="button"
+            tabIndex={-1}
+            className={classes.fold}
+            onClick={(event) => {
+              event.stopPropagation();
+              props.onFold();
+            }}
+            aria-label={`${isFolded ? 'Unfold' : 'Fold'} ${row.name}`}
+          >
             {isFolded ? '+' : '–'}
           </button>
         ) : (

@@ -16,7 +16,10 @@ export function applied<T extends View>(view: T, command: Command): T {
     case 'show-rows':
       return { ...view, rows: view.rows.map((row) => ({ ...row, shown: command.shown?.[row.id] ?? row.shown })) };
     case 'include-parts':
-      return { ...view, rows: view.rows.map((row) => ({ ...row, included: command.included?.[row.id] ?? row.included })) };
+      return {
+        ...view,
+        rows: view.rows.map((row) => ({ ...row, included: command.included?.[row.id] ?? row.included })),
+      };
     case 'show-alone':
       return { ...view, alone: command.row ?? null };
     case 'move-rows':

@@ -16,7 +16,9 @@ export function membersOf(rows: readonly Row[]): Members {
 
 /** The rows in the order of the tree again. */
 export function flattened(members: Members, group: string | null = null): Row[] {
-  return (members.get(group) ?? []).flatMap((row) => (row.kind === 'group' ? [row, ...flattened(members, row.id)] : [row]));
+  return (members.get(group) ?? []).flatMap((row) =>
+    row.kind === 'group' ? [row, ...flattened(members, row.id)] : [row],
+  );
 }
 
 /** The ids of a row and of everything within it. */

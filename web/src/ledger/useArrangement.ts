@@ -59,13 +59,20 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
   const act = useCallback(
     (command: Command) =>
       queue(
-        (version) => body(client.POST('/api/illustrations/{illustration}/steps', { params, body: { version, command } })),
+        (version) =>
+          body(client.POST('/api/illustrations/{illustration}/steps', { params, body: { version, command } })),
         command,
       ),
     [queue, params],
   );
-  const undo = useCallback(() => queue(() => body(client.POST('/api/illustrations/{illustration}/undo', { params })), null), [queue, params]);
-  const redo = useCallback(() => queue(() => body(client.POST('/api/illustrations/{illustration}/redo', { params })), null), [queue, params]);
+  const undo = useCallback(
+    () => queue(() => body(client.POST('/api/illustrations/{illustration}/undo', { params })), null),
+    [queue, params],
+  );
+  const redo = useCallback(
+    () => queue(() => body(client.POST('/api/illustrations/{illustration}/redo', { params })), null),
+    [queue, params],
+  );
 
   const view = useMemo(
     () => query.data && pending.reduce((seen, sent) => applied(seen, sent.command), query.data),

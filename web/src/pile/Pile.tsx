@@ -3,10 +3,10 @@ import type { Row } from '../api/calls';
 import { Composite } from './composite';
 import { loadPictures, type Pictures, previewScale } from './images';
 import { drawOutlines, type Outline } from './outlines';
-import { nextDeeper, partsAt } from './picking';
 import classes from './Pile.module.css';
 import { PileBar } from './PileBar';
-import { centred, canvasPixel, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
+import { nextDeeper, partsAt } from './picking';
+import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
 
 export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
 
@@ -40,7 +40,9 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
   // biome-ignore lint/correctness/useExhaustiveDependencies: pictures depend on the digests, not on names or order
   useEffect(
     () =>
-      loadPictures(illustration, rows, scale, pictures.current, setLeft, (name) => setFailed((before) => [...before, name])),
+      loadPictures(illustration, rows, scale, pictures.current, setLeft, (name) =>
+        setFailed((before) => [...before, name]),
+      ),
     [illustration, images, scale],
   );
 
@@ -55,7 +57,10 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
     return () => observer.disconnect();
   }, []);
 
-  const shown = useMemo(() => (screen ? (follows || !view ? wholeIn(screen, canvas) : view) : null), [screen, follows, view, canvas]);
+  const shown = useMemo(
+    () => (screen ? (follows || !view ? wholeIn(screen, canvas) : view) : null),
+    [screen, follows, view, canvas],
+  );
   const change = useCallback((next: View) => {
     setFollows(false);
     setView(next);
@@ -116,7 +121,9 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
         onGround={setGround}
         onWhole={() => setFollows(true)}
         onTrue={() => screen && change(centred(screen, canvas, 1))}
-        onZoom={(factor) => screen && shown && change(zoomedAt(shown, { x: screen.width / 2, y: screen.height / 2 }, factor))}
+        onZoom={(factor) =>
+          screen && shown && change(zoomedAt(shown, { x: screen.width / 2, y: screen.height / 2 }, factor))
+        }
       />
       <canvas
         ref={surface}
@@ -147,7 +154,8 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
       <p className={classes.state} role="status">
         {left !== null && left > 0 && `Loading pictures: ${left} left`}
         {left === 0 && scale < 1 && `Preview at 1/${1 / scale} of the resolution; what is handed over is not reduced.`}
-        {failed.length > 0 && ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}
+        {failed.length > 0 &&
+          ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}
       </p>
     </section>
   );

@@ -26,17 +26,23 @@ export function PileBar({ zoom, ground, onGround, onWhole, onTrue, onZoom }: Pro
         <Button size="compact-sm" variant="default" onClick={() => onZoom(1 / 1.5)} aria-label="Zoom out">
           −
         </Button>
-        <Button.GroupSection size="compact-sm" variant="default" className={classes.zoom} aria-label="Zoom" data-testid="zoom">
+        <Button.GroupSection
+          size="compact-sm"
+          variant="default"
+          className={classes.zoom}
+          aria-label="Zoom"
+          data-testid="zoom"
+        >
           {Math.round(zoom * 100)} %
         </Button.GroupSection>
         <Button size="compact-sm" variant="default" onClick={() => onZoom(1.5)} aria-label="Zoom in">
           +
         </Button>
       </Button.Group>
-      <Button size="compact-sm" variant="default" onClick={onWhole} data-key="w">
+      <Button size="compact-sm" variant="default" onClick={onWhole} aria-keyshortcuts="W">
         Whole picture
       </Button>
-      <Button size="compact-sm" variant="default" onClick={onTrue} data-key="p">
+      <Button size="compact-sm" variant="default" onClick={onTrue} aria-keyshortcuts="P">
         True pixels
       </Button>
       <span className={classes.gap} />

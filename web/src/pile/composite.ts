@@ -32,7 +32,10 @@ export class Composite {
 
   constructor(size: Extent, scale: number) {
     this.scale = scale;
-    this.canvas = new OffscreenCanvas(Math.max(1, Math.round(size.width * scale)), Math.max(1, Math.round(size.height * scale)));
+    this.canvas = new OffscreenCanvas(
+      Math.max(1, Math.round(size.width * scale)),
+      Math.max(1, Math.round(size.height * scale)),
+    );
     this.context = surface(this.canvas);
   }
 
@@ -79,7 +82,13 @@ export class Composite {
     context.restore();
   }
 
-  private layPart(onto: OffscreenCanvasRenderingContext2D, row: Row, scene: Scene, pictures: Pictures, area: Area): void {
+  private layPart(
+    onto: OffscreenCanvasRenderingContext2D,
+    row: Row,
+    scene: Scene,
+    pictures: Pictures,
+    area: Area,
+  ): void {
     const picture = row.image === null ? undefined : pictures.get(row.image);
     const box = areaOf(row, this.scale);
     if (!picture || !box || !scene.seen.has(row.id)) return;
@@ -130,7 +139,12 @@ function areaOf(row: Row, scale: number): Area | null {
   if (!row.box) return null;
   const [left = 0, top = 0, width = 0, height = 0] = row.box;
   const [x, y] = [Math.round(left * scale), Math.round(top * scale)];
-  return { left: x, top: y, right: x + Math.max(1, Math.ceil(width * scale)), bottom: y + Math.max(1, Math.ceil(height * scale)) };
+  return {
+    left: x,
+    top: y,
+    right: x + Math.max(1, Math.ceil(width * scale)),
+    bottom: y + Math.max(1, Math.ceil(height * scale)),
+  };
 }
 
 function joined(one: Area | null, other: Area | null): Area | null {

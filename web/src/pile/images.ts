@@ -35,7 +35,13 @@ export function loadPictures(
       if (!answer.ok) throw new Error(`status ${answer.status}`);
       const blob = await answer.blob();
       const [, , width = 1, height = 1] = row.box;
-      const size = scale === 1 ? {} : { resizeWidth: Math.max(1, Math.round(width * scale)), resizeHeight: Math.max(1, Math.round(height * scale)) };
+      const size =
+        scale === 1
+          ? {}
+          : {
+              resizeWidth: Math.max(1, Math.round(width * scale)),
+              resizeHeight: Math.max(1, Math.round(height * scale)),
+            };
       into.set(row.image, await createImageBitmap(blob, { ...size, resizeQuality: 'medium' }));
     } catch {
       if (stop.signal.aborted) return;

@@ -10,7 +10,10 @@ export interface Outline {
 }
 
 const WIDTH = 2.5;
-const DIRECTIONS = Array.from({ length: 12 }, (_, index) => [Math.cos((index * Math.PI) / 6), Math.sin((index * Math.PI) / 6)] as const);
+const DIRECTIONS = Array.from(
+  { length: 12 },
+  (_, index) => [Math.cos((index * Math.PI) / 6), Math.sin((index * Math.PI) / 6)] as const,
+);
 
 /** Draw the border of each part's alpha: its shape moved in every direction, less the shape itself. */
 export function drawOutlines(
@@ -25,11 +28,22 @@ export function drawOutlines(
     if (!picture || !row.box) continue;
     const [left = 0, top = 0, width = 0, height = 0] = row.box;
     const margin = Math.ceil(WIDTH * 2 * window.devicePixelRatio);
-    const area = visible(screen, view.x + left * view.zoom - margin, view.y + top * view.zoom - margin, width * view.zoom + 2 * margin, height * view.zoom + 2 * margin);
+    const area = visible(
+      screen,
+      view.x + left * view.zoom - margin,
+      view.y + top * view.zoom - margin,
+      width * view.zoom + 2 * margin,
+      height * view.zoom + 2 * margin,
+    );
     if (!area) continue;
     const shape = new OffscreenCanvas(area.width, area.height);
     const solid = surface(shape);
-    const place = [view.x + left * view.zoom - area.x, view.y + top * view.zoom - area.y, width * view.zoom, height * view.zoom] as const;
+    const place = [
+      view.x + left * view.zoom - area.x,
+      view.y + top * view.zoom - area.y,
+      width * view.zoom,
+      height * view.zoom,
+    ] as const;
     // Laid several times, so that soft borders count as covered.
     for (let times = 0; times < 4; times++) solid.drawImage(picture, ...place);
     ring(context, shape, area, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
@@ -37,7 +51,13 @@ export function drawOutlines(
   }
 }
 
-function ring(context: CanvasRenderingContext2D, shape: OffscreenCanvas, area: { x: number; y: number }, colour: string, width: number): void {
+function ring(
+  context: CanvasRenderingContext2D,
+  shape: OffscreenCanvas,
+  area: { x: number; y: number },
+  colour: string,
+  width: number,
+): void {
   const canvas = new OffscreenCanvas(shape.width, shape.height);
   const ringed = surface(canvas);
   for (const [dx, dy] of DIRECTIONS) ringed.drawImage(shape, dx * width, dy * width);
@@ -51,6 +71,9 @@ function ring(context: CanvasRenderingContext2D, shape: OffscreenCanvas, area: {
 
 function visible(screen: Extent, x: number, y: number, width: number, height: number) {
   const [left, top] = [Math.max(0, Math.floor(x)), Math.max(0, Math.floor(y))];
-  const [right, bottom] = [Math.min(screen.width, Math.ceil(x + width)), Math.min(screen.height, Math.ceil(y + height))];
+  const [right, bottom] = [
+    Math.min(screen.width, Math.ceil(x + width)),
+    Math.min(screen.height, Math.ceil(y + height)),
+  ];
   return right > left && bottom > top ? { x: left, y: top, width: right - left, height: bottom - top } : null;
 }

@@ -20,7 +20,13 @@ function alphaAt(picture: ImageBitmap, x: number, y: number): number {
 }
 
 /** The seen and unlocked parts at a canvas pixel, front-most first. */
-export function partsAt(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, scale: number, spot: Spot): Row[] {
+export function partsAt(
+  rows: readonly Row[],
+  seen: ReadonlySet<string>,
+  pictures: Pictures,
+  scale: number,
+  spot: Spot,
+): Row[] {
   return rows
     .filter((row) => {
       const picture = row.image === null ? undefined : pictures.get(row.image);

@@ -24,7 +24,11 @@ export function AccountMenu({ user }: { user: string }) {
         <Menu.Dropdown>
           <Menu.Label>Theme</Menu.Label>
           {(['light', 'dark', 'auto'] as const).map((scheme) => (
-            <Menu.Item key={scheme} onClick={() => setColorScheme(scheme)} rightSection={colorScheme === scheme ? '✓' : undefined}>
+            <Menu.Item
+              key={scheme}
+              onClick={() => setColorScheme(scheme)}
+              rightSection={colorScheme === scheme ? '✓' : undefined}
+            >
               {{ light: 'Day', dark: 'Dim', auto: 'As the system' }[scheme]}
             </Menu.Item>
           ))}
@@ -33,7 +37,12 @@ export function AccountMenu({ user }: { user: string }) {
           <Menu.Item onClick={leave}>Sign out</Menu.Item>
         </Menu.Dropdown>
       </Menu>
-      <Modal opened={isOpen} onClose={() => setOpen(false)} title="Change password" closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal
+        opened={isOpen}
+        onClose={() => setOpen(false)}
+        title="Change password"
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
         <PasswordForm onDone={() => setOpen(false)} />
       </Modal>
     </>
@@ -57,8 +66,18 @@ function PasswordForm({ onDone }: { onDone: () => void }) {
   return (
     <form onSubmit={submit}>
       <Stack>
-        <PasswordInput label="Old password" required value={old} onChange={(event) => setOld(event.currentTarget.value)} />
-        <PasswordInput label="New password, at least 10 characters" required value={fresh} onChange={(event) => setFresh(event.currentTarget.value)} />
+        <PasswordInput
+          label="Old password"
+          required
+          value={old}
+          onChange={(event) => setOld(event.currentTarget.value)}
+        />
+        <PasswordInput
+          label="New password, at least 10 characters"
+          required
+          value={fresh}
+          onChange={(event) => setFresh(event.currentTarget.value)}
+        />
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Group justify="flex-end">
           <Button type="submit">Change password</Button>

@@ -2,7 +2,12 @@ import { Button, Group, Progress, Text } from '@mantine/core';
 import { cancelJob, type Job } from '../api/calls';
 import { count } from './units';
 
-const STAGES: Record<string, string> = { read: 'Reading', write: 'Writing', prove: 'Proving', keep: 'Keeping pictures' };
+const STAGES: Record<string, string> = {
+  read: 'Reading',
+  write: 'Writing',
+  prove: 'Proving',
+  keep: 'Keeping pictures',
+};
 
 interface Props {
   job: Job;
@@ -11,7 +16,10 @@ interface Props {
 
 /** How far long work is, with a way to end it. */
 export function JobProgress({ job, canCancel }: Props) {
-  const sentence = job.state === 'waiting' || !job.stage ? 'Waiting for its turn' : `${STAGES[job.stage] ?? job.stage} ${count(job.done)} of ${count(job.total)}`;
+  const sentence =
+    job.state === 'waiting' || !job.stage
+      ? 'Waiting for its turn'
+      : `${STAGES[job.stage] ?? job.stage} ${count(job.done)} of ${count(job.total)}`;
   return (
     <div role="status">
       <Group justify="space-between" gap="xs">

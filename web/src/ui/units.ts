@@ -8,4 +8,5 @@ export function bytes(value: number): string {
 
 export const count = (value: number): string => value.toLocaleString('en');
 
-export const plural = (value: number, one: string, many = `${one}s`): string => `${count(value)} ${value === 1 ? one : many}`;
+export const plural = (value: number, one: string, many = `${one}s`): string =>
+  `${count(value)} ${value === 1 ? one : many}`;

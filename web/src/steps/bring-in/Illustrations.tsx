@@ -3,7 +3,14 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { bringIn, type Illustration, isRunning, type Project, removeIllustration, useIllustrations } from '../../api/calls';
+import {
+  bringIn,
+  type Illustration,
+  isRunning,
+  type Project,
+  removeIllustration,
+  useIllustrations,
+} from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
 import { bytes } from '../../ui/units';
@@ -26,13 +33,19 @@ export function Illustrations({ project }: { project: Project }) {
   const refresh = () => queries.invalidateQueries({ queryKey: ['illustrations', project.id] });
   const take = async (files: readonly File[]) => {
     for (const file of files) {
-      const told = (share: number) => setUploads((before) => before.map((one) => (one.name === file.name ? { ...one, share } : one)));
+      const told = (share: number) =>
+        setUploads((before) => before.map((one) => (one.name === file.name ? { ...one, share } : one)));
       setUploads((before) => [...before, { name: file.name, share: 0 }]);
       try {
         await bringIn(project.id, file, told);
         await refresh();
       } catch (problem) {
-        notifications.show({ color: 'orange', autoClose: false, title: 'Not brought in', message: (problem as Error).message });
+        notifications.show({
+          color: 'orange',
+          autoClose: false,
+          title: 'Not brought in',
+          message: (problem as Error).message,
+        });
       } finally {
         setUploads((before) => before.filter((one) => one.name !== file.name));
       }
@@ -60,7 +73,12 @@ export function Illustrations({ project }: { project: Project }) {
       }}
     >
       {illustrations.data?.map((illustration) => (
-        <Card key={illustration.id} illustration={illustration} canEdit={canEdit} onRemove={() => remove(illustration)} />
+        <Card
+          key={illustration.id}
+          illustration={illustration}
+          canEdit={canEdit}
+          onRemove={() => remove(illustration)}
+        />
       ))}
       {uploads.map((upload) => (
         <div key={upload.name} className={classes.card} role="status">
@@ -92,11 +110,23 @@ export function Illustrations({ project }: { project: Project }) {
   );
 }
 
-function Card({ illustration, canEdit, onRemove }: { illustration: Illustration; canEdit: boolean; onRemove: () => void }) {
+function Card({
+  illustration,
+  canEdit,
+  onRemove,
+}: {
+  illustration: Illustration;
+  canEdit: boolean;
+  onRemove: () => void;
+}) {
   const { job } = illustration;
   if (illustration.state === 'ready') {
     return (
-      <Link to={`/illustrations/${illustration.id}/put-in-order`} className={classes.card} aria-label={illustration.name}>
+      <Link
+        to={`/illustrations/${illustration.id}/put-in-order`}
+        className={classes.card}
+        aria-label={illustration.name}
+      >
         <span className={classes.preview}>
           <img src={imageAddress(illustration.id, illustration.preview ?? '')} alt="" />
         </span>

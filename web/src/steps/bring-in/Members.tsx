@@ -42,7 +42,9 @@ export function Members({ project }: { project: Project }) {
                     aria-label={`Role of ${member.username}`}
                     value={member.role}
                     data={ROLES}
-                    onChange={(event) => attempt(() => setRole(project.id, member.username, event.currentTarget.value as Role))}
+                    onChange={(event) =>
+                      attempt(() => setRole(project.id, member.username, event.currentTarget.value as Role))
+                    }
                   />
                 ) : (
                   member.role
@@ -50,7 +52,11 @@ export function Members({ project }: { project: Project }) {
               </Table.Td>
               <Table.Td>
                 {isOwner && (
-                  <Button size="compact-xs" variant="default" onClick={() => attempt(() => removeMember(project.id, member.user))}>
+                  <Button
+                    size="compact-xs"
+                    variant="default"
+                    onClick={() => attempt(() => removeMember(project.id, member.user))}
+                  >
                     Remove
                   </Button>
                 )}
@@ -69,7 +75,12 @@ export function Members({ project }: { project: Project }) {
         >
           <Group align="flex-end" mt="md">
             <TextInput label="Account" required value={name} onChange={(event) => setName(event.currentTarget.value)} />
-            <NativeSelect label="Role" value={role} data={ROLES} onChange={(event) => setNewRole(event.currentTarget.value as Role)} />
+            <NativeSelect
+              label="Role"
+              value={role}
+              data={ROLES}
+              onChange={(event) => setNewRole(event.currentTarget.value as Role)}
+            />
             <Button type="submit">Add</Button>
           </Group>
         </form>

@@ -29,7 +29,10 @@ export function ProjectsPage({ user }: { user: string }) {
         </Title>
         {projects.error && <Text role="alert">{projects.error.message}</Text>}
         {projects.data?.length === 0 && (
-          <Text>There is no project yet. Start one for a character, a scene, a prop set or an interface kit, then bring in its picture.</Text>
+          <Text>
+            There is no project yet. Start one for a character, a scene, a prop set or an interface kit, then bring in
+            its picture.
+          </Text>
         )}
         {projects.data?.map((project) => (
           <section key={project.id} className={classes.project} aria-labelledby={`project-${project.id}`}>
@@ -48,10 +51,20 @@ export function ProjectsPage({ user }: { user: string }) {
           </section>
         ))}
       </main>
-      <Modal opened={isStarting} onClose={() => setStarting(false)} title="Start a project" closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal
+        opened={isStarting}
+        onClose={() => setStarting(false)}
+        title="Start a project"
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
         <NewProject onDone={() => setStarting(false)} />
       </Modal>
-      <Modal opened={membersOf !== null} onClose={() => setMembersOf(null)} title={`Members of ${membersOf?.name ?? ''}`} closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal
+        opened={membersOf !== null}
+        onClose={() => setMembersOf(null)}
+        title={`Members of ${membersOf?.name ?? ''}`}
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
         {membersOf && <Members project={membersOf} />}
       </Modal>
     </>
@@ -74,7 +87,15 @@ function NewProject({ onDone }: { onDone: () => void }) {
   };
   return (
     <form onSubmit={submit}>
-      <TextInput label="Name" required maxLength={120} value={name} error={error} onChange={(event) => setName(event.currentTarget.value)} data-autofocus />
+      <TextInput
+        label="Name"
+        required
+        maxLength={120}
+        value={name}
+        error={error}
+        onChange={(event) => setName(event.currentTarget.value)}
+        data-autofocus
+      />
       <Group justify="flex-end" mt="md">
         <Button type="submit">Start</Button>
       </Group>

@@ -1,0 +1,43 @@
+"""Debian's Chromium, started so that it speaks to this machine only."""
+
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from urllib.parse import urlsplit
+
+from playwright.sync_api import Browser, BrowserContext, Route, sync_playwright
+
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--force-color-profile=srgb",
+]  # fmt: skip
+HOME = {"127.0.0.1", "localhost"}
+SCREEN = {"width": 1280, "height": 800}
+
+
+@contextmanager
+def chromium() -> Iterator[Browser]:
+    """A headless browser with a new profile."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        try:
+            yield browser
+        finally:
+            browser.close()
+
+
+def new_context(browser: Browser, base_url: str, scheme: str = "light") -> tuple[BrowserContext, list[str]]:
+    """A context of its own, and the list that every address outside of this machine is noted in (and refused)."""
+    context = browser.new_context(base_url=base_url, viewport=SCREEN, color_scheme=scheme, reduced_motion="reduce")
+    outside: list[str] = []
+
+    def guard(route: Route) -> None:
+        url = urlsplit(route.request.url)
+        if url.scheme in ("data", "blob") or url.hostname in HOME:
+            route.continue_()
+        else:
+            outside.append(route.request.url)
+            route.abort()
+
+    context.route("**/*", guard)
+    return context, outside

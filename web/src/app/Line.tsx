@@ -1,0 +1,27 @@
+import { NavLink } from 'react-router';
+import { STEPS, type StepName } from './steps';
+import classes from './Workspace.module.css';
+
+interface Props {
+  illustration: number;
+  /** What each stop has to say of itself, in a few words. */
+  states: Record<StepName, string>;
+}
+
+/** The line: five stops of the work, each with its state; one may go back and forth freely. */
+export function Line({ illustration, states }: Props) {
+  return (
+    <nav aria-label="Steps">
+      <ol className={classes.line}>
+        {STEPS.map(({ step, label }) => (
+          <li key={step}>
+            <NavLink to={`/illustrations/${illustration}/${step}`} className={classes.stop}>
+              <span className={classes.stopName}>{label}</span>
+              <span className={classes.stopState}>{states[step]}</span>
+            </NavLink>
+          </li>
+        ))}
+      </ol>
+    </nav>
+  );
+}

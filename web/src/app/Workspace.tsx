@@ -1,0 +1,191 @@
+import { Anchor, Button, Center, Stack, Text } from '@mantine/core';
+import { useMemo, useState } from 'react';
+import { Link, Navigate } from 'react-router';
+import { isRunning, useHandOvers, useIllustration, type WholeIllustration } from '../api/calls';
+import { partColour } from '../ledger/colours';
+import { numbersOf, seenParts, within } from '../ledger/tree';
+import { type Refused, useArrangement } from '../ledger/useArrangement';
+import { Pile } from '../pile/Pile';
+import { ReadingReport } from '../steps/bring-in/ReadingReport';
+import { HandOverStep } from '../steps/hand-over/HandOverStep';
+import { lastDone } from '../steps/hand-over/report';
+import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
+import { PutInOrder } from '../steps/put-in-order/PutInOrder';
+import { TakeApart } from '../steps/take-apart/TakeApart';
+import { TryOut } from '../steps/try-out/TryOut';
+import { AccountMenu } from '../ui/AccountMenu';
+import { JobProgress } from '../ui/JobProgress';
+import { plural } from '../ui/units';
+import { Wordmark } from '../ui/Wordmark';
+import { KeysList, useKeys } from './keys';
+import { Line } from './Line';
+import { isStep, type StepName } from './steps';
+import classes from './Workspace.module.css';
+
+const MOST_OUTLINES = 60;
+
+interface Props {
+  illustration: number;
+  step: string;
+  user: string;
+}
+
+/** One illustration at one of the five steps; all of them share the pile and what is chosen. */
+export function Workspace({ illustration, step, user }: Props) {
+  const query = useIllustration(illustration);
+  if (!isStep(step)) return <Navigate to={`/illustrations/${illustration}/put-in-order`} replace />;
+  if (query.data?.state === 'ready') return <Opened illustration={query.data} step={step} user={user} />;
+  const { job } = query.data ?? {};
+  return (
+    <Center component="main" h="100%" p="xl">
+      <Stack w={420}>
+        {query.error && <Text role="alert">{query.error.message}</Text>}
+        {job && isRunning(job) && <JobProgress job={job} canCancel={query.data?.role !== 'viewer'} />}
+        {job && !isRunning(job) && <Text role="alert">{job.error || 'This picture was not read.'}</Text>}
+        <Anchor component={Link} to="/">
+          Go to the projects
+        </Anchor>
+      </Stack>
+    </Center>
+  );
+}
+
+function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: string }) {
+  const [refused, setRefused] = useState<readonly Refused[]>([]);
+  const [onRefused] = useState(() => (one: Refused) => setRefused((before) => [...before, one]));
+  const { view, isSaving, error, act, undo, redo } = useArrangement(illustration.id, onRefused);
+  const handOvers = useHandOvers(illustration.id);
+  const [chosenIds, setChosenIds] = useState<readonly string[]>([]);
+  const [current, setCurrent] = useState<string | null>(null);
+  const [isListOpen, setListOpen] = useState(false);
+  useKeys();
+
+  const rows = view?.rows;
+  const alone = view?.alone ?? null;
+  const chosen = useMemo(() => new Set(chosenIds), [chosenIds]);
+  const seen = useMemo(() => seenParts(rows ?? [], alone), [rows, alone]);
+  const outlines = useMemo(() => {
+    if (!rows) return [];
+    const numbers = numbersOf(rows);
+    const marked = new Set(chosenIds.flatMap((id) => [...within(rows, id)]));
+    return rows
+      .filter((row) => row.kind === 'part' && marked.has(row.id))
+      .slice(0, MOST_OUTLINES)
+      .map((row) => ({ row, colour: partColour(numbers.get(row.id) ?? 0) }));
+  }, [rows, chosenIds]);
+
+  const choose = (ids: readonly string[], now: string | null) => {
+    setChosenIds(ids);
+    setCurrent(now);
+  };
+  const canEdit = illustration.role !== 'viewer';
+  const parts = rows?.filter((row) => row.kind === 'part') ?? [];
+  const leftOut = parts.filter((row) => !row.included).length;
+  const last = lastDone(handOvers.data);
+  const states: Record<StepName, string> = {
+    'bring-in': `${illustration.width} × ${illustration.height} px`,
+    'take-apart': 'to come',
+    'put-in-order': leftOut ? `${plural(parts.length, 'part')}, ${leftOut} left out` : plural(parts.length, 'part'),
+    'try-out': 'to come',
+    'hand-over': handOvers.data?.some((one) => isRunning(one.job))
+      ? 'at work'
+      : last
+        ? `no. ${last.number}, ${last.report?.proof.ok ? 'proved' : 'not proved'}`
+        : 'not yet',
+  };
+  const panels: Record<StepName, () => React.ReactNode> = {
+    'bring-in': () => <ReadingReport illustration={illustration} />,
+    'take-apart': () => <TakeApart />,
+    'put-in-order': () =>
+      view && (
+        <PutInOrder
+          illustration={illustration.id}
+          view={view}
+          chosen={chosen}
+          current={current}
+          canEdit={canEdit}
+          refused={refused}
+          onChoose={choose}
+          act={act}
+          onSettled={(one) => setRefused((before) => before.filter((other) => other !== one))}
+        />
+      ),
+    'try-out': () => <TryOut />,
+    'hand-over': () =>
+      view && (
+        <HandOverStep illustration={illustration.id} version={view.version} isSaving={isSaving} canEdit={canEdit} />
+      ),
+  };
+
+  return (
+    <div className={classes.workspace}>
+      <header className={classes.head}>
+        <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
+          <Wordmark />
+        </Link>
+        <h1 className={classes.title} title={`${illustration.project_name}: ${illustration.name}`}>
+          <span className={classes.project}>{illustration.project_name}</span>
+          {illustration.name}
+        </h1>
+        <Line illustration={illustration.id} states={states} />
+        <div className={classes.steps}>
+          <Button
+            size="compact-sm"
+            variant="default"
+            disabled={!view?.undo}
+            onClick={undo}
+            aria-keyshortcuts="Control+Z"
+            title={view?.undo ?? 'Nothing to undo'}
+          >
+            Undo
+          </Button>
+          <Button
+            size="compact-sm"
+            variant="default"
+            disabled={!view?.redo}
+            onClick={redo}
+            aria-keyshortcuts="Control+Shift+Z"
+            title={view?.redo ?? 'Nothing to redo'}
+          >
+            Redo
+          </Button>
+          <Button size="compact-sm" variant="default" onClick={() => setListOpen(true)} aria-keyshortcuts="?">
+            Keys
+          </Button>
+          <AccountMenu user={user} />
+        </div>
+      </header>
+      <main className={classes.bench}>
+        <section className={classes.panel} aria-label="Step">
+          {error && (
+            <Text role="alert" p="sm">
+              {error.message}
+            </Text>
+          )}
+          {panels[step]()}
+        </section>
+        <div className={classes.picture}>
+          {rows && (
+            <Pile
+              illustration={illustration.id}
+              canvas={{ width: illustration.width ?? 1, height: illustration.height ?? 1 }}
+              rows={rows}
+              seen={seen}
+              outlines={outlines}
+              onPick={(row, extend) => {
+                if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
+                else if (!extend) choose([], current);
+                document.querySelector<HTMLElement>('[data-ledger]')?.focus();
+              }}
+            />
+          )}
+          {view && step === 'put-in-order' && <BenchDrawer view={view} chosen={chosen} canEdit={canEdit} act={act} />}
+        </div>
+      </main>
+      <footer className={classes.foot} role="status">
+        {isSaving ? 'Saving' : view?.undo ? `Last step: ${view.undo}` : ''}
+      </footer>
+      <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />
+    </div>
+  );
+}

@@ -1,0 +1,53 @@
+import { Button } from '@mantine/core';
+import type { HandOver } from '../../api/calls';
+import { bytes, count, plural } from '../../ui/units';
+import classes from './HandOver.module.css';
+
+type Proof = NonNullable<HandOver['report']>['proof'];
+
+/** What one hand-over wrote, and whether the picture came back from it. */
+export function HandOverReport({ handOver }: { handOver: HandOver }) {
+  const { report } = handOver;
+  if (!report) return null;
+  const { proof } = report;
+  return (
+    <section className={proof.ok ? classes.proved : classes.notProved} aria-labelledby={`hand-over-${handOver.id}`}>
+      <h3 id={`hand-over-${handOver.id}`}>No. {handOver.number}</h3>
+      <p className={classes.figure} data-testid="proof">
+        {proof.differing_pixels === null
+          ? 'The picture could not be put together again.'
+          : `Put together again: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
+      </p>
+      {!proof.ok && <Faults proof={proof} />}
+      <p className={classes.facts}>
+        {plural(report.parts, 'part')}, {plural(proof.found, 'file')} of {count(proof.expected)} found,{' '}
+        {bytes(report.bytes)}, written in {report.seconds.toFixed(1)} s
+      </p>
+      <Button component="a" href={`/api/hand-overs/${handOver.id}/package`} variant="default">
+        Download ZIP{handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
+      </Button>
+    </section>
+  );
+}
+
+function Faults({ proof }: { proof: Proof }) {
+  const lists: [string, readonly string[]][] = [
+    ['Missing', proof.missing],
+    ['Not planned', proof.extra],
+    ['Unreadable', proof.unreadable],
+    ['In another letter case', proof.wrong_case],
+    ['Empty', proof.empty],
+    ['Contradictions', proof.faults],
+  ];
+  return (
+    <ul>
+      {proof.worst && (
+        <li>
+          The largest difference is {proof.max_difference} of 255 at {proof.worst.x}, {proof.worst.y} px
+          {proof.worst.part && `, most likely of ${proof.worst.part}`}.
+        </li>
+      )}
+      {lists.map(([name, found]) => found.length > 0 && <li key={name}>{`${name}: ${found.join('; ')}`}</li>)}
+    </ul>
+  );
+}

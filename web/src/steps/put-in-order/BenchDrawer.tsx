@@ -1,0 +1,100 @@
+import { Button } from '@mantine/core';
+import type { Arrangement } from '../../api/calls';
+import { type Command, type Direction, placesTowards } from '../../ledger/commands';
+import { within } from '../../ledger/tree';
+import { plural } from '../../ui/units';
+import classes from './BenchDrawer.module.css';
+
+interface Props {
+  view: Arrangement;
+  chosen: ReadonlySet<string>;
+  canEdit: boolean;
+  act: (command: Command) => void;
+}
+
+const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
+  ['front', 'To the front', 'Shift+N'],
+  ['nearer', 'Nearer', 'N'],
+  ['farther', 'Farther', 'F'],
+  ['back', 'To the back', 'Shift+F'],
+];
+
+/** What can be done to what is chosen, in plain verbs. */
+export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
+  const rows = view.rows.filter((row) => chosen.has(row.id));
+  const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
+  const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
+  const [first] = rows;
+  const isShown = rows.some((row) => row.shown);
+  const isIncluded = parts.some((row) => row.included);
+  const off = !canEdit || rows.length === 0;
+  return (
+    <section className={classes.drawer} aria-label="What to do with what is chosen">
+      <p className={classes.chosen}>
+        {!canEdit ? (
+          'You may look and download; an editor may change things.'
+        ) : first === undefined ? (
+          <>Choose a part on the picture or in the ledger. Enter renames it.</>
+        ) : (
+          <>
+            <strong>{rows.length === 1 ? first.name : plural(rows.length, 'row')}</strong>
+            {first.kind === 'group' && rows.length === 1 && <> with {plural(parts.length, 'part')}</>}
+          </>
+        )}
+      </p>
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={off}
+        aria-keyshortcuts="S"
+        onClick={() => act({ do: 'show-rows', shown: Object.fromEntries(rows.map((row) => [row.id, !isShown])) })}
+      >
+        {isShown || off ? 'Hide' : 'Show'} <Key name="S" />
+      </Button>
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={!canEdit || (view.alone === null && rows.length !== 1)}
+        aria-keyshortcuts="A"
+        onClick={() => act({ do: 'show-alone', row: view.alone === null ? (first?.id ?? null) : null })}
+      >
+        {view.alone === null ? 'Show alone' : 'Show all again'} <Key name="A" />
+      </Button>
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={off || parts.length === 0}
+        aria-keyshortcuts="I"
+        onClick={() =>
+          act({ do: 'include-parts', included: Object.fromEntries(parts.map((row) => [row.id, !isIncluded])) })
+        }
+      >
+        {isIncluded || off ? 'Leave out' : 'Include'} <Key name="I" />
+      </Button>
+      <span className={classes.gap} />
+      {DIRECTIONS.map(([direction, label, key]) => {
+        const places = off ? [] : placesTowards(view.rows, chosen, direction);
+        return (
+          <Button
+            key={direction}
+            size="compact-sm"
+            variant="default"
+            disabled={places.length === 0}
+            aria-keyshortcuts={key}
+            onClick={() => act({ do: 'move-rows', places })}
+          >
+            {label} {key.length === 1 && <Key name={key} />}
+          </Button>
+        );
+      })}
+    </section>
+  );
+}
+
+function Key({ name }: { name: string }) {
+  return (
+    <span className={classes.key} aria-hidden="true">
+      {name}
+    </span>
+  );
+}
