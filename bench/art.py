@@ -1,6 +1,6 @@
 """Bench art with a fixed seed: flat cartoon shapes, soft gradients and grainy paint in thirds, as an OpenRaster file.
 
-    .venv/bin/python bench/art.py OUT.ora [--layers 60] [--side 4096]
+.venv/bin/python bench/art.py OUT.ora [--layers 60] [--side 4096]
 """
 
 import argparse
@@ -64,9 +64,17 @@ def make(path: Path, layers: int, side: int) -> None:
             assert content is not None
             left, top = int(rng.integers(0, side - width + 1)), int(rng.integers(0, side - height + 1))
             scratch.put(f"l{number}", cut(picture, content))
-            nodes.append(Layer(f"l{number}", f"layer {number + 1:03}", content.moved(left, top), opacity=0.9 if number % 10 == 9 else 1.0))
+            nodes.append(
+                Layer(
+                    f"l{number}",
+                    f"layer {number + 1:03}",
+                    content.moved(left, top),
+                    opacity=0.9 if number % 10 == 9 else 1.0,
+                )
+            )
         groups = tuple(
-            LayerGroup(f"g{start}", f"group {start // 10 + 1}", tuple(nodes[start : start + 10])) for start in range(0, layers, 10)
+            LayerGroup(f"g{start}", f"group {start // 10 + 1}", tuple(nodes[start : start + 10]))
+            for start in range(0, layers, 10)
         )
         openraster.write(path, Illustration(path.stem, Size(side, side), groups), scratch)
 

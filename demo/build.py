@@ -1,6 +1,6 @@
 """Builds the demo illustrations from their vector sources: every marked group of the drawing becomes a layer.
 
-    .venv/bin/python demo/build.py OUT.ora
+.venv/bin/python demo/build.py OUT.ora
 """
 
 import copy

@@ -35,7 +35,10 @@ def main() -> int:
         print(f"yuplet: {error}", file=sys.stderr)
         return 2
     except OSError as error:
-        print(f"yuplet: {error.filename or folder}: {error.strerror}. Check the rights and the room on the disk.", file=sys.stderr)
+        print(
+            f"yuplet: {error.filename or folder}: {error.strerror}. Check the rights and the room on the disk.",
+            file=sys.stderr,
+        )
         return 2
     except _Stop:
         return 0
@@ -68,7 +71,9 @@ def _run(folder: Path, host: str, port: int) -> int:
         for name, command in commands.items():
             children[name] = subprocess.Popen(command, env=environment, start_new_session=True)
         _wait_for(host, port, children["web"])
-        say(f"\nYuplet is ready: http://{host}:{port}/\n  Demo account:  demo\n  Password:      {settings(folder)['demo_password']}\nCtrl-C stops it.")
+        say(
+            f"\nYuplet is ready: http://{host}:{port}/\n  Demo account:  demo\n  Password:      {settings(folder)['demo_password']}\nCtrl-C stops it."
+        )
         _keep_alive(database, commands, children, environment)
     except _Stop:
         say("\nStopping ...")
@@ -116,8 +121,12 @@ def _check_address(host: str, port: int) -> None:
             probe.bind((host, port))
         except OSError as error:
             if error.errno == errno.EADDRINUSE:
-                raise CannotStart(f"Port {port} is in use. End what listens there, or choose another: ./start --port {port + 1}") from error
-            raise CannotStart(f"The address {host}:{port} cannot be used ({error.strerror}). Choose another with --host and --port.") from error
+                raise CannotStart(
+                    f"Port {port} is in use. End what listens there, or choose another: ./start --port {port + 1}"
+                ) from error
+            raise CannotStart(
+                f"The address {host}:{port} cannot be used ({error.strerror}). Choose another with --host and --port."
+            ) from error
 
 
 class _only_one:  # noqa: N801 - used like a function
@@ -131,7 +140,9 @@ class _only_one:  # noqa: N801 - used like a function
         try:
             fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            raise CannotStart("Yuplet is running from this folder already. Use that one, or stop it with Ctrl-C first.") from None
+            raise CannotStart(
+                "Yuplet is running from this folder already. Use that one, or stop it with Ctrl-C first."
+            ) from None
 
     def __exit__(self, *_: object) -> None:
         self._file.close()

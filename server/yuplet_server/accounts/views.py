@@ -8,6 +8,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts import actions
+from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.accounts.serializers import PasswordSerializer, SessionSerializer, SignInSerializer, UserSerializer
 
 
@@ -40,7 +41,7 @@ class PasswordView(APIView):
     """Changing one's own password."""
 
     @extend_schema(request=PasswordSerializer, responses={204: None})
-    def post(self, request: Request) -> Response:
+    def post(self, request: SignedInRequest) -> Response:
         asked = PasswordSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         values = asked.validated_data

@@ -97,7 +97,9 @@ def _refuse_if_built_upon(arrangement: Arrangement, step: Step, what: str) -> No
             names = ", ".join(
                 f"'{name}'" for name in arrangement.rows.filter(row__in=common).values_list("name", flat=True)
             )
-            raise NotNow(f"'{step.title}' cannot be {what}: {_who(other)} changed {names or 'what is shown alone'} later ({other.title}).")
+            raise NotNow(
+                f"'{step.title}' cannot be {what}: {_who(other)} changed {names or 'what is shown alone'} later ({other.title})."
+            )
 
 
 def _keep(arrangement: Arrangement, before: Tree, after: Tree) -> None:

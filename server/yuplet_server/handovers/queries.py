@@ -60,7 +60,9 @@ def described(plan: Plan, version: int, illustration: Illustration) -> dict[str,
 
 
 def _file(planned: PlannedPart, pixels: dict[str, str], before: dict[str, dict[str, Any]]) -> dict[str, Any]:
-    key = hashlib.sha256(" ".join(pixels[piece] for piece in planned.part.pieces if piece in pixels).encode()).hexdigest()
+    key = hashlib.sha256(
+        " ".join(pixels[piece] for piece in planned.part.pieces if piece in pixels).encode()
+    ).hexdigest()
     earlier = before.get(planned.file)
     return {
         "file": planned.file,

@@ -1,10 +1,10 @@
 from django.http import FileResponse, Http404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.handovers import actions, queries
 from yuplet_server.handovers.serializers import AskSerializer, HandOverSerializer, PlanSerializer
 from yuplet_server.illustrations.queries import ready_illustration_for
@@ -16,7 +16,7 @@ class PlanView(APIView):
     """What a hand-over would write now."""
 
     @extend_schema(responses=PlanSerializer)
-    def get(self, request: Request, illustration: int) -> Response:
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         plan, version = queries.planned_now(found)
         return Response(PlanSerializer(queries.described(plan, version, found)).data)
@@ -26,13 +26,13 @@ class HandOversView(APIView):
     """The hand-overs of an illustration, the newest first."""
 
     @extend_schema(responses=HandOverSerializer(many=True))
-    def get(self, request: Request, illustration: int) -> Response:
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         listed = queries.hand_overs_of(found).select_related("created_by")
         return Response(HandOverSerializer(listed, many=True).data)
 
     @extend_schema(request=AskSerializer, responses={201: HandOverSerializer})
-    def post(self, request: Request, illustration: int) -> Response:
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = AskSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -44,7 +44,7 @@ class PackageView(APIView):
     """The package as a ZIP."""
 
     @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: Request, hand_over: int) -> FileResponse:
+    def get(self, request: SignedInRequest, hand_over: int) -> FileResponse:
         found = queries.hand_over_for(request.user, hand_over, Member.Role.VIEWER)
         if not found.package:
             raise Http404

@@ -8,6 +8,7 @@ from typing import IO
 
 import numpy as np
 from django.db import transaction
+from django.dispatch import Signal
 from PIL import Image
 
 from yuplet.arrangement.tree import Renamed, arrangement_of
@@ -21,7 +22,6 @@ from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import MergedComparison, compare_with_merged, read_illustration
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
-from yuplet_server.arrangement.actions import keep_first_arrangement
 from yuplet_server.illustrations.models import Illustration, LayerImage
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
@@ -31,6 +31,9 @@ from yuplet_server.projects.storage import blobs
 MAX_UPLOAD = 2 << 30
 THUMBNAIL = 72
 PREVIEW = 720
+
+brought_in = Signal()
+"""Sent in the transaction that lands a picture, with `illustration_id` and its first arrangement as `tree`."""
 
 
 def keep_upload(project: Project, user: User | None, file_name: str, size: int, content: IO[bytes]) -> Illustration:
@@ -61,7 +64,9 @@ def bring_in(illustration_id: int, folder: Path, progress: jobs.Progress) -> job
     with Scratch(str(folder)) as scratch, blobs().local(kept.sha256) as path:
         read, report = read_illustration(path, scratch, lambda k, n: progress("read", k, n), name=kept.name)
         images = _keep_images(read, scratch, progress)
-        preview = blobs().keep(io.BytesIO(png.encode(_small(compose(laid(read.layers), read.canvas, scratch), PREVIEW))))
+        preview = blobs().keep(
+            io.BytesIO(png.encode(_small(compose(laid(read.layers), read.canvas, scratch), PREVIEW)))
+        )
         merged = compare_with_merged(path, read, scratch)
     arrangement, renamed = arrangement_of(read)
 
@@ -78,7 +83,7 @@ def bring_in(illustration_id: int, folder: Path, progress: jobs.Progress) -> job
             LayerImage(illustration_id=illustration_id, layer=layer, pixels=pixels, thumbnail=thumbnail)
             for layer, pixels, thumbnail in images
         )
-        keep_first_arrangement(illustration_id, arrangement)
+        brought_in.send(Illustration, illustration_id=illustration_id, tree=arrangement)
 
     return land
 

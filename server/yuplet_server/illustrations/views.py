@@ -2,10 +2,10 @@ from django.http import FileResponse, Http404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
-from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.serializers import (
@@ -29,13 +29,13 @@ class IllustrationsView(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(responses=IllustrationSerializer(many=True))
-    def get(self, request: Request, project: int) -> Response:
+    def get(self, request: SignedInRequest, project: int) -> Response:
         projects.require(request.user, project, Member.Role.VIEWER)
         found = Illustration.objects.filter(project=project).select_related("job").defer("record", "report")
         return Response(IllustrationSerializer(found.order_by("name", "id"), many=True).data)
 
     @extend_schema(request=UploadSerializer, responses={201: IllustrationSerializer})
-    def post(self, request: Request, project: int) -> Response:
+    def post(self, request: SignedInRequest, project: int) -> Response:
         found = projects.project_for(request.user, project, Member.Role.EDITOR)
         asked = UploadSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -48,7 +48,7 @@ class IllustrationView(APIView):
     """One illustration."""
 
     @extend_schema(responses=WholeIllustrationSerializer)
-    def get(self, request: Request, illustration: int) -> Response:
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         found.role = projects.role_in(request.user, found.project_id)  # type: ignore[attr-defined]
         if not found.report:
@@ -56,7 +56,7 @@ class IllustrationView(APIView):
         return Response(WholeIllustrationSerializer(found).data)
 
     @extend_schema(request=ProjectNameSerializer, responses=IllustrationSerializer)
-    def patch(self, request: Request, illustration: int) -> Response:
+    def patch(self, request: SignedInRequest, illustration: int) -> Response:
         found = queries.illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = ProjectNameSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -64,7 +64,7 @@ class IllustrationView(APIView):
         return Response(IllustrationSerializer(found).data)
 
     @extend_schema(responses={204: None})
-    def delete(self, request: Request, illustration: int) -> Response:
+    def delete(self, request: SignedInRequest, illustration: int) -> Response:
         queries.illustration_for(request.user, illustration, Member.Role.EDITOR).delete()
         return Response(status=204)
 
@@ -73,7 +73,7 @@ class ImageView(APIView):
     """The pixels or the small picture of a layer, by digest."""
 
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-    def get(self, request: Request, illustration: int, digest: str) -> FileResponse:
+    def get(self, request: SignedInRequest, illustration: int, digest: str) -> FileResponse:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         if not queries.holds_image(found, digest):
             raise Http404
@@ -85,7 +85,7 @@ class OriginalView(APIView):
     """The original, byte for byte."""
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: Request, illustration: int) -> FileResponse:
+    def get(self, request: SignedInRequest, illustration: int) -> FileResponse:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         return FileResponse(
             open_blob(found.sha256),

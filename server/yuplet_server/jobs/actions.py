@@ -90,7 +90,9 @@ def run(job_id: int) -> None:
     except (OperationalError, InterfaceError):
         log.exception("job %s lost the database; it will be taken up again", job_id)
     except OSError as error:
-        sentence = f"The server could not read or write its files ({error.strerror}). Make room on its disk and try again."
+        sentence = (
+            f"The server could not read or write its files ({error.strerror}). Make room on its disk and try again."
+        )
         _end(job_id, claim, Job.State.FAILED, "cannot-write", sentence)
     except Exception:
         log.exception("job %s failed", job_id)

@@ -1,9 +1,9 @@
 from django.http import Http404
 from drf_spectacular.utils import extend_schema
-from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.jobs import actions
 from yuplet_server.jobs.models import Job
 from yuplet_server.jobs.serializers import JobSerializer
@@ -11,7 +11,7 @@ from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member
 
 
-def _job(request: Request, job_id: int, role: Member.Role) -> Job:
+def _job(request: SignedInRequest, job_id: int, role: Member.Role) -> Job:
     job = Job.objects.filter(pk=job_id).first()
     if job is None:
         raise Http404
@@ -23,13 +23,13 @@ class JobView(APIView):
     """Long work that somebody asked for."""
 
     @extend_schema(responses=JobSerializer)
-    def get(self, request: Request, job: int) -> Response:
+    def get(self, request: SignedInRequest, job: int) -> Response:
         return Response(JobSerializer(_job(request, job, Member.Role.VIEWER)).data)
 
 
 class CancelView(APIView):
     @extend_schema(request=None, responses=JobSerializer)
-    def post(self, request: Request, job: int) -> Response:
+    def post(self, request: SignedInRequest, job: int) -> Response:
         found = _job(request, job, Member.Role.EDITOR)
         actions.cancel(found)
         found.refresh_from_db()

@@ -15,7 +15,9 @@ class ChangedMeanwhile(YupletError):
     code = "changed-meanwhile"
 
     def __init__(self, who: str, what: str) -> None:
-        super().__init__(f"{who} changed this meanwhile ({what}). Nothing of theirs or yours is lost; look and repeat your step.")
+        super().__init__(
+            f"{who} changed this meanwhile ({what}). Nothing of theirs or yours is lost; look and repeat your step."
+        )
 
 
 class NotNow(YupletError):
@@ -34,7 +36,10 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": error.code, "detail": str(error)}, status=422)
     if isinstance(error, OperationalError):
         return Response(
-            {"code": "database-away", "detail": "The database does not answer right now. Nothing was changed; try again in a moment."},
+            {
+                "code": "database-away",
+                "detail": "The database does not answer right now. Nothing was changed; try again in a moment.",
+            },
             status=503,
         )
     response = exception_handler(error, context)

@@ -121,8 +121,9 @@ SPECTACULAR_SETTINGS = {
     },
 }
 
+BLOBS = VAR / "blobs"
 STORAGES = {
-    "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": VAR / "blobs"}},
+    "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 WORK = VAR / "work"

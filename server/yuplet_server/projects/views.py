@@ -1,14 +1,14 @@
 from drf_spectacular.utils import extend_schema
-from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.projects import actions, queries
 from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.serializers import MemberSerializer, ProjectNameSerializer, ProjectSerializer
 
 
-def _seen(request: Request, project_id: int) -> Response:
+def _seen(request: SignedInRequest, project_id: int) -> Response:
     project = queries.projects_of(request.user).get(id=project_id)
     return Response(ProjectSerializer(_with_role(project, queries.role_in(request.user, project_id))).data)
 
@@ -18,7 +18,7 @@ def _with_role(project: Project, role: str) -> Project:
     return project
 
 
-def _name(request: Request) -> str:
+def _name(request: SignedInRequest) -> str:
     asked = ProjectNameSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
     return str(asked.validated_data["name"])
@@ -28,13 +28,13 @@ class ProjectsView(APIView):
     """The projects of whoever is signed in."""
 
     @extend_schema(responses=ProjectSerializer(many=True))
-    def get(self, request: Request) -> Response:
+    def get(self, request: SignedInRequest) -> Response:
         roles = dict(Member.objects.filter(user=request.user).values_list("project_id", "role"))
         projects = [_with_role(project, roles[project.pk]) for project in queries.projects_of(request.user)]
         return Response(ProjectSerializer(projects, many=True).data)
 
     @extend_schema(request=ProjectNameSerializer, responses={201: ProjectSerializer})
-    def post(self, request: Request) -> Response:
+    def post(self, request: SignedInRequest) -> Response:
         project = actions.start_project(request.user, _name(request))
         answer = _seen(request, project.pk)
         answer.status_code = 201
@@ -45,17 +45,17 @@ class ProjectView(APIView):
     """One project."""
 
     @extend_schema(responses=ProjectSerializer)
-    def get(self, request: Request, project: int) -> Response:
+    def get(self, request: SignedInRequest, project: int) -> Response:
         queries.require(request.user, project, Member.Role.VIEWER)
         return _seen(request, project)
 
     @extend_schema(request=ProjectNameSerializer, responses=ProjectSerializer)
-    def patch(self, request: Request, project: int) -> Response:
+    def patch(self, request: SignedInRequest, project: int) -> Response:
         actions.rename_project(queries.project_for(request.user, project, Member.Role.OWNER), _name(request))
         return _seen(request, project)
 
     @extend_schema(responses={204: None})
-    def delete(self, request: Request, project: int) -> Response:
+    def delete(self, request: SignedInRequest, project: int) -> Response:
         queries.project_for(request.user, project, Member.Role.OWNER).delete()
         return Response(status=204)
 
@@ -64,13 +64,13 @@ class MembersView(APIView):
     """Who may do what in a project."""
 
     @extend_schema(responses=MemberSerializer(many=True))
-    def get(self, request: Request, project: int) -> Response:
+    def get(self, request: SignedInRequest, project: int) -> Response:
         queries.require(request.user, project, Member.Role.VIEWER)
         members = Member.objects.filter(project_id=project).select_related("user").order_by("user__username")
         return Response(MemberSerializer(members, many=True).data)
 
     @extend_schema(request=MemberSerializer, responses=MemberSerializer)
-    def post(self, request: Request, project: int) -> Response:
+    def post(self, request: SignedInRequest, project: int) -> Response:
         found = queries.project_for(request.user, project, Member.Role.OWNER)
         asked = MemberSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
@@ -80,7 +80,7 @@ class MembersView(APIView):
 
 class MemberView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request: Request, project: int, user: int) -> Response:
+    def delete(self, request: SignedInRequest, project: int, user: int) -> Response:
         # Anybody may leave; only an owner sends others away.
         needed = Member.Role.VIEWER if user == request.user.pk else Member.Role.OWNER
         actions.remove_member(queries.project_for(request.user, project, needed), user)

@@ -69,12 +69,12 @@ export function useIllustration(illustration: number) {
 export const removeIllustration = (illustration: number) =>
   client.DELETE('/api/illustrations/{illustration}', { params: { path: { illustration } } });
 
-export function usePlan(illustration: number, version: number | undefined) {
+/** The plan of a version, compared with the last hand-over that came to its end. */
+export function usePlan(illustration: number, version: number, last: number | undefined) {
   const params = { path: { illustration } };
   return useQuery({
-    queryKey: ['plan', illustration, version],
+    queryKey: ['plan', illustration, version, last],
     queryFn: () => body(client.GET('/api/illustrations/{illustration}/plan', { params })),
-    enabled: version !== undefined,
     retry: false,
   });
 }

@@ -1,4 +1,4 @@
-import { type CSSVariablesResolver, createTheme, type MantineColorsTuple } from '@mantine/core';
+import { type CSSVariablesResolver, createTheme, type MantineColorsTuple, SegmentedControl } from '@mantine/core';
 
 const petrol: MantineColorsTuple = [
   '#e6f3f3',

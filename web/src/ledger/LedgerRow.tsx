@@ -33,6 +33,10 @@ export function LedgerRow(props: Props) {
   const { entry, index, top, number, isChosen, isCurrent, isFolded, isSeen, isEditing, canEdit } = props;
   const { row, level } = entry;
   const isGroup = row.kind === 'group';
+  const properties = [
+    row.blend !== 'normal' && row.blend,
+    row.opacity < 1 && `${Math.round(row.opacity * 100)} %`,
+  ].filter(Boolean);
   const look = [classes.row, isChosen && classes.chosen, isCurrent && classes.current, !isSeen && classes.unseen];
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the grid handles the keys
@@ -82,13 +86,14 @@ export function LedgerRow(props: Props) {
         {isEditing ? (
           <NameInput row={row} onRename={props.onRename} onLeave={props.onLeave} />
         ) : (
-          <span className={isGroup ? classes.groupText : classes.text} title={row.name}>
-            {row.name}
+          <span className={classes.texts}>
+            <span className={isGroup ? classes.groupText : classes.text} title={row.name}>
+              {row.name}
+            </span>
+            {properties.length > 0 && <span className={classes.quiet}>{properties.join(', ')}</span>}
           </span>
         )}
         {props.isAlone && <span className={classes.badge}>alone</span>}
-        {row.blend !== 'normal' && <span className={classes.quiet}>{row.blend}</span>}
-        {row.opacity < 1 && <span className={classes.quiet}>{Math.round(row.opacity * 100)} %</span>}
       </span>
       <span role="gridcell" className={classes.place}>
         {isGroup ? '' : row.box ? placeText(row.box) : 'empty'}

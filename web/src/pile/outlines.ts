@@ -10,6 +10,7 @@ export interface Outline {
 }
 
 const WIDTH = 2.5;
+const DOUBLINGS = 7;
 const DIRECTIONS = Array.from(
   { length: 12 },
   (_, index) => [Math.cos((index * Math.PI) / 6), Math.sin((index * Math.PI) / 6)] as const,
@@ -44,8 +45,9 @@ export function drawOutlines(
       width * view.zoom,
       height * view.zoom,
     ] as const;
-    // Laid several times, so that soft borders count as covered.
-    for (let times = 0; times < 4; times++) solid.drawImage(picture, ...place);
+    // Laid over itself again and again, so that half-transparent pixels count as covered.
+    solid.drawImage(picture, ...place);
+    for (let times = 0; times < DOUBLINGS; times++) solid.drawImage(shape, 0, 0);
     ring(context, shape, area, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
     ring(context, shape, area, colour, WIDTH * window.devicePixelRatio);
   }

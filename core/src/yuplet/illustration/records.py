@@ -61,6 +61,4 @@ def _read(value: dict[str, Any]) -> LayerNode:
             value["isolated"],
         )
     box = Box.from_xywh(value["box"]) if value["box"] is not None else None
-    return Layer(
-        value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"]
-    )
+    return Layer(value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"])

@@ -224,7 +224,7 @@ def _difference(row: NDArray[np.uint8], other: NDArray[np.uint8], out: NDArray[n
         value = np.uint8(row[i] - other[i])
         out[i] = value
         total += np.int32(min(value, np.uint8(-value)))
-    return total
+    return int(total)
 
 
 @njit("void(uint8[:, ::1], uint8[:, ::1], int64)", **_OPTIONS)

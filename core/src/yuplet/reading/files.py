@@ -58,9 +58,9 @@ class MergedComparison:
     def sentence(self) -> str:
         """The result in words."""
         if self.differing == 0:
-            return f"The composite equals the file's own merged picture in all {self.pixels} pixels."
+            return f"The composite equals the file's own merged picture in all {self.pixels:,} pixels."
         return (
-            f"The composite differs from the file's own merged picture in {self.differing} of {self.pixels} pixels,"
+            f"The composite differs from the file's own merged picture in {self.differing:,} of {self.pixels:,} pixels,"
             f" by at most {self.largest} of 255."
         )
 

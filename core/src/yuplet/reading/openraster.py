@@ -15,6 +15,7 @@ from lxml import etree
 
 from yuplet.errors import BrokenFile, TooLarge, UnsafeFile
 from yuplet.geometry import Box, Size
+from yuplet.illustration.interchange import BLEND_OF_OPERATOR, MIMETYPE
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
@@ -26,34 +27,6 @@ MAX_UNPACKED = 4 << 30
 MAX_XML = 16 << 20
 MAX_LAYERS = 2_000
 MAX_NESTING = 64
-MIMETYPE = b"image/openraster"
-
-# The operators of the specification's table, and the W3C's names for them.
-BLEND_OF_OPERATOR = {
-    "svg:src-over": "normal",
-    "svg:multiply": "multiply",
-    "svg:screen": "screen",
-    "svg:overlay": "overlay",
-    "svg:darken": "darken",
-    "svg:lighten": "lighten",
-    "svg:color-dodge": "color-dodge",
-    "svg:color-burn": "color-burn",
-    "svg:hard-light": "hard-light",
-    "svg:soft-light": "soft-light",
-    "svg:difference": "difference",
-    "svg:exclusion": "exclusion",
-    "svg:color": "color",
-    "svg:luminosity": "luminosity",
-    "svg:hue": "hue",
-    "svg:saturation": "saturation",
-    "svg:plus": "lighter",
-    "svg:dst-in": "destination-in",
-    "svg:dst-out": "destination-out",
-    "svg:src-atop": "source-atop",
-    "svg:dst-atop": "destination-atop",
-}
-OPERATOR_OF_BLEND = {blend: operator for operator, blend in BLEND_OF_OPERATOR.items()}
-
 _KNOWN = {"name", "x", "y", "opacity", "visibility", "composite-op", "src", "isolation", "edit-locked", "selected"}
 
 

@@ -11,11 +11,11 @@ import numpy as np
 from lxml import etree
 from PIL import Image
 
+from yuplet.illustration.interchange import MIMETYPE, OPERATOR_OF_BLEND
 from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading.openraster import MIMETYPE, OPERATOR_OF_BLEND
 from yuplet.writing import png
 
 THUMBNAIL = 256

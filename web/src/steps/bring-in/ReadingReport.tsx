@@ -4,6 +4,13 @@ import type { WholeIllustration } from '../../api/calls';
 import { Panel } from '../../ui/Panel';
 import { bytes, count, plural } from '../../ui/units';
 
+const COUNTS = [
+  ['layers', 'Layers'],
+  ['groups', 'Groups'],
+  ['hidden', 'Hidden'],
+  ['empty', 'Empty'],
+] as const;
+
 /** What was read of the file, what was not understood, and how our picture compares with the file's own. */
 export function ReadingReport({ illustration }: { illustration: WholeIllustration }) {
   const { report } = illustration;
@@ -11,7 +18,7 @@ export function ReadingReport({ illustration }: { illustration: WholeIllustratio
     ['File', `${illustration.file_name}, ${bytes(illustration.bytes)}`],
     ['Canvas', `${illustration.width} × ${illustration.height} px${report?.ppi ? ` at ${report.ppi} ppi` : ''}`],
     ['Colour', report ? `${report.bit_depth} bits a channel, ${report.colour_space}` : ''],
-    ...Object.entries(report?.counts ?? {}).map(([kind, number]): [string, React.ReactNode] => [kind, count(number)]),
+    ...COUNTS.map(([kind, name]): [string, React.ReactNode] => [name, count(report?.counts[kind] ?? 0)]),
   ];
   return (
     <Panel title="What was brought in">

@@ -20,11 +20,11 @@ interface Props {
 /** The plan before anything is written, one action, and what came of it. */
 export function HandOverStep({ illustration, version, isSaving, canEdit }: Props) {
   const queries = useQueryClient();
-  const plan = usePlan(illustration, version);
   const handOvers = useHandOvers(illustration);
+  const last = lastDone(handOvers.data);
+  const plan = usePlan(illustration, version, last?.number);
   const [error, setError] = useState<string | null>(null);
   const running = handOvers.data?.find((one) => isRunning(one.job));
-  const last = lastDone(handOvers.data);
   const [newest] = handOvers.data ?? [];
   const ask = async () => {
     setError(null);

@@ -17,7 +17,7 @@ export function PlanTable({ plan, sizes }: Props) {
         <thead>
           <tr>
             <th scope="col">File</th>
-            <th scope="col">Place and size, px</th>
+            <th scope="col">Place, size (px)</th>
             <th scope="col">Bytes</th>
             <th scope="col">Change</th>
           </tr>
@@ -34,7 +34,9 @@ export function PlanTable({ plan, sizes }: Props) {
                 <br />
                 {width} × {height}
               </td>
-              <td className={classes.number}>{change === 'same' ? bytes(sizes.get(file) ?? 0) : 'open'}</td>
+              <td className={classes.number}>
+                {change === 'same' && sizes.has(file) ? bytes(sizes.get(file) ?? 0) : ''}
+              </td>
               <td>{change}</td>
             </tr>
           ))}
@@ -42,7 +44,7 @@ export function PlanTable({ plan, sizes }: Props) {
             <tr key={file}>
               <td className={classes.file}>{file}</td>
               <td />
-              <td className={classes.number}>open</td>
+              <td />
               <td />
             </tr>
           ))}

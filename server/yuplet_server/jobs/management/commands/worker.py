@@ -37,6 +37,6 @@ def _look_after_others() -> None:
 
 def _remove_old_temporary_files() -> None:
     """What a killed process left unfinished in the storage a day ago or earlier."""
-    for path in Path(settings.STORAGES["default"]["OPTIONS"]["location"]).glob(".new-*"):
+    for path in Path(settings.BLOBS).glob(".new-*"):
         if path.stat().st_mtime < time.time() - STALE:
             path.unlink(missing_ok=True)

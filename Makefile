@@ -1,0 +1,24 @@
+# Chores. The two commands that matter are ./start and ./test.
+python := .venv/bin/python
+export PYTHONPATH := core/src:server:demo:ops
+
+.PHONY: lint format api screenshots bench
+
+lint:
+	./test checks
+
+format:
+	.venv/bin/ruff check --fix . && .venv/bin/ruff format .
+	cd web && npx --no-install biome check --write
+
+# After a change of the API: its description and the front end's types.
+api:
+	cd server && YUPLET_VAR=$(CURDIR)/var/test $(CURDIR)/$(python) manage.py spectacular --format openapi-json --file ../docs/api.json --fail-on-warn
+	cd web && npm run api
+
+# While ./start is running: one picture of each main view, from the demo data.
+screenshots:
+	$(python) docs/screenshots/take.py
+
+bench:
+	$(python) bench/hand_over.py && $(python) bench/bring_in.py && $(python) bench/memory.py && $(python) bench/pile.py

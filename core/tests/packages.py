@@ -1,0 +1,81 @@
+"""Packages for tests: handed over from the signal post, and changed by hand afterwards."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+import signal_post
+from yuplet.arrangement.tree import Arrangement, arrangement_of
+from yuplet.geometry import Point
+from yuplet.handover import HandOverReport, hand_over
+from yuplet.pixels.scratch import Scratch
+from yuplet.rehearsal.proof import Proof, prove
+
+
+def quiet(*_: object) -> None:
+    """Progress that nobody looks at."""
+
+
+class FolderTestCase(unittest.TestCase):
+    """A test with a folder of its own that is gone afterwards."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+
+class PackageTestCase(FolderTestCase):
+    """A test with the signal post handed over to `self.package`; its lamp turns about a pivot."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.package = self.folder / "package"
+        self.scratch = Scratch()
+        self.addCleanup(self.scratch.__exit__)
+        self.illustration = signal_post.signal_post(self.scratch)
+        self.report = self.hand_over(with_pivot(arrangement_of(self.illustration)[0], "lamp", Point(47.5, 18.25)))
+
+    def hand_over(self, arrangement: Arrangement, **options: Any) -> HandOverReport:
+        return hand_over(self.illustration, arrangement, self.scratch, self.package, "ab" * 32, quiet, **options)
+
+    def prove(self) -> Proof:
+        return prove(self.package, quiet)
+
+    def manifest(self) -> dict[str, Any]:
+        return dict(json.loads((self.package / "manifest.json").read_text()))
+
+    def rewrite(self, manifest: dict[str, Any]) -> None:
+        (self.package / "manifest.json").write_text(json.dumps(manifest))
+
+    def part(self, manifest: dict[str, Any], name: str) -> dict[str, Any]:
+        return next(part for part in manifest["parts"] if part["name"] == name)
+
+    def pixels(self, name: str) -> np.ndarray:
+        return np.array(Image.open(self.package / name).convert("RGBA"))
+
+
+def with_pivot(arrangement: Arrangement, part: str, pivot: Point) -> Arrangement:
+    """The arrangement with a pivot for one part."""
+    from dataclasses import replace
+
+    return arrangement.changed(lambda row: replace(row, pivot=pivot) if row.id == part else row)  # type: ignore[call-arg]
+
+
+def tree_node(nodes: list[dict[str, Any]], group: str) -> dict[str, Any]:
+    """A group of a manifest's tree by its name, however deep."""
+    for node in nodes:
+        if node.get("group") == group:
+            return node
+        if "members" in node:
+            try:
+                return tree_node(node["members"], group)
+            except KeyError:
+                continue
+    raise KeyError(group)

@@ -1,0 +1,139 @@
+"""The whole way through: what is written, what is replaced, and that nothing half-made stays."""
+
+import csv
+import hashlib
+import io
+import json
+
+import numpy as np
+from PIL import Image
+
+import signal_post
+from tests.packages import FolderTestCase, PackageTestCase, quiet
+from yuplet.arrangement.commands import IncludeParts, MoveRows, Place, RenameRows, apply
+from yuplet.arrangement.tree import arrangement_of
+from yuplet.errors import Cancelled, FolderNotOurs, NothingToHandOver
+from yuplet.handover import hand_over_file
+
+
+class HandOverTests(PackageTestCase):
+    def test_what_is_in_the_folder_is_what_the_report_says(self) -> None:
+        found = {path.relative_to(self.package).as_posix() for path in self.package.rglob("*") if path.is_file()}
+        self.assertEqual(found, set(self.report.files))
+        self.assertEqual(self.report.parts, 9)
+        self.assertEqual(self.report.empty, ["spare"])
+        self.assertEqual(self.report.bytes, sum((self.package / name).stat().st_size for name in found))
+        self.assertTrue(self.report.proof.ok)
+
+    def test_images_are_the_layers_cut_to_their_alpha(self) -> None:
+        for part in self.manifest()["parts"]:
+            picture = self.pixels(part["file"])
+            layer = self.scratch.whole(part["id"])
+            np.testing.assert_array_equal(picture, layer, part["name"])
+            self.assertEqual(Image.fromarray(picture[..., 3]).getbbox(), (0, 0, picture.shape[1], picture.shape[0]))
+
+    def test_the_manifest_knows_every_file(self) -> None:
+        manifest = self.manifest()
+        for entry in (manifest["reference"], manifest["table"], *manifest["parts"]):
+            data = (self.package / entry["file"]).read_bytes()
+            self.assertEqual((entry["bytes"], entry["sha256"]), (len(data), hashlib.sha256(data).hexdigest()))
+
+    def test_the_table_of_places_agrees_with_the_manifest(self) -> None:
+        rows = list(csv.DictReader(io.StringIO((self.package / "places.csv").read_text("utf-8"), newline="")))
+        parts = self.manifest()["parts"]
+        self.assertEqual([row["file"] for row in rows], [part["file"] for part in parts])
+        lamp = next(row for row in rows if row["name"] == "lamp")
+        self.assertEqual(
+            [lamp[key] for key in ("order", "group", "x", "y", "width", "height", "centre_x", "centre_y", "shown")],
+            ["7", "post/signal", "41", "12", "13", "13", "47.5", "18.5", "yes"],
+        )
+
+    def test_the_pivot_is_told_in_three_frames(self) -> None:
+        pivot = self.part(self.manifest(), "lamp")["pivot"]
+        self.assertEqual((pivot["canvas"], pivot["box"]), ([47.5, 18.25], [6.5, 6.25]))
+        self.assertEqual(pivot["fraction"], [6.5 / 13, 6.25 / 13])
+
+    def test_the_same_again_is_the_same_to_the_byte(self) -> None:
+        before = {name: (self.package / name).read_bytes() for name in self.report.files}
+        self.scratch_free_hand_over()
+        # All but the manifest's pivot, which the second one has not.
+        for name in set(before) - {"manifest.json"}:
+            self.assertEqual((self.package / name).read_bytes(), before[name], name)
+
+    def scratch_free_hand_over(self) -> None:
+        self.hand_over(arrangement_of(self.illustration)[0])
+
+    def test_an_update_lists_what_is_obsolete_and_keeps_or_removes_it(self) -> None:
+        first, _ = arrangement_of(self.illustration)
+        renamed = apply(apply(first, RenameRows({"glow": "halo"})), IncludeParts({"reeds": False}))
+        report = self.hand_over(renamed)
+        self.assertEqual(report.obsolete, ["parts/glow.png", "parts/marsh/reeds.png"])
+        self.assertTrue((self.package / "parts/glow.png").exists())
+        proof = self.prove()
+        self.assertTrue(proof.ok, proof)
+        self.assertEqual(proof.obsolete, report.obsolete)
+        self.hand_over(renamed, remove_obsolete=True)
+        self.assertFalse((self.package / "parts/glow.png").exists())
+        self.assertTrue(self.prove().ok)
+
+    def test_a_folder_emptied_of_parts_is_removed_with_them(self) -> None:
+        first, _ = arrangement_of(self.illustration)
+        self.hand_over(apply(first, IncludeParts({"reeds": False, "shade": False})), remove_obsolete=True)
+        self.assertFalse((self.package / "parts/marsh").exists())
+
+    def test_order_and_groups_can_be_changed(self) -> None:
+        first, _ = arrangement_of(self.illustration)
+        moved = apply(first, MoveRows((Place("lamp", None, 0), Place("sky", "signal", 1))))
+        self.assertTrue(self.hand_over(moved, remove_obsolete=True).proof.ok)
+        self.assertEqual(self.manifest()["parts"][0]["file"], "parts/lamp.png")
+
+    def test_a_folder_with_other_things_is_refused_and_left_alone(self) -> None:
+        (self.package / "notes.txt").write_text("mine")
+        before = (self.package / "manifest.json").read_bytes()
+        with self.assertRaisesRegex(FolderNotOurs, "notes.txt"):
+            self.scratch_free_hand_over()
+        self.assertEqual((self.package / "manifest.json").read_bytes(), before)
+
+    def test_nothing_to_hand_over(self) -> None:
+        first, _ = arrangement_of(self.illustration)
+        nothing = apply(first, IncludeParts({part.id: False for _, part in first.parts()}))
+        with self.assertRaises(NothingToHandOver):
+            self.hand_over(nothing)
+        self.assertTrue(self.prove().ok, "the earlier package stands as it was")
+
+    def test_cancelling_at_any_stage_leaves_the_folder_as_it_was(self) -> None:
+        file = self.folder / "art.ora"
+        signal_post.write(file)
+        before = {path: path.read_bytes() for path in self.package.rglob("*") if path.is_file()}
+        for wanted in ("read", "write", "prove"):
+
+            def stop(stage: str, done: int, total: int, wanted: str = wanted) -> None:
+                if stage == wanted and done > 0:
+                    raise Cancelled
+
+            with self.subTest(wanted), self.assertRaises(Cancelled):
+                hand_over_file(file, self.package, stop)
+            self.assertEqual({path: path.read_bytes() for path in self.package.rglob("*") if path.is_file()}, before)
+            self.assertEqual([path.name for path in self.folder.iterdir() if path.name.startswith(".")], [])
+
+    def test_progress_goes_from_none_to_all_in_each_stage(self) -> None:
+        file = self.folder / "art.ora"
+        signal_post.write(file)
+        told: dict[str, list[tuple[int, int]]] = {}
+        hand_over_file(file, self.folder / "new", lambda stage, k, n: told.setdefault(stage, []).append((k, n)))
+        self.assertEqual(list(told), ["read", "write", "prove"])
+        for stage, steps in told.items():
+            self.assertEqual([k for k, _ in steps], list(range(len(steps))), stage)
+            self.assertEqual(steps[-1][0], steps[-1][1], stage)
+
+
+class FlatPictureTests(FolderTestCase):
+    def test_a_flat_png_is_one_part_with_its_place(self) -> None:
+        picture = np.zeros((20, 30, 4), np.uint8)
+        picture[5:12, 7:28] = (200, 90, 30, 255)
+        Image.fromarray(picture, "RGBA").save(self.folder / "tin.png")
+        report, renamed, _ = hand_over_file(self.folder / "tin.png", self.folder / "out", quiet)
+        self.assertTrue(report.proof.ok)
+        self.assertEqual(renamed, [])
+        manifest = json.loads((self.folder / "out/manifest.json").read_text())
+        self.assertEqual(manifest["parts"][0]["box"], {"x": 7, "y": 5, "width": 21, "height": 7})

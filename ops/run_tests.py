@@ -1,0 +1,116 @@
+"""Every check and every test in one run, with a database of its own under var/test; ends with one line of figures."""
+
+import os
+import re
+import subprocess
+import sys
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from database import ROOT, CannotStart, Database, say
+
+PYTHON = sys.executable
+BIN = Path(PYTHON).parent
+STAGES = ("checks", "core", "server", "browser")
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What one command came to."""
+
+    passed: int
+    failed: int
+
+
+CHECKS: dict[str, tuple[str, list[str]]] = {
+    "ruff": (".", [str(BIN / "ruff"), "check"]),
+    "ruff format": (".", [str(BIN / "ruff"), "format", "--check"]),
+    "mypy, core": (".", [str(BIN / "mypy")]),
+    "mypy, server": ("server", [str(BIN / "mypy"), "--config-file=mypy.ini"]),
+    "import contracts": (".", [str(BIN / "lint-imports"), "--cache-dir", "var/import-linter"]),
+    "biome": ("web", ["npx", "--no-install", "biome", "check", "--error-on-warnings"]),
+    "tsc": ("web", ["npx", "--no-install", "tsc", "--noEmit"]),
+}
+
+
+def main() -> int:
+    wanted = sys.argv[1:] or list(STAGES)
+    unknown = sorted(set(wanted) - set(STAGES))
+    if unknown:
+        print(f"yuplet: There is no stage '{unknown[0]}'. The stages are {', '.join(STAGES)}.", file=sys.stderr)
+        return 2
+    database = Database(ROOT / "var" / "test")
+    environment = {
+        **database.environment(),
+        "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
+        "PYTHONPATH": os.pathsep.join([str(ROOT / "core" / "src"), str(ROOT / "server"), str(ROOT / "demo")]),
+    }
+    outcomes: list[Outcome] = []
+    try:
+        if "checks" in wanted:
+            outcomes += [_check(name, folder, command, environment) for name, (folder, command) in CHECKS.items()]
+        if "core" in wanted:
+            outcomes.append(
+                _tests("core", ROOT / "core", ["-m", "unittest", "discover", "-s", "tests", "-t", "."], environment)
+            )
+        if "server" in wanted or "browser" in wanted:
+            database.start()
+            manage = ["manage.py", "test", "--noinput", "--verbosity=1"]
+            if "server" in wanted:
+                outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=2"], environment))
+            if "browser" in wanted:
+                outcomes.append(_tests("browser", ROOT / "server", [*manage, str(ROOT / "tests")], environment))
+    except CannotStart as error:
+        print(f"yuplet: {error}", file=sys.stderr)
+        outcomes.append(Outcome(0, 1))
+    finally:
+        database.stop()
+    failed = sum(outcome.failed for outcome in outcomes)
+    say(f"{sum(outcome.passed for outcome in outcomes)} passed, {failed} failed")
+    return 1 if failed else 0
+
+
+def _check(name: str, folder: str, command: list[str], environment: Mapping[str, str]) -> Outcome:
+    began = time.monotonic()
+    run = subprocess.run(command, cwd=ROOT / folder, env=dict(environment), capture_output=True, text=True, check=False)
+    say(f"{'passed' if run.returncode == 0 else 'FAILED'}  {name} ({time.monotonic() - began:.0f} s)")
+    if run.returncode != 0:
+        say(run.stdout + run.stderr)
+        return Outcome(0, 1)
+    return Outcome(1, 0)
+
+
+def _tests(name: str, folder: Path, arguments: list[str], environment: Mapping[str, str]) -> Outcome:
+    """Run tests and read the figures that unittest prints; a run that tells none, or ran none, is a failure."""
+    say(f"-- {name} tests")
+    began = time.monotonic()
+    run = subprocess.Popen(
+        [PYTHON, *arguments],
+        cwd=folder,
+        env=dict(environment),
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
+    assert run.stdout is not None
+    lines = []
+    for line in run.stdout:
+        lines.append(line)
+        print(line, end="", flush=True)
+    status = run.wait()
+    text = "".join(lines)
+    ran = re.findall(r"^Ran (\d+) tests? in", text, re.MULTILINE)
+    bad = sum(
+        int(number) for number in re.findall(r"(?:failures|errors|unexpected successes)=(\d+)", "".join(lines[-5:]))
+    )
+    say(f"-- {name} tests took {time.monotonic() - began:.0f} s")
+    if not ran or int(ran[-1]) == 0 or (status != 0 and bad == 0):
+        return Outcome(0, 1)
+    skipped = sum(int(number) for number in re.findall(r"skipped=(\d+)", "".join(lines[-5:])))
+    return Outcome(int(ran[-1]) - bad - skipped, bad)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,61 @@
+"""What somebody does with Yuplet the first time, from signing in to the package on their disk."""
+
+import io
+import json
+import zipfile
+
+from playwright.sync_api import expect
+
+from tests.product import ProductTestCase
+
+
+class StoryTests(ProductTestCase):
+    def test_from_a_layered_picture_to_a_proven_package(self) -> None:
+        page = self.page
+        self.sign_in()
+        self.assert_accessible("projects")
+        self.bring_in()
+        self.assertEqual(self.names()[:4], ["spare", "mist", "glow", "post"])
+        self.assert_accessible("put in order")
+
+        with self.subTest("rename in a run, by keyboard"):
+            self.row("mist").click()
+            page.keyboard.press("Enter")
+            page.keyboard.type("fog")
+            page.keyboard.press("Enter")
+            page.keyboard.type("lamp glow")
+            page.keyboard.press("Enter")
+            page.keyboard.press("Escape")
+            expect(self.row("fog")).to_be_visible()
+            expect(self.row("lamp glow")).to_be_visible()
+
+        with self.subTest("leave one out"):
+            self.row("reeds").click()
+            page.keyboard.press("i")
+            expect(page.get_by_role("switch", name="Include reeds")).not_to_be_checked()
+
+        with self.subTest("kept after a reload"):
+            expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+            page.reload()
+            self.wait_for_pile()
+            expect(self.row("fog")).to_be_visible()
+            expect(page.get_by_role("switch", name="Include reeds")).not_to_be_checked()
+
+        self.to_step("Hand over")
+        plan = page.get_by_role("region", name="Hand over")
+        expect(plan).to_contain_text("8 images and 3 files beside them; 1 part left out; 1 part empty")
+        self.assert_accessible("hand over")
+        page.get_by_role("button", name="Hand over 8 parts").click()
+        expect(page.get_by_test_id("proof")).to_have_text("Put together again: 0 of 7,081 pixels differ.")
+        self.assert_accessible("handed over")
+
+        with page.expect_download() as waiting:
+            page.get_by_role("link", name="Download ZIP").click()
+        self.assertEqual(waiting.value.suggested_filename, "signal post hand-over 1.zip")
+        with zipfile.ZipFile(io.BytesIO(waiting.value.path().read_bytes())) as package:
+            manifest = json.loads(package.read("manifest.json"))
+            listed = {part["file"] for part in manifest["parts"]}
+            self.assertLessEqual(listed, set(package.namelist()))
+        self.assertEqual(manifest["counts"], {"parts": 8, "shown": 7, "hidden": 1, "files": 11})
+        self.assertIn("parts/fog.png", listed)
+        self.assertNotIn("parts/marsh/reeds.png", listed)
