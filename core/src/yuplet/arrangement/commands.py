@@ -227,28 +227,29 @@ def _place(arrangement: Arrangement, row_id: str) -> Place:
 def _moved(arrangement: Arrangement, places: tuple[Place, ...]) -> Arrangement:
     if len({place.row for place in places}) < len(places):
         raise CannotMove("A row was to be moved to two places at once. Move it to one.")
-    moving = {place.row: arrangement.find(place.row)[1] for place in places}
-    for place in places:
-        if place.group is not None:
-            around, group = arrangement.find(place.group)
-            inside = next((other for other in (*around, group) if other.id in moving), None)
-            if inside is not None:
-                raise CannotMove(
-                    f"The group '{inside.name}' cannot be moved into itself. Choose a place outside of it."
-                )
-            if not isinstance(group, PartGroup):
-                raise CannotMove(f"'{group.name}' is a part and cannot hold others. Choose a group.")
+    moving = {place.row for place in places}
 
     def without(rows: tuple[Row, ...]) -> tuple[Row, ...]:
-        return tuple(
-            replace(row, members=without(row.members)) if isinstance(row, PartGroup) else row
-            for row in rows
-            if row.id not in moving
-        )
+        return tuple(bare(row) for row in rows if row.id not in moving)
 
-    result = replace(arrangement, rows=without(arrangement.rows))
+    def bare(row: Row) -> Row:
+        return replace(row, members=without(row.members)) if isinstance(row, PartGroup) else row
+
+    taken_out = {place.row: bare(arrangement.find(place.row)[1]) for place in places}
     for place in places:
-        result = _put(result, moving[place.row], place)
+        if place.group is not None and not isinstance(group := arrangement.find(place.group)[1], PartGroup):
+            raise CannotMove(f"'{group.name}' is a part and cannot hold others. Choose a group.")
+    result = replace(arrangement, rows=without(arrangement.rows))
+    waiting = list(places)
+    while waiting:
+        # A row may go into a group that moves as well: that one is put in first.
+        there = {row.id for _, row in result.walk()}
+        place = next((place for place in waiting if place.group is None or place.group in there), None)
+        if place is None:
+            name = taken_out[waiting[0].row].name
+            raise CannotMove(f"The group '{name}' cannot be moved into itself. Choose a place outside of it.")
+        waiting.remove(place)
+        result = _put(result, taken_out[place.row], place)
     return result
 
 

@@ -1,0 +1,185 @@
+"""Commands: what they do, what they refuse, and that every one can be taken back."""
+
+import json
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import signal_post
+from yuplet.arrangement import commands
+from yuplet.arrangement.commands import (
+    Command,
+    IncludeParts,
+    MoveRows,
+    Place,
+    RenameRows,
+    ShowAlone,
+    ShowRows,
+    apply,
+    inverse,
+    touched,
+)  # fmt: skip
+from yuplet.arrangement.records import from_records, to_records
+from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of, parts_below
+from yuplet.errors import ArrangementError, CannotMove, NameNotUsable, NoSuchRow
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup
+from yuplet.illustration.records import from_record, to_record
+from yuplet.pixels.scratch import Scratch
+
+with Scratch() as _scratch:
+    POST = signal_post.signal_post(_scratch)
+START, _ = arrangement_of(POST)
+IDS = [row.id for _, row in START.walk()]
+PARTS = [part.id for _, part in START.parts()]
+GROUPS = [row.id for _, row in START.walk() if isinstance(row, PartGroup)]
+
+_some = st.lists(st.sampled_from(IDS), min_size=1, max_size=4, unique=True)
+_commands: st.SearchStrategy[Command] = st.one_of(
+    st.dictionaries(st.sampled_from(IDS), st.sampled_from(["a", "b", "c", "arm", "x y"]), min_size=1, max_size=3).map(RenameRows),
+    st.dictionaries(st.sampled_from(IDS), st.booleans(), min_size=1).map(ShowRows),
+    st.dictionaries(st.sampled_from(PARTS), st.booleans(), min_size=1).map(IncludeParts),
+    st.one_of(st.none(), st.sampled_from(IDS)).map(ShowAlone),
+    _some.flatmap(
+        lambda rows: st.tuples(
+            *(st.builds(Place, st.just(row), st.one_of(st.none(), st.sampled_from(GROUPS)), st.integers(0, 6)) for row in rows)
+        )
+    ).map(MoveRows),
+)  # fmt: skip
+
+
+def paths(arrangement: Arrangement) -> list[str]:
+    return ["/".join((*(group.name for group in around), row.name)) for around, row in arrangement.walk()]
+
+
+class UndoTests(unittest.TestCase):
+    @settings(max_examples=300, deadline=None)
+    @given(st.lists(_commands, min_size=1, max_size=5))
+    def test_any_steps_can_be_taken_back_one_by_one(self, steps: list[Command]) -> None:
+        now, past = START, []
+        for step in steps:
+            try:
+                after = apply(now, step)
+            except ArrangementError:
+                continue
+            past.append((now, inverse(now, step)))
+            now = after
+        for before, back in reversed(past):
+            now = apply(now, back)
+            self.assertEqual(now, before)
+
+    @settings(max_examples=200, deadline=None)
+    @given(_commands)
+    def test_a_step_survives_json_and_the_rows_survive_records(self, step: Command) -> None:
+        self.assertEqual(commands.from_json(json.loads(json.dumps(commands.to_json(step)))), step)
+        try:
+            after = apply(START, step)
+        except ArrangementError:
+            return
+        self.assertEqual(from_records(to_records(after), after.alone), after)
+
+    @settings(max_examples=200, deadline=None)
+    @given(_commands, _commands)
+    def test_steps_that_touch_nothing_in_common_do_not_disturb_each_other(self, one: Command, other: Command) -> None:
+        moving = isinstance(one, MoveRows) or isinstance(other, MoveRows)
+        naming = isinstance(one, RenameRows) or isinstance(other, RenameRows)
+        if (
+            touched(one) & touched(other)
+            or (moving and naming)
+            or (isinstance(one, MoveRows) and isinstance(other, MoveRows))
+        ):
+            return
+        try:
+            first = apply(apply(START, one), other)
+            second = apply(apply(START, other), one)
+        except ArrangementError:
+            return
+        self.assertEqual(first, second)
+
+
+class CommandTests(unittest.TestCase):
+    def test_names_are_checked_among_siblings_of_the_same_kind_only(self) -> None:
+        self.assertIn("post/signal/mast", paths(apply(START, RenameRows({"arm": "mast"}))))
+        self.assertIn("post/signal/post", paths(apply(START, RenameRows({"arm": "post"}))))
+        with self.assertRaises(NameNotUsable) as caught:
+            apply(START, RenameRows({"arm": "LAMP"}))
+        self.assertEqual(caught.exception.proposal, "LAMP 2")
+        self.assertIn("taken by another part in the same group", str(caught.exception))
+
+    def test_two_names_can_be_swapped_in_one_step(self) -> None:
+        swapped = apply(START, RenameRows({"arm": "lamp", "lamp": "arm"}))
+        self.assertEqual(swapped.find("arm")[1].name, "lamp")
+
+    def test_a_name_that_clashes_after_moving_is_refused(self) -> None:
+        renamed = apply(START, RenameRows({"glow": "Lamp"}))
+        with self.assertRaises(NameNotUsable):
+            apply(renamed, MoveRows((Place("glow", "signal", 0),)))
+
+    def test_moving(self) -> None:
+        moved = apply(START, MoveRows((Place("lamp", "signal", 0), Place("sky", "marsh", 1))))
+        self.assertEqual(
+            paths(moved),
+            ["marsh", "marsh/reeds", "marsh/sky", "marsh/shade", "post", "post/mast", "post/signal", "post/signal/lamp",
+             "post/signal/arm", "post/signal/arm lowered", "glow", "mist", "spare"],
+        )  # fmt: skip
+
+    def test_moves_that_cannot_be(self) -> None:
+        cases = {
+            "into itself": MoveRows((Place("post", "signal", 0),)),
+            "is a part and cannot hold others": MoveRows((Place("sky", "lamp", 0),)),
+            "two places at once": MoveRows((Place("sky", None, 0), Place("sky", None, 1))),
+        }
+        for words, command in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(CannotMove, words):
+                apply(START, command)
+
+    def test_rows_that_are_gone(self) -> None:
+        for command in (RenameRows({"nobody": "x"}), ShowAlone("nobody"), MoveRows((Place("sky", "nobody", 0),))):
+            with self.assertRaises(NoSuchRow):
+                apply(START, command)
+
+    def test_a_group_is_not_included_by_itself(self) -> None:
+        with self.assertRaisesRegex(ArrangementError, "'post' is a group"):
+            apply(START, IncludeParts({"post": False}))
+
+    def test_nonsense_from_outside(self) -> None:
+        for value in (
+            {}, {"do": "fly"}, {"do": "rename-rows"}, {"do": "rename-rows", "names": 3}, {"do": "rename-rows", "names": {"a": 1}},
+            {"do": "show-rows", "shown": {"a": "yes"}}, {"do": "show-alone", "row": 5}, {"do": "move-rows", "places": [{}]},
+            {"do": "move-rows", "places": [{"row": "a", "group": 3, "index": 0}]}, {"do": "move-rows", "places": 7},
+        ):  # fmt: skip
+            with self.subTest(value), self.assertRaises(ArrangementError):
+                commands.from_json(value)  # type: ignore[arg-type]
+
+    def test_titles_name_the_row_or_the_number(self) -> None:
+        self.assertEqual(commands.title(RenameRows({"arm": "x"}), START), "Rename 'arm'")
+        self.assertEqual(commands.title(ShowRows({"arm": False, "lamp": False}), START), "Hide 2 rows")
+        self.assertEqual(commands.title(IncludeParts({"arm": False}), START), "Leave out 'arm'")
+        self.assertEqual(commands.title(ShowAlone("post"), START), "Show 'post' alone")
+
+
+class FirstArrangementTests(unittest.TestCase):
+    def test_every_layer_is_a_part_and_hidden_ones_are_included(self) -> None:
+        self.assertEqual(
+            [path.replace("/", " / ") for path in paths(START)], [" / ".join(path) for path, _ in POST.walk()]
+        )
+        lowered = START.find("lowered")[1]
+        self.assertEqual((lowered.shown, getattr(lowered, "included", None)), (False, True))
+        self.assertEqual([part.id for part in parts_below(START.find("post")[1])], ["mast", "arm", "lowered", "lamp"])
+
+    def test_names_that_cannot_be_files_are_replaced_and_listed(self) -> None:
+        box = Box(0, 0, 1, 1)
+        layers = (
+            Layer("a", "arm", box), Layer("b", "ARM", box), Layer("c", "", box), Layer("d", "con", box),
+            LayerGroup("e", "arm", (Layer("f", "a/b", box),)), LayerGroup("g", "arm", ()),
+        )  # fmt: skip
+        found, renamed = arrangement_of(Illustration("x", Size(1, 1), layers))
+        self.assertEqual(paths(found), ["arm", "ARM 2", "part", "con_", "arm", "arm/a-b", "arm 2"])
+        self.assertEqual(
+            [(item.path[-1], item.name) for item in renamed],
+            [("ARM", "ARM 2"), ("", "part"), ("con", "con_"), ("a/b", "a-b"), ("arm", "arm 2")],
+        )
+
+    def test_an_illustration_survives_its_record(self) -> None:
+        self.assertEqual(from_record(json.loads(json.dumps(to_record(POST)))), POST)
