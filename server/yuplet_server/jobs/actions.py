@@ -75,7 +75,6 @@ def run(job_id: int) -> None:
         return
     job = Job.objects.get(pk=job_id)
     folder = work_folder(job)
-    shutil.rmtree(folder, ignore_errors=True)
     try:
         folder.mkdir(parents=True)
         with _Heart(job_id, claim) as heart:
@@ -123,8 +122,8 @@ def take_up_again() -> int:
 
 
 def work_folder(job: Job) -> Path:
-    """Where a job keeps what is not finished; one for each attempt."""
-    return Path(settings.WORK) / f"job-{job.pk}-{job.attempts}"
+    """Where a job keeps what is not finished; one for each claim."""
+    return Path(settings.WORK) / f"job-{job.pk}-{job.claim}"
 
 
 def _enqueue(job_id: int) -> None:

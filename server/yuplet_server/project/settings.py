@@ -39,8 +39,8 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "yuplet_server.project.headers.ContentSecurityPolicy",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -94,6 +94,7 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "yuplet_server.accounts.actions.locked_out"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True
@@ -137,11 +138,12 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
 WEB = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB if WEB.exists() else None
-WHITENOISE_INDEX_FILE = True
 
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    # What a visitor did wrong is answered; only what we did wrong is written down.
+    "loggers": {"django.request": {"level": "ERROR"}},
 }

@@ -1,0 +1,115 @@
+"""A project with one account in each role, and the signal post brought into it."""
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from django.core.cache import cache
+from django.db import transaction
+from django.test import Client, TestCase
+
+import signal_post
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement.models import Row
+from yuplet_server.handovers import actions as hand_overs
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations import actions as illustrations
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.jobs.models import Job
+from yuplet_server.projects.actions import set_role, start_project
+from yuplet_server.projects.models import Project
+
+PASSWORD = "reed-marsh-at-night"
+ROLES = {"ada": "owner", "ben": "editor", "cleo": "viewer"}
+
+
+def quiet(*_: object) -> None:
+    """Progress that nobody looks at."""
+
+
+def ora() -> bytes:
+    """The signal post as a file."""
+    with tempfile.TemporaryDirectory() as folder:
+        signal_post.write(Path(folder) / "post.ora")
+        return (Path(folder) / "post.ora").read_bytes()
+
+
+def make_project() -> tuple[Project, dict[str, User]]:
+    """'Marsh Line' with its members, and 'dora', who is none."""
+    users = {name: User.objects.create_user(name, password=PASSWORD) for name in (*ROLES, "dora")}
+    project = start_project(users["ada"], "Marsh Line")
+    for name, role in ROLES.items():
+        set_role(project, name, role)
+    return project, users
+
+
+def kept(project: Project, name: str = "signal post.ora", data: bytes | None = None) -> Illustration:
+    """An original that waits to be read."""
+    import io
+
+    data = ora() if data is None else data
+    return illustrations.keep_upload(project, None, name, len(data), io.BytesIO(data))
+
+
+def brought_in(project: Project, name: str = "signal post.ora") -> Illustration:
+    """The signal post, read at once instead of by a worker."""
+    illustration = kept(project, name)
+    with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+        illustrations.bring_in(illustration.pk, Path(folder), quiet)()
+    Job.objects.filter(pk=illustration.job_id).update(state=Job.State.DONE)
+    illustration.refresh_from_db()
+    return illustration
+
+
+def handed_over(illustration: Illustration, user: User, version: int) -> HandOver:
+    """A hand-over, carried out at once."""
+    asked = hand_overs.ask(illustration, user, version)
+    with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+        hand_overs.carry_out(asked.pk, Path(folder), quiet)()
+    Job.objects.filter(pk=asked.job_id).update(state=Job.State.DONE)
+    asked.refresh_from_db()
+    return asked
+
+
+class ServerTestCase(TestCase):
+    project: Project
+    users: dict[str, User]
+    illustration: Illustration
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.project, cls.users = make_project()
+        cls.illustration = brought_in(cls.project)
+
+    def setUp(self) -> None:
+        cache.clear()
+        self.ada, self.ben, self.cleo, self.dora = (self.signed_in(name) for name in ("ada", "ben", "cleo", "dora"))
+
+    def signed_in(self, name: str) -> Client:
+        client = Client()
+        client.force_login(self.users[name])
+        return client
+
+    def address(self, rest: str) -> str:
+        return f"/api/illustrations/{self.illustration.pk}/{rest}"
+
+    def arrangement(self, client: Client | None = None) -> dict[str, Any]:
+        answer = (client or self.ada).get(self.address("arrangement"))
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return dict(answer.json())
+
+    def row_id(self, name: str) -> str:
+        return Row.objects.get(arrangement=self.illustration.pk, name=name).row
+
+    def step(self, client: Client, version: int, status: int = 200, **command: Any) -> dict[str, Any]:
+        """Send a command; 'do' may be written 'do_' apart from the rest."""
+        answer = client.post(
+            self.address("steps"), {"version": version, "command": command}, content_type="application/json"
+        )
+        self.assertEqual(answer.status_code, status, answer.content)
+        return dict(answer.json())
+
+    def post(self, client: Client, rest: str, status: int = 200, body: Any = None) -> dict[str, Any]:
+        answer = client.post(self.address(rest), body, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return dict(answer.json())

@@ -1,0 +1,155 @@
+"""Every address for every role: nothing of a project reaches anybody who is not a member."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from django.urls import URLPattern, URLResolver, get_resolver
+from rest_framework.views import APIView
+
+from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
+from yuplet_server.projects.models import Project
+
+RANK = ["viewer", "editor", "owner"]
+
+
+@dataclass(frozen=True)
+class Address:
+    """One method of one address, who may use it, and how it is called in this test."""
+
+    method: str
+    pattern: str
+    role: str
+    call: Callable[["AccessTests", Client], Any]
+
+
+def _json(
+    method: str, path: Callable[["AccessTests"], str], body: Any = None
+) -> Callable[["AccessTests", Client], Any]:
+    def call(test: "AccessTests", client: Client) -> Any:
+        value = body(test) if callable(body) else body
+        return getattr(client, method)(path(test), value, content_type="application/json")
+
+    return call
+
+
+def _get(path: Callable[["AccessTests"], str]) -> Callable[["AccessTests", Client], Any]:
+    return lambda test, client: client.get(path(test))
+
+
+def _upload(test: "AccessTests", client: Client) -> Any:
+    file = SimpleUploadedFile("x.png", b"not really", "image/png")
+    return client.post(f"/api/projects/{test.project.pk}/illustrations", {"file": file})
+
+
+PROJECT = "projects/<int:project>"
+MEMBERS = f"{PROJECT}/members"
+ILLUSTRATION = "illustrations/<int:illustration>"
+IMAGE = r"^illustrations/(?P<illustration>\d+)/images/(?P<digest>[0-9a-f]{64})$"
+
+ADDRESSES = [
+    Address("get", PROJECT, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}")),
+    Address("patch", PROJECT, "owner", _json("patch", lambda t: f"/api/projects/{t.project.pk}", {"name": "Other"})),
+    Address("delete", PROJECT, "owner", _json("delete", lambda t: f"/api/projects/{t.project.pk}")),
+    Address("get", MEMBERS, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/members")),
+    Address("post", MEMBERS, "owner", _json("post", lambda t: f"/api/projects/{t.project.pk}/members", {"username": "dora", "role": "viewer"})),
+    Address("delete", f"{MEMBERS}/<int:user>", "owner", _json("delete", lambda t: f"/api/projects/{t.project.pk}/members/{t.users['eve'].pk}")),
+    Address("get", f"{PROJECT}/illustrations", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/illustrations")),
+    Address("post", f"{PROJECT}/illustrations", "editor", _upload),
+    Address("get", ILLUSTRATION, "viewer", _get(lambda t: f"/api/illustrations/{t.illustration.pk}")),
+    Address("patch", ILLUSTRATION, "editor", _json("patch", lambda t: f"/api/illustrations/{t.illustration.pk}", {"name": "Other"})),
+    Address("delete", ILLUSTRATION, "editor", _json("delete", lambda t: f"/api/illustrations/{t.illustration.pk}")),
+    Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.preview}"))),
+    Address("get", f"{ILLUSTRATION}/original", "viewer", _get(lambda t: t.address("original"))),
+    Address("get", f"{ILLUSTRATION}/arrangement", "viewer", _get(lambda t: t.address("arrangement"))),
+    Address("post", f"{ILLUSTRATION}/steps", "editor", _json("post", lambda t: t.address("steps"), lambda t: {"version": 1, "command": {"do": "show-rows", "shown": {t.row_id("sky"): False}}})),
+    Address("post", f"{ILLUSTRATION}/undo", "editor", _json("post", lambda t: t.address("undo"))),
+    Address("post", f"{ILLUSTRATION}/redo", "editor", _json("post", lambda t: t.address("redo"))),
+    Address("get", f"{ILLUSTRATION}/plan", "viewer", _get(lambda t: t.address("plan"))),
+    Address("get", f"{ILLUSTRATION}/hand-overs", "viewer", _get(lambda t: t.address("hand-overs"))),
+    Address("post", f"{ILLUSTRATION}/hand-overs", "editor", _json("post", lambda t: t.address("hand-overs"), {"version": 1})),
+    Address("get", "hand-overs/<int:hand_over>/package", "viewer", _get(lambda t: f"/api/hand-overs/{t.hand_over.pk}/package")),
+    Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
+    Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.job_id}/cancel")),
+]  # fmt: skip
+
+# What belongs to no project: the session, one's own password and projects, the API's description, the page itself.
+OF_NO_PROJECT = {"session", "password", "projects", "schema", r"^(?!api/|assets/).*$"}
+
+
+class AccessTests(ServerTestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        from yuplet_server.accounts.models import User
+        from yuplet_server.projects.actions import set_role
+
+        cls.users["eve"] = User.objects.create_user("eve")
+        set_role(cls.project, "eve", "viewer")
+        cls.hand_over = handed_over(cls.illustration, cls.users["ada"], 1)
+        cls.waiting = kept(cls.project)
+
+    def test_no_address_is_forgotten_here(self) -> None:
+        listed = {(address.pattern, address.method) for address in ADDRESSES}
+        self.assertEqual({found for found in addresses() if found[0] not in OF_NO_PROJECT}, listed)
+
+    def test_strangers_and_visitors_learn_nothing(self) -> None:
+        for address in ADDRESSES:
+            with self.subTest(address.pattern, method=address.method):
+                self.assertEqual(address.call(self, self.dora).status_code, 404, "a stranger")
+                self.assertEqual(address.call(self, Client()).status_code, 403, "nobody signed in")
+
+    def test_a_role_that_is_too_small_is_refused_and_one_that_is_enough_is_not(self) -> None:
+        from django.db import transaction
+
+        for address in ADDRESSES:
+            for name, role in ROLES.items():
+                may = RANK.index(role) >= RANK.index(address.role)
+                with self.subTest(address.pattern, method=address.method, role=role):
+                    sid = transaction.savepoint()
+                    status = address.call(self, self.signed_in(name)).status_code
+                    transaction.savepoint_rollback(sid)
+                    if may:
+                        self.assertNotIn(status, (403, 404, 405, 500))
+                    else:
+                        self.assertEqual(status, 403)
+
+    def test_an_image_of_another_project_is_not_found_under_ones_own(self) -> None:
+        from yuplet_server.projects.actions import start_project
+
+        own = start_project(self.users["dora"], "Elsewhere")
+        illustration = brought_in(own)
+        Project.objects.filter(pk=own.pk).update(name="Elsewhere")
+        foreign = "0" * 64
+        self.assertEqual(self.dora.get(f"/api/illustrations/{illustration.pk}/images/{foreign}").status_code, 404)
+        self.assertEqual(self.dora.get(self.address(f"images/{illustration.preview}")).status_code, 404)
+
+    def test_lists_hold_ones_own_projects_only(self) -> None:
+        self.assertEqual([found["name"] for found in self.cleo.get("/api/projects").json()], ["Marsh Line"])
+        self.assertEqual(self.dora.get("/api/projects").json(), [])
+
+    def test_a_member_who_was_sent_away_has_no_access_any_more(self) -> None:
+        self.assertEqual(self.cleo.get(self.address("arrangement")).status_code, 200)
+        self.ada.delete(f"/api/projects/{self.project.pk}/members/{self.users['cleo'].pk}")
+        self.assertEqual(self.cleo.get(self.address("arrangement")).status_code, 404)
+        self.assertEqual(self.cleo.get(f"/api/hand-overs/{self.hand_over.pk}/package").status_code, 404)
+
+
+def addresses() -> set[tuple[str, str]]:
+    """Every (pattern, method) that the server knows."""
+    found: set[tuple[str, str]] = set()
+
+    def walk(patterns: list[Any]) -> None:
+        for pattern in patterns:
+            if isinstance(pattern, URLResolver):
+                walk(pattern.url_patterns)
+            elif isinstance(pattern, URLPattern):
+                text = str(pattern.pattern).removeprefix("api/")
+                view = getattr(pattern.callback, "cls", None)
+                methods = [m for m in ("get", "post", "put", "patch", "delete") if view and hasattr(view, m)]
+                found.update((text, method) for method in (methods if view and issubclass(view, APIView) else ["get"]))
+
+    walk(get_resolver().url_patterns)
+    return found

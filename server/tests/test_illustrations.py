@@ -1,0 +1,115 @@
+"""Bringing in: what is kept, what is told, what is refused."""
+
+import hashlib
+import io
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test import Client
+from django.test.utils import CaptureQueriesContext
+from PIL import Image
+
+from tests.cases import ServerTestCase, brought_in, kept, ora, quiet
+from yuplet.errors import YupletError
+from yuplet_server.illustrations import actions
+from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.projects.storage import open_blob
+
+
+def content(answer: Any) -> bytes:
+    return b"".join(answer.streaming_content)
+
+
+class BringInTests(ServerTestCase):
+    def upload(self, client: Client, name: str, data: bytes) -> Any:
+        file = SimpleUploadedFile(name, data)
+        return client.post(f"/api/projects/{self.project.pk}/illustrations", {"file": file})
+
+    def test_the_original_is_kept_byte_for_byte(self) -> None:
+        data = ora()
+        answer = self.upload(self.ben, "Ärmel ☂.ora", data)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        made = answer.json()
+        self.assertEqual((made["name"], made["state"], made["job"]["state"]), ("Ärmel ☂", "reading", "waiting"))
+        self.assertEqual(made["sha256"], hashlib.sha256(data).hexdigest())
+        original = self.cleo.get(f"/api/illustrations/{made['id']}/original")
+        self.assertEqual(content(original), data)
+        self.assertIn("attachment", original.headers["Content-Disposition"])
+        self.assertIn("%C3%84rmel", original.headers["Content-Disposition"])
+
+    def test_an_empty_file_is_refused_at_once(self) -> None:
+        answer = self.upload(self.ben, "nothing.png", b"")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (422, "broken-file"))
+
+    def test_a_name_that_is_a_path_is_only_a_name(self) -> None:
+        made = self.upload(self.ben, "../../etc/passwd.png", b"x").json()
+        self.assertEqual(made["file_name"], "passwd.png")
+
+    def test_the_report_says_what_was_read(self) -> None:
+        found = self.cleo.get(f"/api/illustrations/{self.illustration.pk}").json()
+        self.assertEqual(found["report"]["counts"], {"layers": 10, "groups": 3, "hidden": 1, "empty": 1})
+        self.assertEqual((found["width"], found["height"], found["role"]), (97, 73, "viewer"))
+        self.assertEqual(found["report"]["merged"]["differing"], 0)
+
+    def test_images_are_trimmed_png_that_may_be_kept_for_ever(self) -> None:
+        for row in self.arrangement()["rows"]:
+            if row["image"] is None:
+                continue
+            answer = self.cleo.get(self.address(f"images/{row['image']}"))
+            self.assertEqual(answer.headers["Content-Type"], "image/png")
+            self.assertIn("immutable", answer.headers["Cache-Control"])
+            self.assertIn("sandbox", answer.headers["Content-Security-Policy"])
+            image = Image.open(io.BytesIO(content(answer))).convert("RGBA")
+            self.assertEqual([*image.size], row["box"][2:])
+            self.assertEqual(image.getchannel("A").getbbox(), (0, 0, *image.size))
+
+    def test_nothing_is_kept_of_a_file_that_cannot_be_read(self) -> None:
+        for name, data in (("a.ora", ora()[:300]), ("b.png", b"\x89PNG\r\n\x1a\nrest"), ("c.ora", b"hello")):
+            illustration = kept(self.project, name, data)
+            with tempfile.TemporaryDirectory() as folder, self.assertRaises(YupletError):
+                actions.bring_in(illustration.pk, Path(folder), quiet)
+            illustration.refresh_from_db()
+            self.assertEqual(illustration.state, Illustration.State.READING)
+            self.assertFalse(LayerImage.objects.filter(illustration=illustration).exists())
+
+    def test_what_is_asked_before_it_is_read_says_so(self) -> None:
+        illustration = kept(self.project)
+        for rest in ("arrangement", "plan", "hand-overs"):
+            answer = self.ada.get(f"/api/illustrations/{illustration.pk}/{rest}")
+            self.assertEqual((answer.status_code, answer.json()["code"]), (409, "not-now"))
+
+    def test_the_number_of_queries_does_not_grow_with_what_is_listed(self) -> None:
+        addresses = ["/api/projects", f"/api/projects/{self.project.pk}/illustrations", self.address("arrangement")]
+
+        def count() -> list[int]:
+            counts = []
+            for address in addresses:
+                with CaptureQueriesContext(
+                    connection,
+                ) as captured:
+                    self.assertEqual(self.ada.get(address).status_code, 200)
+                counts.append(len(captured))
+            return counts
+
+        before = count()
+        for number in range(3):
+            brought_in(self.project, f"another {number}.ora")
+        self.assertEqual(count(), before)
+        self.assertLess(max(before), 12)
+
+    def test_the_small_pictures_are_small(self) -> None:
+        for image in LayerImage.objects.filter(illustration=self.illustration):
+            with open_blob(image.thumbnail) as file:
+                picture = np.array(Image.open(file))
+            self.assertLessEqual(max(picture.shape[:2]), actions.THUMBNAIL)
+
+    def test_renaming_and_removing(self) -> None:
+        address = f"/api/illustrations/{self.illustration.pk}"
+        self.ben.patch(address, {"name": "Post at night"}, content_type="application/json")
+        self.assertEqual(self.cleo.get(address).json()["name"], "Post at night")
+        self.assertEqual(self.ben.delete(address).status_code, 204)
+        self.assertEqual(self.ben.get(address).status_code, 404)

@@ -1,0 +1,221 @@
+"""Long work is done once, whatever falls over meanwhile."""
+
+import datetime
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import numpy as np
+from django.conf import settings
+from django.db import connection
+from django.test import TransactionTestCase
+from django.utils import timezone
+
+from tests.cases import brought_in, kept, make_project
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Illustration as Picture
+from yuplet.illustration.layers import Layer
+from yuplet.pixels.scratch import Scratch
+from yuplet.writing import openraster
+from yuplet_server.handovers import actions as hand_overs
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.jobs import actions as jobs
+from yuplet_server.jobs.models import Job
+from yuplet_server.project.errors import NotNow
+
+CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
+
+
+def heavy_ora() -> bytes:
+    """A picture that takes some seconds to be handed over: grainy layers that fill a large canvas."""
+    rng = np.random.default_rng(3)
+    with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+        layers = []
+        for number in range(8):
+            picture = rng.integers(0, 256, (1800, 1800, 4)).astype(np.uint8)
+            scratch.put(f"l{number}", picture)
+            layers.append(Layer(f"l{number}", f"grain {number}", Box(0, 0, 1800, 1800)))
+        path = Path(folder) / "heavy.ora"
+        openraster.write(path, Picture("heavy", Size(1800, 1800), tuple(layers)), scratch)
+        return path.read_bytes()
+
+
+def wait_until(condition: Any, seconds: float) -> float:
+    """Wait for a condition; answers how long it took, or fails."""
+    began = time.monotonic()
+    while not condition():
+        if time.monotonic() - began > seconds:
+            raise AssertionError(f"not within {seconds} s")
+        time.sleep(0.05)
+    return time.monotonic() - began
+
+
+class JobTests(TransactionTestCase):
+    def setUp(self) -> None:
+        self.project, self.users = make_project()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.work = Path(holder.name)
+        self.enterContext(self.settings(WORK=self.work))
+
+    def ask(self) -> HandOver:
+        return hand_overs.ask(brought_in(self.project), self.users["ben"], 1)
+
+    def job(self, of: HandOver | Illustration) -> Job:
+        return Job.objects.get(pk=of.job_id)
+
+    def test_a_job_lands_with_its_result(self) -> None:
+        illustration = kept(self.project)
+        jobs.run(illustration.job_id)
+        self.assertEqual(self.job(illustration).state, Job.State.DONE)
+        illustration.refresh_from_db()
+        self.assertEqual((illustration.state, illustration.images.count()), ("ready", 9))
+        asked = hand_overs.ask(illustration, self.users["ben"], 1)
+        jobs.run(asked.job_id)
+        asked.refresh_from_db()
+        self.assertTrue(asked.report["proof"]["ok"])
+        self.assertEqual(list(self.work.iterdir()), [])
+
+    def test_what_an_artist_can_mend_is_told_in_the_job(self) -> None:
+        illustration = kept(self.project, "hat.ora", b"PK broken")
+        jobs.run(illustration.job_id)
+        job = self.job(illustration)
+        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "broken-file"))
+        self.assertIn("damaged archive", job.error)
+
+    def test_a_fault_of_ours_is_told_without_its_inside(self) -> None:
+        asked = self.ask()
+        with (
+            mock.patch(CARRY_OUT, side_effect=ZeroDivisionError("secret")),
+            self.assertLogs("yuplet_server.jobs.actions"),
+        ):
+            jobs.run(asked.job_id)
+        job = self.job(asked)
+        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "fault"))
+        self.assertNotIn("secret", job.error)
+
+    def test_two_workers_never_do_the_same_job(self) -> None:
+        asked = self.ask()
+        original, calls = hand_overs.carry_out, []
+
+        def counted(*arguments: Any) -> Any:
+            calls.append(threading.get_ident())
+            time.sleep(0.5)
+            return original(*arguments)
+
+        def work() -> None:
+            try:
+                jobs.run(asked.job_id)
+            finally:
+                connection.close()
+
+        with mock.patch(CARRY_OUT, counted):
+            threads = [threading.Thread(target=work) for _ in range(4)]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+        self.assertEqual(len(calls), 1)
+        self.assertEqual((self.job(asked).state, self.job(asked).attempts), (Job.State.DONE, 1))
+
+    def test_cancelling_while_it_waits_and_while_it_runs(self) -> None:
+        asked = self.ask()
+        jobs.cancel(self.job(asked))
+        jobs.run(asked.job_id)
+        self.assertEqual(self.job(asked).state, Job.State.CANCELLED)
+        with self.assertRaises(NotNow):
+            jobs.cancel(self.job(asked))
+
+        again = hand_overs.ask(asked.illustration, self.users["ben"], 1)
+
+        def cancelled_meanwhile(subject: int, folder: Path, progress: Any) -> Any:
+            jobs.cancel(self.job(again))
+            for step in range(100):
+                progress("write", step, 100)
+                time.sleep(0.05)
+            raise AssertionError("it was not stopped")
+
+        with mock.patch(CARRY_OUT, cancelled_meanwhile):
+            jobs.run(again.job_id)
+        again.refresh_from_db()
+        self.assertEqual((self.job(again).state, again.package, again.report), (Job.State.CANCELLED, "", None))
+
+    def test_a_worker_that_lost_its_claim_lands_nothing(self) -> None:
+        asked = self.ask()
+        original = hand_overs.carry_out
+
+        def taken_over(*arguments: Any) -> Any:
+            land = original(*arguments)
+            Job.objects.filter(pk=asked.job_id).update(claim="another")
+            return land
+
+        with mock.patch(CARRY_OUT, taken_over), self.assertLogs("yuplet_server.jobs.actions"):
+            jobs.run(asked.job_id)
+        asked.refresh_from_db()
+        self.assertIsNone(asked.report)
+
+    def test_a_job_that_ends_its_workers_is_given_up_with_a_sentence(self) -> None:
+        asked = self.ask()
+        long_ago = timezone.now() - datetime.timedelta(minutes=1)
+        Job.objects.filter(pk=asked.job_id).update(
+            state="running", claim="x", heartbeat=long_ago, attempts=jobs.ATTEMPTS
+        )
+        self.assertEqual(jobs.take_up_again(), 1)
+        job = self.job(asked)
+        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "worker-ended"))
+        self.assertIn("Nothing was changed", job.error)
+
+    def test_a_job_that_the_queue_lost_is_queued_again(self) -> None:
+        from django_tasks_db.models import DBTaskResult
+
+        asked = self.ask()
+        DBTaskResult.objects.all().delete()
+        Job.objects.filter(pk=asked.job_id).update(queued_at=timezone.now() - datetime.timedelta(minutes=5))
+        self.assertEqual(jobs.take_up_again(), 1)
+        self.assertEqual(DBTaskResult.objects.count(), 1)
+        self.assertEqual(jobs.take_up_again(), 0)
+
+
+class KilledWorkerTests(TransactionTestCase):
+    def setUp(self) -> None:
+        self.project, self.users = make_project()
+
+    def worker(self) -> "subprocess.Popen[bytes]":
+        environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"]}
+        command = [sys.executable, str(Path(settings.ROOT) / "server/manage.py"), "worker"]
+        process = subprocess.Popen(command, env=environment, start_new_session=True)
+        self.addCleanup(lambda: (process.kill(), process.wait()))
+        return process
+
+    def test_a_worker_killed_in_the_middle_leaves_no_half_package_and_another_finishes(self) -> None:
+        data = heavy_ora()
+        illustration = kept(self.project, "heavy.ora", data)
+        first = self.worker()
+        wait_until(lambda: Illustration.objects.get(pk=illustration.pk).state == "ready", 90)
+        self.assertEqual(LayerImage.objects.filter(illustration=illustration).count(), 8)
+        asked = hand_overs.ask(Illustration.objects.get(pk=illustration.pk), self.users["ben"], 1)
+        row = Job.objects.filter(pk=asked.job_id)
+        wait_until(lambda: row.get().stage == "write", 60)
+        first.send_signal(signal.SIGKILL)
+        first.wait()
+        killed_at = time.monotonic()
+        self.assertEqual(row.get().state, Job.State.RUNNING)
+        asked.refresh_from_db()
+        self.assertEqual((asked.package, asked.report), ("", None))
+
+        # Two new workers at once: the one takes it up, the other does not disturb.
+        self.worker()
+        self.worker()
+        wait_until(lambda: row.get().state == Job.State.DONE, 60)
+        self.assertLess(time.monotonic() - killed_at, 60)
+        asked.refresh_from_db()
+        self.assertEqual((row.get().attempts, asked.report["proof"]["ok"]), (2, True))
+        wait_until(lambda: not list(Path(settings.WORK).glob(f"job-{asked.job_id}-*")), 10)
