@@ -1,5 +1,7 @@
 """The whole product as people use it: server, worker and a real browser, on a database of the test's own."""
 
+import base64
+import math
 import os
 import subprocess
 import sys
@@ -7,10 +9,11 @@ import tempfile
 from contextlib import ExitStack
 from pathlib import Path
 
+import numpy as np
 from django.conf import settings
 from django.core.cache import cache
 from django.db import connection
-from django.test import LiveServerTestCase
+from django.test import Client, LiveServerTestCase, override_settings
 from playwright.sync_api import Browser, Locator, Page, expect
 
 import signal_post
@@ -27,6 +30,7 @@ STANDARDS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 expect.set_options(timeout=15_000)
 
 
+@override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
 class ProductTestCase(LiveServerTestCase):
     """One browser and one worker a class; each test gets a context of its own, and an account called 'ada'."""
 
@@ -69,11 +73,13 @@ class ProductTestCase(LiveServerTestCase):
             self.complaints.append(text)
 
     def sign_in(self, name: str = "ada", page: Page | None = None) -> None:
+        """Give the browser a session; the form itself is used in the story."""
         page = page or self.page
+        client = Client()
+        client.force_login(User.objects.get(username=name))
+        cookie = client.cookies[settings.SESSION_COOKIE_NAME].value
+        page.context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": cookie, "url": self.live_server_url}])
         page.goto("/")
-        page.get_by_label("Account").fill(name)
-        page.get_by_role("textbox", name="Password").fill(PASSWORD)
-        page.get_by_role("button", name="Sign in").click()
         expect(page.get_by_role("button", name=name, exact=True)).to_be_visible()
 
     def bring_in(self, file: Path | None = None) -> None:
@@ -86,6 +92,12 @@ class ProductTestCase(LiveServerTestCase):
     def wait_for_pile(self) -> None:
         self.page.locator("[data-drawn=true]").wait_for()
 
+    def reload(self) -> None:
+        """Reload once every step has been saved."""
+        expect(self.page.get_by_text("Saving", exact=True)).to_have_count(0)
+        self.page.reload()
+        self.wait_for_pile()
+
     def row(self, name: str) -> Locator:
         return self.page.locator(f'[data-row="{name}"]')
 
@@ -94,6 +106,51 @@ class ProductTestCase(LiveServerTestCase):
         rows = self.page.locator("[data-row]").all()
         rows.sort(key=lambda row: int(row.get_attribute("aria-rowindex") or 0))
         return [row.get_attribute("data-row") or "" for row in rows]
+
+    def place_of(self, x: float, y: float) -> tuple[float, float]:
+        """Where the middle of a canvas pixel is on the screen, while the whole picture is shown."""
+        frame = self.page.get_by_test_id("pile").bounding_box() or {}
+        zoom = min(frame["width"] * 0.96 / 97, frame["height"] * 0.94 / 73, 1)
+        left, top = (
+            math.floor((frame[side] - size * zoom) / 2 + 0.5) for side, size in (("width", 97), ("height", 73))
+        )
+        return frame["x"] + left + (x + 0.5) * zoom, frame["y"] + top + (y + 0.5) * zoom
+
+    def click_pixel(self, x: float, y: float) -> None:
+        """Click on the pile where the signal post has this pixel."""
+        self.page.mouse.click(*self.place_of(x, y))
+        self.page.wait_for_timeout(60)
+
+    def canvas_pixel(self, x: float, y: float) -> list[int]:
+        """The colour that the pile shows of a canvas pixel, while the whole picture is shown."""
+        frame = self.page.get_by_test_id("pile").bounding_box() or {}
+        at = self.place_of(x, y)
+        place = [int(at[0] - frame["x"]), int(at[1] - frame["y"])]
+        return list(
+            self.page.get_by_test_id("pile").evaluate(
+                "(canvas, [x, y]) => [...canvas.getContext('2d').getImageData(x, y, 1, 1).data]", place
+            )
+        )
+
+    def screen_pixels(self) -> bytes:
+        """All that the pile shows, as RGBA."""
+        text = self.page.get_by_test_id("pile").evaluate(
+            """canvas => {
+                const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
+                let text = '';
+                for (let at = 0; at < data.length; at += 32768) {
+                    text += String.fromCharCode(...data.subarray(at, at + 32768));
+                }
+                return btoa(text);
+            }"""
+        )
+        return base64.b64decode(text)
+
+    def differing(self, one: bytes, other: bytes) -> int:
+        """How many pixels of two such pictures differ."""
+        a, b = (np.frombuffer(data, np.uint32) for data in (one, other))
+        self.assertEqual(a.size, b.size)
+        return int((a != b).sum())
 
     def to_step(self, name: str) -> None:
         self.page.get_by_role("navigation", name="Steps").get_by_role("link", name=name).click()

@@ -10,7 +10,7 @@ export function Pages() {
   if (session.isPending)
     return (
       <Center h="100%">
-        <Loader aria-label="Loading" />
+        <Loader role="status" aria-label="Loading" />
       </Center>
     );
   if (session.error)

@@ -132,7 +132,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
           <Button
             size="compact-sm"
             variant="default"
-            disabled={!view?.undo}
+            disabled={!view?.undo && !isSaving}
             onClick={undo}
             aria-keyshortcuts="Control+Z"
             title={view?.undo ?? 'Nothing to undo'}

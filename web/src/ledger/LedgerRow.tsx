@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
 import { partColour } from './colours';
@@ -179,9 +179,10 @@ interface NameInputProps {
 /** Name, next key, name, next key: Enter keeps the name and goes to the next row. */
 function NameInput({ row, onRename, onLeave }: NameInputProps) {
   const [name, setName] = useState(row.name);
-  const [isLeaving, setLeaving] = useState(false);
+  // Not state: leaving takes the focus away, and that must find it set already.
+  const isLeaving = useRef(false);
   const leave = (then: 'next' | 'previous' | 'stop') => {
-    setLeaving(true);
+    isLeaving.current = true;
     onRename(name, then);
   };
   return (
@@ -195,12 +196,12 @@ function NameInput({ row, onRename, onLeave }: NameInputProps) {
       onChange={(event) => setName(event.currentTarget.value)}
       onClick={(event) => event.stopPropagation()}
       onDoubleClick={(event) => event.stopPropagation()}
-      onBlur={() => !isLeaving && leave('stop')}
+      onBlur={() => !isLeaving.current && leave('stop')}
       onKeyDown={(event) => {
         event.stopPropagation();
         if (event.key === 'Enter') leave(event.shiftKey ? 'previous' : 'next');
         if (event.key === 'Escape') {
-          setLeaving(true);
+          isLeaving.current = true;
           onLeave();
         }
       }}

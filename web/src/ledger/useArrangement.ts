@@ -1,6 +1,6 @@
 /** The arrangement as it is seen: the server's rows with the steps on top that are still on their way. */
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { Arrangement } from '../api/calls';
 import { body, client, Refusal } from '../api/client';
 import { applied, type Command } from './commands';
@@ -13,9 +13,10 @@ export interface Refused {
   refusal: Refusal;
 }
 
+/** A step on its way; undo and redo have no command of their own, so their effect is seen when they are answered. */
 interface Sent {
   id: number;
-  command: Command;
+  command: Command | null;
 }
 
 export function useArrangement(illustration: number, onRefused: (refused: Refused) => void) {
@@ -35,7 +36,7 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
   const queue = useCallback(
     (send: (version: number) => Promise<Arrangement>, command: Command | null) => {
       const id = ++counter.current;
-      if (command) setPending((before) => [...before, { id, command }]);
+      setPending((before) => [...before, { id, command }]);
       const work = async () => {
         try {
           await queries.cancelQueries({ queryKey: key });
@@ -47,7 +48,7 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
           onRefused({ command: command ?? { do: 'show-alone' }, refusal: error });
           await queries.invalidateQueries({ queryKey: key });
         } finally {
-          if (command) setPending((before) => before.filter((sent) => sent.id !== id));
+          setPending((before) => before.filter((sent) => sent.id !== id));
         }
       };
       chain.current = chain.current.then(work, work);
@@ -75,10 +76,18 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
   );
 
   const view = useMemo(
-    () => query.data && pending.reduce((seen, sent) => applied(seen, sent.command), query.data),
+    () => query.data && pending.reduce((seen, { command }) => (command ? applied(seen, command) : seen), query.data),
     [query.data, pending],
   );
-  return { view, isSaving: pending.length > 0, error: query.error, act, undo, redo };
+  const isSaving = pending.length > 0;
+  // Whoever leaves while steps are on their way is asked first: they would be lost.
+  useEffect(() => {
+    if (!isSaving) return;
+    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
+    window.addEventListener('beforeunload', ask);
+    return () => window.removeEventListener('beforeunload', ask);
+  }, [isSaving]);
+  return { view, isSaving, error: query.error, act, undo, redo };
 }
 
 /** Try again a few times while the server is away; a refusal is final. */

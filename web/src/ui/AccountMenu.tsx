@@ -10,8 +10,8 @@ export function AccountMenu({ user }: { user: string }) {
   const [isOpen, setOpen] = useState(false);
   const leave = async () => {
     await signOut();
-    queries.clear();
     queries.setQueryData(['session'], { user: null });
+    queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'session' });
   };
   return (
     <>

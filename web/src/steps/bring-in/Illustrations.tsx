@@ -30,7 +30,12 @@ export function Illustrations({ project }: { project: Project }) {
   const [isOver, setOver] = useState(false);
   const canEdit = project.role !== 'viewer';
 
-  const refresh = () => queries.invalidateQueries({ queryKey: ['illustrations', project.id] });
+  const refresh = async () => {
+    const queryKey = ['illustrations', project.id];
+    // A first list that is still on its way would be taken for a new one.
+    await queries.cancelQueries({ queryKey });
+    await queries.invalidateQueries({ queryKey });
+  };
   const take = async (files: readonly File[]) => {
     for (const file of files) {
       const told = (share: number) =>

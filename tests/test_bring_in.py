@@ -1,0 +1,153 @@
+"""Bringing in: by choosing and by dropping, with a report, and with a sentence where it cannot be done."""
+
+import base64
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import expect
+
+from tests.product import PASSWORD, ProductTestCase
+from yuplet_server.accounts.models import User
+
+
+class BringInTests(ProductTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in()
+
+    def drop(self, *files: Path) -> None:
+        """Drop files on the project, as from a folder of the desktop."""
+        values = [[file.name, base64.b64encode(file.read_bytes()).decode()] for file in files]
+        target = self.page.get_by_text("Drop a picture here")
+        target.evaluate(
+            """(element, files) => {
+                const data = new DataTransfer();
+                for (const [name, text] of files) {
+                    data.items.add(new File([Uint8Array.from(atob(text), c => c.charCodeAt(0))], name));
+                }
+                for (const kind of ['dragover', 'drop']) {
+                    element.dispatchEvent(new DragEvent(kind, { dataTransfer: data, bubbles: true, cancelable: true }));
+                }
+            }""",
+            values,
+        )
+
+    def flat(self, name: str) -> Path:
+        picture = np.zeros((60, 80, 4), np.uint8)
+        picture[10:50, 15:70] = (180, 120, 60, 255)
+        Image.fromarray(picture, "RGBA").save(self.files / name)
+        return self.files / name
+
+    def test_several_files_dropped_at_once(self) -> None:
+        self.drop(self.ora, self.flat("tin inspector.png"))
+        expect(self.page.get_by_role("link", name="signal post")).to_be_visible()
+        self.page.get_by_role("link", name="tin inspector").click()
+        self.wait_for_pile()
+        self.assertEqual(self.names(), ["tin inspector"])
+
+    def test_the_report_and_the_original(self) -> None:
+        self.bring_in()
+        self.to_step("Bring in")
+        report = self.page.get_by_role("region", name="What was brought in")
+        for words in (
+            "signal post.ora",
+            "97 × 73 px at 72 ppi",
+            "equals the file's own merged picture in all 7,081 pixels",
+        ):
+            expect(report).to_contain_text(words)
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("link", name="Download the original").click()
+        self.assertEqual(waiting.value.path().read_bytes(), self.ora.read_bytes())
+        self.assert_accessible("bring in")
+
+    def test_a_broken_file_is_told_and_can_be_removed(self) -> None:
+        broken = self.files / "torn.ora"
+        broken.write_bytes(self.ora.read_bytes()[:400])
+        self.drop(broken)
+        expect(self.page.get_by_role("alert").filter(has_text="'torn.ora' is a damaged archive")).to_be_visible()
+        self.assert_accessible("a broken file")
+        self.page.get_by_role("button", name="Remove").click()
+        expect(self.page.get_by_text("torn.ora")).to_have_count(0)
+
+    def test_an_empty_file_is_refused_before_it_is_kept(self) -> None:
+        empty = self.files / "nothing.png"
+        empty.touch()
+        self.drop(empty)
+        expect(self.page.get_by_text("'nothing.png' is empty")).to_be_visible()
+
+    def test_steps_to_come_say_what_they_will_do(self) -> None:
+        self.bring_in()
+        for step in ("Take apart", "Try out"):
+            self.to_step(step)
+            expect(self.page.get_by_role("region", name=step)).to_contain_text("not built yet. It will")
+            self.assert_accessible(step)
+
+    def test_what_is_handed_over_follows_the_arrangement(self) -> None:
+        self.bring_in()
+        self.to_step("Hand over")
+        self.page.get_by_role("button", name="Hand over 9 parts").click()
+        expect(self.page.get_by_test_id("proof")).to_contain_text("0 of 7,081")
+        expect(self.page.locator('[data-file="parts/glow.png"]')).to_contain_text("same")
+        self.to_step("Put in order")
+        self.row("glow").dblclick()
+        self.page.keyboard.type("halo")
+        self.page.keyboard.press("Enter")
+        self.to_step("Hand over")
+        expect(self.page.locator('[data-file="parts/halo.png"]')).to_contain_text("new")
+        expect(self.page.get_by_text("Since no. 1: 1 new, 0 changed, 8 the same, 1 gone.")).to_be_visible()
+        self.page.get_by_role("button", name="Hand over 9 parts").click()
+        expect(self.page.get_by_role("heading", name="No. 2")).to_be_visible()
+        expect(self.page.get_by_role("link", name="download", exact=True)).to_have_count(1)
+
+    def test_nothing_to_hand_over_is_said(self) -> None:
+        self.bring_in(self.flat("one part.png"))
+        self.row("one part").click()
+        self.page.keyboard.press("i")
+        self.to_step("Hand over")
+        expect(self.page.get_by_role("alert").filter(has_text="Include at least one part")).to_be_visible()
+
+
+class ProjectTests(ProductTestCase):
+    has_worker = False
+
+    def test_a_project_its_members_and_leaving(self) -> None:
+        User.objects.create_user("ben", password=PASSWORD)
+        page = self.page
+        self.sign_in()
+        page.get_by_role("button", name="Start a project").click()
+        page.get_by_label("Name").fill("Lever frame")
+        self.assert_accessible("start a project")
+        page.get_by_role("button", name="Start", exact=True).click()
+        section = page.get_by_role("region", name="Lever frame")
+        section.get_by_role("button", name="Members").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Account").fill("nobody")
+        dialog.get_by_role("button", name="Add").click()
+        expect(dialog.get_by_role("alert")).to_contain_text("There is no account 'nobody'")
+        dialog.get_by_label("Account").fill("ben")
+        dialog.get_by_role("button", name="Add").click()
+        expect(dialog.get_by_label("Role of ben")).to_have_value("editor")
+        self.assert_accessible("members")
+        dialog.get_by_label("Role of ada").select_option("viewer")
+        expect(dialog.get_by_role("alert")).to_contain_text("only owner")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="ada", exact=True).click()
+        page.get_by_role("menuitem", name="Sign out").click()
+        expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+
+    def test_changing_the_password(self) -> None:
+        page = self.page
+        self.sign_in()
+        page.get_by_role("button", name="ada", exact=True).click()
+        page.get_by_role("menuitem", name="Change password").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_role("textbox", name="Old password").fill(PASSWORD)
+        dialog.get_by_role("textbox", name="New password").fill("short")
+        dialog.get_by_role("button", name="Change password").click()
+        expect(dialog.get_by_role("alert")).to_contain_text("too short")
+        dialog.get_by_role("textbox", name="New password").fill("a longer one for the marsh")
+        dialog.get_by_role("button", name="Change password").click()
+        expect(page.get_by_text("The password is changed")).to_be_visible()
+        self.user.refresh_from_db()
+        self.assertTrue(self.user.check_password("a longer one for the marsh"))
