@@ -3,7 +3,7 @@
 
 export VIRTUAL_ENV="$here/.venv"
 export PATH="$VIRTUAL_ENV/bin:$PATH"
-var="$here/var"
+var="${YUPLET_VAR:-$here/var}"
 
 say() { printf '%s\n' "$*"; }
 stop() { printf 'yuplet: %s\n' "$*" >&2; exit 2; }

@@ -62,7 +62,7 @@ def bring_in(illustration_id: int, folder: Path, progress: jobs.Progress) -> job
     """Read a kept original; answers how the result lands in the database. Raises `ReadError`."""
     kept = Illustration.objects.get(pk=illustration_id)
     with Scratch(str(folder)) as scratch, blobs().local(kept.sha256) as path:
-        read, report = read_illustration(path, scratch, lambda k, n: progress("read", k, n), name=kept.name)
+        read, report = read_illustration(path, scratch, lambda k, n: progress("read", k, n), file_name=kept.file_name)
         images = _keep_images(read, scratch, progress)
         preview = blobs().keep(
             io.BytesIO(png.encode(_small(compose(laid(read.layers), read.canvas, scratch), PREVIEW)))

@@ -244,12 +244,12 @@ def _moved(arrangement: Arrangement, places: tuple[Place, ...]) -> Arrangement:
     while waiting:
         # A row may go into a group that moves as well: that one is put in first.
         there = {row.id for _, row in result.walk()}
-        place = next((place for place in waiting if place.group is None or place.group in there), None)
-        if place is None:
+        ready = next((place for place in waiting if place.group is None or place.group in there), None)
+        if ready is None:
             name = taken_out[waiting[0].row].name
             raise CannotMove(f"The group '{name}' cannot be moved into itself. Choose a place outside of it.")
-        waiting.remove(place)
-        result = _put(result, taken_out[place.row], place)
+        waiting.remove(ready)
+        result = _put(result, taken_out[ready.row], ready)
     return result
 
 

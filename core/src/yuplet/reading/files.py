@@ -1,7 +1,7 @@
 """Any file that Yuplet reads, by what its first bytes say."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -23,27 +23,25 @@ def read_illustration(
     scratch: Scratch,
     progress: Callable[[int, int], None] = _say_nothing,
     workers: int = 2,
-    name: str | None = None,
+    file_name: str | None = None,
 ) -> tuple[Illustration, ReadingReport]:
     """Bring in a file: an OpenRaster archive or a PNG, told apart by their first bytes.
 
-    The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `name` replaces the file's
-    stem. Raises `ReadError` in one of its kinds.
+    The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `file_name` is what the file was
+    called where it came from, if that is not its name now; its stem names the illustration, and errors name it. Raises
+    `ReadError` in one of its kinds.
     """
+    file_name = file_name or path.name
     try:
         with path.open("rb") as file:
             start = file.read(8)
     except OSError as error:
         raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
     if start == png.SIGNATURE:
-        illustration, report = flat.read(path, scratch)
-        if name is not None:
-            illustration = replace(illustration, layers=(replace(illustration.layers[0], name=name),))
-    elif start[:2] == b"PK":
-        illustration, report = openraster.read(path, scratch, progress, workers)
-    else:
-        raise NotAPicture(name or path.name)
-    return (replace(illustration, name=name) if name is not None else illustration), report
+        return flat.read(path, scratch, file_name)
+    if start[:2] == b"PK":
+        return openraster.read(path, scratch, progress, workers, file_name)
+    raise NotAPicture(file_name)
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,12 +68,15 @@ def compare_with_merged(path: Path, illustration: Illustration, scratch: Scratch
 
     Alpha is compared as it is; colour is compared weighted by alpha, since colour under alpha 0 means nothing and
     colour under a small alpha is stored coarsely by programs that keep it multiplied. Answers None where the file has
-    no merged picture.
+    no merged picture that could be read.
     """
     with path.open("rb") as file:
         if file.read(2) != b"PK":
             return None
-    merged = openraster.merged_image(path)
+    try:
+        merged = openraster.merged_image(path)
+    except ReadError:
+        return None  # the layers are what counts; a damaged copy of them is no reason to refuse the file
     if merged is None:
         return None
     size = Size(merged.shape[1], merged.shape[0])

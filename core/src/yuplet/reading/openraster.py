@@ -42,7 +42,7 @@ class _Source:
 
 
 def read(
-    path: Path, scratch: Scratch, progress: Callable[[int, int], None], workers: int
+    path: Path, scratch: Scratch, progress: Callable[[int, int], None], workers: int, file_name: str
 ) -> tuple[Illustration, ReadingReport]:
     """Read an OpenRaster file; the trimmed pixels of each layer go to the scratch file under the layer's id.
 
@@ -56,6 +56,8 @@ def read(
         Told (layers done, layers in all); may raise to stop.
     workers : int
         Threads that decode.
+    file_name : str
+        What the file was called where it came from: its stem names the illustration, and errors name it.
 
     Raises
     ------
@@ -63,7 +65,7 @@ def read(
         What is wrong with the file, and where.
     """
     report = ReadingReport()
-    with _archive(path) as archive:
+    with _archive(path, file_name) as archive:
         _check_mimetype(archive, report)
         root = _stack_xml(archive)
         canvas = Size(_side(root, "w"), _side(root, "h"))
@@ -78,7 +80,12 @@ def read(
     layers = tuple(_with_boxes(node, boxes) for node in nodes)
     resolution = _number(root.get("xres"), None)
     illustration = Illustration(
-        path.stem, canvas, layers, resolution, ", ".join(sorted(spaces)) if spaces else "sRGB", depth
+        PurePosixPath(file_name).stem,
+        canvas,
+        layers,
+        resolution,
+        ", ".join(sorted(spaces)) if spaces else "sRGB",
+        depth,
     )
     report.counts = _counts(illustration)
     return illustration, report
@@ -86,7 +93,7 @@ def read(
 
 def merged_image(path: Path) -> Picture | None:
     """The file's own flat picture (`mergedimage.png`), or None where it has none."""
-    with _archive(path) as archive:
+    with _archive(path, path.name) as archive:
         if "mergedimage.png" not in archive.namelist():
             return None
         data = archive.read("mergedimage.png")
@@ -95,14 +102,14 @@ def merged_image(path: Path) -> Picture | None:
 
 
 @contextlib.contextmanager
-def _archive(path: Path) -> Iterator[zipfile.ZipFile]:
+def _archive(path: Path, file_name: str) -> Iterator[zipfile.ZipFile]:
     try:
         with zipfile.ZipFile(path) as archive:
             _check_entries(archive)
             yield archive
     except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as error:
         raise BrokenFile(
-            f"'{path.name}' is a damaged archive ({error}). Save it again as OpenRaster and bring it in once more."
+            f"'{file_name}' is a damaged archive ({error}). Save it again as OpenRaster and bring it in once more."
         ) from error
 
 
