@@ -20,5 +20,6 @@ api:
 screenshots:
 	$(python) docs/screenshots/take.py
 
+# While ./start is running: writes docs/measurements.md.
 bench:
-	$(python) bench/hand_over.py && $(python) bench/bring_in.py && $(python) bench/memory.py && $(python) bench/pile.py
+	$(python) bench/run.py

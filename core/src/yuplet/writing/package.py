@@ -71,15 +71,16 @@ def carry_out(
         boxes[planned.part.id], picture = rendered
         write_image(planned.file, picture)
 
-    def write_reference() -> None:
-        picture = compose(laid(Arrangement(plan.tree), plan.layer_boxes), plan.canvas, source, workers=1)
-        write_image(REFERENCE, picture)
-
     progress(0, total)
+    # All threads together, and first: it is the largest piece of work.
+    reference = compose(laid(Arrangement(plan.tree), plan.layer_boxes), plan.canvas, source, workers)
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
         largest_first = sorted(plan.parts, key=lambda planned: -planned.box.size.pixels)
-        futures = [pool.submit(write_reference), *(pool.submit(write_part, planned) for planned in largest_first)]
+        futures = [
+            pool.submit(write_image, REFERENCE, reference),
+            *(pool.submit(write_part, planned) for planned in largest_first),
+        ]
         try:
             for done, future in enumerate(as_completed(futures), 1):
                 future.result()

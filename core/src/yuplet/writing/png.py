@@ -10,13 +10,16 @@ from typing import Literal, TypeAlias
 
 import deflate
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
 
 from yuplet.pixels import Picture, kernels
 
 Effort: TypeAlias = Literal["quick", "normal", "small"]
 
-_LEVELS: dict[Effort, int] = {"quick": 1, "normal": 3, "small": 9}
+_LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 9}
+_SAMPLE, _BANDS = 8, 4
+"""Rows in a band, and bands, that decide whether rows are filtered."""
 _COLOUR_TYPES = {1: 0, 2: 4, 3: 2, 4: 6}
 
 
@@ -47,8 +50,7 @@ def encode(picture: Picture, effort: Effort = "normal", ppi: float | None = None
         raise ValueError("a picture without pixels cannot be a PNG")
     reduced = _reduced(picture)
     channels = reduced.shape[2]
-    rows = np.empty((height, 1 + width * channels), np.uint8)
-    kernels.filter_rows(reduced.reshape(height, width * channels), rows, channels)
+    rows = _rows(reduced.reshape(height, width * channels), channels)
     data = deflate.zlib_compress(rows.reshape(-1).data, _LEVELS[effort])
     header = struct.pack(">IIBBBBB", width, height, 8, _COLOUR_TYPES[channels], 0, 0, 0)
     chunks = [_chunk(b"IHDR", header), _chunk(b"sRGB", b"\0")]
@@ -76,6 +78,39 @@ def _reduced(picture: Picture) -> Picture:
     if kinds == 1:
         return np.ascontiguousarray(picture[..., :3])
     return picture
+
+
+def _rows(plain: NDArray[np.uint8], channels: int) -> NDArray[np.uint8]:
+    """The rows with a filter byte in front, filtered or not: whichever compresses better in a sample of them.
+
+    Flat colours repeat exactly, which filtering hides from the compressor; gradients and grain want it.
+    """
+    height, width = plain.shape
+    if height <= _SAMPLE * _BANDS:
+        sample = plain
+    else:
+        tops = np.linspace(0, height - _SAMPLE, _BANDS).astype(int)
+        sample = np.concatenate([plain[top : top + _SAMPLE] for top in tops])
+    filtered = np.empty((len(sample), 1 + width), np.uint8)
+    kernels.filter_rows(sample, filtered, channels)
+    unfiltered = _unfiltered(sample)
+    wants_filters = len(deflate.zlib_compress(filtered.reshape(-1).data, 1)) < len(
+        deflate.zlib_compress(unfiltered.reshape(-1).data, 1)
+    )
+    if sample is plain:
+        return filtered if wants_filters else unfiltered
+    if not wants_filters:
+        return _unfiltered(plain)
+    rows = np.empty((height, 1 + width), np.uint8)
+    kernels.filter_rows(plain, rows, channels)
+    return rows
+
+
+def _unfiltered(plain: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    rows = np.empty((plain.shape[0], 1 + plain.shape[1]), np.uint8)
+    rows[:, 0] = 0
+    rows[:, 1:] = plain
+    return rows
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:

@@ -1,0 +1,17 @@
+"""Runs every measurement and writes docs/measurements.md. ./start must be running for the pile."""
+
+import bring_in
+import hand_over
+import pile
+from measure import ROOT
+
+HEAD = """# Measurements
+
+Made by `make bench` (scripts in `bench/`, art from `bench/art.py` with a fixed seed). Ratios within one run on one machine
+with two cores; nothing here is asserted by a test.
+"""
+
+if __name__ == "__main__":
+    text = "\n".join([HEAD, hand_over.main(), bring_in.main(), pile.main()])
+    (ROOT / "docs" / "measurements.md").write_text(text)
+    print(text)

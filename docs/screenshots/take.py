@@ -1,0 +1,68 @@
+"""Takes one picture of each main view from the demo data, while ./start is running.
+
+.venv/bin/python docs/screenshots/take.py [address]
+"""
+
+import json
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+HERE = Path(__file__).resolve().parent
+sys.path.insert(0, str(HERE.parents[1]))
+from tests.browser import chromium, new_context  # noqa: E402
+
+ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8600"
+
+
+def main() -> None:
+    password = json.loads((HERE.parents[1] / "var" / "secrets.json").read_text())["demo_password"]
+    with chromium() as browser:
+        context, _ = new_context(browser, ADDRESS)
+        page = context.new_page()
+        page.goto("/")
+        page.get_by_label("Account").wait_for()
+        shoot(page, "sign-in")
+        page.get_by_label("Account").fill("demo")
+        page.get_by_role("textbox", name="Password").fill(password)
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("link", name="Brindle").wait_for()
+        shoot(page, "projects")
+        page.get_by_role("link", name="Brindle").click()
+        opened(page)
+        to_step(page, "Bring in")
+        shoot(page, "bring-in")
+        to_step(page, "Put in order")
+        page.locator('[data-row="lamp"]').click()
+        shoot(page, "put-in-order")
+        page.keyboard.press("?")
+        shoot(page, "keys")
+        page.keyboard.press("Escape")
+        to_step(page, "Hand over")
+        page.get_by_role("button", name="Hand over").click()
+        page.get_by_role("button", name="Cancel").wait_for()
+        page.get_by_role("button", name="Hand over").wait_for()
+        page.get_by_test_id("proof").wait_for()
+        shoot(page, "hand-over")
+        page.emulate_media(color_scheme="dark")
+        to_step(page, "Put in order")
+        page.get_by_text("Dark", exact=True).click()
+        shoot(page, "put-in-order-dim")
+
+
+def to_step(page: Page, name: str) -> None:
+    page.get_by_role("navigation", name="Steps").get_by_role("link", name=name).click()
+
+
+def opened(page: Page) -> None:
+    page.locator("[data-drawn=true]").wait_for()
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_timeout(700)
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main()
