@@ -80,6 +80,8 @@ class Database:
                 raise CannotStart(f"MariaDB did not start; the end of {self.log} says:\n{self._last_lines()}")
             time.sleep(0.1)
         account.unlink()
+        # For Django's own command line, which finds the running server by it.
+        (self.folder / "port").write_text(str(self.port))
 
     def stop(self) -> None:
         """Stop the server and wait for it."""
@@ -90,6 +92,7 @@ class Database:
             except subprocess.TimeoutExpired:
                 self._process.kill()
         shutil.rmtree(self._sockets, ignore_errors=True)
+        (self.folder / "port").unlink(missing_ok=True)
 
     @property
     def is_running(self) -> bool:

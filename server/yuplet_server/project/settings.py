@@ -52,6 +52,13 @@ ROOT_URLCONF = "yuplet_server.project.urls"
 WSGI_APPLICATION = "yuplet_server.project.wsgi.application"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
 
+
+def _port_of_running() -> str:
+    """Where the database of a running ./start listens, for Django's own command line."""
+    path = VAR / "port"
+    return path.read_text() if path.exists() else ""
+
+
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.mysql",
@@ -59,7 +66,7 @@ DATABASES = {
         "USER": "yuplet",
         "PASSWORD": _SECRETS["database_password"],
         "HOST": "127.0.0.1",
-        "PORT": os.environ.get("YUPLET_DATABASE_PORT", "3307"),
+        "PORT": os.environ.get("YUPLET_DATABASE_PORT") or _port_of_running(),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
