@@ -1,0 +1,51 @@
+"""Django's own command line: accounts, the demo, and what a worker tidies up."""
+
+import os
+import tempfile
+import time
+from io import StringIO
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management import CommandError, call_command
+from django.test import TransactionTestCase
+
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement.models import Row
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.jobs.management.commands import worker
+
+
+class CommandTests(TransactionTestCase):
+    def test_an_account_with_a_first_password_that_works(self) -> None:
+        out = StringIO()
+        call_command("add_account", "ben", stdout=out)
+        password = out.getvalue().split("Password: ")[1].strip()
+        self.assertGreaterEqual(len(password), 12)
+        self.assertTrue(User.objects.get(username="ben").check_password(password))
+        with self.assertRaisesRegex(CommandError, "already"):
+            call_command("add_account", "ben")
+
+    def test_the_demo_is_loaded_once_and_given_back_when_it_was_removed(self) -> None:
+        call_command("load_demo", stdout=StringIO())
+        brindle = Illustration.objects.get()
+        self.assertEqual((brindle.name, brindle.state, brindle.width), ("Brindle", "ready", 2048))
+        self.assertEqual(brindle.report["merged"]["differing"], 0)
+        rows = Row.objects.filter(arrangement=brindle.pk)
+        self.assertEqual((rows.filter(kind="part").count(), rows.filter(kind="group").count()), (50, 13))
+        self.assertGreaterEqual(rows.filter(kind="part", shown=False).count(), 5)
+        self.assertGreaterEqual(rows.filter(blend="multiply").count(), 3)
+        self.assertTrue(User.objects.get(username="demo").check_password(settings.DEMO_PASSWORD))
+        call_command("load_demo", stdout=StringIO())
+        self.assertEqual(Illustration.objects.count(), 1)
+
+    def test_a_worker_removes_what_was_left_unfinished_long_ago(self) -> None:
+        with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):
+            old, young, kept = (Path(name) / found for found in (".new-old", ".new-young", "ab"))
+            for path in (old, young, kept):
+                path.touch()
+            long_ago = time.time() - 2 * worker.STALE
+            for path in (old, kept):
+                os.utime(path, (long_ago, long_ago))
+            worker._remove_old_temporary_files()
+            self.assertEqual(sorted(path.name for path in Path(name).iterdir()), [".new-young", "ab"])
