@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from tests.product import PASSWORD, ProductTestCase
 from yuplet_server.accounts.models import User
@@ -16,10 +16,10 @@ class BringInTests(ProductTestCase):
         super().setUp()
         self.sign_in()
 
-    def drop(self, *files: Path) -> None:
-        """Drop files on the project, as from a folder of the desktop."""
+    def drop(self, *files: Path, onto: Locator | None = None) -> None:
+        """Drop files on the project or on something else, as from a folder of the desktop."""
         values = [[file.name, base64.b64encode(file.read_bytes()).decode()] for file in files]
-        target = self.page.get_by_text("Drop a picture here")
+        target = onto or self.page.get_by_text("Drop a picture here")
         target.evaluate(
             """(element, files) => {
                 const data = new DataTransfer();
@@ -45,6 +45,18 @@ class BringInTests(ProductTestCase):
         self.page.get_by_role("link", name="tin inspector").click()
         self.wait_for_pile()
         self.assertEqual(self.names(), ["tin inspector"])
+
+    def test_a_file_dropped_on_the_pile_is_brought_into_the_same_project(self) -> None:
+        self.bring_in()
+        self.drop(self.flat("tin inspector.png"), onto=self.page.get_by_test_id("pile"))
+        self.page.get_by_role("link", name="tin inspector").click()
+        self.wait_for_pile()
+        self.assertEqual(self.names(), ["tin inspector"])
+
+    def test_a_file_dropped_beside_a_project_does_not_replace_the_page(self) -> None:
+        self.drop(self.ora, onto=self.page.get_by_role("heading", name="Marsh Line"))
+        expect(self.page.get_by_text("Drop a picture here")).to_be_visible()
+        expect(self.page.get_by_role("link", name="signal post")).to_have_count(0)
 
     def test_the_report_and_the_original(self) -> None:
         self.bring_in()

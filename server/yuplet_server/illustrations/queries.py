@@ -19,7 +19,9 @@ from yuplet_server.projects.storage import open_blob
 
 def illustration_for(user: User, illustration_id: int, role: Member.Role) -> Illustration:
     """An illustration, if somebody has at least a role in its project; else Http404 or PermissionDenied."""
-    illustration = Illustration.objects.filter(pk=illustration_id).select_related("job").first()
+    # The layer tree and the report can be long, and most who ask need neither.
+    found = Illustration.objects.filter(pk=illustration_id).select_related("job").defer("record", "report")
+    illustration = found.first()
     if illustration is None:
         raise Http404
     queries.require(user, illustration.project_id, role)

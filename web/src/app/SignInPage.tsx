@@ -24,6 +24,7 @@ export function SignInPage() {
   };
   return (
     <main className={classes.page}>
+      <title>Sign in · Yuplet</title>
       <form className={classes.sheet} onSubmit={submit}>
         <Wordmark />
         <Title order={1} size="h3" mt="md">

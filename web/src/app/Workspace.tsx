@@ -1,12 +1,13 @@
 import { Anchor, Button, Center, Stack, Text } from '@mantine/core';
 import { useMemo, useState } from 'react';
-import { Link, Navigate } from 'react-router';
+import { Link, Navigate, useNavigate } from 'react-router';
 import { isRunning, useHandOvers, useIllustration, type WholeIllustration } from '../api/calls';
 import { partColour } from '../ledger/colours';
 import { numbersOf, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
 import { Pile } from '../pile/Pile';
 import { ReadingReport } from '../steps/bring-in/ReadingReport';
+import { useBringIn } from '../steps/bring-in/useBringIn';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
 import { lastDone } from '../steps/hand-over/report';
 import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
@@ -16,6 +17,7 @@ import { TryOut } from '../steps/try-out/TryOut';
 import { AccountMenu } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
 import { plural } from '../ui/units';
+import { useFileDrop } from '../ui/useFileDrop';
 import { Wordmark } from '../ui/Wordmark';
 import { KeysList, useKeys } from './keys';
 import { Line } from './Line';
@@ -59,6 +61,11 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const [current, setCurrent] = useState<string | null>(null);
   const [isListOpen, setListOpen] = useState(false);
   useKeys();
+  const navigate = useNavigate();
+  const { uploads, take } = useBringIn(illustration.project);
+  const { handlers } = useFileDrop(illustration.role !== 'viewer', async (files) => {
+    if ((await take(files)) > 0) navigate('/');
+  });
 
   const rows = view?.rows;
   const alone = view?.alone ?? null;
@@ -93,6 +100,10 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         ? `no. ${last.number}, ${last.report?.proof.ok ? 'proved' : 'not proved'}`
         : 'not yet',
   };
+  const [sending] = uploads;
+  let status = view?.undo ? `Last step: ${view.undo}` : '';
+  if (isSaving) status = 'Saving';
+  if (sending) status = `Sending ${sending.name}, ${Math.round(sending.share * 100)} %`;
   const panels: Record<StepName, () => React.ReactNode> = {
     'bring-in': () => <ReadingReport illustration={illustration} />,
     'take-apart': () => <TakeApart />,
@@ -118,7 +129,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   };
 
   return (
-    <div className={classes.workspace}>
+    // biome-ignore lint/a11y/noStaticElementInteractions: the page of projects has a button that does the same
+    <div className={classes.workspace} {...handlers}>
+      <title>{`${illustration.name} · Yuplet`}</title>
       <header className={classes.head}>
         <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
           <Wordmark />
@@ -183,7 +196,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         </div>
       </main>
       <footer className={classes.foot} role="status">
-        {isSaving ? 'Saving' : view?.undo ? `Last step: ${view.undo}` : ''}
+        {status}
       </footer>
       <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />
     </div>

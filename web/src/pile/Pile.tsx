@@ -36,6 +36,11 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
   const [scale] = useState(() => previewScale(rows));
   const [composite] = useState(() => new Composite(canvas, scale));
 
+  // A new name changes no pixel: what is drawn depends on these, and is drawn again only when they change.
+  const looks = rows.map((row) => [row.id, row.group, row.image, row.opacity, row.blend, row.isolated].join());
+  const drawn = useStable(rows, looks.join(';'));
+  const visible = useStable(seen, [...seen].join());
+  const marked = useStable(outlines, outlines.map(({ row, colour }) => row.id + colour).join());
   const images = rows.map((row) => row.image).join();
   // biome-ignore lint/correctness/useExhaustiveDependencies: pictures depend on the digests, not on names or order
   useEffect(
@@ -71,18 +76,18 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
     const element = surface.current;
     if (!element || !screen || !shown) return;
     const frame = requestAnimationFrame(() => {
-      composite.update({ rows, seen }, pictures.current);
+      composite.update({ rows: drawn, seen: visible }, pictures.current);
       if (element.width !== screen.width) element.width = screen.width;
       if (element.height !== screen.height) element.height = screen.height;
       const context = element.getContext('2d');
       if (context) {
         paint(context, screen, shown, composite, canvas, ground);
-        drawOutlines(context, screen, shown, outlines, pictures.current);
+        drawOutlines(context, screen, shown, marked, pictures.current);
       }
       element.dataset.drawn = String(left === 0);
     });
     return () => cancelAnimationFrame(frame);
-  }, [screen, shown, rows, seen, outlines, ground, left, composite, canvas]);
+  }, [screen, shown, drawn, visible, marked, ground, left, composite, canvas]);
 
   const spotOf = (event: { clientX: number; clientY: number }): Spot => {
     const frame = surface.current?.getBoundingClientRect();
@@ -159,6 +164,12 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
       </p>
     </section>
   );
+}
+
+/** A value that stays the same object for as long as its key is the same. */
+function useStable<T>(value: T, key: string): T {
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the value
+  return useMemo(() => value, [key]);
 }
 
 function paint(

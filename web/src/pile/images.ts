@@ -2,8 +2,10 @@
 import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
 
-const BUDGET = 400_000_000;
+const BUDGET = 800_000_000;
 const AT_ONCE = 6;
+/** Milliseconds between two tellings: each draws the composite anew, which takes longer the more there is. */
+const TELL_EVERY = 400;
 
 export type Pictures = Map<string, ImageBitmap>;
 
@@ -15,7 +17,7 @@ export function previewScale(rows: readonly Row[]): number {
   return scale;
 }
 
-/** Load what is missing; `onLoaded` is told after each picture. Answers a function that stops the loading. */
+/** Load what is missing; `onLoaded` is told now and then, and at the end. Answers a function that stops the loading. */
 export function loadPictures(
   illustration: number,
   rows: readonly Row[],
@@ -27,6 +29,7 @@ export function loadPictures(
   const stop = new AbortController();
   const waiting = rows.filter((row) => row.image !== null && row.box !== null && !into.has(row.image));
   let left = waiting.length;
+  let told = performance.now();
   const next = async (): Promise<void> => {
     const row = waiting.shift();
     if (!row?.image || !row.box || stop.signal.aborted) return;
@@ -42,13 +45,16 @@ export function loadPictures(
               resizeWidth: Math.max(1, Math.round(width * scale)),
               resizeHeight: Math.max(1, Math.round(height * scale)),
             };
-      into.set(row.image, await createImageBitmap(blob, { ...size, resizeQuality: 'medium' }));
+      into.set(row.image, await createImageBitmap(blob, { ...size, resizeQuality: 'low' }));
     } catch {
       if (stop.signal.aborted) return;
       onFailed(row.name);
     }
     left -= 1;
-    onLoaded(left);
+    if (left === 0 || performance.now() - told > TELL_EVERY) {
+      told = performance.now();
+      onLoaded(left);
+    }
     return next();
   };
   for (let lane = 0; lane < AT_ONCE; lane++) void next();

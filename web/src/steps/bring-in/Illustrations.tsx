@@ -1,61 +1,21 @@
 import { Button, Text } from '@mantine/core';
-import { notifications } from '@mantine/notifications';
-import { useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useRef } from 'react';
 import { Link } from 'react-router';
-import {
-  bringIn,
-  type Illustration,
-  isRunning,
-  type Project,
-  removeIllustration,
-  useIllustrations,
-} from '../../api/calls';
+import { type Illustration, isRunning, type Project, removeIllustration, useIllustrations } from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
 import { bytes } from '../../ui/units';
+import { useFileDrop } from '../../ui/useFileDrop';
 import classes from './ProjectsPage.module.css';
-
-interface Upload {
-  name: string;
-  share: number;
-}
+import { useBringIn } from './useBringIn';
 
 /** The illustrations of a project, and the place where new ones are dropped. */
 export function Illustrations({ project }: { project: Project }) {
-  const queries = useQueryClient();
   const illustrations = useIllustrations(project.id);
   const input = useRef<HTMLInputElement>(null);
-  const [uploads, setUploads] = useState<Upload[]>([]);
-  const [isOver, setOver] = useState(false);
   const canEdit = project.role !== 'viewer';
-
-  const refresh = async () => {
-    const queryKey = ['illustrations', project.id];
-    // A first list that is still on its way would be taken for a new one.
-    await queries.cancelQueries({ queryKey });
-    await queries.invalidateQueries({ queryKey });
-  };
-  const take = async (files: readonly File[]) => {
-    for (const file of files) {
-      const told = (share: number) =>
-        setUploads((before) => before.map((one) => (one.name === file.name ? { ...one, share } : one)));
-      setUploads((before) => [...before, { name: file.name, share: 0 }]);
-      try {
-        await bringIn(project.id, file, told);
-        await refresh();
-      } catch (problem) {
-        notifications.show({
-          color: 'orange',
-          autoClose: false,
-          title: 'Not brought in',
-          message: (problem as Error).message,
-        });
-      } finally {
-        setUploads((before) => before.filter((one) => one.name !== file.name));
-      }
-    }
-  };
+  const { uploads, take, refresh } = useBringIn(project.id);
+  const { isOver, handlers } = useFileDrop(canEdit, (files) => void take(files));
   const remove = async (illustration: Illustration) => {
     await removeIllustration(illustration.id);
     await refresh();
@@ -63,20 +23,7 @@ export function Illustrations({ project }: { project: Project }) {
 
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping has a button beside it that does the same
-    <div
-      className={isOver ? classes.shelfOver : classes.shelf}
-      onDragOver={(event) => {
-        if (!canEdit) return;
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(event) => {
-        event.preventDefault();
-        setOver(false);
-        if (canEdit) void take([...event.dataTransfer.files]);
-      }}
-    >
+    <div className={isOver ? classes.shelfOver : classes.shelf} {...handlers}>
       {illustrations.data?.map((illustration) => (
         <Card
           key={illustration.id}

@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type Project, startProject, useProjects } from '../../api/calls';
 import { AccountMenu } from '../../ui/AccountMenu';
+import { useFileDrop } from '../../ui/useFileDrop';
 import { Wordmark } from '../../ui/Wordmark';
 import { Illustrations } from './Illustrations';
 import { Members } from './Members';
@@ -13,8 +14,11 @@ export function ProjectsPage({ user }: { user: string }) {
   const projects = useProjects();
   const [isStarting, setStarting] = useState(false);
   const [membersOf, setMembersOf] = useState<Project | null>(null);
+  const { handlers } = useFileDrop(false, () => undefined);
   return (
-    <>
+    // biome-ignore lint/a11y/noStaticElementInteractions: a file dropped beside a project must not replace the page
+    <div className={classes.whole} {...handlers}>
+      <title>Projects · Yuplet</title>
       <header className={classes.head}>
         <Wordmark />
         <span className={classes.gap} />
@@ -67,7 +71,7 @@ export function ProjectsPage({ user }: { user: string }) {
       >
         {membersOf && <Members project={membersOf} />}
       </Modal>
-    </>
+    </div>
   );
 }
 
