@@ -129,7 +129,6 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   };
 
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: the page of projects has a button that does the same
     <div className={classes.workspace} {...handlers}>
       <title>{`${illustration.name} · Yuplet`}</title>
       <header className={classes.head}>

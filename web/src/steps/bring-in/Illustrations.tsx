@@ -22,7 +22,6 @@ export function Illustrations({ project }: { project: Project }) {
   };
 
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: dropping has a button beside it that does the same
     <div className={isOver ? classes.shelfOver : classes.shelf} {...handlers}>
       {illustrations.data?.map((illustration) => (
         <Card

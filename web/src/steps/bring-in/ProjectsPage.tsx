@@ -16,7 +16,6 @@ export function ProjectsPage({ user }: { user: string }) {
   const [membersOf, setMembersOf] = useState<Project | null>(null);
   const { handlers } = useFileDrop(false, () => undefined);
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: a file dropped beside a project must not replace the page
     <div className={classes.whole} {...handlers}>
       <title>Projects · Yuplet</title>
       <header className={classes.head}>
