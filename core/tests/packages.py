@@ -3,6 +3,7 @@
 import json
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -63,8 +64,6 @@ class PackageTestCase(FolderTestCase):
 
 def with_pivot(arrangement: Arrangement, part: str, pivot: Point) -> Arrangement:
     """The arrangement with a pivot for one part."""
-    from dataclasses import replace
-
     return arrangement.changed(lambda row: replace(row, pivot=pivot) if row.id == part else row)  # type: ignore[call-arg]
 
 

@@ -7,10 +7,15 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PIL import Image
 
 import signal_post
 from tests.packages import FolderTestCase
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Illustration, Layer
+from yuplet.pixels.scratch import Scratch
+from yuplet.writing import openraster
 
 CORE = Path(__file__).resolve().parents[1] / "src"
 
@@ -69,14 +74,7 @@ class CommandLineTests(FolderTestCase):
         self.assertEqual((proof["ok"], proof["missing"]), (False, ["parts/glow.png"]))
 
     def test_names_that_cannot_be_used_are_listed(self) -> None:
-        from yuplet.geometry import Box, Size
-        from yuplet.illustration.layers import Illustration, Layer
-        from yuplet.pixels.scratch import Scratch
-        from yuplet.writing import openraster
-
         with Scratch() as scratch:
-            import numpy as np
-
             scratch.put("a", np.full((2, 2, 4), 255, np.uint8))
             openraster.write(
                 self.folder / "odd.ora",

@@ -55,13 +55,10 @@ class HandOverTests(PackageTestCase):
 
     def test_the_same_again_is_the_same_to_the_byte(self) -> None:
         before = {name: (self.package / name).read_bytes() for name in self.report.files}
-        self.scratch_free_hand_over()
+        self.hand_over(arrangement_of(self.illustration)[0])
         # All but the manifest's pivot, which the second one has not.
         for name in set(before) - {"manifest.json"}:
             self.assertEqual((self.package / name).read_bytes(), before[name], name)
-
-    def scratch_free_hand_over(self) -> None:
-        self.hand_over(arrangement_of(self.illustration)[0])
 
     def test_an_update_lists_what_is_obsolete_and_keeps_or_removes_it(self) -> None:
         first, _ = arrangement_of(self.illustration)
@@ -91,7 +88,7 @@ class HandOverTests(PackageTestCase):
         (self.package / "notes.txt").write_text("mine")
         before = (self.package / "manifest.json").read_bytes()
         with self.assertRaisesRegex(FolderNotOurs, "notes.txt"):
-            self.scratch_free_hand_over()
+            self.hand_over(arrangement_of(self.illustration)[0])
         self.assertEqual((self.package / "manifest.json").read_bytes(), before)
 
     def test_nothing_to_hand_over(self) -> None:

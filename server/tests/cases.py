@@ -1,5 +1,6 @@
 """A project with one account in each role, and the signal post brought into it."""
 
+import io
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -45,8 +46,6 @@ def make_project() -> tuple[Project, dict[str, User]]:
 
 def kept(project: Project, name: str = "signal post.ora", data: bytes | None = None) -> Illustration:
     """An original that waits to be read."""
-    import io
-
     data = ora() if data is None else data
     return illustrations.keep_upload(project, None, name, len(data), io.BytesIO(data))
 
@@ -102,7 +101,7 @@ class ServerTestCase(TestCase):
         return Row.objects.get(arrangement=self.illustration.pk, name=name).row
 
     def step(self, client: Client, version: int, status: int = 200, **command: Any) -> dict[str, Any]:
-        """Send a command; 'do' may be written 'do_' apart from the rest."""
+        """Send a command that was made while looking at a version."""
         answer = client.post(
             self.address("steps"), {"version": version, "command": command}, content_type="application/json"
         )

@@ -5,12 +5,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 from rest_framework.views import APIView
 
 from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
-from yuplet_server.projects.models import Project
+from yuplet_server.accounts.models import User
+from yuplet_server.projects.actions import set_role, start_project
 
 RANK = ["viewer", "editor", "owner"]
 
@@ -83,9 +85,6 @@ class AccessTests(ServerTestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         super().setUpTestData()
-        from yuplet_server.accounts.models import User
-        from yuplet_server.projects.actions import set_role
-
         cls.users["eve"] = User.objects.create_user("eve")
         set_role(cls.project, "eve", "viewer")
         cls.hand_over = handed_over(cls.illustration, cls.users["ada"], 1)
@@ -102,8 +101,6 @@ class AccessTests(ServerTestCase):
                 self.assertEqual(address.call(self, Client()).status_code, 403, "nobody signed in")
 
     def test_a_role_that_is_too_small_is_refused_and_one_that_is_enough_is_not(self) -> None:
-        from django.db import transaction
-
         for address in ADDRESSES:
             for name, role in ROLES.items():
                 may = RANK.index(role) >= RANK.index(address.role)
@@ -117,11 +114,8 @@ class AccessTests(ServerTestCase):
                         self.assertEqual(status, 403)
 
     def test_an_image_of_another_project_is_not_found_under_ones_own(self) -> None:
-        from yuplet_server.projects.actions import start_project
-
         own = start_project(self.users["dora"], "Elsewhere")
         illustration = brought_in(own)
-        Project.objects.filter(pk=own.pk).update(name="Elsewhere")
         foreign = "0" * 64
         self.assertEqual(self.dora.get(f"/api/illustrations/{illustration.pk}/images/{foreign}").status_code, 404)
         self.assertEqual(self.dora.get(self.address(f"images/{illustration.preview}")).status_code, 404)

@@ -2,17 +2,17 @@
 
 import io
 import json
+import tempfile
 import zipfile
+from pathlib import Path
 
-from tests.cases import ServerTestCase, handed_over
+from tests.cases import ServerTestCase, handed_over, quiet
+from yuplet_server.handovers import actions
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.jobs.models import Job
 
 
 class PlanTests(ServerTestCase):
-    def plan(self) -> dict[str, object]:
-        return dict(self.cleo.get(self.address("plan")).json())
-
     def test_the_plan_is_what_the_package_holds(self) -> None:
         plan = self.cleo.get(self.address("plan")).json()
         self.assertEqual(plan["empty"], ["spare"])
@@ -60,12 +60,6 @@ class PlanTests(ServerTestCase):
     def test_what_changes_after_asking_does_not_change_the_package(self) -> None:
         asked = self.post(self.ben, "hand-overs", status=201, body={"version": 1})
         self.step(self.ada, 1, do="rename-rows", names={self.row_id("glow"): "halo"})
-        import tempfile
-        from pathlib import Path
-
-        from tests.cases import quiet
-        from yuplet_server.handovers import actions
-
         with tempfile.TemporaryDirectory() as folder:
             actions.carry_out(asked["id"], Path(folder), quiet)()
         report = HandOver.objects.get(pk=asked["id"]).report

@@ -17,6 +17,7 @@ from django.conf import settings
 from django.db import connection
 from django.test import TransactionTestCase
 from django.utils import timezone
+from django_tasks_db.models import DBTaskResult
 
 from tests.cases import brought_in, kept, make_project
 from yuplet.geometry import Box, Size
@@ -174,8 +175,6 @@ class JobTests(TransactionTestCase):
         self.assertIn("Nothing was changed", job.error)
 
     def test_a_job_that_the_queue_lost_is_queued_again(self) -> None:
-        from django_tasks_db.models import DBTaskResult
-
         asked = self.ask()
         DBTaskResult.objects.all().delete()
         Job.objects.filter(pk=asked.job_id).update(queued_at=timezone.now() - datetime.timedelta(minutes=5))

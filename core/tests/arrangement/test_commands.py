@@ -21,7 +21,7 @@ from yuplet.arrangement.commands import (
     touched,
 )  # fmt: skip
 from yuplet.arrangement.records import from_records, to_records
-from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of, parts_below
+from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of
 from yuplet.errors import ArrangementError, CannotMove, NameNotUsable, NoSuchRow
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
@@ -166,7 +166,6 @@ class FirstArrangementTests(unittest.TestCase):
         )
         lowered = START.find("lowered")[1]
         self.assertEqual((lowered.shown, getattr(lowered, "included", None)), (False, True))
-        self.assertEqual([part.id for part in parts_below(START.find("post")[1])], ["mast", "arm", "lowered", "lamp"])
 
     def test_names_that_cannot_be_files_are_replaced_and_listed(self) -> None:
         box = Box(0, 0, 1, 1)

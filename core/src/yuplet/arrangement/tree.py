@@ -66,15 +66,6 @@ class Arrangement:
                 return around, row
         raise NoSuchRow(row_id)
 
-    def siblings(self, group_id: str | None) -> tuple[Row, ...]:
-        """The members of a group, or the outermost rows for None; raises `NoSuchRow`."""
-        if group_id is None:
-            return self.rows
-        _, row = self.find(group_id)
-        if not isinstance(row, PartGroup):
-            raise NoSuchRow(group_id)
-        return row.members
-
     def changed(self, change: Callable[[Row], Row]) -> "Arrangement":
         """The arrangement with a function applied to every row; members are changed before their group."""
 
@@ -84,15 +75,6 @@ class Arrangement:
             )
 
         return replace(self, rows=each(self.rows))
-
-
-def parts_below(row: Row) -> Iterator[Part]:
-    """A part itself, or all parts within a group."""
-    if isinstance(row, Part):
-        yield row
-    else:
-        for member in row.members:
-            yield from parts_below(member)
 
 
 def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Renamed]]:
