@@ -74,12 +74,12 @@ def _inspect(options: argparse.Namespace) -> int:
     from yuplet.reading.files import read_illustration
 
     with Scratch() as scratch:
-        illustration, report = read_illustration(options.file, scratch)
+        illustration, report = read_illustration(options.file, scratch, longest=options.longest)
     layers = [
         {
             "path": list(path),
             "name": node.name,
-            "kind": "group" if isinstance(node, LayerGroup) else "raster",
+            "kind": "group" if isinstance(node, LayerGroup) else node.kind,
             "visible": node.visible,
             "opacity": node.opacity,
             "blend": node.blend,
@@ -95,7 +95,7 @@ def _inspect(options: argparse.Namespace) -> int:
     print(f"{illustration.name}: {illustration.canvas.width} x {illustration.canvas.height} px")
     for path, node in illustration.walk():
         box = "empty" if node.box is None else "{2} x {3} at {0}, {1}".format(*node.box.as_xywh())
-        kind = "group" if isinstance(node, LayerGroup) else "raster"
+        kind = "group" if isinstance(node, LayerGroup) else node.kind
         print(f"{'  ' * len(path)}{node.name}  ({kind}, {box}{'' if node.visible else ', hidden'})")
     for note in report.notes:
         print(f"{note.kind}: {' / '.join(note.path)}{': ' if note.path else ''}{note.sentence}")

@@ -1,6 +1,9 @@
-"""What reading and writing OpenRaster files share. Source: the OpenRaster specification, https://www.openraster.org/."""
+"""What reading and writing files share. Source of what concerns OpenRaster: the OpenRaster specification, https://www.openraster.org/."""
 
 MIMETYPE = b"image/openraster"
+
+MAX_LAYERS = 2_000
+"""Layers and groups that a file of any kind may have."""
 
 # The operators of the specification's table, and the W3C's names for them.
 BLEND_OF_OPERATOR = {

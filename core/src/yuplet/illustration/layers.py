@@ -1,11 +1,13 @@
 """The layer tree. Members stand back to front; nothing here holds pixels (those are in a `PixelSource`, under the layer's id)."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field
-from typing import TypeAlias
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Literal, TypeAlias
 
 from yuplet.geometry import Box, Size, box_around
 from yuplet.pixels.compositing import Branch, Laid, Leaf
+
+LayerKind: TypeAlias = Literal["raster", "vector"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +21,7 @@ class Layer:
     opacity: float = 1.0
     blend: str = "normal"
     locked: bool = False
+    kind: LayerKind = "raster"
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +75,27 @@ class Illustration:
     def leaves(self) -> Iterator[Layer]:
         """Every layer that is not a group, back to front."""
         return (node for _, node in self.walk() if isinstance(node, Layer))
+
+    def with_boxes(self, boxes: Mapping[str, Box]) -> "Illustration":
+        """The same with the box of each layer by its id; a layer without one is empty."""
+
+        def each(node: LayerNode) -> LayerNode:
+            if isinstance(node, LayerGroup):
+                return replace(node, members=tuple(each(member) for member in node.members))
+            return replace(node, box=boxes.get(node.id))
+
+        return replace(self, layers=tuple(each(node) for node in self.layers))
+
+    def counts(self) -> dict[str, int]:
+        """How many layers, groups, hidden ones and empty layers there are."""
+        nodes = [node for _, node in self.walk()]
+        layers = [node for node in nodes if isinstance(node, Layer)]
+        return {
+            "layers": len(layers),
+            "groups": len(nodes) - len(layers),
+            "hidden": sum(not node.visible for node in nodes),
+            "empty": sum(layer.box is None for layer in layers),
+        }
 
 
 @dataclass(frozen=True, slots=True)

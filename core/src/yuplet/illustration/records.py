@@ -46,7 +46,7 @@ def _node(node: LayerNode) -> dict[str, Any]:
     }
     if isinstance(node, LayerGroup):
         return {**state, "isolated": node.isolated, "members": [_node(member) for member in node.members]}
-    return {**state, "locked": node.locked}
+    return {**state, "locked": node.locked, "kind": node.kind}
 
 
 def _read(value: dict[str, Any]) -> LayerNode:
@@ -61,4 +61,8 @@ def _read(value: dict[str, Any]) -> LayerNode:
             value["isolated"],
         )
     box = Box.from_xywh(value["box"]) if value["box"] is not None else None
-    return Layer(value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"])
+    # Records of before there was vector art have no kind.
+    return Layer(
+        value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"],
+        value.get("kind", "raster"),
+    )  # fmt: skip

@@ -1,7 +1,7 @@
 """Any file that Yuplet reads, by what its first bytes say."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -9,9 +9,12 @@ import numpy as np
 from yuplet.errors import NotAPicture, ReadError
 from yuplet.geometry import Size
 from yuplet.illustration.layers import Illustration, ReadingReport, laid
+from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading import flat, openraster, png
+from yuplet.reading import flat, openraster, png, svg
+
+_IN_ONE_GO = "the document drawn in one go (which is rounded to 8 bits after every shape)"
 
 
 def _say_nothing(done: int, total: int) -> None:
@@ -24,24 +27,39 @@ def read_illustration(
     progress: Callable[[int, int], None] = _say_nothing,
     workers: int = 2,
     file_name: str | None = None,
+    longest: int | None = None,
 ) -> tuple[Illustration, ReadingReport]:
-    """Bring in a file: an OpenRaster archive or a PNG, told apart by their first bytes.
+    """Bring in a file: an OpenRaster archive, an SVG document or a PNG, told apart by their first bytes.
 
     The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `file_name` is what the file was
-    called where it came from, if that is not its name now; its stem names the illustration, and errors name it. Raises
-    `ReadError` in one of its kinds.
+    called where it came from, if that is not its name now; its stem names the illustration, and errors name it.
+    `longest` is the longer side at which vector art is drawn; without it the file's own size is taken. Raises `ReadError`
+    in one of its kinds.
     """
     file_name = file_name or path.name
     try:
-        with path.open("rb") as file:
-            start = file.read(8)
+        start = _first_bytes(path)
     except OSError as error:
         raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
-    if start == png.SIGNATURE:
+    if start.startswith(png.SIGNATURE):
         return flat.read(path, scratch, file_name)
     if start[:2] == b"PK":
         return openraster.read(path, scratch, progress, workers, file_name)
+    if _is_svg(start):
+        return svg.read(path, scratch, progress, file_name, longest)
     raise NotAPicture(file_name)
+
+
+def _first_bytes(path: Path) -> bytes:
+    with path.open("rb") as file:
+        return file.read(1024)
+
+
+def _is_svg(start: bytes) -> bool:
+    text = start.decode("utf-16" if start[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8", "ignore").lstrip(
+        "\ufeff \t\r\n"
+    )
+    return text.startswith("<") and ("<svg" in text or "<!DOCTYPE svg" in text or text.startswith("<?xml"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,32 +69,28 @@ class MergedComparison:
     pixels: int
     differing: int
     largest: int
+    other: str = "the file's own merged picture"
 
     @property
     def sentence(self) -> str:
         """The result in words."""
         if self.differing == 0:
-            return f"The composite equals the file's own merged picture in all {self.pixels:,} pixels."
+            return f"The composite equals {self.other} in all {self.pixels:,} pixels."
         return (
-            f"The composite differs from the file's own merged picture in {self.differing:,} of {self.pixels:,} pixels,"
+            f"The composite differs from {self.other} in {self.differing:,} of {self.pixels:,} pixels,"
             f" by at most {self.largest} of 255."
         )
 
 
 def compare_with_merged(path: Path, illustration: Illustration, scratch: Scratch) -> MergedComparison | None:
-    """Compare our composite of the visible layers with the merged picture that an OpenRaster file carries.
+    """Compare our composite of the visible layers with the merged picture that an OpenRaster file carries, or with an SVG
+    document drawn in one go.
 
     Alpha is compared as it is; colour is compared weighted by alpha, since colour under alpha 0 means nothing and
     colour under a small alpha is stored coarsely by programs that keep it multiplied. Answers None where the file has
     no merged picture that could be read.
     """
-    with path.open("rb") as file:
-        if file.read(2) != b"PK":
-            return None
-    try:
-        merged = openraster.merged_image(path)
-    except ReadError:
-        return None  # the layers are what counts; a damaged copy of them is no reason to refuse the file
+    merged = _merged(path, illustration)
     if merged is None:
         return None
     size = Size(merged.shape[1], merged.shape[0])
@@ -90,4 +104,15 @@ def compare_with_merged(path: Path, illustration: Illustration, scratch: Scratch
         worst = np.maximum(colour.max(axis=2), np.abs(a[..., 3] - b[..., 3]))
         differing += int((worst > 0.5).sum())
         largest = max(largest, int(np.ceil(worst.max() - 0.5)))
-    return MergedComparison(size.pixels, differing, largest)
+    comparison = MergedComparison(size.pixels, differing, largest)
+    return comparison if _first_bytes(path)[:2] == b"PK" else replace(comparison, other=_IN_ONE_GO)
+
+
+def _merged(path: Path, illustration: Illustration) -> Picture | None:
+    start = _first_bytes(path)
+    try:
+        if start[:2] == b"PK":
+            return openraster.merged_image(path)
+        return svg.whole_picture(path, illustration.canvas) if _is_svg(start) else None
+    except ReadError:
+        return None  # the layers are what counts; a damaged copy of them is no reason to refuse the file

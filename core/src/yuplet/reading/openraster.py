@@ -8,14 +8,14 @@ import contextlib
 import zipfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from lxml import etree
 
 from yuplet.errors import BrokenFile, TooLarge, UnsafeFile
 from yuplet.geometry import Box, Size
-from yuplet.illustration.interchange import BLEND_OF_OPERATOR, MIMETYPE
+from yuplet.illustration.interchange import BLEND_OF_OPERATOR, MAX_LAYERS, MIMETYPE
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
@@ -25,7 +25,6 @@ from yuplet.reading import png
 MAX_ENTRIES = 20_000
 MAX_UNPACKED = 4 << 30
 MAX_XML = 16 << 20
-MAX_LAYERS = 2_000
 MAX_NESTING = 64
 _KNOWN = {"name", "x", "y", "opacity", "visibility", "composite-op", "src", "isolation", "edit-locked", "selected"}
 
@@ -77,17 +76,16 @@ def read(
             raise BrokenFile("stack.xml has no list of layers (<stack>). Save the file again as OpenRaster.")
         nodes = tree.members(stack, (), 0, 0, 0)
         boxes, depth, spaces = _read_images(archive, tree.sources, canvas, scratch, report, progress, workers)
-    layers = tuple(_with_boxes(node, boxes) for node in nodes)
     resolution = _number(root.get("xres"), None)
     illustration = Illustration(
         PurePosixPath(file_name).stem,
         canvas,
-        layers,
+        nodes,
         resolution,
         ", ".join(sorted(spaces)) if spaces else "sRGB",
         depth,
-    )
-    report.counts = _counts(illustration)
+    ).with_boxes(boxes)
+    report.counts = illustration.counts()
     return illustration, report
 
 
@@ -318,20 +316,3 @@ def _read_images(
                     source.path,
                 )
     return boxes, depth, spaces
-
-
-def _with_boxes(node: LayerNode, boxes: dict[str, Box]) -> LayerNode:
-    if isinstance(node, LayerGroup):
-        return replace(node, members=tuple(_with_boxes(member, boxes) for member in node.members))
-    return replace(node, box=boxes.get(node.id))
-
-
-def _counts(illustration: Illustration) -> dict[str, int]:
-    nodes = [node for _, node in illustration.walk()]
-    layers = [node for node in nodes if isinstance(node, Layer)]
-    return {
-        "layers": len(layers),
-        "groups": len(nodes) - len(layers),
-        "hidden": sum(not node.visible for node in nodes),
-        "empty": sum(layer.box is None for layer in layers),
-    }

@@ -1,0 +1,276 @@
+"""SVG: every shape a layer, where it lies and as it looks; nothing that runs or loads.
+
+Sources: W3C, Scalable Vector Graphics (SVG) 2; CSS Values and Units (absolute lengths). A second opinion on the pictures is
+Chromium's (tests/test_second_opinion.py).
+"""
+
+from pathlib import Path
+
+import numpy as np
+
+from tests.packages import FolderTestCase, quiet
+from yuplet.errors import BrokenFile, TooLarge, UnsafeFile, YupletError
+from yuplet.geometry import Box, Size
+from yuplet.handover import hand_over_file
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, ReadingReport, laid
+from yuplet.illustration.records import from_record, to_record
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet.reading import svg
+from yuplet.reading.files import compare_with_merged, read_illustration
+
+HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" xmlns:o="urn:other"'
+SCENE = f"""<?xml version="1.0"?>
+{HEAD} width="200" height="150" viewBox="0 0 400 300">
+<style>.red {{ fill: #c33 }} g > .blue {{ fill: #36c; opacity: .5 }} .away {{ display: none }}</style>
+<defs>
+  <linearGradient id="g1"><stop offset="0" stop-color="#fff"/><stop offset="1" stop-color="#080"/></linearGradient>
+  <linearGradient id="g2" xlink:href="#g1"/>
+  <clipPath id="c"><circle cx="200" cy="150" r="90"/></clipPath>
+  <filter id="f"><feGaussianBlur stdDeviation="8"/></filter>
+  <pattern id="p" width="20" height="20" patternUnits="userSpaceOnUse"><circle cx="10" cy="10" r="6" fill="#532"/></pattern>
+</defs>
+<rect class="red" id="ground" width="400" height="300"/>
+<g id="head" clip-path="url(#c)" transform="translate(10 5)">
+  <title>Head</title>
+  <rect class="blue" x="100" y="60" width="200" height="200"/>
+  <circle cx="200" cy="150" r="40" fill="url(#g2)" style="mix-blend-mode:multiply"/>
+</g>
+<g id="glow" filter="url(#f)"><rect x="20" y="20" width="80" height="40" fill="#ff0"/><rect x="60" y="30" width="80" height="40" fill="#0f0"/></g>
+<g opacity="0.5" id="veil"><rect x="250" y="20" width="100" height="100"/><rect x="300" y="60" width="80" height="100" fill="#0ff"/></g>
+<use xlink:href="#ground" transform="scale(.2) translate(1500 1100)" id="copy"/>
+<g class="away" id="hidden"><rect x="6" y="250" width="40" height="40" fill="#fff"/></g>
+<path d="M0 296 L400 295" stroke="#000" stroke-width=".4" id="hair"/>
+<svg x="330" y="230" width="60" height="60" viewBox="0 0 10 10" id="inner"><rect width="10" height="10" fill="url(#p)"/></svg>
+</svg>"""
+
+
+class SvgTestCase(FolderTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.scratch = Scratch()
+        self.addCleanup(self.scratch.__exit__)
+
+    def file(self, text: str, name: str = "art.svg") -> Path:
+        path = self.folder / name
+        path.write_text(text, "utf-8")
+        return path
+
+    def read(self, text: str, longest: int | None = None) -> tuple[Illustration, ReadingReport]:
+        return read_illustration(self.file(text), self.scratch, longest=longest)
+
+    def node(self, found: Illustration, *path: str) -> Layer | LayerGroup:
+        return next(node for own, node in found.walk() if own == path)
+
+
+class TreeTests(SvgTestCase):
+    def test_groups_and_shapes_are_the_tree_back_to_front(self) -> None:
+        found, report = self.read(SCENE)
+        self.assertEqual(
+            ["/".join(path) for path, _ in found.walk()],
+            ["ground", "Head", "Head/shape 1", "Head/shape 2", "glow", "veil", "veil/shape 3", "veil/shape 4", "copy",
+             "hidden", "hidden/shape 5", "hair", "inner", "inner/shape 6"],
+        )  # fmt: skip
+        self.assertEqual(report.counts, {"layers": 10, "groups": 4, "hidden": 1, "empty": 0})
+        self.assertEqual({node.kind for node in found.leaves()}, {"vector"})
+        self.assertEqual(from_record(to_record(found)), found)
+
+    def test_boxes_are_the_pixels_of_each_alone(self) -> None:
+        found, _ = self.read(SCENE, longest=400)
+        self.assertEqual(found.canvas, Size(400, 300))
+        boxes = {
+            ("ground",): Box(0, 0, 400, 300), ("veil", "shape 3"): Box(250, 20, 350, 120), ("veil",): Box(250, 20, 380, 160),
+            ("copy",): Box(300, 220, 380, 280), ("hidden",): Box(6, 250, 46, 290),
+            # The square is cut by the circle about (210, 155) with radius 90, which the group's clip path draws.
+            ("Head", "shape 1"): Box(120, 65, 300, 245), ("Head", "shape 2"): Box(170, 115, 250, 195),
+        }  # fmt: skip
+        for path, box in boxes.items():
+            self.assertEqual(self.node(found, *path).box, box, path)
+
+    def test_opacity_and_modes_stay_with_layers_and_groups(self) -> None:
+        found, _ = self.read(SCENE)
+        veil, head = self.node(found, "veil"), self.node(found, "Head")
+        assert isinstance(veil, LayerGroup) and isinstance(head, LayerGroup)
+        self.assertEqual((veil.opacity, veil.isolated, head.isolated), (0.5, True, True))
+        blue, ball = head.members
+        self.assertEqual((blue.opacity, ball.blend), (0.5, "multiply"))
+        pixels = self.scratch.whole(head.members[0].id)
+        self.assertEqual(pixels[..., 3].max(), 255, "opacity is not in the pixels")
+        self.assertFalse(self.node(found, "hidden").visible)
+
+    def test_what_a_filter_holds_together_is_one_part(self) -> None:
+        found, report = self.read(SCENE)
+        self.assertIsInstance(self.node(found, "glow"), Layer)
+        self.assertIn(("glow",), [note.path for note in report.notes if "filter" in note.sentence])
+
+    def test_names(self) -> None:
+        text = f"""{HEAD} viewBox="0 0 90 90">
+            <rect id="r1" width="9" height="9" o:label="left ear"/><rect id="r2" width="9" height="9" o:label="right ear"/>
+            <rect id="r3" width="9" height="9" aria-label="nose"/><rect id="r4" width="9" height="9"><title> the
+            mouth </title></rect><rect width="9" height="9"/><g><rect id="r6" width="9" height="9"/></g></svg>"""
+        found, report = self.read(text)
+        self.assertEqual(
+            [node.name for _, node in found.walk()],
+            ["left ear", "right ear", "nose", "the mouth", "shape 1", "group 1", "r6"],
+        )
+        flagged = [note.path for note in report.notes if note.kind == "provisional name"]
+        self.assertEqual(flagged, [("shape 1",), ("group 1",)])
+
+    def test_attributes_that_are_all_alike_are_no_names(self) -> None:
+        shapes = "".join(f'<rect id="r{n}" width="9" height="9" o:type="shape"/>' for n in range(6))
+        found, _ = self.read(f'{HEAD} viewBox="0 0 9 9">{shapes}</svg>')
+        self.assertEqual([node.name for _, node in found.walk()], [f"r{n}" for n in range(6)])
+
+    def test_a_document_with_everything_on_one_layer_lists_every_object(self) -> None:
+        shapes = "".join(f'<rect x="{n % 20 * 5}" y="{n // 20 * 5}" width="4" height="4"/>' for n in range(400))
+        found, _ = self.read(f'{HEAD} viewBox="0 0 100 100"><g id="all">{shapes}</g></svg>', longest=500)
+        self.assertEqual(len(list(found.leaves())), 400)
+        self.assertEqual(list(found.leaves())[21].box, Box(25, 25, 45, 45))
+
+
+class SizeTests(SvgTestCase):
+    def test_units(self) -> None:
+        """One inch is 96 px of CSS, 2.54 cm, 25.4 mm, 101.6 Q, 72 pt or 6 pc."""
+        for length in ("96", "96px", "1in", "2.54cm", "25.4mm", "101.6Q", "72pt", "6pc"):
+            found, _ = self.read(f'{HEAD} width="{length}" height="{length}"><rect width="9" height="9"/></svg>')
+            self.assertEqual(found.canvas, Size(96, 96), length)
+            self.assertEqual(self.node(found, "shape 1").box, Box(0, 0, 9, 9), length)
+
+    def test_the_view_box_gives_the_size_where_nothing_else_does(self) -> None:
+        for said in ("", 'width="100%" height="100%"', 'width="auto"'):
+            found, _ = self.read(
+                f'{HEAD} {said} viewBox="10 20 40.5 30"><rect x="10" y="20" width="5" height="5"/></svg>'
+            )
+            self.assertEqual(found.canvas, Size(41, 30), said)
+            self.assertEqual(self.node(found, "shape 1").box, Box(0, 0, 5, 5), said)
+
+    def test_the_longer_side(self) -> None:
+        found, _ = self.read(
+            f'{HEAD} viewBox="0 0 40 30"><rect x="20" y="15" width="20" height="15"/></svg>', longest=1000
+        )
+        self.assertEqual((found.canvas, self.node(found, "shape 1").box), (Size(1000, 750), Box(500, 375, 1000, 750)))
+
+    def test_a_view_of_another_shape_than_the_page_is_centred(self) -> None:
+        found, _ = self.read(
+            f'{HEAD} width="200" height="100" viewBox="0 0 50 50"><rect width="50" height="50"/></svg>'
+        )
+        self.assertEqual(self.node(found, "shape 1").box, Box(50, 0, 150, 100))
+
+    def test_no_size_at_all(self) -> None:
+        for said in (
+            "",
+            'width="0" height="5"',
+            'width="-4" height="5"',
+            'viewBox="0 0 0 5"',
+            'width="1e9" height="1"',
+        ):
+            with self.subTest(said), self.assertRaisesRegex(BrokenFile, "Save it again with a size"):
+                self.read(f"{HEAD} {said}></svg>")
+        with self.assertRaisesRegex(TooLarge, "250 million"):
+            self.read(f'{HEAD} width="90000" height="90000"></svg>')
+
+
+class PictureTests(SvgTestCase):
+    def test_the_parts_laid_together_are_the_document_drawn_in_one_go(self) -> None:
+        for longest in (None, 400, 1333):
+            found, _ = self.read(SCENE, longest)
+            result = compare_with_merged(self.folder / "art.svg", found, self.scratch)
+            assert result is not None
+            # Drawing in one go rounds to 8 bits after every shape, and smooths edges in steps of a sixteenth.
+            self.assertLessEqual(result.largest, 18, longest)
+            ours = compose(laid(found.layers), found.canvas, self.scratch).astype(int)
+            whole = svg.whole_picture(self.folder / "art.svg", found.canvas)
+            self.assertLess((np.abs(ours - whole).max(axis=2) > 2).mean(), 0.002, longest)
+
+    def test_a_hair_and_a_soft_edge_are_not_cut_off(self) -> None:
+        text = f"""{HEAD} viewBox="0 0 2000 2000"><defs><filter id="f" x="-1" y="-1" width="3" height="3"><feGaussianBlur
+            stdDeviation="30"/></filter></defs><path id="hair" d="M3 5 L1990 1993" stroke="#000" stroke-width=".02" opacity=".9"/>
+            <circle id="soft" cx="1000" cy="1000" r="90" filter="url(#f)"/></svg>"""
+        found, _ = self.read(text)
+        drawn = svg.whole_picture(self.file(text), found.canvas)
+        for name in ("hair", "soft"):
+            other = [node.id for node in found.leaves() if node.name == name]
+            self.assertEqual(len(other), 1)
+        ours = compose(laid(found.layers), found.canvas, self.scratch)
+        self.assertLessEqual(int((np.abs(ours[..., 3].astype(int) - drawn[..., 3]) > 2).sum()), 20)
+
+    def test_a_hand_over_of_vector_art_is_proved(self) -> None:
+        report, _, _ = hand_over_file(self.file(SCENE), self.folder / "out", quiet)
+        self.assertTrue(report.proof.ok, report.proof)
+        self.assertEqual(report.parts, 10)
+
+    def test_embedded_pictures_are_drawn(self) -> None:
+        dot = "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=="
+        text = f'{HEAD} viewBox="0 0 9 9"><image id="dot" href="data:image/png;base64,{dot}" x="2" y="2" width="4" height="4"/></svg>'
+        found, report = self.read(text)
+        self.assertEqual((self.node(found, "dot").box, report.notes), (Box(2, 2, 6, 6), []))
+
+
+class HostileTests(SvgTestCase):
+    def refused(self, text: str, kind: type[YupletError], words: str) -> None:
+        with self.assertRaisesRegex(kind, words):
+            self.read(text)
+
+    def test_entities(self) -> None:
+        bomb = "".join(f'<!ENTITY a{i} "{f"&a{i - 1};" * 10 if i else "ha"}">' for i in range(12))
+        self.refused(f'<!DOCTYPE svg [{bomb}]>{HEAD} viewBox="0 0 9 9"><g id="&a11;"/></svg>', UnsafeFile, "entities")
+        secret = '<!DOCTYPE svg [<!ENTITY f SYSTEM "file:///etc/hostname">]>'
+        self.refused(f'{secret}{HEAD} viewBox="0 0 9 9"><text>&f;</text></svg>', UnsafeFile, "another file")
+        outer = '<!DOCTYPE svg [<!ENTITY % p SYSTEM "http://127.0.0.1:9/x.dtd"> %p;]>'
+        self.refused(f'{outer}{HEAD} viewBox="0 0 9 9"></svg>', UnsafeFile, "another file")
+
+    def test_old_files_that_name_their_namespaces_by_entities_are_read(self) -> None:
+        text = """<?xml version="1.0"?><!DOCTYPE svg PUBLIC "-//W3C//DTD SVG 1.1//EN" "http://www.w3.org/Graphics/SVG/1.1/DTD/svg11.dtd" [
+            <!ENTITY ns_svg "http://www.w3.org/2000/svg">]><svg xmlns="&ns_svg;" viewBox="0 0 9 9"><rect width="3" height="3"/></svg>"""
+        found, _ = self.read(text)
+        self.assertEqual(self.node(found, "shape 1").box, Box(0, 0, 3, 3))
+
+    def test_nothing_is_loaded_or_run(self) -> None:
+        (self.folder / "secret.png").write_bytes(b"\x89PNG\r\n\x1a\n")
+        text = f"""{HEAD} viewBox="0 0 9 9" onload="alert(1)"><script>alert(1)</script>
+            <style>@import url(http://127.0.0.1:9/a.css); rect {{ fill: url(http://127.0.0.1:9/b) }}</style>
+            <image id="a" href="http://127.0.0.1:9/x.png" width="9" height="9"/>
+            <image id="b" href="{self.folder}/secret.png" width="9" height="9"/><image id="c" href="secret.png" width="9" height="9"/>
+            <use id="d" href="other.svg#x"/><foreignObject width="9" height="9"><p xmlns="http://www.w3.org/1999/xhtml">x</p></foreignObject>
+            <rect id="e" width="3" height="3" fill="url(http://127.0.0.1:9/c)"/></svg>"""
+        found, report = self.read(text)
+        self.assertEqual({node.name for node in found.leaves() if node.box is not None}, {"e"})
+        said = " ".join(note.sentence for note in report.notes)
+        for word in (
+            "<script>",
+            "@import",
+            "A style rule refers outside",
+            "x.png",
+            "secret.png",
+            "other.svg#x",
+            "<foreignObject>",
+            "fill=",
+        ):
+            self.assertIn(word, said)
+
+    def test_limits(self) -> None:
+        deep = "<g>" * 80 + '<rect width="1" height="1"/>' + "</g>" * 80
+        self.refused(f'{HEAD} viewBox="0 0 9 9">{deep}</svg>', TooLarge, "nested more than 64 deep")
+        many = '<rect width="1" height="1"/>' * 2001
+        self.refused(f'{HEAD} viewBox="0 0 9 9">{many}</svg>', TooLarge, "more than 2000 layers")
+        stops = "<stop/>" * 50_001
+        self.refused(f'{HEAD} viewBox="0 0 9 9"><defs>{stops}</defs></svg>', TooLarge, "more than 50000 elements")
+        uses = "".join(
+            f'<g id="u{n}">{f"<use href=&quot;#u{n - 1}&quot;/>".replace("&quot;", chr(34)) * 10}</g>'
+            for n in range(1, 9)
+        )
+        self.refused(
+            f'{HEAD} viewBox="0 0 9 9"><defs><g id="u0"><rect/></g>{uses}</defs><use href="#u8"/></svg>',
+            TooLarge,
+            "by <use>",
+        )
+
+    def test_a_use_that_holds_itself(self) -> None:
+        text = f'{HEAD} viewBox="0 0 9 9"><g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g></svg>'
+        self.refused(text, BrokenFile, "holds itself")
+
+    def test_damaged_documents(self) -> None:
+        for length in range(60, len(SCENE) - 8, 311):
+            with self.subTest(length), self.assertRaises(BrokenFile):
+                self.read(SCENE[:length])
+        self.refused('<?xml version="1.0"?><html><body/></html>', BrokenFile, "instead of <svg>")
