@@ -46,6 +46,24 @@ class BringInTests(ProductTestCase):
         self.wait_for_pile()
         self.assertEqual(self.names(), ["tin inspector"])
 
+    def test_vector_art_is_drawn_at_the_size_that_was_asked_for(self) -> None:
+        drawing = self.files / "lever.svg"
+        drawing.write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 80"><g id="lever"><rect id="rod" x="27" y="10" width="6"'
+            ' height="60"/><circle id="knob" cx="30" cy="12" r="9" fill="#a33"/></g><path d="M0 79h60"/></svg>'
+        )
+        self.page.get_by_label("Longer side of vector art, px").fill("400")
+        self.page.locator("input[type=file]").first.set_input_files(drawing)
+        self.page.get_by_role("link", name="lever").click()
+        self.wait_for_pile()
+        self.assertEqual(self.names(), ["shape 1", "lever", "knob", "rod"])
+        expect(self.row("rod")).to_contain_text("135, 50")
+        expect(self.row("rod")).to_contain_text("30 × 300")
+        self.to_step("Bring in")
+        report = self.page.get_by_role("region", name="What was brought in")
+        expect(report).to_contain_text("300 × 400 px")
+        expect(report).to_contain_text("shape 1: It has no name in the file.")
+
     def test_a_file_dropped_on_the_pile_is_brought_into_the_same_project(self) -> None:
         self.bring_in()
         self.drop(self.flat("tin inspector.png"), onto=self.page.get_by_test_id("pile"))

@@ -2,18 +2,20 @@
 
 import base64
 import io
+from pathlib import Path
 
 import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
 import signal_post
-from tests.product import ProductTestCase
+from tests.product import ROOT, ProductTestCase
 from yuplet.geometry import Box
 from yuplet.illustration.layers import laid
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.scratch import Scratch
+from yuplet.reading.files import read_illustration
 from yuplet.writing import png
 
 UNSTABLE = {"color-dodge", "color-burn", "soft-light", "hue", "saturation", "color", "luminosity"}
@@ -102,6 +104,10 @@ class SecondOpinionTests(ProductTestCase):
 
     has_worker = False
 
+    def setUp(self) -> None:
+        super().setUp()
+        self.page.goto("/")
+
     def test_every_mode_agrees_with_the_canvas(self) -> None:
         rng = np.random.default_rng(9)
         under = rng.integers(0, 256, (16, 32, 4)).astype(np.uint8)
@@ -109,7 +115,6 @@ class SecondOpinionTests(ProductTestCase):
         # 8-bit colour times a small alpha says little of the colour: half of the pixels are opaque.
         for picture in (under, over):
             picture[..., 3] = np.where(rng.random((16, 32)) < 0.5, 255, np.maximum(picture[..., 3], 64))
-        self.page.goto("/")
         with Scratch() as scratch:
             scratch.put("under", under)
             scratch.put("over", over)
@@ -126,6 +131,47 @@ class SecondOpinionTests(ProductTestCase):
                     self.assertLessEqual(colour[sure].max(), 2)
                     if mode not in UNSTABLE:
                         self.assertLessEqual(colour.max(), 3)
+
+    def test_vector_art_looks_as_chromium_draws_it(self) -> None:
+        """Gradients, clip paths, patterns, strokes, opacity, modes and style sheets of the demo figure and of a scene."""
+        for file in (ROOT / "demo" / "brindle.svg", self.scene()):
+            with Scratch() as scratch:
+                found, _ = read_illustration(file, scratch, longest=600)
+                ours = compose(laid(found.layers), found.canvas, scratch).astype(float)
+            theirs = self.drawn(file, found.canvas).astype(float)
+            weighted = np.abs(ours[..., :3] * ours[..., 3:] - theirs[..., :3] * theirs[..., 3:]).max(axis=2) / 255
+            # Edges are smoothed differently; surfaces must agree.
+            self.assertLess((weighted > 8).mean(), 0.02, file.name)
+            self.assertLess(weighted.mean(), 0.8, file.name)
+
+    def scene(self) -> Path:
+        path = self.files / "scene.svg"
+        path.write_text(
+            """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 200"><style>.a{fill:#357} g > .b{opacity:.6}</style><defs>
+            <radialGradient id="r"><stop offset="0" stop-color="#fe9"/><stop offset="1" stop-color="#a30" stop-opacity=".2"/></radialGradient>
+            <clipPath id="c"><path d="M40 20h160l-60 150z"/></clipPath>
+            <pattern id="p" width="24" height="24" patternUnits="userSpaceOnUse"><rect width="12" height="24" fill="#263"/></pattern></defs>
+            <rect class="a" width="300" height="200"/><g clip-path="url(#c)"><rect class="b" width="260" height="190" fill="url(#p)"/>
+            <circle cx="120" cy="80" r="70" fill="url(#r)"/></g><g opacity=".5" transform="rotate(12 200 100)"><rect x="170" y="40"
+            width="90" height="90" fill="#fff"/><rect x="200" y="80" width="80" height="70" stroke="#000" stroke-width="7"
+            stroke-linejoin="round" fill="#c55"/></g><circle cx="230" cy="150" r="40" fill="#48c" style="mix-blend-mode:multiply"/></svg>"""
+        )
+        return path
+
+    def drawn(self, file: Path, size: tuple[int, int]) -> np.ndarray:
+        """A document as the browser draws it, over nothing."""
+        address = "data:image/svg+xml;base64," + base64.b64encode(file.read_bytes()).decode()
+        text = self.page.evaluate(
+            """async ([address, width, height]) => {
+                const image = new Image(); image.src = address; await image.decode();
+                const canvas = document.createElement('canvas');
+                canvas.width = width; canvas.height = height;
+                canvas.getContext('2d').drawImage(image, 0, 0, width, height);
+                return canvas.toDataURL('image/png');
+            }""",
+            [address, *size],
+        )
+        return np.array(Image.open(io.BytesIO(base64.b64decode(text.split(",")[1]))).convert("RGBA"))
 
     def by_canvas(self, under: np.ndarray, over: np.ndarray, mode: str) -> np.ndarray:
         operator = "source-over" if mode == "normal" else mode

@@ -104,7 +104,8 @@ class StartTests(TestCase):
             visitor.ask("GET", "/api/session")
             visitor.ask("POST", "/api/session", {"username": "demo", "password": password})
             (project,) = visitor.ask("GET", "/api/projects")
-            (brindle,) = visitor.ask("GET", f"/api/projects/{project['id']}/illustrations")
+            brindle, kit = visitor.ask("GET", f"/api/projects/{project['id']}/illustrations")
+            self.assertEqual((kit["name"], kit["state"]), ("Lever frame", "ready"))
             self.assertEqual((project["name"], brindle["name"], brindle["state"]), ("Marsh Line", "Brindle", "ready"))
             version = visitor.ask("GET", f"/api/illustrations/{brindle['id']}/arrangement")["version"]
             asked = visitor.ask("POST", f"/api/illustrations/{brindle['id']}/hand-overs", {"version": version})
@@ -134,7 +135,7 @@ class StartTests(TestCase):
             began = time.monotonic()
             again = self.start()
             printed = self.wait_until_ready(again)
-            self.assertNotIn("Drawing", printed)
+            self.assertNotIn("Bringing in", printed)
             self.assertIn(password, printed)
             self.assertLess(time.monotonic() - began, 60)
             visitor = Visitor(f"http://127.0.0.1:{self.port}")

@@ -45,6 +45,20 @@ class BringInTests(ServerTestCase):
         answer = self.upload(self.ben, "nothing.png", b"")
         self.assertEqual((answer.status_code, answer.json()["code"]), (422, "broken-file"))
 
+    def test_vector_art_at_the_size_that_was_asked_for(self) -> None:
+        drawing = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 3"><rect id="a" width="2" height="3"/></svg>'
+        for longest, wanted in ((None, (4, 3)), (400, (400, 300))):
+            asked = {"file": SimpleUploadedFile("kit.svg", drawing), **({"longest": longest} if longest else {})}
+            made = self.ben.post(f"/api/projects/{self.project.pk}/illustrations", asked).json()
+            with tempfile.TemporaryDirectory() as folder:
+                actions.bring_in(made["id"], Path(folder), quiet)()
+            found = self.ben.get(f"/api/illustrations/{made['id']}").json()
+            self.assertEqual((found["width"], found["height"]), wanted)
+        for longest in ("0", "-3", "many", "1000000"):
+            asked = {"file": SimpleUploadedFile("kit.svg", drawing), "longest": longest}
+            answer = self.ben.post(f"/api/projects/{self.project.pk}/illustrations", asked)
+            self.assertEqual((answer.status_code, list(answer.json())), (400, ["longest"]))
+
     def test_a_name_that_is_a_path_is_only_a_name(self) -> None:
         made = self.upload(self.ben, "../../etc/passwd.png", b"x").json()
         self.assertEqual(made["file_name"], "passwd.png")

@@ -36,7 +36,9 @@ brought_in = Signal()
 """Sent in the transaction that lands a picture, with `illustration_id` and its first arrangement as `tree`."""
 
 
-def keep_upload(project: Project, user: User | None, file_name: str, size: int, content: IO[bytes]) -> Illustration:
+def keep_upload(
+    project: Project, user: User | None, file_name: str, size: int, content: IO[bytes], longest: int | None = None
+) -> Illustration:
     """Keep an original byte for byte and ask for it to be read. Raises `ReadError` when it is empty or too large."""
     if size == 0:
         raise BrokenFile(f"'{file_name}' is empty. Save it again and bring it in once more.")
@@ -51,6 +53,7 @@ def keep_upload(project: Project, user: User | None, file_name: str, size: int, 
             file_name=file_name,
             sha256=digest,
             bytes=size,
+            longest=longest,
             created_by=user,
         )
         illustration.job = jobs.start(Job.Kind.BRING_IN, project.pk, illustration.pk, user)
@@ -62,7 +65,9 @@ def bring_in(illustration_id: int, folder: Path, progress: jobs.Progress) -> job
     """Read a kept original; answers how the result lands in the database. Raises `ReadError`."""
     kept = Illustration.objects.get(pk=illustration_id)
     with Scratch(str(folder)) as scratch, blobs().local(kept.sha256) as path:
-        read, report = read_illustration(path, scratch, lambda k, n: progress("read", k, n), file_name=kept.file_name)
+        read, report = read_illustration(
+            path, scratch, lambda k, n: progress("read", k, n), file_name=kept.file_name, longest=kept.longest
+        )
         images = _keep_images(read, scratch, progress)
         preview = blobs().keep(
             io.BytesIO(png.encode(_small(compose(laid(read.layers), read.canvas, scratch), PREVIEW)))

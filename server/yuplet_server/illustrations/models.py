@@ -10,7 +10,7 @@ from yuplet_server.projects.models import Project
 class Illustration(models.Model):
     """One picture: the original's digest, and what was read of it once that is done.
 
-    `record` is the layer tree as the core writes it (`yuplet.illustration.records`), `report` what was read and what
+    `longest` is the longer side in pixels that was asked for vector art. `record` is the layer tree as the core writes it (`yuplet.illustration.records`), `report` what was read and what
     was not understood.
     """
 
@@ -23,6 +23,7 @@ class Illustration(models.Model):
     file_name = models.CharField(max_length=255)
     sha256 = models.CharField(max_length=64)
     bytes = models.BigIntegerField()
+    longest = models.IntegerField(null=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.READING)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="+")
     width = models.IntegerField(default=0)

@@ -59,3 +59,9 @@ class WholeIllustrationSerializer(IllustrationSerializer):
 
 class UploadSerializer(serializers.Serializer[Any]):
     file = serializers.FileField(max_length=255, allow_empty_file=True)
+    longest = serializers.IntegerField(
+        required=False,
+        min_value=1,
+        max_value=30_000,
+        help_text="The longer side in pixels at which vector art is drawn.",
+    )

@@ -39,8 +39,8 @@ class IllustrationsView(APIView):
         found = projects.project_for(request.user, project, Member.Role.EDITOR)
         asked = UploadSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        file = asked.validated_data["file"]
-        illustration = actions.keep_upload(found, request.user, file.name, file.size, file)
+        file, longest = asked.validated_data["file"], asked.validated_data.get("longest")
+        illustration = actions.keep_upload(found, request.user, file.name, file.size, file, longest)
         return Response(IllustrationSerializer(illustration).data, status=201)
 
 

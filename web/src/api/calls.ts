@@ -99,10 +99,16 @@ export const handOver = (illustration: number, version: number) =>
 export const cancelJob = (job: number) => client.POST('/api/jobs/{job}/cancel', { params: { path: { job } } });
 
 /** Send a file with progress, which `fetch` cannot tell. */
-export function bringIn(project: number, file: File, onProgress: (share: number) => void): Promise<Illustration> {
+export function bringIn(
+  project: number,
+  file: File,
+  longest: number | null,
+  onProgress: (share: number) => void,
+): Promise<Illustration> {
   return new Promise((resolve, reject) => {
     const form = new FormData();
     form.append('file', file);
+    if (longest !== null) form.append('longest', String(longest));
     const request = new XMLHttpRequest();
     request.open('POST', `/api/projects/${project}/illustrations`);
     request.setRequestHeader('X-CSRFToken', csrfToken());

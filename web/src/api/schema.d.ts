@@ -594,6 +594,8 @@ export interface components {
         UploadRequest: {
             /** Format: binary */
             file: string;
+            /** @description The longer side in pixels at which vector art is drawn. */
+            longest?: number;
         };
         User: {
             readonly id: number;

@@ -1,5 +1,5 @@
-import { Button, Text } from '@mantine/core';
-import { useRef } from 'react';
+import { Button, NumberInput, Text } from '@mantine/core';
+import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { type Illustration, isRunning, type Project, removeIllustration, useIllustrations } from '../../api/calls';
 import { imageAddress } from '../../api/client';
@@ -14,7 +14,8 @@ export function Illustrations({ project }: { project: Project }) {
   const illustrations = useIllustrations(project.id);
   const input = useRef<HTMLInputElement>(null);
   const canEdit = project.role !== 'viewer';
-  const { uploads, take, refresh } = useBringIn(project.id);
+  const [longest, setLongest] = useState<number | null>(null);
+  const { uploads, take, refresh } = useBringIn(project.id, longest);
   const { isOver, handlers } = useFileDrop(canEdit, (files) => void take(files));
   const remove = async (illustration: Illustration) => {
     await removeIllustration(illustration.id);
@@ -41,20 +42,31 @@ export function Illustrations({ project }: { project: Project }) {
         <div className={classes.drop}>
           <Text>Drop a picture here</Text>
           <Text size="sm" c="dimmed">
-            OpenRaster (.ora) with its layers and groups, or PNG. Up to 2 GiB and 250 million pixels.
+            OpenRaster (.ora) or SVG with its layers and groups, or PNG. Up to 2 GiB and 250 million pixels.
           </Text>
           <input
             ref={input}
             type="file"
             hidden
             multiple
-            accept=".ora,.png,image/openraster,image/png"
+            accept=".ora,.svg,.png,image/openraster,image/svg+xml,image/png"
             onChange={(event) => {
               void take([...(event.currentTarget.files ?? [])]);
               event.currentTarget.value = '';
             }}
           />
           <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
+          <NumberInput
+            size="xs"
+            w={230}
+            label="Longer side of vector art, px"
+            placeholder="as the file says, at 96 ppi"
+            min={1}
+            max={30_000}
+            allowDecimal={false}
+            value={longest ?? ''}
+            onChange={(value) => setLongest(typeof value === 'number' ? value : null)}
+          />
         </div>
       )}
     </div>

@@ -9,7 +9,7 @@ interface Upload {
 }
 
 /** Sending files to a project, one after the other; answers what is on its way and how to send more. */
-export function useBringIn(project: number) {
+export function useBringIn(project: number, longest: number | null = null) {
   const queries = useQueryClient();
   const [uploads, setUploads] = useState<Upload[]>([]);
   const refresh = async () => {
@@ -26,7 +26,7 @@ export function useBringIn(project: number) {
       const told = (share: number) =>
         setUploads((before) => before.map((one) => (one.name === file.name ? { ...one, share } : one)));
       try {
-        await bringIn(project, file, told);
+        await bringIn(project, file, longest, told);
         arrived += 1;
         await refresh();
       } catch (problem) {

@@ -16,8 +16,8 @@ from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 
 PROJECT = "Marsh Line"
-NAMES = {"brindle": "Brindle"}
-"""What each file in demo/ is called."""
+FILES = {"brindle.ora": "Brindle", "lever-frame.svg": "Lever frame"}
+"""What each file is called; those that are not in demo/ as they are, are built by demo/build.py."""
 
 
 class Command(BaseCommand):
@@ -28,21 +28,16 @@ class Command(BaseCommand):
         if user is None:
             user = User.objects.create_user("demo", password=settings.DEMO_PASSWORD)
         project = Project.objects.filter(name=PROJECT, members__user=user).first() or start_project(user, PROJECT)
-        for stem, name in NAMES.items():
-            if not project.illustrations.filter(file_name=f"{stem}.ora").exists():
-                self.stdout.write(f"Drawing {name} ...")
+        for file_name, name in FILES.items():
+            if not project.illustrations.filter(file_name=file_name).exists():
+                self.stdout.write(f"Bringing in {name} ...")
                 self.stdout.flush()
-                self._bring_in(project, user, stem, name)
+                self._bring_in(project, user, file_name, name)
 
-    def _bring_in(self, project: Project, user: User, stem: str, name: str) -> None:
-        path = Path(settings.VAR) / "demo" / f"{stem}.ora"
-        if not path.exists():
-            path.parent.mkdir(parents=True, exist_ok=True)
-            unfinished = path.with_suffix(".part")
-            subprocess.run([sys.executable, settings.ROOT / "demo" / "build.py", unfinished], check=True)
-            unfinished.replace(path)
+    def _bring_in(self, project: Project, user: User, file_name: str, name: str) -> None:
+        path = _file(file_name)
         with path.open("rb") as file:
-            illustration = keep_upload(project, user, path.name, path.stat().st_size, file)
+            illustration = keep_upload(project, user, file_name, path.stat().st_size, file)
         illustration.name = name
         illustration.save(update_fields=["name"])
         assert illustration.job is not None
@@ -51,3 +46,17 @@ class Command(BaseCommand):
         if job.state != Job.State.DONE:
             illustration.delete()
             raise CommandError(f"{name} could not be brought in: {job.error}")
+
+
+def _file(name: str) -> Path:
+    """A demo file as it is in demo/, or built from its source there."""
+    source = settings.ROOT / "demo" / name
+    if source.exists():
+        return source
+    path = Path(settings.VAR) / "demo" / name
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        unfinished = path.with_suffix(".part")
+        subprocess.run([sys.executable, settings.ROOT / "demo" / "build.py", unfinished], check=True)
+        unfinished.replace(path)
+    return path
