@@ -23,7 +23,8 @@ class NotAPicture(ReadError):
 
     def __init__(self, name: str) -> None:
         super().__init__(
-            f"'{name}' is neither an OpenRaster file nor SVG nor PNG. Save it as one of these and bring it in again."
+            f"'{name}' is not a picture that Yuplet reads. Save it as OpenRaster, SVG, PNG, JPEG, WebP, TIFF, GIF or AVIF and"
+            " bring it in again."
         )
 
 

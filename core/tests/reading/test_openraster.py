@@ -212,9 +212,9 @@ class HostileTests(OpenRasterTestCase):
     def test_what_is_no_picture(self) -> None:
         path = self.folder / "notes.txt"
         path.write_text("hello")
-        self.refused(path, NotAPicture, "'notes.txt' is neither an OpenRaster file nor a PNG")
+        self.refused(path, NotAPicture, "'notes.txt' is not a picture that Yuplet reads")
         path.write_bytes(b"")
-        self.refused(path, NotAPicture, "Save it as one of these")
+        self.refused(path, NotAPicture, "Save it as OpenRaster")
 
     def test_damaged_archives(self) -> None:
         good = self.archive(self.STACK, a=png_of(4, 4, (9, 9, 9, 255))).read_bytes()

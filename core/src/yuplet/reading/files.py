@@ -12,7 +12,7 @@ from yuplet.illustration.layers import Illustration, ReadingReport, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading import flat, openraster, png, svg
+from yuplet.reading import flat, openraster, svg
 
 _IN_ONE_GO = "the document drawn in one go (which is rounded to 8 bits after every shape)"
 
@@ -29,7 +29,7 @@ def read_illustration(
     file_name: str | None = None,
     longest: int | None = None,
 ) -> tuple[Illustration, ReadingReport]:
-    """Bring in a file: an OpenRaster archive, an SVG document or a PNG, told apart by their first bytes.
+    """Bring in a file: an OpenRaster archive, an SVG document or a flat picture, told apart by their first bytes.
 
     The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `file_name` is what the file was
     called where it came from, if that is not its name now; its stem names the illustration, and errors name it.
@@ -41,7 +41,7 @@ def read_illustration(
         start = _first_bytes(path)
     except OSError as error:
         raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
-    if start.startswith(png.SIGNATURE):
+    if flat.is_flat(start):
         return flat.read(path, scratch, file_name)
     if start[:2] == b"PK":
         return openraster.read(path, scratch, progress, workers, file_name)

@@ -1,36 +1,204 @@
-"""A flat PNG: one layer that fills the canvas, named by the file's stem. Limits as in `png`."""
+"""Flat pictures: PNG, JPEG, WebP, TIFF, GIF and AVIF; one layer, or one for each page or frame of the file.
 
+PNG is decoded as in `png`, everything else by Pillow (16-bit TIFF by OpenCV). Limits: 250 million pixels, 100 000 a side,
+2 000 pages or frames and 1 000 million pixels in all of them.
+"""
+
+from dataclasses import dataclass
 from pathlib import Path, PurePath
 
-from yuplet.geometry import Box
+import cv2
+import numpy as np
+from PIL import Image, ImageOps, ImageSequence
+
+from yuplet.errors import BrokenFile, TooLarge
+from yuplet.geometry import Box, Size
+from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, ReadingReport
+from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut, is_opaque
-from yuplet.reading import png
+from yuplet.reading import colour, png
+
+FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
+MAX_PIXELS_IN_ALL = 1_000_000_000
+_ORIENTATION = 0x0112
+
+
+@dataclass(slots=True)
+class _Facts:
+    """What the file says of itself."""
+
+    size: Size
+    count: int
+    form: str
+    ppi: float | None
+    bit_depth: int = 8
+    colour_space: str = "sRGB"
+
+
+def is_flat(start: bytes) -> bool:
+    """Whether the first bytes of a file are those of a flat picture of a kind that is read here."""
+    return (
+        start.startswith((png.SIGNATURE, b"\xff\xd8\xff", b"GIF87a", b"GIF89a", b"II*\0", b"MM\0*"))
+        or (start[:4] == b"RIFF" and start[8:12] == b"WEBP")
+        or start[4:12] in (b"ftypavif", b"ftypavis")
+    )
 
 
 def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, ReadingReport]:
-    """Read a PNG, called `file_name` where it came from, as an illustration of one layer with its pixels under 'l1'.
+    """Read a flat picture, called `file_name` where it came from; its pixels go to the scratch file under 'l1', 'l2', ...
 
-    Raises `BrokenFile` or `TooLarge`, as `png.facts` and `png.decode` do.
+    A file of one picture is one layer named by the file's stem. Pages of a TIFF are a layer each, all seen; frames of an
+    animation are a layer each, of which the first is seen. Raises `BrokenFile` or `TooLarge`.
     """
-    data = path.read_bytes()
-    found = png.facts(data, f"'{file_name}'")
-    picture = png.decode(data, f"'{file_name}'")
+    what = f"'{file_name}'"
     report = ReadingReport()
+    try:
+        with Image.open(path, formats=FORMATS) as image:
+            facts = _facts(image)
+            _check_limits(facts, what)
+            if facts.form == "PNG" and facts.count == 1:
+                pictures = [_plain_png(path.read_bytes(), what, image.getexif().get(_ORIENTATION, 1), facts, report)]
+            else:
+                pictures = [_picture(frame, path, facts, what, report) for frame in ImageSequence.Iterator(image)]
+    except (BrokenFile, TooLarge):
+        raise
+    except Exception as error:
+        # Pillow's readers raise errors of many kinds for damaged files.
+        raise BrokenFile(
+            f"{what} is damaged and cannot be decoded. Save it again and bring it in once more."
+        ) from error
+    stem = PurePath(file_name).stem
+    layers = tuple(
+        _layer(number, picture, _layer_name(stem, number, facts), facts, scratch)
+        for number, picture in enumerate(pictures, 1)
+    )
+    canvas = Size(max(picture.shape[1] for picture in pictures), max(picture.shape[0] for picture in pictures))
+    _say_what_it_is(facts, pictures, report)
+    illustration = Illustration(stem, canvas, layers, facts.ppi, facts.colour_space, facts.bit_depth)
+    report.counts = illustration.counts()
+    return illustration, report
+
+
+def _facts(image: Image.Image) -> _Facts:
+    dots = image.info.get("dpi")
+    ppi = round(float(dots[0]), 2) if dots and float(dots[0]) > 0 else None
+    return _Facts(Size(*image.size), getattr(image, "n_frames", 1), image.format or "", ppi)
+
+
+def _check_limits(facts: _Facts, what: str) -> None:
+    size = facts.size
+    if size.pixels > png.MAX_PIXELS or max(size) > png.MAX_SIDE:
+        raise TooLarge(
+            f"{what} is {size.width} x {size.height} px. Yuplet takes up to {png.MAX_PIXELS // 1_000_000} million pixels"
+            f" and {png.MAX_SIDE} px a side. Make it smaller or split it."
+        )
+    if facts.count > MAX_LAYERS or facts.count * size.pixels > MAX_PIXELS_IN_ALL:
+        raise TooLarge(
+            f"{what} has {facts.count} pages or frames of {size.width} x {size.height} px, which is too much. Split it."
+        )
+
+
+def _plain_png(data: bytes, what: str, orientation: int, facts: _Facts, report: ReadingReport) -> Picture:
+    found = png.facts(data, what)
+    picture = png.decode(data, what)
+    facts.bit_depth, facts.ppi = found.bit_depth, found.ppi
+    if found.profile is not None:
+        converted = colour.to_srgb(picture, found.profile)
+        picture = _converted(converted, picture, found.colour_space, facts, report)
+    if orientation == 1:
+        return picture
+    image = Image.fromarray(picture, "RGBA")
+    image.getexif()[_ORIENTATION] = orientation
+    return np.array(_upright(image, report))
+
+
+def _upright(image: Image.Image, report: ReadingReport) -> Image.Image:
+    report.add("converted", "It was turned upright, as its orientation tag asks.")
+    return ImageOps.exif_transpose(image)
+
+
+def _picture(frame: Image.Image, path: Path, facts: _Facts, what: str, report: ReadingReport) -> Picture:
+    """One page or frame as straight RGBA in sRGB, turned as the camera's note wants it."""
+    frame.load()
+    if facts.form == "TIFF" and frame.mode in ("I;16", "I;16B", "I", "F"):
+        return _deep(path, what, facts)
+    if frame.getexif().get(_ORIENTATION, 1) != 1:
+        frame = _upright(frame, report)
+    profile = frame.info.get("icc_profile")
+    name = colour.name_of(profile) if profile else None
+    if frame.mode == "CMYK":
+        return _from_cmyk(frame, profile, name, facts, report)
+    picture = np.array(frame.convert("RGBA"))
+    if profile and name and not colour.is_srgb(name):
+        picture = _converted(colour.to_srgb(picture, profile), picture, name, facts, report)
+    return picture
+
+
+def _from_cmyk(
+    frame: Image.Image, profile: bytes | None, name: str | None, facts: _Facts, report: ReadingReport
+) -> Picture:
+    converted = colour.image_to_srgb(frame, profile) if profile else None
+    facts.colour_space = f"CMYK{f', {name}' if name else ''}"
+    how = f"by its profile '{name}'" if converted is not None else "without a profile, so that they are a guess"
+    report.add("converted", f"Its colours are for print (CMYK) and were converted to sRGB {how}.")
+    return np.array((converted or frame.convert("RGB")).convert("RGBA"))
+
+
+def _converted(converted: Picture | None, picture: Picture, name: str, facts: _Facts, report: ReadingReport) -> Picture:
+    if colour.is_srgb(name):
+        return picture
+    facts.colour_space = name
+    if converted is None:
+        report.add(
+            "not understood", f"Its colour profile '{name}' does not fit the picture; its numbers are taken as sRGB."
+        )
+        return picture
+    report.add("converted", f"Its colours were converted from '{name}' to sRGB.")
+    return converted
+
+
+def _deep(path: Path, what: str, facts: _Facts) -> Picture:
+    """A picture of 16 bits or floating point, which Pillow would cut off, rounded to 8."""
+    image = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+    if image is None or image.dtype not in (np.uint8, np.uint16):
+        raise BrokenFile(
+            f"{what} keeps its numbers in a way that is not read. Save it again with 8 or 16 bits a channel."
+        )
+    if image.dtype == np.uint16:
+        facts.bit_depth = 16
+        image = ((image.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+    code = {2: cv2.COLOR_GRAY2RGBA, 3: cv2.COLOR_BGR2RGBA, 4: cv2.COLOR_BGRA2RGBA}[
+        2 if image.ndim == 2 else image.shape[2]
+    ]
+    return np.asarray(cv2.cvtColor(image, code), np.uint8)
+
+
+def _layer(number: int, picture: Picture, name: str, facts: _Facts, scratch: Scratch) -> Layer:
     box = content_box(picture)
     if box is not None:
-        scratch.put("l1", cut(picture, box))
-    if found.bit_depth == 16:
+        scratch.put(f"l{number}", cut(picture, box))
+    is_seen = number == 1 or facts.form == "TIFF"
+    return Layer(f"l{number}", name, box.meet(Box(0, 0, picture.shape[1], picture.shape[0])) if box else None, is_seen)
+
+
+def _layer_name(stem: str, number: int, facts: _Facts) -> str:
+    if facts.count == 1:
+        return stem
+    digits = len(str(facts.count))
+    return f"{'page' if facts.form == 'TIFF' else 'frame'} {number:0{digits}}"
+
+
+def _say_what_it_is(facts: _Facts, pictures: list[Picture], report: ReadingReport) -> None:
+    if facts.bit_depth == 16:
         report.add("converted", "16 bits a channel were rounded to 8.")
-    if found.colour_space != "sRGB":
+    if facts.count > 1 and facts.form != "TIFF":
         report.add(
-            "information", f"The colour profile '{found.colour_space}' is not applied; numbers are kept as sRGB."
+            "information",
+            f"It has {facts.count} frames: each is a layer, the first is shown. How long each lasts is not kept yet.",
         )
-    if is_opaque(picture):
+    elif facts.count > 1:
+        report.add("information", f"It has {facts.count} pages: each is a layer, the first at the back.")
+    elif is_opaque(pictures[0]):
         report.add("information", "The picture has no transparency: it is one part until it is taken apart.")
-    report.counts = {"layers": 1, "groups": 0, "hidden": 0, "empty": int(box is None)}
-    name = PurePath(file_name).stem
-    canvas = Box(0, 0, found.size.width, found.size.height)
-    layer = Layer("l1", name, box.meet(canvas) if box else None)
-    return Illustration(name, found.size, (layer,), found.ppi, found.colour_space, found.bit_depth), report

@@ -20,7 +20,7 @@ from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNod
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut
-from yuplet.reading import png
+from yuplet.reading import colour, png
 
 MAX_ENTRIES = 20_000
 MAX_UNPACKED = 4 << 30
@@ -274,28 +274,33 @@ def _read_images(
     depth, spaces = 8, set()
     area = Box(0, 0, canvas.width, canvas.height)
 
-    def load(source: _Source) -> tuple[png.PngFacts, Box | None, bool]:
+    def load(source: _Source) -> tuple[png.PngFacts, Box | None, bool, bool]:
         what = f"The image '{source.entry}' of layer '{' / '.join(source.path)}'"
         with zipfile.ZipFile(archive.filename or "") as own:  # a handle a thread: ZipFile locks its file
             data = own.read(source.entry)
         found = png.facts(data, what)
         picture = png.decode(data, what)
+        converted = None
+        if found.profile is not None and not colour.is_srgb(found.colour_space):
+            converted = colour.to_srgb(picture, found.profile)
+            picture = picture if converted is None else converted
         content = content_box(picture)
         if content is None:
-            return found, None, False
+            return found, None, False, converted is not None
         box = content.moved(source.x, source.y).meet(area)
         beyond = content.moved(source.x, source.y) != box
         if beyond and not box.is_empty:
             inner = content_box(cut(picture, box.moved(-source.x, -source.y)))
             box = inner.moved(box.left, box.top) if inner else Box(0, 0, 0, 0)
         if box.is_empty:
-            return found, None, True
+            return found, None, True, converted is not None
         scratch.put(source.layer_id, cut(picture, box.moved(-source.x, -source.y)))
-        return found, box, beyond
+        return found, box, beyond, converted is not None
 
     progress(0, len(sources))
     with ThreadPoolExecutor(workers) as pool:
-        for done, (source, (found, box, beyond)) in enumerate(zip(sources, pool.map(load, sources), strict=True), 1):
+        for done, (source, loaded) in enumerate(zip(sources, pool.map(load, sources), strict=True), 1):
+            found, box, beyond, is_converted = loaded
             progress(done, len(sources))
             depth = max(depth, found.bit_depth)
             if box is not None:
@@ -308,11 +313,16 @@ def _read_images(
                 )
             if found.bit_depth == 16:
                 report.add("converted", "16 bits a channel were rounded to 8.", source.path)
-            if found.colour_space != "sRGB":
+            if not colour.is_srgb(found.colour_space):
                 spaces.add(found.colour_space)
-                report.add(
-                    "information",
-                    f"The colour profile '{found.colour_space}' is not applied; numbers are kept as sRGB.",
-                    source.path,
-                )
+                if is_converted:
+                    report.add(
+                        "converted", f"Its colours were converted from '{found.colour_space}' to sRGB.", source.path
+                    )
+                else:
+                    report.add(
+                        "not understood",
+                        f"Its colour profile '{found.colour_space}' does not fit; its numbers are taken as sRGB.",
+                        source.path,
+                    )
     return boxes, depth, spaces

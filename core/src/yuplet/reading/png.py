@@ -5,6 +5,7 @@ Limits: 250 million pixels an image, 100 000 a side.
 """
 
 import struct
+import zlib
 from dataclasses import dataclass
 
 import imagecodecs
@@ -13,10 +14,12 @@ import numpy as np
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Size
 from yuplet.pixels import Picture
+from yuplet.reading import colour
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 MAX_PIXELS = 250_000_000
 MAX_SIDE = 100_000
+MAX_PROFILE = 16 << 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +31,7 @@ class PngFacts:
     colour_type: int
     ppi: float | None
     colour_space: str
+    profile: bytes | None = None
 
 
 def facts(data: bytes, what: str) -> PngFacts:
@@ -57,7 +61,7 @@ def facts(data: bytes, what: str) -> PngFacts:
             f"{what} is {width} x {height} px. Yuplet takes up to {MAX_PIXELS // 1_000_000} million pixels"
             f" and {MAX_SIDE} px a side. Make it smaller or split it."
         )
-    ppi, colour_space, at = None, "sRGB", 33
+    ppi, colour_space, profile, at = None, "sRGB", None, 33
     while at + 8 <= len(data):
         (length,) = struct.unpack(">I", data[at : at + 4])
         kind, body = data[at + 4 : at + 8], data[at + 8 : at + 8 + min(length, 100)]
@@ -66,10 +70,19 @@ def facts(data: bytes, what: str) -> PngFacts:
         if kind == b"pHYs" and len(body) >= 9 and body[8] == 1:
             ppi = round(struct.unpack(">I", body[:4])[0] * 0.0254, 2)
         if kind == b"iCCP":
-            name = body.split(b"\0")[0].decode("latin-1").strip()
-            colour_space = name if name else "a profile without a name"
+            profile = _profile(data[at + 8 : at + 8 + length])
+            colour_space = (colour.name_of(profile) if profile else None) or "a profile that cannot be read"
         at += 12 + length
-    return PngFacts(Size(width, height), bit_depth, colour_type, ppi, colour_space)
+    return PngFacts(Size(width, height), bit_depth, colour_type, ppi, colour_space, profile)
+
+
+def _profile(body: bytes) -> bytes | None:
+    """The profile of an iCCP chunk (section 11.3.2.3): a name, a zero, the method 0, and the data compressed."""
+    rest = body.partition(b"\0")[2]
+    try:
+        return zlib.decompressobj().decompress(rest[1:], MAX_PROFILE) if rest[:1] == b"\0" else None
+    except zlib.error:
+        return None
 
 
 def decode(data: bytes, what: str) -> Picture:

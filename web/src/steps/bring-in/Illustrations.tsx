@@ -42,14 +42,15 @@ export function Illustrations({ project }: { project: Project }) {
         <div className={classes.drop}>
           <Text>Drop a picture here</Text>
           <Text size="sm" c="dimmed">
-            OpenRaster (.ora) or SVG with its layers and groups, or PNG. Up to 2 GiB and 250 million pixels.
+            OpenRaster (.ora) or SVG with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF. Up to 2 GiB and 250
+            million pixels.
           </Text>
           <input
             ref={input}
             type="file"
             hidden
             multiple
-            accept=".ora,.svg,.png,image/openraster,image/svg+xml,image/png"
+            accept=".ora,.svg,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
             onChange={(event) => {
               void take([...(event.currentTarget.files ?? [])]);
               event.currentTarget.value = '';

@@ -1,0 +1,232 @@
+"""Flat pictures of every kind, turned upright and in sRGB, with pages and frames as layers.
+
+Sources: TIFF 6.0 and EXIF 2.32 for the orientation tag; ICC.1 for the layout of a profile's tag table. Files are made by Pillow
+and OpenCV, and exact kinds must come back exactly.
+"""
+
+import io
+import struct
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from PIL import Image, ImageCms
+
+from tests.packages import FolderTestCase
+from yuplet.errors import BrokenFile, TooLarge
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Illustration, ReadingReport
+from yuplet.pixels.scratch import Scratch
+from yuplet.reading.files import read_illustration
+
+RED, GREEN, BLUE, WHITE = (230, 20, 20), (20, 200, 20), (30, 30, 220), (240, 240, 240)
+
+
+def corners(width: int = 40, height: int = 24) -> Image.Image:
+    """A picture whose quarters differ: red, green / blue, white."""
+    image = Image.new("RGB", (width, height), WHITE)
+    for at, colour in (((0, 0), RED), ((width // 2, 0), GREEN), ((0, height // 2), BLUE)):
+        image.paste(colour, (*at, at[0] + width // 2, at[1] + height // 2))
+    return image
+
+
+def swapped_profile() -> bytes:
+    """A profile like sRGB, but with red and green lights exchanged, and a name of its own."""
+    data = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    data = data.replace("sRGB".encode("utf-16-be"), "swap".encode("utf-16-be"))
+    (count,) = struct.unpack(">I", data[128:132])
+    table = bytearray(data)
+    for at in range(132, 132 + 12 * count, 12):
+        name = bytes(table[at : at + 4])
+        table[at : at + 4] = {b"rXYZ": b"gXYZ", b"gXYZ": b"rXYZ"}.get(name, name)
+    return bytes(table)
+
+
+class FlatTestCase(FolderTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.scratch = Scratch()
+        self.addCleanup(self.scratch.__exit__)
+
+    def save(self, image: Image.Image, name: str, **options: Any) -> Path:
+        image.save(self.folder / name, **options)
+        return self.folder / name
+
+    def read(self, path: Path) -> tuple[Illustration, ReadingReport]:
+        return read_illustration(path, self.scratch)
+
+    def said(self, report: ReadingReport) -> str:
+        return " ".join(note.sentence for note in report.notes)
+
+
+class KindTests(FlatTestCase):
+    def test_exact_kinds_come_back_exactly(self) -> None:
+        rng = np.random.default_rng(4)
+        picture = rng.integers(0, 256, (13, 17, 4)).astype(np.uint8)
+        picture[0, 0] = picture[-1, -1] = 255
+        kinds: dict[str, dict[str, Any]] = {
+            "a.png": {}, "a.tif": {"compression": "tiff_lzw"}, "b.tif": {}, "a.webp": {"lossless": True, "exact": True},
+        }  # fmt: skip
+        for name, options in kinds.items():
+            with self.subTest(name):
+                self.read(self.save(Image.fromarray(picture, "RGBA"), name, **options))
+                np.testing.assert_array_equal(self.scratch.whole("l1"), picture)
+
+    def test_lossy_kinds_are_near(self) -> None:
+        for name in ("a.jpg", "a.avif", "a.webp"):
+            with self.subTest(name):
+                found, _ = self.read(self.save(corners(), name, quality=95))
+                self.assertEqual((found.canvas, found.name), (Size(40, 24), "a"))
+                pixels = self.scratch.whole("l1").astype(int)
+                for (x, y), wanted in {(8, 5): RED, (32, 5): GREEN, (8, 18): BLUE, (32, 18): WHITE}.items():
+                    self.assertLess(np.abs(pixels[y, x, :3] - wanted).max(), 14, (name, x, y))
+
+    def test_a_kind_is_told_by_its_bytes_and_not_by_its_name(self) -> None:
+        path = self.save(corners(), "hat.jpg", quality=95).rename(self.folder / "hat.png")
+        found, _ = self.read(path)
+        self.assertEqual(found.canvas, Size(40, 24))
+
+    def test_palette_grey_and_one_bit(self) -> None:
+        for mode in ("P", "L", "LA", "1"):
+            for ending in ("png", "tif", "gif"):
+                if (mode, ending) == ("LA", "gif"):
+                    continue
+                image = corners().convert("L").convert(mode) if mode != "P" else corners().quantize(4)
+                path = self.save(image, f"a.{ending}")
+                with self.subTest((mode, ending)):
+                    self.read(path)
+                    with Image.open(path) as other:
+                        np.testing.assert_array_equal(self.scratch.whole("l1"), np.array(other.convert("RGBA")))
+
+    def test_sixteen_bits_are_rounded_to_the_nearest(self) -> None:
+        values = np.array([[0, 128, 129, 32896, 65406, 65407, 65535]], np.uint16)
+        wanted = [round(int(value) * 255 / 65535) for value in values[0]]
+        cv2.imwrite(str(self.folder / "grey.tif"), values)
+        found, report = self.read(self.folder / "grey.tif")
+        self.assertEqual(self.scratch.whole("l1")[0, :, 0].tolist(), wanted)
+        self.assertEqual(found.bit_depth, 16)
+        self.assertIn("rounded to 8", self.said(report))
+
+    def test_resolution(self) -> None:
+        for name in ("a.png", "a.jpg", "a.tif"):
+            found, _ = self.read(self.save(corners(), name, dpi=(300, 300)))
+            self.assertAlmostEqual(found.ppi or 0, 300, 1, name)
+
+
+class UprightTests(FlatTestCase):
+    def test_the_eight_orientations(self) -> None:
+        """Value of the tag: where the first row and the first column of the stored picture are, seen upright."""
+        upright = corners(48, 32)
+        stored = {
+            1: upright, 2: upright.transpose(Image.Transpose.FLIP_LEFT_RIGHT), 3: upright.transpose(Image.Transpose.ROTATE_180),
+            4: upright.transpose(Image.Transpose.FLIP_TOP_BOTTOM), 5: upright.transpose(Image.Transpose.TRANSPOSE),
+            6: upright.transpose(Image.Transpose.ROTATE_90), 7: upright.transpose(Image.Transpose.TRANSVERSE),
+            8: upright.transpose(Image.Transpose.ROTATE_270),
+        }  # fmt: skip
+        for value, image in stored.items():
+            exif = Image.Exif()
+            exif[0x0112] = value
+            for name in ("a.jpg", "a.png", "a.webp"):
+                options = {"quality": 95} if name != "a.png" else {}
+                with self.subTest((value, name)):
+                    found, report = self.read(self.save(image, name, exif=exif, **options))
+                    self.assertEqual(found.canvas, Size(48, 32))
+                    pixels = self.scratch.whole("l1").astype(int)
+                    for (x, y), wanted in {(10, 7): RED, (38, 7): GREEN, (10, 24): BLUE}.items():
+                        self.assertLess(np.abs(pixels[y, x, :3] - wanted).max(), 20)
+                    self.assertEqual("turned upright" in self.said(report), value != 1)
+
+
+class ColourTests(FlatTestCase):
+    def test_a_profile_is_applied_and_said(self) -> None:
+        for name in ("a.png", "a.jpg", "a.tif", "a.webp"):
+            options: dict[str, Any] = {"quality": 95} if name in ("a.jpg", "a.webp") else {}
+            with self.subTest(name):
+                found, report = self.read(
+                    self.save(Image.new("RGB", (8, 8), (255, 0, 0)), name, icc_profile=swapped_profile(), **options)
+                )
+                red, green, blue, alpha = (int(value) for value in self.scratch.whole("l1")[4, 4])
+                self.assertTrue(red < 12 and green > 243 and blue < 12 and alpha == 255, (red, green, blue))
+                self.assertIn("swap", found.colour_space)
+                self.assertRegex(self.said(report), "converted from '.*swap.*' to sRGB")
+
+    def test_alpha_is_not_touched_by_a_profile(self) -> None:
+        picture = np.zeros((1, 256, 4), np.uint8)
+        picture[0, :, 0], picture[0, :, 3] = 255, np.arange(256)
+        self.read(self.save(Image.fromarray(picture, "RGBA"), "a.png", icc_profile=swapped_profile()))
+        self.assertEqual(self.scratch.whole("l1")[0, :, 3].tolist(), list(range(1, 256)))
+
+    def test_srgb_itself_changes_nothing(self) -> None:
+        profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+        found, report = self.read(self.save(corners(), "a.png", icc_profile=profile))
+        np.testing.assert_array_equal(self.scratch.whole("l1")[..., :3], np.array(corners()))
+        self.assertNotIn("converted", self.said(report))
+
+    def test_a_profile_that_is_damaged_is_said(self) -> None:
+        found, report = self.read(self.save(corners(), "a.png", icc_profile=b"nonsense" * 40))
+        self.assertEqual(found.canvas, Size(40, 24))
+        self.assertIn("does not fit the picture", self.said(report))
+
+    def test_colours_for_print(self) -> None:
+        image = Image.new("CMYK", (8, 8), (0, 255, 255, 0))
+        for name in ("a.jpg", "a.tif"):
+            found, report = self.read(self.save(image, name))
+            red, green, blue, _ = (int(value) for value in self.scratch.whole("l1")[4, 4])
+            self.assertTrue(red > 240 and green < 15 and blue < 15, (red, green, blue))
+            self.assertEqual(found.colour_space, "CMYK")
+            self.assertIn("print (CMYK)", self.said(report))
+
+
+class SeveralTests(FlatTestCase):
+    def test_pages_are_layers_and_all_are_seen(self) -> None:
+        pages = [corners(20, 10), Image.new("RGB", (30, 6), BLUE)]
+        found, report = self.read(self.save(pages[0], "a.tif", save_all=True, append_images=pages[1:]))
+        self.assertEqual(
+            [(node.name, node.visible, node.box) for node in found.leaves()],
+            [("page 1", True, Box(0, 0, 20, 10)), ("page 2", True, Box(0, 0, 30, 6))],
+        )
+        self.assertEqual(found.canvas, Size(30, 10))
+        self.assertIn("2 pages", self.said(report))
+
+    def test_frames_are_layers_and_the_first_is_seen(self) -> None:
+        frames = [Image.new("RGBA", (12, 8), (*colour, 255)) for colour in (RED, GREEN, BLUE)]
+        for name, options in {"a.gif": {}, "a.webp": {"lossless": True}, "a.png": {}}.items():
+            with self.subTest(name):
+                path = self.save(
+                    frames[0],
+                    name,
+                    save_all=True,
+                    append_images=frames[1:],
+                    duration=[100, 200, 300],
+                    loop=0,
+                    **options,
+                )
+                found, report = self.read(path)
+                self.assertEqual(
+                    [(node.name, node.visible) for node in found.leaves()],
+                    [("frame 1", True), ("frame 2", False), ("frame 3", False)],
+                )
+                for number, colour in enumerate((RED, GREEN, BLUE), 1):
+                    self.assertLess(np.abs(self.scratch.whole(f"l{number}")[3, 3, :3].astype(int) - colour).max(), 2)
+                self.assertIn("3 frames", self.said(report))
+
+
+class DamageTests(FlatTestCase):
+    def test_files_that_are_cut_off(self) -> None:
+        for name in ("a.jpg", "a.webp", "a.tif", "a.gif", "a.png", "a.avif"):
+            data = self.save(corners(200, 160), name).read_bytes()
+            path = self.folder / f"cut {name}"
+            for share in (0.1, 0.5, 0.9):
+                path.write_bytes(data[: max(24, int(len(data) * share))])
+                with self.subTest((name, share)), self.assertRaisesRegex(BrokenFile, f"'cut {name}'.*Save it again"):
+                    self.read(path)
+
+    def test_a_size_that_is_too_much_is_refused_before_it_is_decoded(self) -> None:
+        out = io.BytesIO()
+        Image.new("P", (4, 4)).save(out, "GIF")
+        data = bytearray(out.getvalue())
+        data[6:10] = struct.pack("<HH", 65535, 65535)
+        (self.folder / "huge.gif").write_bytes(data)
+        with self.assertRaisesRegex(TooLarge, "'huge.gif' is 65535 x 65535 px"):
+            self.read(self.folder / "huge.gif")
