@@ -104,6 +104,38 @@ class PutInOrderTests(ProductTestCase):
         self.undo("Leave out 4 rows")
         expect(self.switch("Include", "lamp")).to_be_checked()
 
+    def test_a_locked_part_is_neither_picked_nor_changed(self) -> None:
+        self.row("glow").click()
+        self.page.keyboard.press("k")
+        expect(self.row("glow")).to_contain_text("locked")
+        self.click_pixel(47, 18)
+        self.assertEqual(self.chosen(), ["lamp"])
+        expect(self.page.get_by_text("glow is locked, so it is not picked.")).to_be_visible()
+        self.row("glow").dblclick()
+        self.page.keyboard.type("halo")
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("alert").filter(has_text="'glow' is locked. Unlock it first")).to_be_visible()
+        expect(self.row("glow")).to_be_visible()
+        self.undo("Lock 'glow'")
+        expect(self.row("glow")).not_to_contain_text("locked")
+
+    def test_peeling_takes_the_front_most_parts_away_and_changes_nothing(self) -> None:
+        whole = self.screen_pixels()
+        peel = self.page.get_by_role("slider", name="Peel")
+        peel.focus()
+        for _ in range(2):  # the mist, then the glow
+            self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_timeout(200)
+        self.assertGreater(self.differing(whole, self.screen_pixels()), 200)
+        self.click_pixel(47, 18)
+        self.assertEqual(self.chosen(), ["lamp"])
+        expect(self.page.get_by_role("button", name="Undo")).to_be_disabled()
+        self.page.keyboard.press("Escape")
+        peel.focus()
+        self.page.keyboard.press("Home")
+        self.page.wait_for_timeout(200)
+        self.assertEqual(self.differing(whole, self.screen_pixels()), 0)
+
     def test_order_by_keys(self) -> None:
         self.expect_order("lamp", "arm lowered", "arm")
         self.row("arm").click()

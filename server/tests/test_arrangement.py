@@ -16,6 +16,7 @@ class StepTests(ServerTestCase):
             {"do": "rename-rows", "names": {sky: "night", arm: "blade"}},
             {"do": "show-rows", "shown": {post: False, lamp: False}},
             {"do": "include-parts", "included": {arm: False, sky: False}},
+            {"do": "lock-parts", "locked": {self.row_id("mist"): True}},
             {"do": "show-alone", "row": marsh},
             {"do": "move-rows", "places": [{"row": lamp, "group": None, "index": 0}, {"row": sky, "group": post, "index": 1}]},
         ]  # fmt: skip

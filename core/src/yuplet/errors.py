@@ -73,6 +73,15 @@ class NameNotUsable(ArrangementError):
         self.name, self.reason, self.proposal = name, reason, proposal
 
 
+class Locked(ArrangementError):
+    """A command would change a part that is locked."""
+
+    code = "locked"
+
+    def __init__(self, name: str) -> None:
+        super().__init__(f"'{name}' is locked. Unlock it first; it is handed over all the same.")
+
+
 class CannotMove(ArrangementError):
     """A row cannot be put where the command wants it."""
 

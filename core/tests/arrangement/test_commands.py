@@ -11,6 +11,7 @@ from yuplet.arrangement import commands
 from yuplet.arrangement.commands import (
     Command,
     IncludeParts,
+    LockParts,
     MoveRows,
     Place,
     RenameRows,
@@ -22,7 +23,7 @@ from yuplet.arrangement.commands import (
 )  # fmt: skip
 from yuplet.arrangement.records import from_records, to_records
 from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of
-from yuplet.errors import ArrangementError, CannotMove, NameNotUsable, NoSuchRow
+from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable, NoSuchRow
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
@@ -40,6 +41,7 @@ _commands: st.SearchStrategy[Command] = st.one_of(
     st.dictionaries(st.sampled_from(IDS), st.sampled_from(["a", "b", "c", "arm", "x y"]), min_size=1, max_size=3).map(RenameRows),
     st.dictionaries(st.sampled_from(IDS), st.booleans(), min_size=1).map(ShowRows),
     st.dictionaries(st.sampled_from(PARTS), st.booleans(), min_size=1).map(IncludeParts),
+    st.dictionaries(st.sampled_from(PARTS), st.just(False), min_size=1).map(LockParts),
     st.one_of(st.none(), st.sampled_from(IDS)).map(ShowAlone),
     _some.flatmap(
         lambda rows: st.tuples(
@@ -157,6 +159,26 @@ class CommandTests(unittest.TestCase):
         self.assertEqual(commands.title(ShowRows({"arm": False, "lamp": False}), START), "Hide 2 rows")
         self.assertEqual(commands.title(IncludeParts({"arm": False}), START), "Leave out 'arm'")
         self.assertEqual(commands.title(ShowAlone("post"), START), "Show 'post' alone")
+
+
+class LockTests(unittest.TestCase):
+    def test_a_locked_part_is_shown_and_hidden_but_not_changed(self) -> None:
+        locked = apply(START, LockParts({"lamp": True, "arm": True}))
+        for command in (RenameRows({"lamp": "x"}), IncludeParts({"arm": False}), MoveRows((Place("lamp", None, 0),))):
+            with self.subTest(command), self.assertRaisesRegex(Locked, "is locked. Unlock it first"):
+                apply(locked, command)
+        self.assertFalse(apply(locked, ShowRows({"lamp": False})).find("lamp")[1].shown)
+        free = apply(locked, inverse(START, LockParts({"lamp": True, "arm": True})))
+        self.assertEqual(free, START)
+        self.assertEqual(apply(free, RenameRows({"lamp": "x"})).find("lamp")[1].name, "x")
+
+    def test_a_group_can_be_moved_with_locked_parts_in_it(self) -> None:
+        locked = apply(START, LockParts({"lamp": True}))
+        self.assertEqual(paths(apply(locked, MoveRows((Place("post", None, 0),))))[0], "post")
+
+    def test_a_group_is_not_locked_by_itself(self) -> None:
+        with self.assertRaisesRegex(ArrangementError, "'post' is a group"):
+            apply(START, LockParts({"post": True}))
 
 
 class FirstArrangementTests(unittest.TestCase):

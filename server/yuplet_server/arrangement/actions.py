@@ -12,7 +12,7 @@ from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.project.errors import ChangedMeanwhile, NotNow
 
-_FIELDS = ("group", "position", "name", "shown", "included")
+_FIELDS = ("group", "position", "name", "shown", "included", "locked")
 """What commands change of a row that is there."""
 
 

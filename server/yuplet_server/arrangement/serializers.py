@@ -2,6 +2,7 @@ from typing import Any
 
 from rest_framework import serializers
 
+from yuplet.arrangement.commands import COMMANDS
 from yuplet_server.arrangement.models import Row
 
 
@@ -42,10 +43,11 @@ class PlaceSerializer(serializers.Serializer[Any]):
 class CommandSerializer(serializers.Serializer[Any]):
     """What an artist does; `do` says which of the other fields is used."""
 
-    do = serializers.ChoiceField(choices=["rename-rows", "show-rows", "include-parts", "show-alone", "move-rows"])
+    do = serializers.ChoiceField(choices=[*COMMANDS])
     names = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False)
     shown = serializers.DictField(child=serializers.BooleanField(), required=False)
     included = serializers.DictField(child=serializers.BooleanField(), required=False)
+    locked = serializers.DictField(child=serializers.BooleanField(), required=False)
     row = serializers.CharField(allow_null=True, required=False)
     places = PlaceSerializer(many=True, required=False)
 

@@ -369,6 +369,9 @@ export interface components {
             included?: {
                 [key: string]: boolean;
             };
+            locked?: {
+                [key: string]: boolean;
+            };
             row?: string | null;
             places?: components["schemas"]["PlaceRequest"][];
         };
@@ -376,11 +379,12 @@ export interface components {
          * @description * `rename-rows` - rename-rows
          *     * `show-rows` - show-rows
          *     * `include-parts` - include-parts
+         *     * `lock-parts` - lock-parts
          *     * `show-alone` - show-alone
          *     * `move-rows` - move-rows
          * @enum {string}
          */
-        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "show-alone" | "move-rows";
+        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows";
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
             readonly id: number;

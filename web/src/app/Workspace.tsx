@@ -3,7 +3,7 @@ import { useMemo, useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
 import { isRunning, useHandOvers, useIllustration, type WholeIllustration } from '../api/calls';
 import { partColour } from '../ledger/colours';
-import { numbersOf, seenParts, within } from '../ledger/tree';
+import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
 import { Pile } from '../pile/Pile';
 import { ReadingReport } from '../steps/bring-in/ReadingReport';
@@ -70,7 +70,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const rows = view?.rows;
   const alone = view?.alone ?? null;
   const chosen = useMemo(() => new Set(chosenIds), [chosenIds]);
-  const seen = useMemo(() => seenParts(rows ?? [], alone), [rows, alone]);
+  const [away, setAway] = useState(0);
+  const allSeen = useMemo(() => seenParts(rows ?? [], alone), [rows, alone]);
+  const { left: seen, most } = useMemo(() => peeled(rows ?? [], allSeen, away), [rows, allSeen, away]);
   const outlines = useMemo(() => {
     if (!rows) return [];
     const numbers = numbersOf(rows);
@@ -184,6 +186,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               rows={rows}
               seen={seen}
               outlines={outlines}
+              peel={{ most, away: Math.min(away, most), onChange: setAway }}
               onPick={(row, extend) => {
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
                 else if (!extend) choose([], current);

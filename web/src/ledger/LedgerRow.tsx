@@ -93,6 +93,7 @@ export function LedgerRow(props: Props) {
             {properties.length > 0 && <span className={classes.quiet}>{properties.join(', ')}</span>}
           </span>
         )}
+        {row.locked && <span className={classes.quiet}>locked</span>}
         {props.isAlone && <span className={classes.badge}>alone</span>}
       </span>
       <span role="gridcell" className={classes.place}>

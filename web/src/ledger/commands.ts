@@ -20,6 +20,8 @@ export function applied<T extends View>(view: T, command: Command): T {
         ...view,
         rows: view.rows.map((row) => ({ ...row, included: command.included?.[row.id] ?? row.included })),
       };
+    case 'lock-parts':
+      return { ...view, rows: view.rows.map((row) => ({ ...row, locked: command.locked?.[row.id] ?? row.locked })) };
     case 'show-alone':
       return { ...view, alone: command.row ?? null };
     case 'move-rows':

@@ -48,6 +48,13 @@ export function seenParts(rows: readonly Row[], alone: string | null): Set<strin
   return seen;
 }
 
+/** What is left of the seen parts when the front-most of those that have pixels are peeled away, and how many have. */
+export function peeled(rows: readonly Row[], seen: ReadonlySet<string>, away: number) {
+  const ids = rows.filter((row) => row.box !== null && seen.has(row.id)).map((row) => row.id);
+  const most = ids.length;
+  return { left: away === 0 ? seen : new Set(ids.slice(0, Math.max(0, most - away))), most };
+}
+
 export interface Listed {
   row: Row;
   level: number;

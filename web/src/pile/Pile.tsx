@@ -5,8 +5,15 @@ import { loadPictures, type Pictures, previewScale } from './images';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
 import { PileBar } from './PileBar';
-import { nextDeeper, partsAt } from './picking';
+import { lockedAt, nextDeeper, partsAt } from './picking';
 import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
+
+/** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
+export interface Peel {
+  most: number;
+  away: number;
+  onChange: (away: number) => void;
+}
 
 export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
 
@@ -16,6 +23,7 @@ interface Props {
   rows: readonly Row[];
   seen: ReadonlySet<string>;
   outlines: readonly Outline[];
+  peel: Peel;
   onPick: (row: Row | null, extend: boolean) => void;
 }
 
@@ -23,7 +31,7 @@ const GROUNDS: Record<Ground, string> = { grey: '#9a9a97', light: '#f4f2ec', dar
 const CLICK = 4;
 
 /** The pile: the picture as large as there is room, with outlines of what is selected. */
-export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Props) {
+export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick }: Props) {
   const surface = useRef<HTMLCanvasElement>(null);
   const pictures = useRef<Pictures>(new Map());
   const last = useRef<{ spot: Spot; row: string } | null>(null);
@@ -32,6 +40,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
   const [follows, setFollows] = useState(true);
   const [ground, setGround] = useState<Ground>('grey');
   const [left, setLeft] = useState<number | null>(null);
+  const [hint, setHint] = useState('');
   const [failed, setFailed] = useState<string[]>([]);
   const [scale] = useState(() => previewScale(rows));
   const [composite] = useState(() => new Composite(canvas, scale));
@@ -113,6 +122,8 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
     const spot = canvasPixel(shown, spotOf(event));
     const found = partsAt(rows, seen, pictures.current, scale, spot);
     const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
+    const locked = lockedAt(rows, seen, pictures.current, scale, spot);
+    setHint(locked && found[0] !== locked ? `${locked.name} is locked, so it is not picked.` : '');
     const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
     last.current = row && { spot, row: row.id };
     onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);
@@ -123,6 +134,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
       <PileBar
         zoom={shown?.zoom ?? 1}
         ground={ground}
+        peel={peel}
         onGround={setGround}
         onWhole={() => setFollows(true)}
         onTrue={() => screen && change(centred(screen, canvas, 1))}
@@ -157,6 +169,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, onPick }: Pro
         }}
       />
       <p className={classes.state} role="status">
+        {hint}
         {left !== null && left > 0 && `Loading pictures: ${left} left`}
         {left === 0 && scale < 1 && `Preview at 1/${1 / scale} of the resolution; what is handed over is not reduced.`}
         {failed.length > 0 &&

@@ -1,10 +1,11 @@
-import { Button, SegmentedControl } from '@mantine/core';
-import type { Ground } from './Pile';
+import { Button, SegmentedControl, Slider } from '@mantine/core';
+import type { Ground, Peel } from './Pile';
 import classes from './Pile.module.css';
 
 interface Props {
   zoom: number;
   ground: Ground;
+  peel: Peel;
   onGround: (ground: Ground) => void;
   onWhole: () => void;
   onTrue: () => void;
@@ -19,7 +20,7 @@ const GROUNDS = [
 ];
 
 /** How the pile is looked at: zoom and ground. */
-export function PileBar({ zoom, ground, onGround, onWhole, onTrue, onZoom }: Props) {
+export function PileBar({ zoom, ground, peel, onGround, onWhole, onTrue, onZoom }: Props) {
   return (
     <div className={classes.bar}>
       <Button.Group>
@@ -45,6 +46,20 @@ export function PileBar({ zoom, ground, onGround, onWhole, onTrue, onZoom }: Pro
       <Button size="compact-sm" variant="default" onClick={onTrue} aria-keyshortcuts="P">
         True pixels
       </Button>
+      <span id="peel-label" className={classes.label}>
+        Peel
+      </span>
+      <Slider
+        size="sm"
+        className={classes.peel}
+        styles={{ root: { '--slider-track-bg': 'var(--hairline-strong)' } }}
+        min={0}
+        max={Math.max(1, peel.most)}
+        value={peel.away}
+        onChange={peel.onChange}
+        label={(away) => `${away} of ${peel.most} away`}
+        thumbProps={{ 'aria-labelledby': 'peel-label' }}
+      />
       <span className={classes.gap} />
       <span id="ground-label" className={classes.label}>
         Ground

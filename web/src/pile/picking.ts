@@ -27,16 +27,27 @@ export function partsAt(
   scale: number,
   spot: Spot,
 ): Row[] {
-  return rows
-    .filter((row) => {
-      const picture = row.image === null ? undefined : pictures.get(row.image);
-      if (!picture || !row.box || row.locked || !seen.has(row.id)) return false;
-      const [left = 0, top = 0, width = 0, height = 0] = row.box;
-      const [x, y] = [spot.x - left, spot.y - top];
-      if (x < 0 || y < 0 || x >= width || y >= height) return false;
-      return alphaAt(picture, Math.floor(x * scale), Math.floor(y * scale)) > THRESHOLD;
-    })
-    .reverse();
+  return rows.filter((row) => !row.locked && covers(row, seen, pictures, scale, spot)).reverse();
+}
+
+/** The front-most locked part at a canvas pixel. */
+export function lockedAt(
+  rows: readonly Row[],
+  seen: ReadonlySet<string>,
+  pictures: Pictures,
+  scale: number,
+  spot: Spot,
+): Row | undefined {
+  return rows.findLast((row) => row.locked && covers(row, seen, pictures, scale, spot));
+}
+
+function covers(row: Row, seen: ReadonlySet<string>, pictures: Pictures, scale: number, spot: Spot): boolean {
+  const picture = row.image === null ? undefined : pictures.get(row.image);
+  if (!picture || !row.box || !seen.has(row.id)) return false;
+  const [left = 0, top = 0, width = 0, height = 0] = row.box;
+  const [x, y] = [spot.x - left, spot.y - top];
+  if (x < 0 || y < 0 || x >= width || y >= height) return false;
+  return alphaAt(picture, Math.floor(x * scale), Math.floor(y * scale)) > THRESHOLD;
 }
 
 /** The next part to pick: the front-most at first; at the same place again, the one behind the last one picked. */

@@ -4,13 +4,13 @@ Each command can say what undoes it (`inverse`, asked before it is applied) and 
 (`touched`), so that one person's undo never takes away what somebody else did later.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any, TypeAlias
 
 from yuplet.arrangement import names
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
-from yuplet.errors import ArrangementError, CannotMove, NameNotUsable
+from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable
 from yuplet.parts.part import Part
 
 
@@ -36,6 +36,13 @@ class IncludeParts:
 
 
 @dataclass(frozen=True, slots=True)
+class LockParts:
+    """Lock parts (true), so that they are neither picked nor changed, or unlock them (false)."""
+
+    locked: Mapping[str, bool]
+
+
+@dataclass(frozen=True, slots=True)
 class ShowAlone:
     """Show one row alone, or everything as it was (None)."""
 
@@ -58,12 +65,13 @@ class MoveRows:
     places: tuple[Place, ...]
 
 
-Command: TypeAlias = RenameRows | ShowRows | IncludeParts | ShowAlone | MoveRows
+Command: TypeAlias = RenameRows | ShowRows | IncludeParts | LockParts | ShowAlone | MoveRows
 
 COMMANDS: dict[str, type[Command]] = {
     "rename-rows": RenameRows,
     "show-rows": ShowRows,
     "include-parts": IncludeParts,
+    "lock-parts": LockParts,
     "show-alone": ShowAlone,
     "move-rows": MoveRows,
 }
@@ -76,10 +84,13 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
     Raises
     ------
     ArrangementError
-        `NoSuchRow`, `NameNotUsable` or `CannotMove`: what the artist can mend.
+        `NoSuchRow`, `Locked`, `NameNotUsable` or `CannotMove`: what the artist can mend.
     """
     for row_id in _rows(command):
-        arrangement.find(row_id)
+        _, found = arrangement.find(row_id)
+        # What is seen may always be changed: that is looking, not changing.
+        if isinstance(command, RenameRows | IncludeParts | MoveRows) and isinstance(found, Part) and found.locked:
+            raise Locked(found.name)
     match command:
         case RenameRows(new):
             result = arrangement.changed(lambda row: replace(row, name=new[row.id]) if row.id in new else row)
@@ -88,7 +99,13 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
         case ShowRows(shown):
             return arrangement.changed(lambda row: replace(row, shown=shown[row.id]) if row.id in shown else row)
         case IncludeParts(included):
-            return arrangement.changed(lambda row: _included(row, included))
+            return arrangement.changed(
+                lambda row: replace(_part(row), included=included[row.id]) if row.id in included else row
+            )
+        case LockParts(locked):
+            return arrangement.changed(
+                lambda row: replace(_part(row), locked=locked[row.id]) if row.id in locked else row
+            )
         case ShowAlone(row):
             return replace(arrangement, alone=row)
         case MoveRows(places):
@@ -105,13 +122,19 @@ def inverse(before: Arrangement, command: Command) -> Command:
         case ShowRows(shown):
             return ShowRows({row_id: before.find(row_id)[1].shown for row_id in shown})
         case IncludeParts(included):
-            rows = {row_id: before.find(row_id)[1] for row_id in included}
-            return IncludeParts({row_id: row.included for row_id, row in rows.items() if isinstance(row, Part)})
+            return IncludeParts({part.id: part.included for part in _parts(before, included)})
+        case LockParts(locked):
+            return LockParts({part.id: part.locked for part in _parts(before, locked)})
         case ShowAlone():
             return ShowAlone(before.alone)
         case MoveRows(places):
             old = [_place(before, place.row) for place in places]
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
+
+
+def _parts(arrangement: Arrangement, ids: Iterable[str]) -> list[Part]:
+    rows = [arrangement.find(row_id)[1] for row_id in ids]
+    return [row for row in rows if isinstance(row, Part)]
 
 
 def touched(command: Command) -> set[tuple[str, str]]:
@@ -123,6 +146,8 @@ def touched(command: Command) -> set[tuple[str, str]]:
             return {(row, "shown") for row in shown}
         case IncludeParts(included):
             return {(row, "included") for row in included}
+        case LockParts(locked):
+            return {(row, "locked") for row in locked}
         case ShowAlone():
             return {("", "alone")}
         case MoveRows(places):
@@ -140,6 +165,8 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"{'Show' if all(shown.values()) else 'Hide' if not any(shown.values()) else 'Show or hide'} {one}"
         case IncludeParts(included):
             return f"{'Include' if all(included.values()) else 'Leave out'} {one}"
+        case LockParts(locked):
+            return f"{'Lock' if all(locked.values()) else 'Unlock'} {one}"
         case ShowAlone(row):
             return f"Show {one} alone" if row else "Show everything again"
         case MoveRows():
@@ -163,6 +190,8 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 return ShowRows({str(row): _flag(on) for row, on in dict(rest["shown"]).items()})
             case "include-parts":
                 return IncludeParts({str(row): _flag(on) for row, on in dict(rest["included"]).items()})
+            case "lock-parts":
+                return LockParts({str(row): _flag(on) for row, on in dict(rest["locked"]).items()})
             case "show-alone":
                 return ShowAlone(None if rest["row"] is None else _text(rest["row"]))
             case "move-rows":
@@ -195,12 +224,10 @@ def _rows(command: Command) -> set[str]:
     return {row for row, _ in touched(command)}
 
 
-def _included(row: Row, included: Mapping[str, bool]) -> Row:
-    if row.id not in included:
-        return row
+def _part(row: Row) -> Part:
     if isinstance(row, PartGroup):
-        raise ArrangementError(f"'{row.name}' is a group. Include or leave out its parts.")
-    return replace(row, included=included[row.id])
+        raise ArrangementError(f"'{row.name}' is a group. Choose its parts.")
+    return row
 
 
 def _check_names(arrangement: Arrangement, changed: set[str]) -> None:

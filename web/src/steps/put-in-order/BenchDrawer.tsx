@@ -27,6 +27,7 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
   const [first] = rows;
   const isShown = rows.some((row) => row.shown);
   const isIncluded = parts.some((row) => row.included);
+  const isLocked = parts.some((row) => row.locked);
   const off = !canEdit || rows.length === 0;
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
@@ -70,6 +71,15 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
         }
       >
         {isIncluded || off ? 'Leave out' : 'Include'} <Key name="I" />
+      </Button>
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={off || parts.length === 0}
+        aria-keyshortcuts="K"
+        onClick={() => act({ do: 'lock-parts', locked: Object.fromEntries(parts.map((row) => [row.id, !isLocked])) })}
+      >
+        {isLocked ? 'Unlock' : 'Lock'} <Key name="K" />
       </Button>
       <span className={classes.gap} />
       {DIRECTIONS.map(([direction, label, key]) => {
