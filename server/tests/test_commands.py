@@ -1,19 +1,24 @@
 """Django's own command line: accounts, the demo, and what a worker tidies up."""
 
+import io
 import os
 import tempfile
 import time
 from io import StringIO
 from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
 
+from tests.cases import kept, make_project
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Row
+from yuplet_server.handovers.management.commands import sweep_files
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
+from yuplet_server.projects.storage import BlobStorage
 
 
 class CommandTests(TransactionTestCase):
@@ -38,6 +43,27 @@ class CommandTests(TransactionTestCase):
         self.assertTrue(User.objects.get(username="demo").check_password(settings.DEMO_PASSWORD))
         call_command("load_demo", stdout=StringIO())
         self.assertEqual(sorted(found.name for found in Illustration.objects.all()), ["Brindle", "Lever frame"])
+
+    def test_files_that_nothing_refers_to_are_swept_when_they_are_old(self) -> None:
+        with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):
+            storage = BlobStorage(location=name)
+            project, users = make_project()
+            with mock.patch("yuplet_server.illustrations.actions.blobs", return_value=storage):
+                kept(project, "a.ora", b"an original that is kept")
+                gone = kept(project, "b.ora", b"an original that is removed")
+            young = storage.keep(io.BytesIO(b"a file that somebody is about to refer to"))
+            long_ago = time.time() - 2 * sweep_files.OLD
+            for path in Path(name).glob("??/*"):
+                if path.name != young:
+                    os.utime(path, (long_ago, long_ago))
+            call_command("sweep_files", verbosity=0)
+            self.assertEqual(len(list(Path(name).glob("??/*"))), 3)
+            gone.delete()
+            out = StringIO()
+            call_command("sweep_files", stdout=out)
+            self.assertIn("1 files that nothing refers to", out.getvalue())
+            left = {path.read_bytes() for path in Path(name).glob("??/*")}
+            self.assertEqual(left, {b"an original that is kept", b"a file that somebody is about to refer to"})
 
     def test_a_worker_removes_what_was_left_unfinished_long_ago(self) -> None:
         with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):

@@ -22,6 +22,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         _remove_old_temporary_files()
         call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
+        call_command("sweep_files", verbosity=0)
         threading.Thread(target=_look_after_others, daemon=True).start()
         call_command("db_worker", interval=0.2, startup_delay=False, verbosity=0)
 

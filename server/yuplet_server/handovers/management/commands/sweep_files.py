@@ -1,0 +1,34 @@
+"""Removes kept files that nothing refers to any more: of illustrations, packages and projects that were removed."""
+
+import time
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand
+
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations.models import Illustration, LayerImage
+
+OLD = 24 * 3600
+"""Seconds. A younger file may be about to be referred to; keeping the same bytes again makes a file young again."""
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        # Files first, then what is referred to: what is kept in between is not in the list of files.
+        found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
+        used = {
+            *Illustration.objects.values_list("sha256", flat=True),
+            *Illustration.objects.values_list("preview", flat=True),
+            *LayerImage.objects.values_list("pixels", flat=True),
+            *LayerImage.objects.values_list("thumbnail", flat=True),
+            *HandOver.objects.values_list("package", flat=True),
+        }
+        removed = [path for path in found if path.name not in used]
+        for path in removed:
+            path.unlink(missing_ok=True)
+        if removed and options["verbosity"] > 0:
+            self.stdout.write(f"{len(removed)} files that nothing refers to were removed.")
