@@ -19,6 +19,7 @@ from django.db import DatabaseError, InterfaceError, OperationalError, connectio
 from django.db.models import F
 from django.utils import timezone
 from django.utils.module_loading import import_string
+from django_tasks import task
 
 from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
@@ -126,9 +127,13 @@ def work_folder(job: Job) -> Path:
     return Path(settings.WORK) / f"job-{job.pk}-{job.claim}"
 
 
-def _enqueue(job_id: int) -> None:
-    from yuplet_server.jobs.tasks import run_job
+@task()
+def run_job(job_id: int) -> None:
+    """The door to the task queue: Django's Tasks interface, so that another backend needs only another setting."""
+    run(job_id)
 
+
+def _enqueue(job_id: int) -> None:
     run_job.enqueue(job_id)
 
 

@@ -5,12 +5,11 @@ import type { Row } from '../api/calls';
 import { type Command, placesOfDrop } from './commands';
 import classes from './Ledger.module.css';
 import { LedgerRow } from './LedgerRow';
+import { INDENT, ROW_HEIGHT } from './measures';
 import { RefusedSteps } from './RefusedSteps';
 import { listed, numbersOf, seenParts } from './tree';
 import type { Refused } from './useArrangement';
 import { useRowDrag } from './useRowDrag';
-
-export const ROW_HEIGHT = 40;
 
 interface Props {
   illustration: number;
@@ -209,7 +208,7 @@ export function Ledger({
           {dragging.mark && (
             <div
               className={dragging.mark.inside ? classes.dropInside : classes.dropLine}
-              style={{ top: dragging.mark.top, left: dragging.mark.level * 14 }}
+              style={{ top: dragging.mark.top, left: dragging.mark.level * INDENT }}
               data-testid="drop-mark"
             />
           )}

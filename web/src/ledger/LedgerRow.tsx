@@ -3,8 +3,8 @@ import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
 import { partColour } from './colours';
 import type { Command } from './commands';
-import { ROW_HEIGHT } from './Ledger';
 import classes from './Ledger.module.css';
+import { INDENT, ROW_HEIGHT } from './measures';
 import type { Listed } from './tree';
 
 interface Props {
@@ -66,7 +66,7 @@ export function LedgerRow(props: Props) {
           </span>
         )}
       </span>
-      <span role="gridcell" className={classes.name} style={{ paddingLeft: (level - 1) * 14 }}>
+      <span role="gridcell" className={classes.name} style={{ paddingLeft: (level - 1) * INDENT }}>
         {isGroup ? (
           <button
             type="button"

@@ -2,7 +2,7 @@
 import { type RefObject, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
 import { type Drop, dropOn } from './commands';
-import { ROW_HEIGHT } from './Ledger';
+import { ROW_HEIGHT } from './measures';
 import type { Listed } from './tree';
 
 const START = 5;

@@ -4,18 +4,9 @@ import { Composite } from './composite';
 import { loadPictures, type Pictures, previewScale } from './images';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
-import { PileBar } from './PileBar';
+import { type Ground, type Peel, PileBar } from './PileBar';
 import { lockedAt, nextDeeper, partsAt } from './picking';
 import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
-
-/** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
-export interface Peel {
-  most: number;
-  away: number;
-  onChange: (away: number) => void;
-}
-
-export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
 
 interface Props {
   illustration: number;

@@ -1,6 +1,14 @@
 import { Button, SegmentedControl, Slider } from '@mantine/core';
-import type { Ground, Peel } from './Pile';
 import classes from './Pile.module.css';
+
+/** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
+export interface Peel {
+  most: number;
+  away: number;
+  onChange: (away: number) => void;
+}
+
+export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
 
 interface Props {
   zoom: number;
