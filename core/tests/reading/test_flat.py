@@ -230,3 +230,17 @@ class DamageTests(FlatTestCase):
         (self.folder / "huge.gif").write_bytes(data)
         with self.assertRaisesRegex(TooLarge, "'huge.gif' is 65535 x 65535 px"):
             self.read(self.folder / "huge.gif")
+
+    def test_a_second_page_that_is_too_much_is_refused_too(self) -> None:
+        path = self.save(corners(20, 10), "a.tif", save_all=True, append_images=[corners(30, 12)])
+        data = bytearray(path.read_bytes())
+        # The width and height of the second page, as the tags 256 and 257 of its directory hold them (TIFF 6.0, section 2).
+        (first,) = struct.unpack("<I", data[4:8])
+        (count,) = struct.unpack("<H", data[first : first + 2])
+        (second,) = struct.unpack("<I", data[first + 2 + 12 * count : first + 6 + 12 * count])
+        for at in range(second + 2, second + 2 + 24, 12):
+            self.assertIn(struct.unpack("<H", data[at : at + 2])[0], (256, 257))
+            data[at + 2 : at + 12] = struct.pack("<HII", 4, 1, 90_000)
+        path.write_bytes(data)
+        with self.assertRaisesRegex(TooLarge, "90000 x 90000 px"):
+            self.read(path)

@@ -231,6 +231,7 @@ class HostileTests(SvgTestCase):
             <style>@import url(http://127.0.0.1:9/a.css); rect {{ fill: url(http://127.0.0.1:9/b) }}</style>
             <image id="a" href="http://127.0.0.1:9/x.png" width="9" height="9"/>
             <image id="b" href="{self.folder}/secret.png" width="9" height="9"/><image id="c" href="secret.png" width="9" height="9"/>
+            <image id="s" href="data:image/svg+xml,%3Csvg%3E%3Cimage href='/etc/hostname'/%3E%3C/svg%3E" width="9" height="9"/>
             <use id="d" href="other.svg#x"/><foreignObject width="9" height="9"><p xmlns="http://www.w3.org/1999/xhtml">x</p></foreignObject>
             <rect id="e" width="3" height="3" fill="url(http://127.0.0.1:9/c)"/></svg>"""
         found, report = self.read(text)
@@ -242,6 +243,7 @@ class HostileTests(SvgTestCase):
             "A style rule refers outside",
             "x.png",
             "secret.png",
+            "data:image/svg+xml",
             "other.svg#x",
             "<foreignObject>",
             "fill=",

@@ -24,12 +24,14 @@ FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
 MAX_PIXELS_IN_ALL = 1_000_000_000
 _ORIENTATION = 0x0112
 
+# The limits are ours, and are looked at before a pixel is decoded.
+Image.MAX_IMAGE_PIXELS = None
+
 
 @dataclass(slots=True)
 class _Facts:
     """What the file says of itself."""
 
-    size: Size
     count: int
     form: str
     ppi: float | None
@@ -52,16 +54,27 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
     A file of one picture is one layer named by the file's stem. Pages of a TIFF are a layer each, all seen; frames of an
     animation are a layer each, of which the first is seen. Raises `BrokenFile` or `TooLarge`.
     """
-    what = f"'{file_name}'"
+    what, stem = f"'{file_name}'", PurePath(file_name).stem
     report = ReadingReport()
+    layers: list[Layer] = []
+    canvas, left = Size(0, 0), MAX_PIXELS_IN_ALL
     try:
         with Image.open(path, formats=FORMATS) as image:
             facts = _facts(image)
-            _check_limits(facts, what)
-            if facts.form == "PNG" and facts.count == 1:
-                pictures = [_plain_png(path.read_bytes(), what, image.getexif().get(_ORIENTATION, 1), facts, report)]
-            else:
-                pictures = [_picture(frame, path, facts, what, report) for frame in ImageSequence.Iterator(image)]
+            if facts.count > MAX_LAYERS:
+                raise TooLarge(f"{what} has {facts.count} pages or frames; Yuplet takes up to {MAX_LAYERS}. Split it.")
+            # One after the other: each is in the scratch file before the next is decoded.
+            for number, frame in enumerate(ImageSequence.Iterator(image), 1):
+                size = Size(*frame.size)
+                _check_limits(size, left, what)
+                picture = _picture(frame, path, facts, what, report)
+                layers.append(_layer(number, picture, _layer_name(stem, number, facts), facts, scratch))
+                canvas = Size(max(canvas.width, picture.shape[1]), max(canvas.height, picture.shape[0]))
+                left -= size.pixels
+                if facts.count == 1 and is_opaque(picture):
+                    report.add(
+                        "information", "The picture has no transparency: it is one part until it is taken apart."
+                    )
     except (BrokenFile, TooLarge):
         raise
     except Exception as error:
@@ -69,14 +82,8 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
         raise BrokenFile(
             f"{what} is damaged and cannot be decoded. Save it again and bring it in once more."
         ) from error
-    stem = PurePath(file_name).stem
-    layers = tuple(
-        _layer(number, picture, _layer_name(stem, number, facts), facts, scratch)
-        for number, picture in enumerate(pictures, 1)
-    )
-    canvas = Size(max(picture.shape[1] for picture in pictures), max(picture.shape[0] for picture in pictures))
-    _say_what_it_is(facts, pictures, report)
-    illustration = Illustration(stem, canvas, layers, facts.ppi, facts.colour_space, facts.bit_depth)
+    _say_what_it_is(facts, report)
+    illustration = Illustration(stem, canvas, tuple(layers), facts.ppi, facts.colour_space, facts.bit_depth)
     report.counts = illustration.counts()
     return illustration, report
 
@@ -84,19 +91,19 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
 def _facts(image: Image.Image) -> _Facts:
     dots = image.info.get("dpi")
     ppi = round(float(dots[0]), 2) if dots and float(dots[0]) > 0 else None
-    return _Facts(Size(*image.size), getattr(image, "n_frames", 1), image.format or "", ppi)
+    return _Facts(getattr(image, "n_frames", 1), image.format or "", ppi)
 
 
-def _check_limits(facts: _Facts, what: str) -> None:
-    size = facts.size
+def _check_limits(size: Size, left: int, what: str) -> None:
+    """Looked at for each page and frame, before a pixel of it is decoded."""
     if size.pixels > png.MAX_PIXELS or max(size) > png.MAX_SIDE:
         raise TooLarge(
             f"{what} is {size.width} x {size.height} px. Yuplet takes up to {png.MAX_PIXELS // 1_000_000} million pixels"
             f" and {png.MAX_SIDE} px a side. Make it smaller or split it."
         )
-    if facts.count > MAX_LAYERS or facts.count * size.pixels > MAX_PIXELS_IN_ALL:
+    if size.pixels > left:
         raise TooLarge(
-            f"{what} has {facts.count} pages or frames of {size.width} x {size.height} px, which is too much. Split it."
+            f"{what} has more than {MAX_PIXELS_IN_ALL // 1_000_000} million pixels in all its pages or frames. Split it."
         )
 
 
@@ -121,6 +128,8 @@ def _upright(image: Image.Image, report: ReadingReport) -> Image.Image:
 
 def _picture(frame: Image.Image, path: Path, facts: _Facts, what: str, report: ReadingReport) -> Picture:
     """One page or frame as straight RGBA in sRGB, turned as the camera's note wants it."""
+    if facts.form == "PNG" and facts.count == 1:
+        return _plain_png(path.read_bytes(), what, frame.getexif().get(_ORIENTATION, 1), facts, report)
     frame.load()
     if facts.form == "TIFF" and frame.mode in ("I;16", "I;16B", "I", "F"):
         return _deep(path, what, facts)
@@ -190,7 +199,7 @@ def _layer_name(stem: str, number: int, facts: _Facts) -> str:
     return f"{'page' if facts.form == 'TIFF' else 'frame'} {number:0{digits}}"
 
 
-def _say_what_it_is(facts: _Facts, pictures: list[Picture], report: ReadingReport) -> None:
+def _say_what_it_is(facts: _Facts, report: ReadingReport) -> None:
     if facts.bit_depth == 16:
         report.add("converted", "16 bits a channel were rounded to 8.")
     if facts.count > 1 and facts.form != "TIFF":
@@ -200,5 +209,3 @@ def _say_what_it_is(facts: _Facts, pictures: list[Picture], report: ReadingRepor
         )
     elif facts.count > 1:
         report.add("information", f"It has {facts.count} pages: each is a layer, the first at the back.")
-    elif is_opaque(pictures[0]):
-        report.add("information", "The picture has no transparency: it is one part until it is taken apart.")

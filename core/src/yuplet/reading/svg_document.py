@@ -30,7 +30,7 @@ MAX_ENTITY = 1024
 # Millimetres, inches and points by the reference pixel of CSS (96 to the inch) are scaled by the ppi that was asked for.
 _INCHES = {"in": 1.0, "cm": 1 / 2.54, "mm": 1 / 25.4, "pt": 1 / 72, "pc": 1 / 6, "q": 1 / 101.6}
 _LENGTH = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([a-zA-Z%]*)\s*")
-_PICTURE = re.compile(r"\s*data:image/(?:png|jpe?g|gif|webp|svg\+xml)[;,]", re.IGNORECASE)
+_PICTURE = re.compile(r"\s*data:image/(?:png|jpe?g|gif|webp)[;,]", re.IGNORECASE)
 _NEVER = {
     "script",
     "foreignObject",
