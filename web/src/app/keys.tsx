@@ -39,7 +39,7 @@ function isTyping(target: EventTarget | null): boolean {
   );
 }
 
-export function useSingleKeys() {
+function useSingleKeys() {
   return useLocalStorage({ key: 'single-keys', defaultValue: true });
 }
 

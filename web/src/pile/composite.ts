@@ -4,14 +4,14 @@ import { membersOf } from '../ledger/tree';
 import type { Pictures } from './images';
 import type { Extent } from './view';
 
-export interface Area {
+interface Area {
   left: number;
   top: number;
   right: number;
   bottom: number;
 }
 
-export interface Scene {
+interface Scene {
   rows: readonly Row[];
   seen: ReadonlySet<string>;
 }
@@ -19,7 +19,7 @@ export interface Scene {
 const OPERATORS: Record<string, GlobalCompositeOperation> = { normal: 'source-over' };
 
 /** The W3C names a mode and the canvas' operator alike, but for normal. */
-export function operatorOf(blend: string): GlobalCompositeOperation {
+function operatorOf(blend: string): GlobalCompositeOperation {
   return OPERATORS[blend] ?? (blend as GlobalCompositeOperation);
 }
 

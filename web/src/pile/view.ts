@@ -17,8 +17,8 @@ export interface Spot {
   y: number;
 }
 
-export const LEAST_ZOOM = 0.02;
-export const GREATEST_ZOOM = 32;
+const LEAST_ZOOM = 0.02;
+const GREATEST_ZOOM = 32;
 
 /** The whole canvas, centred, with a margin of a few hundredths. Never larger than true pixels. */
 export function wholeIn(screen: Extent, canvas: Extent): View {
