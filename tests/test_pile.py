@@ -15,6 +15,7 @@ from yuplet.illustration.layers import laid
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.scratch import Scratch
+from yuplet.reading.choices import Choices
 from yuplet.reading.files import read_illustration
 from yuplet.writing import png
 
@@ -136,7 +137,7 @@ class SecondOpinionTests(ProductTestCase):
         """Gradients, clip paths, patterns, strokes, opacity, modes and style sheets of the demo figure and of a scene."""
         for file in (ROOT / "demo" / "brindle.svg", self.scene()):
             with Scratch() as scratch:
-                found, _ = read_illustration(file, scratch, longest=600)
+                found, _ = read_illustration(file, scratch, choices=Choices(600))
                 ours = compose(laid(found.layers), found.canvas, scratch).astype(float)
             theirs = self.drawn(file, found.canvas).astype(float)
             weighted = np.abs(ours[..., :3] * ours[..., 3:] - theirs[..., :3] * theirs[..., 3:]).max(axis=2) / 255

@@ -4,7 +4,10 @@ import csv
 import hashlib
 import io
 import json
+from dataclasses import replace
+from pathlib import Path
 
+import jsonschema
 import numpy as np
 from PIL import Image
 
@@ -13,7 +16,69 @@ from tests.packages import FolderTestCase, PackageTestCase, quiet
 from yuplet.arrangement.commands import IncludeParts, MoveRows, Place, RenameRows, apply
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import Cancelled, FolderNotOurs, NothingToHandOver
-from yuplet.handover import hand_over_file
+from yuplet.geometry import Box, Size
+from yuplet.handover import hand_over, hand_over_file
+from yuplet.illustration.layers import Illustration, Layer
+from yuplet.parts.part import Frame, Part, Piece
+from yuplet.pixels.scratch import Scratch
+from yuplet.rehearsal.proof import prove
+
+
+class FramesTests(FolderTestCase):
+    """A lamp of three frames that grows, and one of two layers under a soft edge."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.package = self.folder / "package"
+        frames = []
+        for side in (4, 10, 7):
+            frame = Image.new("RGBA", (24, 16))
+            frame.paste((200, 40 * (side % 4), 30, 255), (8, 4, 8 + side, 4 + side))
+            frames.append(frame)
+        path = self.folder / "lamp.png"
+        frames[0].save(path, save_all=True, append_images=frames[1:], duration=[40, 80, 120], loop=2)
+        self.report, _, _ = hand_over_file(path, self.package, quiet)
+        self.manifest = json.loads((self.package / "manifest.json").read_text())
+
+    def test_every_frame_is_a_file_in_the_box_that_all_share(self) -> None:
+        (part,) = self.manifest["parts"]
+        self.assertEqual(part["box"], {"x": 8, "y": 4, "width": 10, "height": 10})
+        self.assertEqual(part["frames"]["loops"], 2)
+        self.assertEqual(
+            [(image["file"], image["milliseconds"]) for image in part["frames"]["images"]],
+            [("parts/lamp/1.png", 40), ("parts/lamp/2.png", 80), ("parts/lamp/3.png", 120)],
+        )
+        for number, side in ((1, 4), (2, 10), (3, 7)):
+            image = Image.open(self.package / f"parts/lamp/{number}.png").convert("RGBA")
+            self.assertEqual((image.size, image.getbbox(alpha_only=True)), ((10, 10), (0, 0, side, side)))
+        self.assertTrue(self.report.proof.ok, self.report.proof)
+
+    def test_a_frame_that_was_exchanged_is_found(self) -> None:
+        first, last = self.package / "parts/lamp/1.png", self.package / "parts/lamp/3.png"
+        last.write_bytes(first.read_bytes())
+        proof = prove(self.package, quiet)
+        self.assertFalse(proof.ok)
+        self.assertIn("'parts/lamp/3.png' has other pixels than the manifest says", " ".join(proof.faults))
+
+    def test_the_manifest_keeps_to_its_schema(self) -> None:
+        schema = json.loads((Path(__file__).parents[2] / "docs/formats/package.schema.json").read_text())
+        jsonschema.validate(self.manifest, schema, cls=jsonschema.Draft202012Validator)
+
+    def test_parts_of_several_layers_come_back_to_the_pixel(self) -> None:
+        rng = np.random.default_rng(7)
+        with Scratch() as scratch:
+            layers = []
+            for number in range(4):
+                scratch.put(f"l{number}", rng.integers(0, 256, (12, 12, 4), dtype=np.uint8))
+                layers.append(Layer(f"l{number}", f"moment {number}", Box(2 * number, 1, 2 * number + 12, 13)))
+            start, _ = arrangement_of(Illustration("x", Size(20, 14), tuple(layers)))
+            pieces = tuple(Piece(f"l{n}", 0.4 + n / 10, "multiply" if n == 1 else "normal") for n in range(3))
+            both = Part("both", "both", (Frame(pieces), Frame((Piece("l3"),))), opacity=0.8, offset=(-3, 2))
+            arrangement = replace(start, rows=(start.rows[0], both))
+            report = hand_over(
+                Illustration("x", Size(20, 14), tuple(layers)), arrangement, scratch, self.folder / "two", "", quiet
+            )
+        self.assertEqual((report.proof.differing_pixels, report.proof.faults), (0, []))
 
 
 class HandOverTests(PackageTestCase):

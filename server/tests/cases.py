@@ -50,12 +50,12 @@ def kept(project: Project, name: str = "signal post.ora", data: bytes | None = N
     return illustrations.keep_upload(project, None, name, len(data), io.BytesIO(data))
 
 
-def brought_in(project: Project, name: str = "signal post.ora") -> Illustration:
-    """The signal post, read at once instead of by a worker."""
-    illustration = kept(project, name)
+def brought_in(project: Project, name: str = "signal post.ora", data: bytes | None = None) -> Illustration:
+    """The signal post or another file, read at once instead of by a worker."""
+    illustration = kept(project, name, data)
     with tempfile.TemporaryDirectory() as folder, transaction.atomic():
-        illustrations.bring_in(illustration.pk, Path(folder), quiet)()
-    Job.objects.filter(pk=illustration.job_id).update(state=Job.State.DONE)
+        illustrations.bring_in(illustration.revision.pk, Path(folder), quiet)()
+    Job.objects.filter(pk=illustration.revision.job_id).update(state=Job.State.DONE)
     illustration.refresh_from_db()
     return illustration
 

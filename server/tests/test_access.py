@@ -63,8 +63,16 @@ ADDRESSES = [
     Address("get", ILLUSTRATION, "viewer", _get(lambda t: f"/api/illustrations/{t.illustration.pk}")),
     Address("patch", ILLUSTRATION, "editor", _json("patch", lambda t: f"/api/illustrations/{t.illustration.pk}", {"name": "Other"})),
     Address("delete", ILLUSTRATION, "editor", _json("delete", lambda t: f"/api/illustrations/{t.illustration.pk}")),
-    Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.preview}"))),
+    Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.revision.preview}"))),
     Address("get", f"{ILLUSTRATION}/original", "viewer", _get(lambda t: t.address("original"))),
+    Address("post", f"{ILLUSTRATION}/read-again", "editor", _json("post", lambda t: t.address("read-again"), {"ppi": 300})),
+    Address("get", f"{ILLUSTRATION}/revisions", "viewer", _get(lambda t: t.address("revisions"))),
+    Address("post", f"{ILLUSTRATION}/revisions", "editor", lambda t, client: client.post(t.address("revisions"), {"file": SimpleUploadedFile("x.png", b"not really")})),
+    Address("get", f"{ILLUSTRATION}/revisions/<int:revision>", "viewer", _get(lambda t: t.address("revisions/1"))),
+    Address("delete", f"{ILLUSTRATION}/revisions/<int:revision>", "editor", _json("delete", lambda t: t.address("revisions/1"))),
+    Address("get", f"{ILLUSTRATION}/revisions/<int:revision>/original", "viewer", _get(lambda t: t.address("revisions/1/original"))),
+    Address("post", f"{ILLUSTRATION}/revisions/<int:revision>/take", "editor", _json("post", lambda t: t.address("revisions/1/take"), {})),
+    Address("post", f"{ILLUSTRATION}/go-back", "editor", _json("post", lambda t: t.address("go-back"))),
     Address("get", f"{ILLUSTRATION}/arrangement", "viewer", _get(lambda t: t.address("arrangement"))),
     Address("post", f"{ILLUSTRATION}/steps", "editor", _json("post", lambda t: t.address("steps"), lambda t: {"version": 1, "command": {"do": "show-rows", "shown": {t.row_id("sky"): False}}})),
     Address("post", f"{ILLUSTRATION}/undo", "editor", _json("post", lambda t: t.address("undo"))),
@@ -74,11 +82,11 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/hand-overs", "editor", _json("post", lambda t: t.address("hand-overs"), {"version": 1})),
     Address("get", "hand-overs/<int:hand_over>/package", "viewer", _get(lambda t: f"/api/hand-overs/{t.hand_over.pk}/package")),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
-    Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.job_id}/cancel")),
+    Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip
 
-# What belongs to no project: the session, one's own password and projects, the API's description, the page itself.
-OF_NO_PROJECT = {"session", "password", "projects", "schema", r"^(?!api/|assets/).*$"}
+# What belongs to no project: the session, one's own password and projects, the list of licences, the API's description, the page itself.
+OF_NO_PROJECT = {"session", "password", "projects", "licences", "schema", r"^(?!api/|assets/).*$"}
 
 
 class AccessTests(ServerTestCase):
@@ -118,7 +126,7 @@ class AccessTests(ServerTestCase):
         illustration = brought_in(own)
         foreign = "0" * 64
         self.assertEqual(self.dora.get(f"/api/illustrations/{illustration.pk}/images/{foreign}").status_code, 404)
-        self.assertEqual(self.dora.get(self.address(f"images/{illustration.preview}")).status_code, 404)
+        self.assertEqual(self.dora.get(self.address(f"images/{illustration.revision.preview}")).status_code, 404)
 
     def test_lists_hold_ones_own_projects_only(self) -> None:
         self.assertEqual([found["name"] for found in self.cleo.get("/api/projects").json()], ["Marsh Line"])

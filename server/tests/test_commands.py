@@ -34,8 +34,8 @@ class CommandTests(TransactionTestCase):
     def test_the_demo_is_loaded_once_and_given_back_when_it_was_removed(self) -> None:
         call_command("load_demo", stdout=StringIO())
         brindle = Illustration.objects.get(name="Brindle")
-        self.assertEqual((brindle.name, brindle.state, brindle.width), ("Brindle", "ready", 2048))
-        self.assertEqual(brindle.report["merged"]["differing"], 0)
+        self.assertEqual((brindle.name, brindle.revision.state, brindle.revision.width), ("Brindle", "ready", 2048))
+        self.assertEqual(brindle.revision.report["merged"]["differing"], 0)
         rows = Row.objects.filter(arrangement=brindle.pk)
         self.assertEqual((rows.filter(kind="part").count(), rows.filter(kind="group").count()), (50, 13))
         self.assertGreaterEqual(rows.filter(kind="part", shown=False).count(), 5)

@@ -16,7 +16,7 @@ from PIL import Image
 from tests.cases import ServerTestCase, brought_in, kept, ora, quiet
 from yuplet.errors import YupletError
 from yuplet_server.illustrations import actions
-from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.projects.storage import open_blob
 
 
@@ -51,7 +51,7 @@ class BringInTests(ServerTestCase):
             asked = {"file": SimpleUploadedFile("kit.svg", drawing), **({"longest": longest} if longest else {})}
             made = self.ben.post(f"/api/projects/{self.project.pk}/illustrations", asked).json()
             with tempfile.TemporaryDirectory() as folder:
-                actions.bring_in(made["id"], Path(folder), quiet)()
+                actions.bring_in(Illustration.objects.get(pk=made["id"]).revision.pk, Path(folder), quiet)()
             found = self.ben.get(f"/api/illustrations/{made['id']}").json()
             self.assertEqual((found["width"], found["height"]), wanted)
         for longest in ("0", "-3", "many", "1000000"):
@@ -71,9 +71,10 @@ class BringInTests(ServerTestCase):
 
     def test_images_are_trimmed_png_that_may_be_kept_for_ever(self) -> None:
         for row in self.arrangement()["rows"]:
-            if row["image"] is None:
+            if row["box"] is None:
                 continue
-            answer = self.cleo.get(self.address(f"images/{row['image']}"))
+            ((piece,),) = (frame["pieces"] for frame in row["frames"])
+            answer = self.cleo.get(self.address(f"images/{piece['image']}"))
             self.assertEqual(answer.headers["Content-Type"], "image/png")
             self.assertIn("immutable", answer.headers["Cache-Control"])
             self.assertIn("sandbox", answer.headers["Content-Security-Policy"])
@@ -85,10 +86,10 @@ class BringInTests(ServerTestCase):
         for name, data in (("a.ora", ora()[:300]), ("b.png", b"\x89PNG\r\n\x1a\nrest"), ("c.ora", b"hello")):
             illustration = kept(self.project, name, data)
             with tempfile.TemporaryDirectory() as folder, self.assertRaises(YupletError):
-                actions.bring_in(illustration.pk, Path(folder), quiet)
+                actions.bring_in(illustration.revision.pk, Path(folder), quiet)
             illustration.refresh_from_db()
-            self.assertEqual(illustration.state, Illustration.State.READING)
-            self.assertFalse(LayerImage.objects.filter(illustration=illustration).exists())
+            self.assertEqual(illustration.revision.state, Revision.State.READING)
+            self.assertFalse(LayerImage.objects.filter(revision=illustration.revision).exists())
 
     def test_what_is_asked_before_it_is_read_says_so(self) -> None:
         illustration = kept(self.project)
@@ -116,7 +117,7 @@ class BringInTests(ServerTestCase):
         self.assertLess(max(before), 12)
 
     def test_the_small_pictures_are_small(self) -> None:
-        for image in LayerImage.objects.filter(illustration=self.illustration):
+        for image in LayerImage.objects.filter(revision=self.illustration.revision):
             with open_blob(image.thumbnail) as file:
                 picture = np.array(Image.open(file))
             self.assertLessEqual(max(picture.shape[:2]), actions.THUMBNAIL)

@@ -71,14 +71,14 @@ class JobTests(TransactionTestCase):
         return hand_overs.ask(brought_in(self.project), self.users["ben"], 1)
 
     def job(self, of: HandOver | Illustration) -> Job:
-        return Job.objects.get(pk=of.job_id)
+        return Job.objects.get(pk=of.job_id if isinstance(of, HandOver) else of.revision.job_id)
 
     def test_a_job_lands_with_its_result(self) -> None:
         illustration = kept(self.project)
-        jobs.run(illustration.job_id)
+        jobs.run(illustration.revision.job_id)
         self.assertEqual(self.job(illustration).state, Job.State.DONE)
         illustration.refresh_from_db()
-        self.assertEqual((illustration.state, illustration.images.count()), ("ready", 9))
+        self.assertEqual((illustration.revision.state, illustration.revision.images.count()), ("ready", 9))
         asked = hand_overs.ask(illustration, self.users["ben"], 1)
         jobs.run(asked.job_id)
         asked.refresh_from_db()
@@ -87,7 +87,7 @@ class JobTests(TransactionTestCase):
 
     def test_what_an_artist_can_mend_is_told_in_the_job(self) -> None:
         illustration = kept(self.project, "hat.ora", b"PK broken")
-        jobs.run(illustration.job_id)
+        jobs.run(illustration.revision.job_id)
         job = self.job(illustration)
         self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "broken-file"))
         self.assertIn("damaged archive", job.error)
@@ -198,8 +198,8 @@ class KilledWorkerTests(TransactionTestCase):
         data = heavy_ora()
         illustration = kept(self.project, "heavy.ora", data)
         first = self.worker()
-        wait_until(lambda: Illustration.objects.get(pk=illustration.pk).state == "ready", 90)
-        self.assertEqual(LayerImage.objects.filter(illustration=illustration).count(), 8)
+        wait_until(lambda: Illustration.objects.get(pk=illustration.pk).revision.state == "ready", 90)
+        self.assertEqual(LayerImage.objects.filter(revision=illustration.revision).count(), 8)
         asked = hand_overs.ask(Illustration.objects.get(pk=illustration.pk), self.users["ben"], 1)
         row = Job.objects.filter(pk=asked.job_id)
         wait_until(lambda: row.get().stage == "write", 60)

@@ -38,6 +38,8 @@ def _parser() -> argparse.ArgumentParser:
     inspect.add_argument(
         "--longest", type=_positive, metavar="N", help="scale vector art so that its longer side is N px"
     )
+    inspect.add_argument("--ppi", type=_positive, metavar="N", help="pixels to the inch of vector art (else 96)")
+    inspect.add_argument("--names", metavar="ATTRIBUTE", help="the attribute that vector art is named by")
     inspect.add_argument("--json", action="store_true", help="print JSON instead of a table")
     inspect.set_defaults(run=_inspect)
     hand_over = commands.add_parser("handover", help="hand over every layer of a file as a trimmed image")
@@ -71,10 +73,12 @@ def _print(value: dict[str, Any]) -> None:
 def _inspect(options: argparse.Namespace) -> int:
     from yuplet.illustration.layers import LayerGroup
     from yuplet.pixels.scratch import Scratch
+    from yuplet.reading.choices import Choices
     from yuplet.reading.files import read_illustration
 
+    choices = Choices(options.longest, options.ppi, options.names)
     with Scratch() as scratch:
-        illustration, report = read_illustration(options.file, scratch, longest=options.longest)
+        illustration, report = read_illustration(options.file, scratch, choices=choices)
     layers = [
         {
             "path": list(path),

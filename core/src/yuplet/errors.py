@@ -40,6 +40,12 @@ class UnsafeFile(ReadError):
     code = "unsafe-file"
 
 
+class ChoiceError(ReadError):
+    """A file cannot be read in the way that was chosen."""
+
+    code = "cannot-choose"
+
+
 class TooLarge(ReadError):
     """The file is beyond a stated limit."""
 
@@ -86,6 +92,12 @@ class CannotMove(ArrangementError):
     """A row cannot be put where the command wants it."""
 
     code = "cannot-move"
+
+
+class NotFrames(ArrangementError):
+    """A stack cannot be read as frames, or frames not as parts."""
+
+    code = "not-frames"
 
 
 class PlanError(YupletError):

@@ -69,6 +69,7 @@ def hand_over(
     workers: int = 2,
     effort: Effort = "normal",
     remove_obsolete: bool = False,
+    illustration_id: str = "",
 ) -> HandOverReport:
     """Plan, write and prove a package.
 
@@ -83,7 +84,7 @@ def hand_over(
     """
     started = time.monotonic()
     earlier = earlier_package(folder)
-    plan = plan_hand_over(illustration, arrangement, source_sha256)
+    plan = plan_hand_over(illustration, arrangement, source_sha256, illustration_id)
     obsolete = sorted(earlier - set(plan.files))
     with StagedFolder(folder) as staged:
         kept = [] if remove_obsolete else obsolete

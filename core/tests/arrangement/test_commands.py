@@ -14,6 +14,9 @@ from yuplet.arrangement.commands import (
     LockParts,
     MoveRows,
     Place,
+    PlaceParts,
+    ReadAsFrames,
+    ReadAsParts,
     RenameRows,
     ShowAlone,
     ShowRows,
@@ -23,10 +26,11 @@ from yuplet.arrangement.commands import (
 )  # fmt: skip
 from yuplet.arrangement.records import from_records, to_records
 from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of
-from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable, NoSuchRow
+from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable, NoSuchRow, NotFrames
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
+from yuplet.parts.part import Part
 from yuplet.pixels.scratch import Scratch
 
 with Scratch() as _scratch:
@@ -48,6 +52,9 @@ _commands: st.SearchStrategy[Command] = st.one_of(
             *(st.builds(Place, st.just(row), st.one_of(st.none(), st.sampled_from(GROUPS)), st.integers(0, 6)) for row in rows)
         )
     ).map(MoveRows),
+    st.dictionaries(st.sampled_from(PARTS), st.tuples(st.integers(-9, 9), st.integers(-9, 9)), min_size=1).map(PlaceParts),
+    st.lists(st.sampled_from(IDS), min_size=1, max_size=3, unique=True).map(lambda rows: ReadAsFrames(tuple(rows))),
+    st.sampled_from(IDS).map(ReadAsParts),
 )  # fmt: skip
 
 
@@ -84,6 +91,8 @@ class UndoTests(unittest.TestCase):
     @settings(max_examples=200, deadline=None)
     @given(_commands, _commands)
     def test_steps_that_touch_nothing_in_common_do_not_disturb_each_other(self, one: Command, other: Command) -> None:
+        if any(isinstance(step, ReadAsFrames | ReadAsParts) for step in (one, other)):
+            return  # these take rows away, so that the other finds none
         moving = isinstance(one, MoveRows) or isinstance(other, MoveRows)
         naming = isinstance(one, RenameRows) or isinstance(other, RenameRows)
         if (
@@ -179,6 +188,65 @@ class LockTests(unittest.TestCase):
     def test_a_group_is_not_locked_by_itself(self) -> None:
         with self.assertRaisesRegex(ArrangementError, "'post' is a group"):
             apply(START, LockParts({"post": True}))
+
+
+class FrameTests(unittest.TestCase):
+    """The signal post's group 'signal' holds an arm, the arm lowered (hidden) and a lamp."""
+
+    def test_a_group_is_read_as_frames_and_back(self) -> None:
+        read = apply(START, ReadAsFrames(("signal",)))
+        self.assertNotIn("post/signal/arm", paths(read))
+        part = read.find("signal")[1]
+        assert isinstance(part, Part)
+        members = [row for around, row in START.walk() if around and around[-1].id == "signal"]
+        self.assertEqual([frame.pieces[0].layer for frame in part.frames], [row.id for row in members])
+        self.assertEqual(part.pieces, part.frames[0].pieces)
+        again = apply(read, ReadAsParts("signal"))
+        self.assertEqual(
+            [path for path in paths(again) if path.startswith("post/signal/")],
+            [f"post/signal/signal {number}" for number in range(1, len(members) + 1)],
+        )
+        self.assertEqual(sum(row.shown for _, row in again.parts() if row.name.startswith("signal ")), 1)
+
+    def test_siblings_are_read_as_frames_in_the_order_in_which_they_lie(self) -> None:
+        read = apply(START, ReadAsFrames(("mist", "glow")))
+        (part,) = [part for _, part in read.parts() if len(part.frames) == 2]
+        self.assertEqual([frame.pieces[0].layer for frame in part.frames], ["glow", "mist"])
+        self.assertEqual(part.name, "glow")
+
+    def test_folders_of_frames_are_a_frame_each_of_what_is_shown_in_them(self) -> None:
+        box = Box(0, 0, 4, 4)
+
+        def moment(number: int) -> LayerGroup:
+            members = (
+                Layer(f"a{number}", "lamp", box, opacity=0.5),
+                Layer(f"b{number}", "glow", box, blend="multiply"),
+                Layer(f"c{number}", "note", box, visible=False),
+            )
+            return LayerGroup(f"g{number}", f"moment {number}", members)
+
+        start, _ = arrangement_of(Illustration("x", Size(4, 4), (LayerGroup("g", "lamp", (moment(1), moment(2))),)))
+        part = apply(start, ReadAsFrames(("g",))).find("g")[1]
+        assert isinstance(part, Part)
+        self.assertEqual(
+            [[(piece.layer, piece.opacity, piece.blend) for piece in frame.pieces] for frame in part.frames],
+            [[(f"a{n}", 0.5, "normal"), (f"b{n}", 1.0, "multiply")] for n in (1, 2)],
+        )
+
+    def test_what_is_no_stack_of_frames_is_refused_with_the_reason(self) -> None:
+        two = apply(START, ReadAsFrames(("mist", "glow")))
+        (animated,) = [part.id for _, part in two.parts() if len(part.frames) == 2]
+        cases = {
+            "in different groups": (START, ReadAsFrames(("sky", "lamp"))),
+            "one picture only": (START, ReadAsFrames(("sky",))),
+            "No rows": (START, ReadAsFrames(())),
+            "has no frames": (START, ReadAsParts("sky")),
+            "has frames of its own": (two, ReadAsFrames((animated, "spare"))),
+            "Put it back first": (apply(START, PlaceParts({"glow": (3, 0)})), ReadAsFrames(("mist", "glow"))),
+        }
+        for words, (start, command) in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(NotFrames, words):
+                apply(start, command)
 
 
 class FirstArrangementTests(unittest.TestCase):

@@ -12,11 +12,14 @@ from typing import Any
 import cv2
 import numpy as np
 from PIL import Image, ImageCms
+from PIL.PngImagePlugin import PngInfo
 
 from tests.packages import FolderTestCase
+from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Box, Size
-from yuplet.illustration.layers import Illustration, ReadingReport
+from yuplet.illustration.credit import Credit
+from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import read_illustration
 
@@ -189,7 +192,7 @@ class SeveralTests(FlatTestCase):
         self.assertEqual(found.canvas, Size(30, 10))
         self.assertIn("2 pages", self.said(report))
 
-    def test_frames_are_layers_and_the_first_is_seen(self) -> None:
+    def test_frames_are_one_animation_and_the_first_is_seen(self) -> None:
         frames = [Image.new("RGBA", (12, 8), (*colour, 255)) for colour in (RED, GREEN, BLUE)]
         for name, options in {"a.gif": {}, "a.webp": {"lossless": True}, "a.png": {}}.items():
             with self.subTest(name):
@@ -207,9 +210,91 @@ class SeveralTests(FlatTestCase):
                     [(node.name, node.visible) for node in found.leaves()],
                     [("frame 1", True), ("frame 2", False), ("frame 3", False)],
                 )
+                (group,) = found.layers
+                assert isinstance(group, LayerGroup)
+                self.assertEqual((group.are_frames, group.loops, group.name), (True, 0, "a"))
+                self.assertEqual([node.milliseconds for node in found.leaves()], [100, 200, 300])
+                (part,) = (part for _, part in arrangement_of(found)[0].parts())
+                self.assertEqual([frame.milliseconds for frame in part.frames], [100, 200, 300])
                 for number, colour in enumerate((RED, GREEN, BLUE), 1):
                     self.assertLess(np.abs(self.scratch.whole(f"l{number}")[3, 3, :3].astype(int) - colour).max(), 2)
                 self.assertIn("3 frames", self.said(report))
+
+    def test_how_often_frames_are_played(self) -> None:
+        frames = [Image.new("RGB", (12, 8), colour) for colour in (RED, GREEN)]
+        cases: list[tuple[str, dict[str, Any], int, str]] = [
+            ("once.gif", {}, 1, "played once"),
+            ("thrice.gif", {"loop": 2}, 3, "played 3 times"),
+            ("on.gif", {"loop": 0}, 0, "played without end"),
+            ("four.png", {"loop": 4}, 4, "played 4 times"),
+            ("four.webp", {"loop": 4}, 4, "played 4 times"),
+        ]
+        for name, options, loops, words in cases:
+            with self.subTest(name):
+                path = self.save(frames[0], name, save_all=True, append_images=frames[1:], duration=80, **options)
+                found, report = self.read(path)
+                self.assertEqual([node.loops for _, node in found.walk() if isinstance(node, LayerGroup)], [loops])
+                self.assertIn(words, self.said(report))
+
+    def test_a_still_picture_beside_the_animation(self) -> None:
+        """PNG, third edition, 11.3.6: a default image that has no frame control chunk is no frame."""
+        path = self.save(
+            Image.new("RGB", (9, 9), WHITE), "a.png", save_all=True, default_image=True,
+            append_images=[Image.new("RGB", (9, 9), colour) for colour in (RED, BLUE)], duration=[50, 70],
+        )  # fmt: skip
+        found, report = self.read(path)
+        still, group = found.layers
+        assert isinstance(group, LayerGroup)
+        self.assertEqual((still.name, still.visible), ("still picture", False))
+        self.assertEqual(
+            [(node.name, node.visible, getattr(node, "milliseconds", 0)) for node in group.members],
+            [("frame 1", True, 50), ("frame 2", False, 70)],
+        )
+        self.assertEqual(report.counts["frames"], 2)
+
+
+class CreditTests(FlatTestCase):
+    """Keywords of PNG, third edition, 11.3.3.1; tags of Exif 2.32, 4.6.4; XMP as ISO 16684-1 writes it."""
+
+    def test_texts_of_a_png(self) -> None:
+        texts = PngInfo()
+        for name, text in {
+            "Author": "Ines Marsh",
+            "Title": "Lamp",
+            "Copyright": "CC0-1.0",
+            "Source": "Camera 5",
+        }.items():
+            texts.add_text(name, text)
+        found, _ = self.read(self.save(corners(), "a.png", pnginfo=texts))
+        self.assertEqual(found.credit, Credit("Ines Marsh", "Lamp", "", "CC0-1.0", False))
+
+    def test_exif_of_a_jpeg(self) -> None:
+        tags = Image.Exif()
+        tags[0x013B], tags[0x8298], tags[0x010E] = "Ines Marsh", "Marsh Line, all rights reserved", "A lamp\nat night"
+        found, _ = self.read(self.save(corners(), "a.jpg", exif=tags))
+        self.assertEqual(
+            found.credit, Credit("Ines Marsh", licence="Marsh Line, all rights reserved", note="A lamp at night")
+        )
+
+    def test_xmp_comes_before_exif(self) -> None:
+        packet = b"""<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
+        <rdf:Description xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:r="http://ns.adobe.com/xap/1.0/rights/"
+          r:WebStatement="https://creativecommons.org/licenses/by-sa/4.0/">
+        <dc:creator><rdf:Seq><rdf:li>Ines Marsh</rdf:li><rdf:li>Odo Reed</rdf:li></rdf:Seq></dc:creator>
+        <dc:title><rdf:Alt><rdf:li xml:lang="x-default">Lamp</rdf:li></rdf:Alt></dc:title>
+        </rdf:Description></rdf:RDF></x:xmpmeta>"""
+        tags = Image.Exif()
+        tags[0x013B] = "Somebody else"
+        for name in ("a.jpg", "a.webp"):
+            with self.subTest(name):
+                found, _ = self.read(self.save(corners(), name, xmp=packet, exif=tags))
+                self.assertEqual(found.credit, Credit("Ines Marsh, Odo Reed", "Lamp", "", "CC-BY-SA-4.0", True))
+
+    def test_broken_metadata_is_no_reason_to_refuse_a_picture(self) -> None:
+        for packet in (b"<x:xmpmeta", b"\0\1\2", b"<a>&b;</a>"):
+            with self.subTest(packet):
+                found, _ = self.read(self.save(corners(), "a.webp", xmp=packet))
+                self.assertEqual(found.credit, Credit())
 
 
 class DamageTests(FlatTestCase):

@@ -9,14 +9,16 @@ from pathlib import Path
 import numpy as np
 
 from tests.packages import FolderTestCase, quiet
-from yuplet.errors import BrokenFile, TooLarge, UnsafeFile, YupletError
+from yuplet.errors import BrokenFile, ChoiceError, TooLarge, UnsafeFile, YupletError
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over_file
+from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, ReadingReport, laid
 from yuplet.illustration.records import from_record, to_record
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import svg
+from yuplet.reading.choices import Choices
 from yuplet.reading.files import compare_with_merged, read_illustration
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" xmlns:o="urn:other"'
@@ -56,8 +58,10 @@ class SvgTestCase(FolderTestCase):
         path.write_text(text, "utf-8")
         return path
 
-    def read(self, text: str, longest: int | None = None) -> tuple[Illustration, ReadingReport]:
-        return read_illustration(self.file(text), self.scratch, longest=longest)
+    def read(
+        self, text: str, longest: int | None = None, names: str | None = None, ppi: float | None = None
+    ) -> tuple[Illustration, ReadingReport]:
+        return read_illustration(self.file(text), self.scratch, choices=Choices(longest, ppi, names))
 
     def node(self, found: Illustration, *path: str) -> Layer | LayerGroup:
         return next(node for own, node in found.walk() if own == path)
@@ -71,7 +75,7 @@ class TreeTests(SvgTestCase):
             ["ground", "Head", "Head/shape 1", "Head/shape 2", "glow", "veil", "veil/shape 3", "veil/shape 4", "copy",
              "hidden", "hidden/shape 5", "hair", "inner", "inner/shape 6"],
         )  # fmt: skip
-        self.assertEqual(report.counts, {"layers": 10, "groups": 4, "hidden": 1, "empty": 0})
+        self.assertEqual(report.counts, {"layers": 10, "groups": 4, "hidden": 1, "empty": 0, "vector": 10})
         self.assertEqual({node.kind for node in found.leaves()}, {"vector"})
         self.assertEqual(from_record(to_record(found)), found)
 
@@ -115,6 +119,45 @@ class TreeTests(SvgTestCase):
         )
         flagged = [note.path for note in report.notes if note.kind == "provisional name"]
         self.assertEqual(flagged, [("shape 1",), ("group 1",)])
+
+    def test_another_source_of_names_can_be_chosen(self) -> None:
+        text = f"""{HEAD} viewBox="0 0 90 90">
+            <rect id="r1" width="9" height="9" o:label="left ear" data-part="ear"/>
+            <rect id="r2" width="9" height="9" o:label="right ear"><title>tip</title></rect></svg>"""
+        for chosen, wanted in {
+            None: ["left ear", "tip"], "id": ["r1", "r2"], "o:label": ["left ear", "right ear"], "data-part": ["ear", "tip"],
+        }.items():  # fmt: skip
+            with self.subTest(chosen):
+                found, report = self.read(text, names=chosen)
+                self.assertEqual([node.name for _, node in found.walk()], wanted)
+        self.assertEqual(
+            report.name_sources,
+            {"id": ["r1", "r2"], "o:label": ["left ear", "right ear"], "data-part": ["ear"], "title": ["tip"]},
+        )
+        with self.assertRaisesRegex(ChoiceError, "no names in 'name'. It has names in: id, o:label"):
+            self.read(text, names="name")
+
+    def test_millimetres_at_the_pixels_to_the_inch_that_were_asked_for(self) -> None:
+        for ppi, side in ((None, 96), (300, 300), (72, 72)):
+            found, _ = self.read(
+                f'{HEAD} width="25.4mm" height="1in" viewBox="0 0 9 9"><rect width="9" height="9"/></svg>', ppi=ppi
+            )
+            self.assertEqual((found.canvas, found.ppi), (Size(side, side), float(ppi or 96)))
+
+    def test_credit_from_metadata(self) -> None:
+        """The vocabularies as Creative Commons' own RDF examples use them."""
+        text = f"""{HEAD} viewBox="0 0 9 9"><metadata xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"
+            xmlns:cc="http://creativecommons.org/ns#" xmlns:dc="http://purl.org/dc/elements/1.1/"><rdf:RDF><cc:Work rdf:about="">
+            <dc:title>Reeds</dc:title><dc:creator><cc:Agent><dc:title>Ines Marsh</dc:title></cc:Agent></dc:creator>
+            <dc:source>https://marsh-line.example/reeds</dc:source>
+            <cc:license rdf:resource="http://creativecommons.org/licenses/by-sa/4.0/"/></cc:Work>
+            <cc:License rdf:about="http://creativecommons.org/licenses/by-sa/4.0/"/></rdf:RDF></metadata>
+            <rect width="9" height="9"/></svg>"""
+        found, _ = self.read(text)
+        self.assertEqual(
+            found.credit, Credit("Ines Marsh", "Reeds", "https://marsh-line.example/reeds", "CC-BY-SA-4.0", True)
+        )
+        self.assertEqual(from_record(to_record(found)), found)
 
     def test_attributes_that_are_all_alike_are_no_names(self) -> None:
         shapes = "".join(f'<rect id="r{n}" width="9" height="9" o:type="shape"/>' for n in range(6))

@@ -1,18 +1,30 @@
 """Applying commands: the core says what they do, the rows keep it, the log says how to take it back."""
 
+from collections.abc import Collection, Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
 
 from yuplet.arrangement import commands
-from yuplet.arrangement.records import RowRecord, to_records
+from yuplet.arrangement.records import RowRecord, frames_to_json, to_records
+from yuplet.arrangement.revision import take_revision as core_take_revision
 from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.errors import ArrangementError
+from yuplet.illustration.matching import match_layers, renumbered
+from yuplet.illustration.records import from_record
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.models import Arrangement, Row, Step
+from yuplet_server.illustrations.actions import renumber, use
+from yuplet_server.illustrations.models import Illustration, Revision
+from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.project.errors import ChangedMeanwhile, NotNow
 
-_FIELDS = ("group", "position", "name", "shown", "included", "locked")
+_FIELDS = (
+    "kind", "group", "position", "name", "shown", "included", "locked", "opacity", "blend", "isolated", "pivot_x", "pivot_y",
+    "frames", "loops", "offset_x", "offset_y",
+)  # fmt: skip
 """What commands change of a row that is there."""
 
 
@@ -33,24 +45,54 @@ def do(illustration_id: int, user: User, version: int, value: dict[str, Any]) ->
     """
     arrangement = _locked(illustration_id)
     command = commands.from_json(value)
+    if type(command) not in commands.COMMANDS.values():
+        raise ArrangementError("Rows are replaced by other steps, never by themselves. Reload the page and try again.")
     touched = commands.touched(command)
     later = arrangement.steps.filter(version__gt=version).exclude(user=user).select_related("user").order_by("-version")
     for step in later:
         if touched & _pairs(step):
             raise ChangedMeanwhile(_who(step), step.title)
+    _do(arrangement, user, command)
+
+
+@transaction.atomic
+def take_revision(
+    illustration_id: int, user: User, number: int, settled: Mapping[str, str | None], remove: Collection[str]
+) -> None:
+    """Work with a revision that was reviewed: parts keep all that was decided about them.
+
+    `settled` is the old layer of each new one as somebody confirmed it, `remove` the parts to be taken out with their
+    layers. Raises `NotNow` when the revision is not there to be taken, `ArrangementError` when parts cannot be removed.
+    """
+    arrangement = _locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    revision = Revision.objects.filter(illustration=illustration, number=number).first()
+    if revision is None or revision.state == Revision.State.READING or revision.pk == illustration.current_id:
+        raise NotNow("This revision is not there to be taken (any more). Reload the page.")
+    now = illustration.revision
+    matches = match_layers(looks_of(now), looks_of(revision), settled)
+    old, raw = from_record(now.record), from_record(revision.record)
+    new, ids = renumbered(raw, old, matches, f"r{number}-")
     before = queries.tree_of(arrangement)
-    after = commands.apply(before, command)
-    arrangement.steps.filter(user=user, state=Step.State.UNDONE).update(state=Step.State.DISCARDED)
-    arrangement.version += 1
-    arrangement.steps.create(
-        version=arrangement.version,
-        user=user,
-        title=commands.title(command, before),
-        command=commands.to_json(command),
-        inverse=commands.to_json(commands.inverse(before, command)),
-        touched=sorted(touched),
-    )
-    _keep(arrangement, before, after)
+    factor = raw.canvas.width / old.canvas.width if revision.sha256 == now.sha256 else 1.0
+    step = core_take_revision(before, old, new, matches, remove, number, factor)
+    renumber(revision, new, ids)
+    _do(arrangement, user, step)
+
+
+@transaction.atomic
+def go_back(illustration_id: int, user: User) -> None:
+    """Work with the revision before the current one again, in one step. Raises `NotNow` when there is none."""
+    arrangement = _locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    number = illustration.revision.number
+    taken = arrangement.steps.filter(command__do="replace-rows", command__revision=number, state=Step.State.DONE)
+    step = next((one for one in taken.order_by("-version") if one.inverse["revision"] < number), None)
+    if step is None:
+        raise NotNow("There is no earlier revision to go back to.")
+    back = commands.from_json(step.inverse)
+    assert isinstance(back, commands.ReplaceRows)
+    _do(arrangement, user, replace(back, what=f"Go back to revision {back.revision}"))
 
 
 @transaction.atomic
@@ -81,11 +123,33 @@ def _locked(illustration_id: int) -> Arrangement:
     return Arrangement.objects.select_for_update().get(pk=illustration_id)
 
 
+def _do(arrangement: Arrangement, user: User, command: commands.Command) -> None:
+    """Apply a command and log it with what undoes it."""
+    before = queries.tree_of(arrangement)
+    after = commands.apply(before, command)
+    back = commands.inverse(before, command)
+    if isinstance(back, commands.ReplaceRows) and back.revision is not None:
+        current = Illustration.objects.select_related("current").get(pk=arrangement.pk).revision
+        back = replace(back, revision=current.number)
+    arrangement.steps.filter(user=user, state=Step.State.UNDONE).update(state=Step.State.DISCARDED)
+    arrangement.version += 1
+    arrangement.steps.create(
+        version=arrangement.version,
+        user=user,
+        title=commands.title(command, before),
+        command=commands.to_json(command),
+        inverse=commands.to_json(back),
+        touched=sorted(commands.touched(command)),
+    )
+    _keep(arrangement, command, before, after)
+
+
 def _replay(arrangement: Arrangement, value: dict[str, Any]) -> None:
     before = queries.tree_of(arrangement)
-    after = commands.apply(before, commands.from_json(value))
+    command = commands.from_json(value)
+    after = commands.apply(before, command)
     arrangement.version += 1
-    _keep(arrangement, before, after)
+    _keep(arrangement, command, before, after)
 
 
 def _refuse_if_built_upon(arrangement: Arrangement, step: Step, what: str) -> None:
@@ -102,25 +166,35 @@ def _refuse_if_built_upon(arrangement: Arrangement, step: Step, what: str) -> No
             )
 
 
-def _keep(arrangement: Arrangement, before: Tree, after: Tree) -> None:
-    """Write the rows that differ, and the version."""
+def _keep(arrangement: Arrangement, command: commands.Command, before: Tree, after: Tree) -> None:
+    """Write the rows that differ, the version, and which revision is worked with."""
     old = {record.id: (position, record) for position, record in enumerate(to_records(before))}
+    new = {record.id: (position, record) for position, record in enumerate(to_records(after))}
     rows = {row.row: row for row in arrangement.rows.all()}
     changed = [
-        _fill(rows[record.id], record, position)
-        for position, record in enumerate(to_records(after))
-        if old[record.id] != (position, record)
+        _fill(rows[row_id], record, position)
+        for row_id, (position, record) in new.items()
+        if row_id in old and old[row_id] != (position, record)
     ]
     Row.objects.bulk_update(changed, _FIELDS, batch_size=500)
+    arrangement.rows.filter(row__in=set(old) - set(new)).delete()
+    Row.objects.bulk_create(
+        _fill(Row(arrangement=arrangement), record, position)
+        for row_id, (position, record) in new.items()
+        if row_id not in old
+    )
+    if isinstance(command, commands.ReplaceRows) and command.revision is not None:
+        use(Illustration.objects.get(pk=arrangement.pk), command.revision)
     arrangement.alone = after.alone
     arrangement.save(update_fields=["version", "alone"])
 
 
 def _fill(row: Row, record: RowRecord, position: int) -> Row:
     row.row, row.kind, row.group, row.position = record.id, record.kind, record.group, position
-    row.name, row.pieces, row.shown, row.included = record.name, list(record.pieces), record.shown, record.included
+    row.name, row.shown, row.included = record.name, record.shown, record.included
     row.opacity, row.blend, row.isolated, row.locked = record.opacity, record.blend, record.isolated, record.locked
     row.pivot_x, row.pivot_y = record.pivot or (None, None)
+    row.frames, row.loops, (row.offset_x, row.offset_y) = frames_to_json(record.frames), record.loops, record.offset
     return row
 
 

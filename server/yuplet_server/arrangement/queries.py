@@ -2,14 +2,18 @@
 
 from typing import Any
 
-from yuplet.arrangement.records import RowRecord, from_records
+from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
+from yuplet.arrangement.records import from_record as from_row_record
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.geometry import Box
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Layer
+from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import Part, part_box
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
-from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.queries import looks_of
 
 
 def tree_of(arrangement: Arrangement) -> Tree:
@@ -28,24 +32,69 @@ def redoable(arrangement: Arrangement, user: User) -> Step | None:
 
 
 def seen(illustration: Illustration, user: User) -> dict[str, Any]:
-    """All that a page shows of an arrangement: rows back to front with box and pictures, and what can be undone."""
+    """All that a page shows of an arrangement: rows back to front with boxes and pictures, and what can be undone."""
     arrangement = Arrangement.objects.get(pk=illustration.pk)
-    images = {image.layer: image for image in LayerImage.objects.filter(illustration=illustration)}
-    read = from_record(illustration.record)
+    images = {image.layer: image for image in LayerImage.objects.filter(revision=illustration.current)}
+    read = from_record(illustration.revision.record)
     boxes = {layer.id: layer.box for layer in read.leaves() if layer.box is not None}
     undo, redo = undoable(arrangement, user), redoable(arrangement, user)
+    rows = list(arrangement.rows.order_by("position"))
     return {
         "version": arrangement.version,
-        "alone": arrangement.alone,
+        # A row that is shown alone may be gone: read as frames, or of another revision.
+        "alone": arrangement.alone if arrangement.alone in {row.row for row in rows} else None,
         "undo": undo.title if undo else None,
         "redo": redo.title if redo else None,
-        "rows": [_row(row, images, boxes) for row in arrangement.rows.order_by("position")],
+        "revision": illustration.revision.number,
+        "rows": [_row(row, images, boxes, read.canvas) for row in rows],
     }
 
 
-def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box]) -> dict[str, Any]:
-    image = images.get(row.pieces[0]) if row.pieces else None
-    box = part_box(Part(row.row, row.name, tuple(row.pieces)), boxes)
+def review(illustration: Illustration, revision: Revision) -> dict[str, Any]:
+    """Every layer of a revision beside the current one's, as they are proposed to be paired."""
+    now = illustration.revision
+    before, after = (side_of(one) for one in (now, revision))
+    parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
+    return {
+        "number": revision.number,
+        "width": revision.width,
+        "height": revision.height,
+        "picture": revision.picture,
+        "matches": [
+            {
+                "old": before.get(match.old),
+                "new": after.get(match.new),
+                "changes": match.changes,
+                "dx": match.dx,
+                "dy": match.dy,
+                "parts": {part.id: part.name for part in parts if match.old in part.layers},
+            }
+            for match in match_layers(looks_of(now), looks_of(revision))
+        ],
+    }
+
+
+def side_of(revision: Revision) -> dict[str | None, dict[str, Any]]:
+    """The layers of a revision as a review shows them, by id."""
+    images = {image.layer: image for image in revision.images.all()}
+    found: dict[str | None, dict[str, Any]] = {}
+    for path, node in from_record(revision.record).walk():
+        image = images.get(node.id)
+        if isinstance(node, Layer):
+            found[node.id] = {
+                "id": node.id,
+                "path": list(path),
+                "box": node.box.as_xywh() if node.box is not None else None,
+                "image": image.pixels if image else None,
+                "thumbnail": image.thumbnail if image else None,
+            }
+    return found
+
+
+def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas: Size) -> dict[str, Any]:
+    part = _part(row)
+    box = part_box(part, boxes, canvas) if part is not None else None
+    thumbnails = [images[piece.layer].thumbnail for piece in part.pieces if piece.layer in images] if part else []
     return {
         "id": row.row,
         "kind": row.kind,
@@ -58,14 +107,38 @@ def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box]) -> dict
         "isolated": row.isolated,
         "locked": row.locked,
         "box": box.as_xywh() if box is not None else None,
-        "image": image.pixels if image else None,
-        "thumbnail": image.thumbnail if image else None,
+        "offset": [row.offset_x, row.offset_y],
+        "thumbnail": thumbnails[0] if thumbnails else None,
+        "loops": row.loops,
+        "frames": [
+            {
+                "milliseconds": frame.milliseconds,
+                "pieces": [
+                    {
+                        "image": images[piece.layer].pixels,
+                        "box": boxes[piece.layer].moved(*part.offset).as_xywh(),
+                        "opacity": piece.opacity,
+                        "blend": piece.blend,
+                    }
+                    for piece in frame.pieces
+                    if piece.layer in images
+                ],
+            }
+            for frame in part.frames
+        ]
+        if part is not None
+        else [],
     }
+
+
+def _part(row: Row) -> Part | None:
+    made = from_row_record(_record(row))
+    return made if isinstance(made, Part) else None
 
 
 def _record(row: Row) -> RowRecord:
     pivot = None if row.pivot_x is None or row.pivot_y is None else (row.pivot_x, row.pivot_y)
     return RowRecord(
-        row.row, row.kind, row.group, row.name, tuple(row.pieces), row.shown, row.included,
-        row.opacity, row.blend, row.isolated, row.locked, pivot,
+        row.row, row.kind, row.group, row.name, row.shown, row.opacity, row.blend, row.isolated, row.included, row.locked,
+        pivot, frames_from_json(row.frames), (row.offset_x, row.offset_y), row.loops,
     )  # fmt: skip

@@ -1,13 +1,33 @@
-from typing import Any
+from typing import Any, get_args
 
 from rest_framework import serializers
 
 from yuplet.arrangement.commands import COMMANDS
+from yuplet.illustration.matching import Change
 from yuplet_server.arrangement.models import Row
 
 
+class PieceSerializer(serializers.Serializer[Any]):
+    """A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas."""
+
+    image = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField())
+    opacity = serializers.FloatField()
+    blend = serializers.CharField()
+
+
+class FrameSerializer(serializers.Serializer[Any]):
+    """One moment of a part, its pieces back to front."""
+
+    milliseconds = serializers.IntegerField(allow_null=True)
+    pieces = PieceSerializer(many=True)
+
+
 class RowSerializer(serializers.Serializer[Any]):
-    """A part or a group as the ledger shows it; `image` and `thumbnail` are digests, `box` is x, y, width, height."""
+    """A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
+
+    A still part has one frame, a group none. `loops` is how often frames are played, 0 for without end.
+    """
 
     id = serializers.CharField()
     kind = serializers.ChoiceField(choices=Row.Kind.choices)
@@ -20,8 +40,10 @@ class RowSerializer(serializers.Serializer[Any]):
     isolated = serializers.BooleanField()
     locked = serializers.BooleanField()
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
-    image = serializers.CharField(allow_null=True)
+    offset = serializers.ListField(child=serializers.IntegerField())
     thumbnail = serializers.CharField(allow_null=True)
+    loops = serializers.IntegerField()
+    frames = FrameSerializer(many=True)
 
 
 class ArrangementSerializer(serializers.Serializer[Any]):
@@ -31,6 +53,7 @@ class ArrangementSerializer(serializers.Serializer[Any]):
     alone = serializers.CharField(allow_null=True)
     undo = serializers.CharField(allow_null=True)
     redo = serializers.CharField(allow_null=True)
+    revision = serializers.IntegerField()
     rows = RowSerializer(many=True)
 
 
@@ -49,9 +72,51 @@ class CommandSerializer(serializers.Serializer[Any]):
     included = serializers.DictField(child=serializers.BooleanField(), required=False)
     locked = serializers.DictField(child=serializers.BooleanField(), required=False)
     row = serializers.CharField(allow_null=True, required=False)
+    rows = serializers.ListField(child=serializers.CharField(), required=False)
+    offsets = serializers.DictField(
+        child=serializers.ListField(child=serializers.IntegerField(), min_length=2, max_length=2), required=False
+    )
     places = PlaceSerializer(many=True, required=False)
 
 
 class StepSerializer(serializers.Serializer[Any]):
     version = serializers.IntegerField(help_text="The version that was looked at when the command was made.")
     command = CommandSerializer()
+
+
+class LookSerializer(serializers.Serializer[Any]):
+    """A layer in a review; `image` and `thumbnail` are digests, null where it is empty."""
+
+    id = serializers.CharField()
+    path = serializers.ListField(child=serializers.CharField())
+    box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    image = serializers.CharField(allow_null=True)
+    thumbnail = serializers.CharField(allow_null=True)
+
+
+class MatchSerializer(serializers.Serializer[Any]):
+    """Which layer is which, and what has changed; `parts` are those that the old layer is in."""
+
+    old = LookSerializer(allow_null=True)
+    new = LookSerializer(allow_null=True)
+    changes = serializers.ListField(child=serializers.ChoiceField(choices=get_args(Change)))
+    dx = serializers.IntegerField()
+    dy = serializers.IntegerField()
+    parts = serializers.DictField(child=serializers.CharField(), help_text="Names by row id.")
+
+
+class ReviewSerializer(serializers.Serializer[Any]):
+    """A revision beside the current one: every layer of either, paired."""
+
+    number = serializers.IntegerField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    picture = serializers.CharField()
+    matches = MatchSerializer(many=True)
+
+
+class TakeSerializer(serializers.Serializer[Any]):
+    """What somebody confirmed: the old layer of each new one (null: it is new), and the parts to be taken out."""
+
+    pairs = serializers.DictField(child=serializers.CharField(allow_null=True), default=dict)
+    remove = serializers.ListField(child=serializers.CharField(), default=list)

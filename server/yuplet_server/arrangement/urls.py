@@ -6,5 +6,8 @@ urlpatterns = [
     path("illustrations/<int:illustration>/arrangement", views.ArrangementView.as_view()),
     path("illustrations/<int:illustration>/steps", views.StepsView.as_view()),
     path("illustrations/<int:illustration>/undo", views.UndoView.as_view()),
+    path("illustrations/<int:illustration>/revisions/<int:revision>", views.RevisionView.as_view()),
+    path("illustrations/<int:illustration>/revisions/<int:revision>/take", views.TakeRevisionView.as_view()),
+    path("illustrations/<int:illustration>/go-back", views.GoBackView.as_view()),
     path("illustrations/<int:illustration>/redo", views.RedoView.as_view()),
 ]

@@ -1,4 +1,5 @@
 from collections.abc import Callable
+from typing import Any
 
 from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
@@ -7,8 +8,16 @@ from rest_framework.views import APIView
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.arrangement import actions, queries
-from yuplet_server.arrangement.serializers import ArrangementSerializer, StepSerializer
-from yuplet_server.illustrations.queries import ready_illustration_for
+from yuplet_server.arrangement.serializers import (
+    ArrangementSerializer,
+    ReviewSerializer,
+    StepSerializer,
+    TakeSerializer,
+)
+from yuplet_server.illustrations.actions import discard
+from yuplet_server.illustrations.models import Revision
+from yuplet_server.illustrations.queries import ready_illustration_for, revision_of
+from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Member
 
 
@@ -32,6 +41,37 @@ class StepsView(APIView):
         return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
 
 
+class RevisionView(APIView):
+    """A revision beside the current one."""
+
+    @extend_schema(responses=ReviewSerializer)
+    def get(self, request: SignedInRequest, illustration: int, revision: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        other = revision_of(found, revision)
+        if other.state == Revision.State.READING:
+            raise NotNow("This revision has not been read yet. Wait until it is brought in.")
+        return Response(ReviewSerializer(queries.review(found, other)).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, illustration: int, revision: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        discard(revision_of(found, revision))
+        return Response(status=204)
+
+
+class TakeRevisionView(APIView):
+    """Working with a revision that was reviewed."""
+
+    @extend_schema(request=TakeSerializer, responses=ArrangementSerializer)
+    def post(self, request: SignedInRequest, illustration: int, revision: int) -> Response:
+        ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = TakeSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        pairs, remove = asked.validated_data["pairs"], asked.validated_data["remove"]
+        actions.take_revision(illustration, request.user, revision, pairs, remove)
+        return Response(ArrangementSerializer(_seen(request, illustration)).data)
+
+
 class _BackAndForth(APIView):
     verb: Callable[[int, User], None]
 
@@ -39,7 +79,7 @@ class _BackAndForth(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         type(self).verb(found.pk, request.user)
-        return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
+        return Response(ArrangementSerializer(_seen(request, illustration)).data)
 
 
 class UndoView(_BackAndForth):
@@ -52,3 +92,14 @@ class RedoView(_BackAndForth):
     """Doing again what was undone."""
 
     verb = staticmethod(actions.redo)
+
+
+class GoBackView(_BackAndForth):
+    """Working with the revision before the current one again."""
+
+    verb = staticmethod(actions.go_back)
+
+
+def _seen(request: SignedInRequest, illustration: int) -> dict[str, Any]:
+    """The arrangement as it is now: the step may have changed which revision is worked with."""
+    return queries.seen(ready_illustration_for(request.user, illustration, Member.Role.EDITOR), request.user)

@@ -1,7 +1,6 @@
 """Handing over: asked for with the version of the plan that was seen, done by a worker, proven before it is kept."""
 
 import zipfile
-from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +8,6 @@ from django.db import transaction
 
 from yuplet.arrangement.records import RowRecord, from_records, to_records
 from yuplet.handover import HandOverReport, hand_over
-from yuplet.illustration.records import from_record
 from yuplet.pixels.scratch import Scratch
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
@@ -35,9 +33,10 @@ def ask(illustration: Illustration, user: User, version: int) -> HandOver:
     plan, _ = queries.planned_now(illustration)
     made = HandOver.objects.create(
         illustration=illustration,
+        revision=illustration.revision,
         number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
         version=version,
-        arrangement=[asdict(record) for record in to_records(tree_of(arrangement))],
+        arrangement=[record.as_json() for record in to_records(tree_of(arrangement))],
         plan=queries.described(plan, version, illustration),
         created_by=user,
     )
@@ -48,15 +47,16 @@ def ask(illustration: Illustration, user: User, version: int) -> HandOver:
 
 def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
     """Write and prove a package and keep it as a ZIP; answers how that lands in the database."""
-    asked = HandOver.objects.select_related("illustration").get(pk=hand_over_id)
-    illustration = asked.illustration
-    read = replace(from_record(illustration.record), name=illustration.name)
-    arrangement = from_records([_record(value) for value in asked.arrangement])
-    wanted = [piece for _, part in arrangement.parts() if part.included for piece in part.pieces]
+    asked = HandOver.objects.select_related("illustration", "revision").get(pk=hand_over_id)
+    illustration, revision = asked.illustration, asked.revision
+    read = queries.read_of(illustration, revision)
+    arrangement = from_records([RowRecord.from_json(value) for value in asked.arrangement])
+    wanted = {layer for _, part in arrangement.parts() if part.included for layer in part.layers}
     package = folder / "package"
     with Scratch(str(folder)) as scratch:
-        load_pixels(illustration, wanted, scratch, progress)
-        report = hand_over(read, arrangement, scratch, package, illustration.sha256, progress)
+        load_pixels(revision, wanted, scratch, progress)
+        uid = str(illustration.uid)
+        report = hand_over(read, arrangement, scratch, package, revision.sha256, progress, illustration_id=uid)
     archive = folder / "package.zip"
     _zip(package, report.files, archive)
     size = archive.stat().st_size
@@ -72,10 +72,6 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
 def file_name(hand_over_made: HandOver) -> str:
     """What a package is called when it is downloaded."""
     return f"{hand_over_made.illustration.name} hand-over {hand_over_made.number}.zip"
-
-
-def _record(value: dict[str, Any]) -> RowRecord:
-    return RowRecord(**{**value, "pieces": tuple(value["pieces"]), "pivot": value["pivot"] and tuple(value["pivot"])})
 
 
 def _zip(package: Path, files: list[str], archive: Path) -> None:

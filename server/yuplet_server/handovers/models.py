@@ -3,7 +3,7 @@
 from django.conf import settings
 from django.db import models
 
-from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.models import Job
 
 
@@ -11,6 +11,7 @@ class HandOver(models.Model):
     """One run. `arrangement` holds the rows as they were when it was asked for, so that the plan shown is the plan done."""
 
     illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="hand_overs")
+    revision = models.ForeignKey(Revision, models.CASCADE, related_name="+")
     number = models.IntegerField()
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="+")
     version = models.IntegerField()

@@ -9,7 +9,8 @@ from yuplet_server.jobs.serializers import JobSerializer
 class PlannedFileSerializer(serializers.Serializer[Any]):
     """One image that will be written."""
 
-    file = serializers.CharField()
+    file = serializers.CharField(help_text="Of an animated part, the first of its images.")
+    images = serializers.IntegerField()
     path = serializers.ListField(child=serializers.CharField())
     order = serializers.IntegerField()
     box = serializers.ListField(child=serializers.IntegerField())

@@ -1,6 +1,7 @@
 """Bringing in: the original is kept first, then read by a worker."""
 
 import io
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
 from pathlib import Path, PurePath
@@ -8,23 +9,28 @@ from typing import IO
 
 import numpy as np
 from django.db import transaction
+from django.db.models import Max
 from django.dispatch import Signal
 from PIL import Image
 
 from yuplet.arrangement.tree import Renamed, arrangement_of
 from yuplet.errors import BrokenFile, TooLarge
+from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import ReadingReport, laid
 from yuplet.illustration.records import to_record
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
+from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.files import MergedComparison, compare_with_merged, read_illustration
+from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
-from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
+from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Project
 from yuplet_server.projects.storage import blobs
 
@@ -33,70 +39,169 @@ THUMBNAIL = 72
 PREVIEW = 720
 
 brought_in = Signal()
-"""Sent in the transaction that lands a picture, with `illustration_id` and its first arrangement as `tree`."""
+"""Sent in the transaction that lands a first revision, with `illustration_id` and its first arrangement as `tree`."""
 
 
 def keep_upload(
-    project: Project, user: User | None, file_name: str, size: int, content: IO[bytes], longest: int | None = None
+    project: Project,
+    user: User | None,
+    file_name: str,
+    size: int,
+    content: IO[bytes],
+    choices: Choices = AS_THE_FILE_SAYS,
 ) -> Illustration:
-    """Keep an original byte for byte and ask for it to be read. Raises `ReadError` when it is empty or too large."""
-    if size == 0:
-        raise BrokenFile(f"'{file_name}' is empty. Save it again and bring it in once more.")
-    if size > MAX_UPLOAD:
-        raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
+    """Keep an original byte for byte and ask for it to be read. Raises `ReadError` when it is empty or too large.
+
+    A package of ours of an illustration that is in the project already becomes a revision of it.
+    """
+    file_name = _checked(file_name, size)
     digest = blobs().keep(content)
-    file_name = PurePath(file_name.replace("\\", "/")).name[-255:]
+    with blobs().local(digest) as path:
+        uid = package_of(path)
     with transaction.atomic():
+        illustration = Illustration.objects.filter(project=project, uid=uid).first() if uid is not None else None
+        if illustration is not None:
+            _start_reading(illustration, user, file_name, digest, size, choices)
+            return illustration
         illustration = Illustration.objects.create(
-            project=project,
-            name=PurePath(file_name).stem[:200] or "illustration",
-            file_name=file_name,
-            sha256=digest,
-            bytes=size,
-            longest=longest,
-            created_by=user,
+            project=project, name=PurePath(file_name).stem[:200] or "illustration", created_by=user
         )
-        illustration.job = jobs.start(Job.Kind.BRING_IN, project.pk, illustration.pk, user)
-        illustration.save(update_fields=["job"])
+        if uid is not None:
+            illustration.uid = uid
+        illustration.current = _start_reading(illustration, user, file_name, digest, size, choices)
+        illustration.save(update_fields=["current", "uid"])
     return illustration
 
 
-def bring_in(illustration_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
+def keep_revision(
+    illustration: Illustration, user: User, file_name: str, size: int, content: IO[bytes], choices: Choices
+) -> Revision:
+    """Keep a new state of the art and ask for it to be read; it waits for a review. Raises `ReadError` or `NotNow`."""
+    file_name = _checked(file_name, size)
+    digest = blobs().keep(content)
+    with transaction.atomic():
+        return _start_reading(illustration, user, file_name, digest, size, choices)
+
+
+@transaction.atomic
+def read_again(illustration: Illustration, user: User, choices: Choices) -> Revision:
+    """Ask for the current original to be read in another way; that is a revision like any other. Raises `NotNow`."""
+    now = illustration.revision
+    return _start_reading(illustration, user, now.file_name, now.sha256, now.bytes, choices)
+
+
+@transaction.atomic
+def discard(revision: Revision) -> None:
+    """Remove a revision that is not worked with. Raises `NotNow` for the current one."""
+    illustration = Illustration.objects.select_for_update().get(pk=revision.illustration_id)
+    if illustration.current_id == revision.pk:
+        raise NotNow("This revision is the one that is worked with. Go back to another one first.")
+    if revision.job is not None and revision.job.state in (Job.State.WAITING, Job.State.RUNNING):
+        jobs.cancel(revision.job)
+    revision.delete()
+
+
+def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
     """Read a kept original; answers how the result lands in the database. Raises `ReadError`."""
-    kept = Illustration.objects.get(pk=illustration_id)
+    kept = Revision.objects.get(pk=revision_id)
     with Scratch(str(folder)) as scratch, blobs().local(kept.sha256) as path:
         read, report = read_illustration(
-            path, scratch, lambda k, n: progress("read", k, n), file_name=kept.file_name, longest=kept.longest
+            path,
+            scratch,
+            lambda k, n: progress("read", k, n),
+            file_name=kept.file_name,
+            choices=Choices.from_json(kept.choices),
         )
         images = _keep_images(read, scratch, progress)
-        preview = blobs().keep(
-            io.BytesIO(png.encode(_small(compose(laid(read.layers), read.canvas, scratch), PREVIEW)))
-        )
+        whole = compose(laid(read.layers), read.canvas, scratch)
+        picture = blobs().keep(io.BytesIO(png.encode(whole, "quick")))
+        preview = blobs().keep(io.BytesIO(png.encode(_small(whole, PREVIEW))))
         merged = compare_with_merged(path, read, scratch)
     arrangement, renamed = arrangement_of(read)
 
     def land() -> None:
-        Illustration.objects.filter(pk=illustration_id).update(
-            state=Illustration.State.READY,
+        illustration = Illustration.objects.select_for_update().get(pk=kept.illustration_id)
+        is_first = illustration.current_id == revision_id
+        Revision.objects.filter(pk=revision_id).update(
+            state=Revision.State.READY if is_first else Revision.State.REVIEW,
             width=read.canvas.width,
             height=read.canvas.height,
             preview=preview,
+            picture=picture,
             record=to_record(read),
             report=_report(read, report, renamed, merged),
         )
         LayerImage.objects.bulk_create(
-            LayerImage(illustration_id=illustration_id, layer=layer, pixels=pixels, thumbnail=thumbnail)
+            LayerImage(revision_id=revision_id, layer=layer, pixels=pixels, thumbnail=thumbnail)
             for layer, pixels, thumbnail in images
         )
-        brought_in.send(Illustration, illustration_id=illustration_id, tree=arrangement)
+        if is_first:
+            illustration.credit = read.credit.as_json()
+            illustration.save(update_fields=["credit"])
+            brought_in.send(Illustration, illustration_id=illustration.pk, tree=arrangement)
 
     return land
+
+
+def use(illustration: Illustration, number: int) -> None:
+    """Work with another revision from now on."""
+    illustration.current = Revision.objects.get(illustration=illustration, number=number)
+    illustration.save(update_fields=["current"])
+
+
+def renumber(revision: Revision, read: Read, ids: Mapping[str, str]) -> None:
+    """Let the layers of a revision have the ids that they have in the others."""
+    revision.record = to_record(read)
+    revision.state = Revision.State.READY
+    revision.save(update_fields=["record", "state"])
+    images = [(ids[image.layer], image.pixels, image.thumbnail) for image in revision.images.all()]
+    revision.images.all().delete()
+    LayerImage.objects.bulk_create(
+        LayerImage(revision=revision, layer=layer, pixels=pixels, thumbnail=thumbnail)
+        for layer, pixels, thumbnail in images
+    )
 
 
 def rename(illustration: Illustration, name: str) -> None:
     """Give an illustration another name; the original keeps its file name."""
     illustration.name = name
     illustration.save(update_fields=["name"])
+
+
+def say_credit(illustration: Illustration, credit: Credit) -> None:
+    """Say who made the picture."""
+    illustration.credit = credit.in_spdx_terms().as_json()
+    illustration.save(update_fields=["credit"])
+
+
+def _checked(file_name: str, size: int) -> str:
+    """The plain name of a file that may be kept."""
+    if size == 0:
+        raise BrokenFile(f"'{file_name}' is empty. Save it again and bring it in once more.")
+    if size > MAX_UPLOAD:
+        raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
+    return PurePath(file_name.replace("\\", "/")).name[-255:]
+
+
+def _start_reading(
+    illustration: Illustration, user: User | None, file_name: str, digest: str, size: int, choices: Choices
+) -> Revision:
+    Illustration.objects.select_for_update().get(pk=illustration.pk)
+    others = Revision.objects.filter(illustration=illustration)
+    if others.exclude(state=Revision.State.READY).exists():
+        raise NotNow("Another revision of this illustration is waiting. Take it or put it aside first.")
+    revision = Revision.objects.create(
+        illustration=illustration,
+        number=(others.aggregate(last=Max("number"))["last"] or 0) + 1,
+        file_name=file_name,
+        sha256=digest,
+        bytes=size,
+        choices=choices.as_json(),
+        created_by=user,
+    )
+    revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user)
+    revision.save(update_fields=["job"])
+    return revision
 
 
 def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[tuple[str, str, str]]:
@@ -135,5 +240,6 @@ def _report(
         "ppi": read.ppi,
         "bit_depth": read.bit_depth,
         "colour_space": read.colour_space,
+        "name_sources": report.name_sources,
         "merged": None if merged is None else {**asdict(merged), "sentence": merged.sentence},
     }

@@ -3,13 +3,15 @@
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from django.http import Http404
 
+from yuplet.illustration.matching import LayerLook, looks
+from yuplet.illustration.records import from_record
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import png
 from yuplet_server.accounts.models import User
-from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.jobs.actions import Progress
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects import queries
@@ -19,9 +21,7 @@ from yuplet_server.projects.storage import open_blob
 
 def illustration_for(user: User, illustration_id: int, role: Member.Role) -> Illustration:
     """An illustration, if somebody has at least a role in its project; else Http404 or PermissionDenied."""
-    # The layer tree and the report can be long, and most who ask need neither.
-    found = Illustration.objects.filter(pk=illustration_id).select_related("job").defer("record", "report")
-    illustration = found.first()
+    illustration = illustrations().filter(pk=illustration_id).first()
     if illustration is None:
         raise Http404
     queries.require(user, illustration.project_id, role)
@@ -31,21 +31,50 @@ def illustration_for(user: User, illustration_id: int, role: Member.Role) -> Ill
 def ready_illustration_for(user: User, illustration_id: int, role: Member.Role) -> Illustration:
     """The same, once it was read; raises `NotNow` before that."""
     illustration = illustration_for(user, illustration_id, role)
-    if illustration.state != Illustration.State.READY:
+    if illustration.revision.state != Revision.State.READY:
         raise NotNow("This illustration has not been read yet. Wait until it is brought in.")
     return illustration
 
 
+def illustrations() -> QuerySet[Illustration]:
+    """All illustrations with what most who ask need: without layer trees and reports, which can be long."""
+    return Illustration.objects.select_related("current__job").defer("current__record", "current__report")
+
+
+def revision_of(illustration: Illustration, number: int) -> Revision:
+    """A revision by its number; raises Http404."""
+    found = Revision.objects.filter(illustration=illustration, number=number).select_related("job").first()
+    if found is None:
+        raise Http404
+    return found
+
+
+def waiting(illustration: Illustration) -> Revision | None:
+    """The revision that is being read or waits for a review beside the one that is worked with."""
+    others = Revision.objects.filter(illustration=illustration).exclude(number=illustration.revision.number)
+    return others.exclude(state=Revision.State.READY).select_related("job").first()
+
+
+def looks_of(revision: Revision) -> list[LayerLook]:
+    """The layers of a revision as they are compared with another one's."""
+    images = {image.layer: image for image in revision.images.all()}
+    small = {}
+    for layer, image in images.items():
+        with open_blob(image.thumbnail) as file:
+            small[layer] = png.decode(file.read(), f"The small picture of layer '{layer}'")
+    return looks(from_record(revision.record), {layer: image.pixels for layer, image in images.items()}, small)
+
+
 def holds_image(illustration: Illustration, digest: str) -> bool:
-    """Whether an image with this digest belongs to an illustration."""
-    if digest == illustration.preview:
-        return True
-    return LayerImage.objects.filter(Q(pixels=digest) | Q(thumbnail=digest), illustration=illustration).exists()
+    """Whether an image with this digest belongs to any revision of an illustration."""
+    whole = Revision.objects.filter(Q(preview=digest) | Q(picture=digest), illustration=illustration)
+    layers = LayerImage.objects.filter(Q(pixels=digest) | Q(thumbnail=digest), revision__illustration=illustration)
+    return whole.exists() or layers.exists()
 
 
-def load_pixels(illustration: Illustration, layers: Iterable[str], scratch: Scratch, progress: Progress) -> None:
+def load_pixels(revision: Revision, layers: Iterable[str], scratch: Scratch, progress: Progress) -> None:
     """Decode the images of layers into a scratch file, two at a time."""
-    wanted = list(LayerImage.objects.filter(illustration=illustration, layer__in=list(layers)))
+    wanted = list(LayerImage.objects.filter(revision=revision, layer__in=list(layers)))
 
     def load(image: LayerImage) -> None:
         with open_blob(image.pixels) as file:

@@ -2,7 +2,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.serializers import JobSerializer
 
 
@@ -29,39 +29,121 @@ class ReportSerializer(serializers.Serializer[Any]):
     ppi = serializers.FloatField(allow_null=True)
     bit_depth = serializers.IntegerField()
     colour_space = serializers.CharField()
+    name_sources = serializers.DictField(
+        child=serializers.ListField(child=serializers.CharField()),
+        help_text="Where vector art has names, with some of them.",
+    )
     merged = MergedSerializer(allow_null=True)
 
 
-class IllustrationSerializer(serializers.ModelSerializer[Illustration]):
-    """An illustration in a list."""
+class CreditSerializer(serializers.Serializer[Any]):
+    """Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said."""
 
-    job = JobSerializer(read_only=True, allow_null=True)
-
-    class Meta:
-        model = Illustration
-        fields = [
-            "id", "project", "name", "file_name", "sha256", "bytes", "state", "job", "width", "height", "preview",
-            "created_at",
-        ]  # fmt: skip
-        read_only_fields = fields
+    author = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    title = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    source = serializers.CharField(max_length=2000, allow_blank=True, default="")  # type: ignore[assignment]
+    licence = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    attribution = serializers.BooleanField(allow_null=True, default=None)
+    note = serializers.CharField(max_length=2000, allow_blank=True, default="")
 
 
-class WholeIllustrationSerializer(IllustrationSerializer):
-    """An illustration with its report and what whoever asks may do with it."""
-
-    report = ReportSerializer(allow_null=True)
-    role = serializers.CharField()
-    project_name = serializers.CharField(source="project.name")
-
-    class Meta(IllustrationSerializer.Meta):
-        fields = [*IllustrationSerializer.Meta.fields, "report", "role", "project_name"]
+class LicenceSerializer(serializers.Serializer[Any]):
+    id = serializers.CharField()
+    name = serializers.CharField()
 
 
-class UploadSerializer(serializers.Serializer[Any]):
-    file = serializers.FileField(max_length=255, allow_empty_file=True)
+class SheetSerializer(serializers.Serializer[Any]):
+    """How a sheet is cut into frames: cells in rows from the top left corner, in pixels."""
+
+    columns = serializers.IntegerField(min_value=1)
+    rows = serializers.IntegerField(min_value=1)
+    cell = serializers.ListField(child=serializers.IntegerField(min_value=1), min_length=2, max_length=2)
+    margin = serializers.IntegerField(min_value=0, default=0)
+    spacing = serializers.IntegerField(min_value=0, default=0)
+
+
+class ChoicesSerializer(serializers.Serializer[Any]):
+    """How a file is read; what was not chosen is left out."""
+
     longest = serializers.IntegerField(
         required=False,
         min_value=1,
         max_value=30_000,
         help_text="The longer side in pixels at which vector art is drawn.",
     )
+    ppi = serializers.FloatField(
+        required=False, min_value=1, max_value=4_800, help_text="Pixels to the inch of vector art; else 96."
+    )
+    names = serializers.CharField(required=False, help_text="The attribute that vector art is named by.")
+    sheet = SheetSerializer(required=False)
+
+
+class RevisionSerializer(serializers.ModelSerializer[Revision]):
+    """One state of the art: being read, waiting for a review, or ready to be worked with."""
+
+    job = JobSerializer(read_only=True, allow_null=True)
+    choices = ChoicesSerializer(read_only=True)
+    created_by = serializers.CharField(source="created_by.username", default=None, allow_null=True, read_only=True)
+
+    class Meta:
+        model = Revision
+        fields = [
+            "number", "file_name", "sha256", "bytes", "choices", "state", "job", "width", "height", "preview", "picture",
+            "created_by", "created_at",
+        ]  # fmt: skip
+        read_only_fields = fields
+
+
+class IllustrationSerializer(serializers.ModelSerializer[Illustration]):
+    """An illustration in a list, with the facts of its current revision."""
+
+    revision = serializers.IntegerField(source="current.number", read_only=True)
+    file_name = serializers.CharField(source="current.file_name", read_only=True)
+    sha256 = serializers.CharField(source="current.sha256", read_only=True)
+    bytes = serializers.IntegerField(source="current.bytes", read_only=True)
+    state = serializers.ChoiceField(source="current.state", choices=Revision.State.choices, read_only=True)
+    job = JobSerializer(source="current.job", read_only=True, allow_null=True)
+    width = serializers.IntegerField(source="current.width", read_only=True)
+    height = serializers.IntegerField(source="current.height", read_only=True)
+    preview = serializers.CharField(source="current.preview", read_only=True)
+
+    class Meta:
+        model = Illustration
+        fields = [
+            "id", "project", "name", "revision", "file_name", "sha256", "bytes", "state", "job", "width", "height", "preview",
+            "created_at",
+        ]  # fmt: skip
+        read_only_fields = fields
+
+
+class WholeIllustrationSerializer(IllustrationSerializer):
+    """An illustration with its report, its credit and what whoever asks may do with it.
+
+    `waiting` is a revision beside the current one that is being read or waits for a review.
+    """
+
+    report = ReportSerializer(allow_null=True)
+    picture = serializers.CharField(source="current.picture", read_only=True)
+    choices = ChoicesSerializer(source="current.choices", read_only=True)
+    credit = CreditSerializer(read_only=True)
+    waiting = RevisionSerializer(allow_null=True, read_only=True)
+    role = serializers.CharField()
+    project_name = serializers.CharField(source="project.name")
+
+    class Meta(IllustrationSerializer.Meta):
+        fields = [
+            *IllustrationSerializer.Meta.fields, "report", "picture", "choices", "credit", "waiting", "role", "project_name",
+        ]  # fmt: skip
+
+
+class ChangeSerializer(serializers.Serializer[Any]):
+    """A new name, or who made the picture, or both."""
+
+    name = serializers.CharField(max_length=200, required=False)
+    credit = CreditSerializer(required=False)
+
+
+class UploadSerializer(ChoicesSerializer):
+    """A file, and how it is read."""
+
+    file = serializers.FileField(max_length=255, allow_empty_file=True)

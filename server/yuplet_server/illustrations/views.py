@@ -1,3 +1,5 @@
+from typing import IO, Any
+
 from django.http import FileResponse, Http404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -5,17 +7,22 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet.illustration.credit import Credit, licences
+from yuplet.reading.choices import Choices
 from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.serializers import (
+    ChangeSerializer,
+    ChoicesSerializer,
     IllustrationSerializer,
+    LicenceSerializer,
+    RevisionSerializer,
     UploadSerializer,
     WholeIllustrationSerializer,
 )
 from yuplet_server.projects import queries as projects
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.serializers import ProjectNameSerializer
 from yuplet_server.projects.storage import open_blob
 
 FOR_EVER = "private, max-age=31536000, immutable"
@@ -31,16 +38,13 @@ class IllustrationsView(APIView):
     @extend_schema(responses=IllustrationSerializer(many=True))
     def get(self, request: SignedInRequest, project: int) -> Response:
         projects.require(request.user, project, Member.Role.VIEWER)
-        found = Illustration.objects.filter(project=project).select_related("job").defer("record", "report")
+        found = queries.illustrations().filter(project=project)
         return Response(IllustrationSerializer(found.order_by("name", "id"), many=True).data)
 
     @extend_schema(request=UploadSerializer, responses={201: IllustrationSerializer})
     def post(self, request: SignedInRequest, project: int) -> Response:
         found = projects.project_for(request.user, project, Member.Role.EDITOR)
-        asked = UploadSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        file, longest = asked.validated_data["file"], asked.validated_data.get("longest")
-        illustration = actions.keep_upload(found, request.user, file.name, file.size, file, longest)
+        illustration = actions.keep_upload(found, request.user, *_upload(request))
         return Response(IllustrationSerializer(illustration).data, status=201)
 
 
@@ -50,23 +54,61 @@ class IllustrationView(APIView):
     @extend_schema(responses=WholeIllustrationSerializer)
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
-        found.role = projects.role_in(request.user, found.project_id)  # type: ignore[attr-defined]
-        if not found.report:
-            found.report = None
-        return Response(WholeIllustrationSerializer(found).data)
+        return Response(_whole(found, request))
 
-    @extend_schema(request=ProjectNameSerializer, responses=IllustrationSerializer)
+    @extend_schema(request=ChangeSerializer, responses=WholeIllustrationSerializer)
     def patch(self, request: SignedInRequest, illustration: int) -> Response:
         found = queries.illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = ProjectNameSerializer(data=request.data)
+        asked = ChangeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        actions.rename(found, asked.validated_data["name"])
-        return Response(IllustrationSerializer(found).data)
+        if "name" in asked.validated_data:
+            actions.rename(found, asked.validated_data["name"])
+        if "credit" in asked.validated_data:
+            actions.say_credit(found, Credit(**asked.validated_data["credit"]))
+        return Response(_whole(found, request))
 
     @extend_schema(responses={204: None})
     def delete(self, request: SignedInRequest, illustration: int) -> Response:
         queries.illustration_for(request.user, illustration, Member.Role.EDITOR).delete()
         return Response(status=204)
+
+
+class RevisionsView(APIView):
+    """The revisions of an illustration, the newest first."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(responses=RevisionSerializer(many=True))
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
+        found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
+        revisions = found.revisions.select_related("job", "created_by").defer("record", "report").order_by("-number")
+        return Response(RevisionSerializer(revisions, many=True).data)
+
+    @extend_schema(request=UploadSerializer, responses={201: RevisionSerializer})
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = queries.ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        revision = actions.keep_revision(found, request.user, *_upload(request))
+        return Response(RevisionSerializer(revision).data, status=201)
+
+
+class ReadAgainView(APIView):
+    """The current original, read in another way."""
+
+    @extend_schema(request=ChoicesSerializer, responses={201: RevisionSerializer})
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = queries.ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        # The core reads the choices itself: it says more exactly what is wrong with them.
+        revision = actions.read_again(found, request.user, Choices.from_json(dict(request.data)))
+        return Response(RevisionSerializer(revision).data, status=201)
+
+
+class LicencesView(APIView):
+    """The SPDX License List, without deprecated ones."""
+
+    @extend_schema(responses=LicenceSerializer(many=True))
+    def get(self, request: SignedInRequest) -> Response:
+        listed = [{"id": licence, "name": name} for licence, name in licences()]
+        return Response(LicenceSerializer(listed, many=True).data, headers={"Cache-Control": "private, max-age=86400"})
 
 
 class ImageView(APIView):
@@ -82,15 +124,32 @@ class ImageView(APIView):
 
 
 class OriginalView(APIView):
-    """The original, byte for byte."""
+    """The original of a revision (without a number: the current one), byte for byte."""
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, illustration: int) -> FileResponse:
+    def get(self, request: SignedInRequest, illustration: int, revision: int | None = None) -> FileResponse:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
+        kept = found.revision if revision is None else queries.revision_of(found, revision)
         return FileResponse(
-            open_blob(found.sha256),
+            open_blob(kept.sha256),
             as_attachment=True,
-            filename=found.file_name,
+            filename=kept.file_name,
             content_type="application/octet-stream",
             headers={"Content-Security-Policy": NEVER_A_PAGE},
         )
+
+
+def _upload(request: SignedInRequest) -> tuple[str, int, IO[bytes], Choices]:
+    """The name, size and content of what was sent, and how it is to be read."""
+    asked = UploadSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    values = dict(asked.validated_data)
+    file = values.pop("file")
+    return file.name, file.size, file, Choices.from_json(values)
+
+
+def _whole(illustration: Illustration, request: SignedInRequest) -> Any:
+    illustration.role = projects.role_in(request.user, illustration.project_id)  # type: ignore[attr-defined]
+    illustration.report = illustration.revision.report or None  # type: ignore[attr-defined]
+    illustration.waiting = queries.waiting(illustration)  # type: ignore[attr-defined]
+    return WholeIllustrationSerializer(illustration).data

@@ -125,7 +125,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "yuplet_server.projects.models.Member.Role",
         "JobStateEnum": "yuplet_server.jobs.models.Job.State",
-        "IllustrationStateEnum": "yuplet_server.illustrations.models.Illustration.State",
+        "RevisionStateEnum": "yuplet_server.illustrations.models.Revision.State",
     },
 }
 

@@ -12,7 +12,7 @@ _RANK = {Member.Role.VIEWER: 0, Member.Role.EDITOR: 1, Member.Role.OWNER: 2}
 
 def projects_of(user: User) -> QuerySet[Project]:
     """The projects in which somebody is a member, with the number of illustrations that are ready."""
-    ready = Count("illustrations", filter=Q(illustrations__state="ready"), distinct=True)
+    ready = Count("illustrations", filter=Q(illustrations__current__state="ready"), distinct=True)
     return Project.objects.filter(members__user=user).annotate(ready=ready).order_by("name", "id")
 
 

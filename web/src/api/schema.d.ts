@@ -57,6 +57,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/go-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Working with the revision before the current one again. */
+        post: operations["illustrations_go_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/hand-overs": {
         parameters: {
             query?: never;
@@ -99,7 +116,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The original, byte for byte. */
+        /** @description The original of a revision (without a number: the current one), byte for byte. */
         get: operations["illustrations_original_retrieve"];
         put?: never;
         post?: never;
@@ -126,6 +143,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/read-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The current original, read in another way. */
+        post: operations["illustrations_read_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/redo": {
         parameters: {
             query?: never;
@@ -137,6 +171,76 @@ export interface paths {
         put?: never;
         /** @description Doing again what was undone. */
         post: operations["illustrations_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The revisions of an illustration, the newest first. */
+        get: operations["illustrations_revisions_list"];
+        put?: never;
+        /** @description The revisions of an illustration, the newest first. */
+        post: operations["illustrations_revisions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/revisions/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A revision beside the current one. */
+        get: operations["illustrations_revisions_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description A revision beside the current one. */
+        delete: operations["illustrations_revisions_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/revisions/{revision}/original": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The original of a revision (without a number: the current one), byte for byte. */
+        get: operations["illustrations_revisions_original_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/revisions/{revision}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Working with a revision that was reviewed. */
+        post: operations["illustrations_revisions_take_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -203,6 +307,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["jobs_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/licences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The SPDX License List, without deprecated ones. */
+        get: operations["licences_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -344,6 +465,7 @@ export interface components {
             alone: string | null;
             undo: string | null;
             redo: string | null;
+            revision: number;
             rows: components["schemas"]["Row"][];
         };
         AskRequest: {
@@ -357,6 +479,44 @@ export interface components {
          * @enum {string}
          */
         ChangeEnum: "new" | "changed" | "same";
+        /**
+         * @description * `kept` - kept
+         *     * `repainted` - repainted
+         *     * `moved` - moved
+         *     * `renamed` - renamed
+         *     * `regrouped` - regrouped
+         *     * `laid otherwise` - laid otherwise
+         *     * `new` - new
+         *     * `gone` - gone
+         * @enum {string}
+         */
+        ChangesEnum: "kept" | "repainted" | "moved" | "renamed" | "regrouped" | "laid otherwise" | "new" | "gone";
+        /** @description How a file is read; what was not chosen is left out. */
+        Choices: {
+            /** @description The longer side in pixels at which vector art is drawn. */
+            longest?: number;
+            /**
+             * Format: double
+             * @description Pixels to the inch of vector art; else 96.
+             */
+            ppi?: number;
+            /** @description The attribute that vector art is named by. */
+            names?: string;
+            sheet?: components["schemas"]["Sheet"];
+        };
+        /** @description How a file is read; what was not chosen is left out. */
+        ChoicesRequest: {
+            /** @description The longer side in pixels at which vector art is drawn. */
+            longest?: number;
+            /**
+             * Format: double
+             * @description Pixels to the inch of vector art; else 96.
+             */
+            ppi?: number;
+            /** @description The attribute that vector art is named by. */
+            names?: string;
+            sheet?: components["schemas"]["SheetRequest"];
+        };
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
             do: components["schemas"]["DoEnum"];
@@ -373,7 +533,39 @@ export interface components {
                 [key: string]: boolean;
             };
             row?: string | null;
+            rows?: string[];
+            offsets?: {
+                [key: string]: number[];
+            };
             places?: components["schemas"]["PlaceRequest"][];
+        };
+        /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
+        Credit: {
+            /** @default  */
+            author: string;
+            /** @default  */
+            title: string;
+            /** @default  */
+            source: string;
+            /** @default  */
+            licence: string;
+            attribution?: boolean | null;
+            /** @default  */
+            note: string;
+        };
+        /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
+        CreditRequest: {
+            /** @default  */
+            author: string;
+            /** @default  */
+            title: string;
+            /** @default  */
+            source: string;
+            /** @default  */
+            licence: string;
+            attribution?: boolean | null;
+            /** @default  */
+            note: string;
         };
         /**
          * @description * `rename-rows` - rename-rows
@@ -382,9 +574,17 @@ export interface components {
          *     * `lock-parts` - lock-parts
          *     * `show-alone` - show-alone
          *     * `move-rows` - move-rows
+         *     * `place-parts` - place-parts
+         *     * `read-as-frames` - read-as-frames
+         *     * `read-as-parts` - read-as-parts
          * @enum {string}
          */
-        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows";
+        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts";
+        /** @description One moment of a part, its pieces back to front. */
+        Frame: {
+            milliseconds: number | null;
+            pieces: components["schemas"]["Piece"][];
+        };
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
             readonly id: number;
@@ -407,15 +607,16 @@ export interface components {
             left_out: string[];
             proof: components["schemas"]["Proof"];
         };
-        /** @description An illustration in a list. */
+        /** @description An illustration in a list, with the facts of its current revision. */
         Illustration: {
             readonly id: number;
             readonly project: number;
             readonly name: string;
+            readonly revision: number;
             readonly file_name: string;
             readonly sha256: string;
             readonly bytes: number;
-            readonly state: components["schemas"]["IllustrationStateEnum"];
+            readonly state: components["schemas"]["RevisionStateEnum"];
             readonly job: components["schemas"]["Job"] | null;
             readonly width: number;
             readonly height: number;
@@ -423,12 +624,6 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
         };
-        /**
-         * @description * `reading` - Reading
-         *     * `ready` - Ready
-         * @enum {string}
-         */
-        IllustrationStateEnum: "reading" | "ready";
         /** @description How far long work is: `done` of `total` in a `stage` ('read', 'write', 'prove', 'keep'). */
         Job: {
             readonly id: number;
@@ -456,6 +651,30 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
+        Licence: {
+            id: string;
+            name: string;
+        };
+        /** @description A layer in a review; `image` and `thumbnail` are digests, null where it is empty. */
+        Look: {
+            id: string;
+            path: string[];
+            box: number[] | null;
+            image: string | null;
+            thumbnail: string | null;
+        };
+        /** @description Which layer is which, and what has changed; `parts` are those that the old layer is in. */
+        Match: {
+            old: components["schemas"]["Look"] | null;
+            new: components["schemas"]["Look"] | null;
+            changes: components["schemas"]["ChangesEnum"][];
+            dx: number;
+            dy: number;
+            /** @description Names by row id. */
+            parts: {
+                [key: string]: string;
+            };
+        };
         Member: {
             readonly user: number;
             username: string;
@@ -481,8 +700,21 @@ export interface components {
             old_password: string;
             new_password: string;
         };
+        /** @description A new name, or who made the picture, or both. */
+        PatchedChangeRequest: {
+            name?: string;
+            credit?: components["schemas"]["CreditRequest"];
+        };
         PatchedProjectNameRequest: {
             name?: string;
+        };
+        /** @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas. */
+        Piece: {
+            image: string;
+            box: number[];
+            /** Format: double */
+            opacity: number;
+            blend: string;
         };
         PlaceRequest: {
             row: string;
@@ -503,7 +735,9 @@ export interface components {
         };
         /** @description One image that will be written. */
         PlannedFile: {
+            /** @description Of an animated part, the first of its images. */
             file: string;
+            images: number;
             path: string[];
             order: number;
             box: number[];
@@ -550,8 +784,44 @@ export interface components {
             ppi: number | null;
             bit_depth: number;
             colour_space: string;
+            /** @description Where vector art has names, with some of them. */
+            name_sources: {
+                [key: string]: string[];
+            };
             merged: components["schemas"]["Merged"] | null;
         };
+        /** @description A revision beside the current one: every layer of either, paired. */
+        Review: {
+            number: number;
+            width: number;
+            height: number;
+            picture: string;
+            matches: components["schemas"]["Match"][];
+        };
+        /** @description One state of the art: being read, waiting for a review, or ready to be worked with. */
+        Revision: {
+            readonly number: number;
+            readonly file_name: string;
+            readonly sha256: string;
+            readonly bytes: number;
+            readonly choices: components["schemas"]["Choices"];
+            readonly state: components["schemas"]["RevisionStateEnum"];
+            readonly job: components["schemas"]["Job"] | null;
+            readonly width: number;
+            readonly height: number;
+            readonly preview: string;
+            readonly picture: string;
+            readonly created_by: string | null;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /**
+         * @description * `reading` - Reading
+         *     * `review` - Review
+         *     * `ready` - Ready
+         * @enum {string}
+         */
+        RevisionStateEnum: "reading" | "review" | "ready";
         /**
          * @description * `viewer` - Viewer
          *     * `editor` - Editor
@@ -559,7 +829,11 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "editor" | "owner";
-        /** @description A part or a group as the ledger shows it; `image` and `thumbnail` are digests, `box` is x, y, width, height. */
+        /**
+         * @description A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
+         *
+         *     A still part has one frame, a group none. `loops` is how often frames are played, 0 for without end.
+         */
         Row: {
             id: string;
             kind: components["schemas"]["RowKindEnum"];
@@ -573,8 +847,10 @@ export interface components {
             isolated: boolean;
             locked: boolean;
             box: number[] | null;
-            image: string | null;
+            offset: number[];
             thumbnail: string | null;
+            loops: number;
+            frames: components["schemas"]["Frame"][];
         };
         /**
          * @description * `part` - Part
@@ -586,6 +862,26 @@ export interface components {
         Session: {
             readonly user: components["schemas"]["User"] | null;
         };
+        /** @description How a sheet is cut into frames: cells in rows from the top left corner, in pixels. */
+        Sheet: {
+            columns: number;
+            rows: number;
+            cell: number[];
+            /** @default 0 */
+            margin: number;
+            /** @default 0 */
+            spacing: number;
+        };
+        /** @description How a sheet is cut into frames: cells in rows from the top left corner, in pixels. */
+        SheetRequest: {
+            columns: number;
+            rows: number;
+            cell: number[];
+            /** @default 0 */
+            margin: number;
+            /** @default 0 */
+            spacing: number;
+        };
         SignInRequest: {
             username: string;
             password: string;
@@ -595,26 +891,47 @@ export interface components {
             version: number;
             command: components["schemas"]["CommandRequest"];
         };
+        /** @description What somebody confirmed: the old layer of each new one (null: it is new), and the parts to be taken out. */
+        TakeRequest: {
+            pairs?: {
+                [key: string]: string | null;
+            };
+            remove?: string[];
+        };
+        /** @description A file, and how it is read. */
         UploadRequest: {
-            /** Format: binary */
-            file: string;
             /** @description The longer side in pixels at which vector art is drawn. */
             longest?: number;
+            /**
+             * Format: double
+             * @description Pixels to the inch of vector art; else 96.
+             */
+            ppi?: number;
+            /** @description The attribute that vector art is named by. */
+            names?: string;
+            sheet?: components["schemas"]["SheetRequest"];
+            /** Format: binary */
+            file: string;
         };
         User: {
             readonly id: number;
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             username: string;
         };
-        /** @description An illustration with its report and what whoever asks may do with it. */
+        /**
+         * @description An illustration with its report, its credit and what whoever asks may do with it.
+         *
+         *     `waiting` is a revision beside the current one that is being read or waits for a review.
+         */
         WholeIllustration: {
             readonly id: number;
             readonly project: number;
             readonly name: string;
+            readonly revision: number;
             readonly file_name: string;
             readonly sha256: string;
             readonly bytes: number;
-            readonly state: components["schemas"]["IllustrationStateEnum"];
+            readonly state: components["schemas"]["RevisionStateEnum"];
             readonly job: components["schemas"]["Job"] | null;
             readonly width: number;
             readonly height: number;
@@ -622,6 +939,10 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
             report: components["schemas"]["Report"] | null;
+            readonly picture: string;
+            readonly choices: components["schemas"]["Choices"];
+            readonly credit: components["schemas"]["Credit"];
+            readonly waiting: components["schemas"]["Revision"] | null;
             role: string;
             project_name: string;
         };
@@ -716,9 +1037,9 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedProjectNameRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["PatchedProjectNameRequest"];
-                "multipart/form-data": components["schemas"]["PatchedProjectNameRequest"];
+                "application/json": components["schemas"]["PatchedChangeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedChangeRequest"];
             };
         };
         responses: {
@@ -727,12 +1048,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Illustration"];
+                    "application/json": components["schemas"]["WholeIllustration"];
                 };
             };
         };
     };
     illustrations_arrangement_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_go_back_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -865,6 +1207,33 @@ export interface operations {
             };
         };
     };
+    illustrations_read_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChoicesRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ChoicesRequest"];
+                "multipart/form-data": components["schemas"]["ChoicesRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+        };
+    };
     illustrations_redo_create: {
         parameters: {
             query?: never;
@@ -875,6 +1244,145 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_revisions_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
+            };
+        };
+    };
+    illustrations_revisions_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+        };
+    };
+    illustrations_revisions_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+        };
+    };
+    illustrations_revisions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    illustrations_revisions_original_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    illustrations_revisions_take_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["TakeRequest"];
+                "multipart/form-data": components["schemas"]["TakeRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -972,6 +1480,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    licences_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Licence"][];
                 };
             };
         };

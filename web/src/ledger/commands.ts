@@ -26,7 +26,24 @@ export function applied<T extends View>(view: T, command: Command): T {
       return { ...view, alone: command.row ?? null };
     case 'move-rows':
       return { ...view, rows: moved(view.rows, command.places ?? []) };
+    case 'place-parts':
+      return { ...view, rows: view.rows.map((row) => placed(row, command.offsets?.[row.id])) };
+    default:
+      // What becomes of a stack is only known when the server has answered.
+      return view;
   }
+}
+
+/** A part at another offset; everything of it goes along. */
+function placed(row: Row, offset: number[] | undefined): Row {
+  if (!offset) return row;
+  const by = [0, 1].map((axis) => (offset[axis] ?? 0) - (row.offset[axis] ?? 0)) as [number, number];
+  const along = ([x = 0, y = 0, ...size]: number[]) => [x + by[0], y + by[1], ...size];
+  const frames = row.frames.map((frame) => ({
+    ...frame,
+    pieces: frame.pieces.map((piece) => ({ ...piece, box: along(piece.box) })),
+  }));
+  return { ...row, offset, frames, box: row.box && along(row.box) };
 }
 
 function moved(rows: readonly Row[], places: readonly Place[]): Row[] {

@@ -6,6 +6,7 @@ import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
 import { type Ground, type Peel, PileBar } from './PileBar';
 import { lockedAt, nextDeeper, partsAt } from './picking';
+import { allPieces, mostFrames } from './pieces';
 import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
 
 interface Props {
@@ -31,17 +32,23 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
   const [follows, setFollows] = useState(true);
   const [ground, setGround] = useState<Ground>('grey');
   const [left, setLeft] = useState<number | null>(null);
+  const [moment, setMoment] = useState(0);
   const [hint, setHint] = useState('');
   const [failed, setFailed] = useState<string[]>([]);
   const [scale] = useState(() => previewScale(rows));
   const [composite] = useState(() => new Composite(canvas, scale));
 
   // A new name changes no pixel: what is drawn depends on these, and is drawn again only when they change.
-  const looks = rows.map((row) => [row.id, row.group, row.image, row.opacity, row.blend, row.isolated].join());
+  const looks = rows.map((row) =>
+    [row.id, row.group, row.opacity, row.blend, row.isolated, row.box, JSON.stringify(row.frames)].join(),
+  );
   const drawn = useStable(rows, looks.join(';'));
   const visible = useStable(seen, [...seen].join());
   const marked = useStable(outlines, outlines.map(({ row, colour }) => row.id + colour).join());
-  const images = rows.map((row) => row.image).join();
+  const images = allPieces(rows)
+    .map((piece) => piece.image)
+    .join();
+  const frames = mostFrames(rows);
   // biome-ignore lint/correctness/useExhaustiveDependencies: pictures depend on the digests, not on names or order
   useEffect(
     () =>
@@ -76,18 +83,18 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
     const element = surface.current;
     if (!element || !screen || !shown) return;
     const frame = requestAnimationFrame(() => {
-      composite.update({ rows: drawn, seen: visible }, pictures.current);
+      composite.update({ rows: drawn, seen: visible, moment }, pictures.current);
       if (element.width !== screen.width) element.width = screen.width;
       if (element.height !== screen.height) element.height = screen.height;
       const context = element.getContext('2d');
       if (context) {
         paint(context, screen, shown, composite, canvas, ground);
-        drawOutlines(context, screen, shown, marked, pictures.current);
+        drawOutlines(context, screen, shown, marked, pictures.current, moment);
       }
       element.dataset.drawn = String(left === 0);
     });
     return () => cancelAnimationFrame(frame);
-  }, [screen, shown, drawn, visible, marked, ground, left, composite, canvas]);
+  }, [screen, shown, drawn, visible, marked, ground, left, composite, canvas, moment]);
 
   const spotOf = (event: { clientX: number; clientY: number }): Spot => {
     const frame = surface.current?.getBoundingClientRect();
@@ -111,9 +118,9 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
   const pick = (event: React.PointerEvent) => {
     if (!shown) return;
     const spot = canvasPixel(shown, spotOf(event));
-    const found = partsAt(rows, seen, pictures.current, scale, spot);
+    const found = partsAt(rows, seen, pictures.current, scale, moment, spot);
     const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
-    const locked = lockedAt(rows, seen, pictures.current, scale, spot);
+    const locked = lockedAt(rows, seen, pictures.current, scale, moment, spot);
     setHint(locked && found[0] !== locked ? `${locked.name} is locked, so it is not picked.` : '');
     const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
     last.current = row && { spot, row: row.id };
@@ -126,6 +133,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
         zoom={shown?.zoom ?? 1}
         ground={ground}
         peel={peel}
+        moment={{ frames, shown: moment, onChange: setMoment }}
         onGround={setGround}
         onWhole={() => setFollows(true)}
         onTrue={() => screen && change(centred(screen, canvas, 1))}

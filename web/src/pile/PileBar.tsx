@@ -8,12 +8,20 @@ export interface Peel {
   onChange: (away: number) => void;
 }
 
+/** Which frame is seen of every part that has several. */
+export interface Moment {
+  frames: number;
+  shown: number;
+  onChange: (shown: number) => void;
+}
+
 export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
 
 interface Props {
   zoom: number;
   ground: Ground;
   peel: Peel;
+  moment: Moment;
   onGround: (ground: Ground) => void;
   onWhole: () => void;
   onTrue: () => void;
@@ -28,7 +36,7 @@ const GROUNDS = [
 ];
 
 /** How the pile is looked at: zoom and ground. */
-export function PileBar({ zoom, ground, peel, onGround, onWhole, onTrue, onZoom }: Props) {
+export function PileBar({ zoom, ground, peel, moment, onGround, onWhole, onTrue, onZoom }: Props) {
   return (
     <div className={classes.bar}>
       <Button.Group>
@@ -68,6 +76,24 @@ export function PileBar({ zoom, ground, peel, onGround, onWhole, onTrue, onZoom 
         label={(away) => `${away} of ${peel.most} away`}
         thumbProps={{ 'aria-labelledby': 'peel-label' }}
       />
+      {moment.frames > 1 && (
+        <>
+          <span id="moment-label" className={classes.label}>
+            Frame
+          </span>
+          <Slider
+            size="sm"
+            className={classes.peel}
+            styles={{ root: { '--slider-track-bg': 'var(--hairline-strong)' } }}
+            min={0}
+            max={moment.frames - 1}
+            value={moment.shown}
+            onChange={moment.onChange}
+            label={(shown) => `${shown + 1} of ${moment.frames}`}
+            thumbProps={{ 'aria-labelledby': 'moment-label' }}
+          />
+        </>
+      )}
       <span className={classes.gap} />
       <span id="ground-label" className={classes.label}>
         Ground

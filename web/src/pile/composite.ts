@@ -2,6 +2,7 @@
 import type { Row } from '../api/calls';
 import { membersOf } from '../ledger/tree';
 import type { Pictures } from './images';
+import { isWhole, type Piece, piecesAt } from './pieces';
 import type { Extent } from './view';
 
 interface Area {
@@ -14,6 +15,8 @@ interface Area {
 interface Scene {
   rows: readonly Row[];
   seen: ReadonlySet<string>;
+  /** Which frame of each animated part. */
+  moment: number;
 }
 
 const OPERATORS: Record<string, GlobalCompositeOperation> = { normal: 'source-over' };
@@ -28,7 +31,7 @@ export class Composite {
   readonly canvas: OffscreenCanvas;
   readonly scale: number;
   private readonly context: OffscreenCanvasRenderingContext2D;
-  private last: { keys: Map<string, string>; order: string } | null = null;
+  private last: { keys: Map<string, string>; boxes: Map<string, string>; order: string } | null = null;
 
   constructor(size: Extent, scale: number) {
     this.scale = scale;
@@ -44,7 +47,7 @@ export class Composite {
     const keys = keysOf(scene, pictures);
     const order = scene.rows.map((row) => `${row.group}/${row.id}`).join();
     const area = this.changed(scene.rows, keys, order);
-    this.last = { keys, order };
+    this.last = { keys, boxes: new Map(scene.rows.map((row) => [row.id, String(row.box)])), order };
     if (area === null) return false;
     this.draw(scene, pictures, area);
     return true;
@@ -56,9 +59,9 @@ export class Composite {
     let area: Area | null = null;
     for (const row of rows) {
       if (this.last.keys.get(row.id) === keys.get(row.id)) continue;
-      // Some operators reach beyond the box of the part.
-      if (row.blend.startsWith('destination')) return whole;
-      area = joined(area, areaOf(row, this.scale));
+      // Some operators reach beyond the box of the part, and one that was moved leaves another place.
+      if (row.blend.startsWith('destination') || this.last.boxes.get(row.id) !== String(row.box)) return whole;
+      area = joined(area, row.box && areaOf(row.box, this.scale));
     }
     return area;
   }
@@ -89,14 +92,26 @@ export class Composite {
     pictures: Pictures,
     area: Area,
   ): void {
-    const picture = row.image === null ? undefined : pictures.get(row.image);
-    const box = areaOf(row, this.scale);
-    if (!picture || !box || !scene.seen.has(row.id)) return;
+    const box = row.box && areaOf(row.box, this.scale);
+    if (!box || !scene.seen.has(row.id)) return;
     const apart = box.right <= area.left || box.left >= area.right || box.bottom <= area.top || box.top >= area.bottom;
     if (apart && !row.blend.startsWith('destination')) return;
-    onto.globalAlpha = row.opacity;
-    onto.globalCompositeOperation = operatorOf(row.blend);
-    onto.drawImage(picture, box.left, box.top);
+    const pieces = piecesAt(row, scene.moment);
+    const [only] = pieces;
+    if (only && isWhole(pieces)) this.layPiece(onto, { ...only, opacity: row.opacity, blend: row.blend }, pictures);
+    else
+      this.layGroup(onto, row, area, (inner) => {
+        for (const piece of pieces) this.layPiece(inner, piece, pictures);
+      });
+  }
+
+  private layPiece(onto: OffscreenCanvasRenderingContext2D, piece: Piece, pictures: Pictures): void {
+    const picture = pictures.get(piece.image);
+    if (!picture) return;
+    const { left, top } = areaOf(piece.box, this.scale);
+    onto.globalAlpha = piece.opacity;
+    onto.globalCompositeOperation = operatorOf(piece.blend);
+    onto.drawImage(picture, left, top);
     onto.globalAlpha = 1;
     onto.globalCompositeOperation = 'source-over';
   }
@@ -129,15 +144,15 @@ export function surface(canvas: OffscreenCanvas): OffscreenCanvasRenderingContex
 function keysOf(scene: Scene, pictures: Pictures): Map<string, string> {
   const keys = new Map<string, string>();
   for (const row of scene.rows) {
-    const isThere = row.image !== null && pictures.has(row.image);
-    keys.set(row.id, `${scene.seen.has(row.id)} ${isThere} ${row.opacity} ${row.blend} ${row.isolated}`);
+    const there = piecesAt(row, scene.moment).map(
+      (piece) => pictures.has(piece.image) && `${piece.image} ${piece.box}`,
+    );
+    keys.set(row.id, `${scene.seen.has(row.id)} ${there} ${row.opacity} ${row.blend} ${row.isolated}`);
   }
   return keys;
 }
 
-function areaOf(row: Row, scale: number): Area | null {
-  if (!row.box) return null;
-  const [left = 0, top = 0, width = 0, height = 0] = row.box;
+function areaOf([left = 0, top = 0, width = 0, height = 0]: readonly number[], scale: number): Area {
   const [x, y] = [Math.round(left * scale), Math.round(top * scale)];
   return {
     left: x,

@@ -1,6 +1,7 @@
 /** The pictures of parts, decoded once. Very large illustrations are kept at a reduced scale, and the pile says so. */
 import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
+import { allPieces } from './pieces';
 
 const BUDGET = 800_000_000;
 const AT_ONCE = 6;
@@ -11,7 +12,7 @@ export type Pictures = Map<string, ImageBitmap>;
 
 /** The scale (1, 1/2, 1/4, ...) at which all pictures together stay within the budget of bytes. */
 export function previewScale(rows: readonly Row[]): number {
-  const bytes = rows.reduce((sum, row) => sum + (row.box ? (row.box[2] ?? 0) * (row.box[3] ?? 0) * 4 : 0), 0);
+  const bytes = allPieces(rows).reduce((sum, { box }) => sum + (box[2] ?? 0) * (box[3] ?? 0) * 4, 0);
   let scale = 1;
   while (bytes * scale * scale > BUDGET) scale /= 2;
   return scale;
@@ -27,17 +28,21 @@ export function loadPictures(
   onFailed: (name: string) => void,
 ): () => void {
   const stop = new AbortController();
-  const waiting = rows.filter((row) => row.image !== null && row.box !== null && !into.has(row.image));
+  const names = new Map(
+    rows.flatMap((row) => row.frames.flatMap(({ pieces }) => pieces.map((p) => [p.image, row.name]))),
+  );
+  const missing = new Map(allPieces(rows).map((piece) => [piece.image, piece]));
+  const waiting = [...missing.values()].filter((piece) => !into.has(piece.image));
   let left = waiting.length;
   let told = performance.now();
   const next = async (): Promise<void> => {
-    const row = waiting.shift();
-    if (!row?.image || !row.box || stop.signal.aborted) return;
+    const piece = waiting.shift();
+    if (!piece || stop.signal.aborted) return;
     try {
-      const answer = await fetch(imageAddress(illustration, row.image), { signal: stop.signal });
+      const answer = await fetch(imageAddress(illustration, piece.image), { signal: stop.signal });
       if (!answer.ok) throw new Error(`status ${answer.status}`);
       const blob = await answer.blob();
-      const [, , width = 1, height = 1] = row.box;
+      const [, , width = 1, height = 1] = piece.box;
       const size =
         scale === 1
           ? {}
@@ -45,10 +50,10 @@ export function loadPictures(
               resizeWidth: Math.max(1, Math.round(width * scale)),
               resizeHeight: Math.max(1, Math.round(height * scale)),
             };
-      into.set(row.image, await createImageBitmap(blob, { ...size, resizeQuality: 'low' }));
+      into.set(piece.image, await createImageBitmap(blob, { ...size, resizeQuality: 'low' }));
     } catch {
       if (stop.signal.aborted) return;
-      onFailed(row.name);
+      onFailed(names.get(piece.image) ?? '');
     }
     left -= 1;
     if (left === 0 || performance.now() - told > TELL_EVERY) {

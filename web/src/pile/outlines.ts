@@ -2,6 +2,7 @@
 import type { Row } from '../api/calls';
 import { surface } from './composite';
 import type { Pictures } from './images';
+import { piecesAt } from './pieces';
 import type { Extent, View } from './view';
 
 export interface Outline {
@@ -23,10 +24,10 @@ export function drawOutlines(
   view: View,
   outlines: readonly Outline[],
   pictures: Pictures,
+  moment: number,
 ): void {
   for (const { row, colour } of outlines) {
-    const picture = row.image === null ? undefined : pictures.get(row.image);
-    if (!picture || !row.box) continue;
+    if (!row.box) continue;
     const [left = 0, top = 0, width = 0, height = 0] = row.box;
     const margin = Math.ceil(WIDTH * 2 * window.devicePixelRatio);
     const area = visible(
@@ -39,14 +40,13 @@ export function drawOutlines(
     if (!area) continue;
     const shape = new OffscreenCanvas(area.width, area.height);
     const solid = surface(shape);
-    const place = [
-      view.x + left * view.zoom - area.x,
-      view.y + top * view.zoom - area.y,
-      width * view.zoom,
-      height * view.zoom,
-    ] as const;
+    for (const piece of piecesAt(row, moment)) {
+      const picture = pictures.get(piece.image);
+      const [x = 0, y = 0, w = 0, h = 0] = piece.box;
+      const place = [view.x + x * view.zoom - area.x, view.y + y * view.zoom - area.y] as const;
+      if (picture) solid.drawImage(picture, ...place, w * view.zoom, h * view.zoom);
+    }
     // Laid over itself again and again, so that half-transparent pixels count as covered.
-    solid.drawImage(picture, ...place);
     for (let times = 0; times < DOUBLINGS; times++) solid.drawImage(shape, 0, 0);
     ring(context, shape, area, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
     ring(context, shape, area, colour, WIDTH * window.devicePixelRatio);

@@ -2,6 +2,7 @@
 import type { Row } from '../api/calls';
 import { surface } from './composite';
 import type { Pictures } from './images';
+import { piecesAt } from './pieces';
 import type { Spot } from './view';
 
 /** Alpha above which a pixel counts as seen: a fringe of under 10 of 255 is not aimed at. */
@@ -25,9 +26,10 @@ export function partsAt(
   seen: ReadonlySet<string>,
   pictures: Pictures,
   scale: number,
+  moment: number,
   spot: Spot,
 ): Row[] {
-  return rows.filter((row) => !row.locked && covers(row, seen, pictures, scale, spot)).reverse();
+  return rows.filter((row) => !row.locked && covers(row, seen, pictures, scale, moment, spot)).reverse();
 }
 
 /** The front-most locked part at a canvas pixel. */
@@ -36,18 +38,28 @@ export function lockedAt(
   seen: ReadonlySet<string>,
   pictures: Pictures,
   scale: number,
+  moment: number,
   spot: Spot,
 ): Row | undefined {
-  return rows.findLast((row) => row.locked && covers(row, seen, pictures, scale, spot));
+  return rows.findLast((row) => row.locked && covers(row, seen, pictures, scale, moment, spot));
 }
 
-function covers(row: Row, seen: ReadonlySet<string>, pictures: Pictures, scale: number, spot: Spot): boolean {
-  const picture = row.image === null ? undefined : pictures.get(row.image);
-  if (!picture || !row.box || !seen.has(row.id)) return false;
-  const [left = 0, top = 0, width = 0, height = 0] = row.box;
-  const [x, y] = [spot.x - left, spot.y - top];
-  if (x < 0 || y < 0 || x >= width || y >= height) return false;
-  return alphaAt(picture, Math.floor(x * scale), Math.floor(y * scale)) > THRESHOLD;
+function covers(
+  row: Row,
+  seen: ReadonlySet<string>,
+  pictures: Pictures,
+  scale: number,
+  moment: number,
+  spot: Spot,
+): boolean {
+  if (!seen.has(row.id)) return false;
+  return piecesAt(row, moment).some((piece) => {
+    const picture = pictures.get(piece.image);
+    const [left = 0, top = 0, width = 0, height = 0] = piece.box;
+    const [x, y] = [spot.x - left, spot.y - top];
+    if (!picture || x < 0 || y < 0 || x >= width || y >= height) return false;
+    return alphaAt(picture, Math.floor(x * scale), Math.floor(y * scale)) > THRESHOLD;
+  });
 }
 
 /** The next part to pick: the front-most at first; at the same place again, the one behind the last one picked. */

@@ -9,9 +9,10 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any, TypeAlias
 
 from yuplet.arrangement import names
+from yuplet.arrangement.records import RowRecord, from_record, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
-from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable
-from yuplet.parts.part import Part
+from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable, NotFrames
+from yuplet.parts.part import Frame, Part, Piece
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +66,61 @@ class MoveRows:
     places: tuple[Place, ...]
 
 
-Command: TypeAlias = RenameRows | ShowRows | IncludeParts | LockParts | ShowAlone | MoveRows
+@dataclass(frozen=True, slots=True)
+class PlaceParts:
+    """Lay parts elsewhere: how far each lies from where its layers do, in canvas pixels."""
+
+    offsets: Mapping[str, tuple[int, int]]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadAsFrames:
+    """Read a stack as moments of one part, the first at the back: the members of a group, or siblings."""
+
+    rows: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadAsParts:
+    """Read the frames of a part as parts of their own, in a group."""
+
+    row: str
+
+
+@dataclass(frozen=True, slots=True)
+class PutRow:
+    """A row with all of its fields. `index` is how many siblings lie behind it; None: where the row of that id stands."""
+
+    record: RowRecord
+    index: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class ReplaceRows:
+    """Take rows out and put others in: what undoes larger steps, and what a new revision of the art brings.
+
+    All of `remove` are taken out first, then `put` goes in one after the other. `revision` is the number of the
+    revision that the rows belong to, where the step changes it.
+    """
+
+    remove: tuple[str, ...]
+    put: tuple[PutRow, ...]
+    what: str
+    revision: int | None = None
+
+
+Command: TypeAlias = (
+    RenameRows
+    | ShowRows
+    | IncludeParts
+    | LockParts
+    | ShowAlone
+    | MoveRows
+    | PlaceParts
+    | ReadAsFrames
+    | ReadAsParts
+    | ReplaceRows
+)
 
 COMMANDS: dict[str, type[Command]] = {
     "rename-rows": RenameRows,
@@ -74,8 +129,13 @@ COMMANDS: dict[str, type[Command]] = {
     "lock-parts": LockParts,
     "show-alone": ShowAlone,
     "move-rows": MoveRows,
+    "place-parts": PlaceParts,
+    "read-as-frames": ReadAsFrames,
+    "read-as-parts": ReadAsParts,
 }
-_NAMES = {kind: name for name, kind in COMMANDS.items()}
+"""What an artist can ask for."""
+_NAMES = {**{kind: name for name, kind in COMMANDS.items()}, ReplaceRows: "replace-rows"}
+_FIELDS = ("name", "shown", "included", "locked", "place", "offset", "frames")
 
 
 def apply(arrangement: Arrangement, command: Command) -> Arrangement:
@@ -84,12 +144,14 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
     Raises
     ------
     ArrangementError
-        `NoSuchRow`, `Locked`, `NameNotUsable` or `CannotMove`: what the artist can mend.
+        `NoSuchRow`, `Locked`, `NameNotUsable`, `CannotMove` or `NotFrames`: what the artist can mend.
     """
+    if isinstance(command, ReplaceRows):
+        return _replaced(arrangement, command)
     for row_id in _rows(command):
         _, found = arrangement.find(row_id)
         # What is seen may always be changed: that is looking, not changing.
-        if isinstance(command, RenameRows | IncludeParts | MoveRows) and isinstance(found, Part) and found.locked:
+        if not isinstance(command, ShowRows | ShowAlone | LockParts) and isinstance(found, Part) and found.locked:
             raise Locked(found.name)
     match command:
         case RenameRows(new):
@@ -112,6 +174,12 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             result = _moved(arrangement, places)
             _check_names(result, {place.row for place in places})
             return result
+        case PlaceParts(offsets):
+            return arrangement.changed(
+                lambda row: replace(_part(row), offset=offsets[row.id]) if row.id in offsets else row
+            )
+        case ReadAsFrames() | ReadAsParts():
+            return _replaced(arrangement, _replacement(arrangement, command))
 
 
 def inverse(before: Arrangement, command: Command) -> Command:
@@ -130,6 +198,12 @@ def inverse(before: Arrangement, command: Command) -> Command:
         case MoveRows(places):
             old = [_place(before, place.row) for place in places]
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
+        case PlaceParts(offsets):
+            return PlaceParts({part.id: part.offset for part in _parts(before, offsets)})
+        case ReadAsFrames() | ReadAsParts():
+            return _inverse_replacement(before, _replacement(before, command), title(command, before))
+        case ReplaceRows(what=what):
+            return _inverse_replacement(before, command, what)
 
 
 def _parts(arrangement: Arrangement, ids: Iterable[str]) -> list[Part]:
@@ -152,10 +226,21 @@ def touched(command: Command) -> set[tuple[str, str]]:
             return {("", "alone")}
         case MoveRows(places):
             return {(place.row, "place") for place in places}
+        case PlaceParts(offsets):
+            return {(row, "offset") for row in offsets}
+        case ReadAsFrames(rows):
+            return {(row, field) for row in rows for field in _FIELDS}
+        case ReadAsParts(row):
+            return {(row, field) for field in _FIELDS}
+        case ReplaceRows(remove, put):
+            ids = {*remove, *(one.record.id for one in put)}
+            return {(row, field) for row in ids for field in _FIELDS}
 
 
 def title(command: Command, arrangement: Arrangement) -> str:
     """The name of a step, for the undo and redo buttons; the arrangement is the one before the step."""
+    if isinstance(command, ReplaceRows):
+        return command.what
     ids = sorted(_rows(command))
     one = f"'{arrangement.find(ids[0])[1].name}'" if len(ids) == 1 else f"{len(ids)} rows"
     match command:
@@ -171,10 +256,20 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Show {one} alone" if row else "Show everything again"
         case MoveRows():
             return f"Move {one}"
+        case PlaceParts():
+            return f"Place {one}"
+        case ReadAsFrames():
+            return f"Read {one} as frames"
+        case ReadAsParts():
+            return f"Read the frames of {one} as parts"
 
 
 def to_json(command: Command) -> dict[str, Any]:
     """A command as plain JSON values, its kind under 'do'."""
+    if isinstance(command, ReplaceRows):
+        put = [{"record": one.record.as_json(), "index": one.index} for one in command.put]
+        rest = {"remove": list(command.remove), "put": put, "what": command.what, "revision": command.revision}
+        return {"do": "replace-rows", **rest}
     return {"do": _NAMES[type(command)], **asdict(command)}
 
 
@@ -201,6 +296,15 @@ def from_json(value: Mapping[str, Any]) -> Command:
                         for p in rest["places"]
                     )
                 )
+            case "place-parts":
+                return PlaceParts({str(row): _pair(by) for row, by in dict(rest["offsets"]).items()})
+            case "read-as-frames":
+                return ReadAsFrames(tuple(_text(row) for row in rest["rows"]))
+            case "read-as-parts":
+                return ReadAsParts(_text(rest["row"]))
+            case "replace-rows":
+                put = tuple(PutRow(RowRecord.from_json(one["record"]), one["index"]) for one in rest["put"])
+                return ReplaceRows(tuple(rest["remove"]), put, rest["what"], rest["revision"])
     except (KeyError, TypeError, ValueError) as error:
         raise ArrangementError(f"The step '{kind}' is not complete: {error}. Reload the page and try again.") from error
     raise ArrangementError(f"There is no step called '{kind}'. Known are: {', '.join(COMMANDS)}.")
@@ -216,6 +320,12 @@ def _flag(value: object) -> bool:
     if not isinstance(value, bool):
         raise TypeError(f"{value!r} is neither true nor false")
     return value
+
+
+def _pair(value: object) -> tuple[int, int]:
+    if not isinstance(value, list | tuple) or len(value) != 2 or not all(type(one) is int for one in value):
+        raise TypeError(f"{value!r} is not a pair of whole numbers")
+    return value[0], value[1]
 
 
 def _rows(command: Command) -> set[str]:
@@ -294,3 +404,133 @@ def _put(arrangement: Arrangement, row: Row, place: Place) -> Arrangement:
             else other
         )
     )
+
+
+def _replaced(arrangement: Arrangement, command: ReplaceRows) -> Arrangement:
+    leaving = set(command.remove)
+    for row_id in command.remove:
+        _, row = arrangement.find(row_id)
+        if isinstance(row, PartGroup) and {member.id for member in row.members} - leaving:
+            raise ArrangementError(f"'{row.name}' cannot be taken out while it has members. Take them out first.")
+
+    def without(rows: tuple[Row, ...]) -> tuple[Row, ...]:
+        kept = (row for row in rows if row.id not in leaving)
+        return tuple(replace(row, members=without(row.members)) if isinstance(row, PartGroup) else row for row in kept)
+
+    result = replace(arrangement, rows=without(arrangement.rows))
+    for one in command.put:
+        if one.index is None:
+            _, old = result.find(one.record.id)
+            fresh = from_record(one.record, old.members if isinstance(old, PartGroup) else ())
+            result = result.changed(lambda row, fresh=fresh: fresh if row.id == fresh.id else row)  # type: ignore[misc]
+        else:
+            if one.record.group is not None:
+                result.find(one.record.group)
+            place = Place(one.record.id, one.record.group, one.index)
+            result = _put(result, from_record(one.record), place)
+    _check_names(result, {one.record.id for one in command.put})
+    return result
+
+
+def _inverse_replacement(before: Arrangement, command: ReplaceRows, what: str) -> ReplaceRows:
+    added = [one.record.id for one in command.put if one.index is not None]
+    again = {*command.remove, *(one.record.id for one in command.put if one.index is None)}
+    put = []
+    for around, row in before.walk():
+        if row.id in again:
+            siblings = around[-1].members if around else before.rows
+            record = to_record(row, around[-1].id if around else None)
+            put.append(PutRow(record, siblings.index(row) if row.id in command.remove else None))
+    return ReplaceRows(tuple(added), tuple(put), what, command.revision)
+
+
+def _replacement(arrangement: Arrangement, command: ReadAsFrames | ReadAsParts) -> ReplaceRows:
+    """What rows take the place of others when a stack is read the other way."""
+    if isinstance(command, ReadAsParts):
+        return _frames_to_parts(arrangement, command)
+    if not command.rows:
+        raise NotFrames("No rows were named. Choose a group, or the parts of one group.")
+    found = [arrangement.find(row_id) for row_id in command.rows]
+    around, row = found[0]
+    taken: tuple[Row, ...]
+    if len(found) == 1 and isinstance(row, PartGroup):
+        members, taken, part_id, name = row.members, (row,), row.id, row.name
+        state = row
+    else:
+        siblings = around[-1].members if around else arrangement.rows
+        chosen = {row_id for row_id in command.rows}
+        members = tuple(sibling for sibling in siblings if sibling.id in chosen)
+        if len(members) < len(chosen):
+            raise NotFrames("The rows are in different groups. Choose the parts of one group.")
+        taken, part_id, name = members, _free_id(arrangement, f"f{members[0].id}"), members[0].name
+        state = PartGroup(part_id, name)
+    if len(members) < 2:
+        raise NotFrames(f"'{name}' is one picture only. A stack of frames has two or more.")
+    frames = tuple(_frame(member) for member in members)
+    part = Part(part_id, name, frames, state.shown, True, state.opacity, state.blend)
+    place = _place(arrangement, taken[0].id)
+    leaving = [inner.id for one in taken for inner in (one, *_below(one))]
+    record = to_record(part, place.group)
+    return ReplaceRows(tuple(leaving), (PutRow(record, place.index),), "Read as frames")
+
+
+def _frames_to_parts(arrangement: Arrangement, command: ReadAsParts) -> ReplaceRows:
+    _, part = arrangement.find(command.row)
+    if isinstance(part, PartGroup) or len(part.frames) < 2:
+        raise NotFrames(f"'{part.name}' has no frames. Choose an animated part.")
+    place = _place(arrangement, part.id)
+    group = PartGroup(part.id, part.name, (), part.shown, part.opacity, part.blend)
+    put = [PutRow(to_record(group, place.group), place.index)]
+    digits = len(str(len(part.frames)))
+    used = {row.id for _, row in arrangement.walk()}
+    for index, frame in enumerate(part.frames):
+        wanted = frame.pieces[0].layer if len(frame.pieces) == 1 else f"{part.id}.{index + 1}"
+        row_id = wanted if wanted not in used else _free_id(arrangement, f"{part.id}.{index + 1}")
+        used.add(row_id)
+        member = Part(
+            row_id, f"{part.name} {index + 1:0{digits}}", (Frame(frame.pieces, frame.milliseconds),), index == 0,
+            part.included, offset=part.offset,
+        )  # fmt: skip
+        put.append(PutRow(to_record(member, part.id), index))
+    return ReplaceRows((part.id,), tuple(put), "Read as parts")
+
+
+def _frame(row: Row) -> Frame:
+    """What is seen of a row, as one moment."""
+    if isinstance(row, Part):
+        if len(row.frames) > 1:
+            raise NotFrames(f"'{row.name}' has frames of its own. Read them as parts first.")
+        if row.offset != (0, 0):
+            raise NotFrames(f"'{row.name}' was moved from where it was drawn. Put it back first.")
+        if len(row.pieces) > 1 and (row.opacity < 1 or row.blend != "normal"):
+            raise NotFrames(f"'{row.name}' has several layers under one opacity or mode. Merge them in the art first.")
+        pieces = tuple(
+            replace(
+                piece, opacity=piece.opacity * row.opacity, blend=row.blend if len(row.pieces) == 1 else piece.blend
+            )
+            for piece in row.pieces
+        )
+        return Frame(pieces, row.frames[0].milliseconds)
+    pieces_of: list[Piece] = []
+    for member in row.members:
+        if isinstance(member, PartGroup) and (member.opacity < 1 or member.blend != "normal" or member.isolated):
+            raise NotFrames(f"The group '{member.name}' has an opacity or mode of its own. Merge it in the art first.")
+        if member.shown:
+            pieces_of += _frame(member).pieces
+    if row.opacity < 1 and len(pieces_of) > 1:
+        raise NotFrames(f"The group '{row.name}' has an opacity of its own. Merge it in the art first.")
+    return Frame(tuple(replace(piece, opacity=piece.opacity * row.opacity) for piece in pieces_of))
+
+
+def _below(row: Row) -> list[Row]:
+    if not isinstance(row, PartGroup):
+        return []
+    return [inner for member in row.members for inner in (member, *_below(member))]
+
+
+def _free_id(arrangement: Arrangement, wanted: str) -> str:
+    used = {row.id for _, row in arrangement.walk()}
+    candidate, number = wanted, 2
+    while candidate in used:
+        candidate, number = f"{wanted}.{number}", number + 1
+    return candidate

@@ -1,69 +1,108 @@
 """An arrangement as flat rows, back to front, a group before its members: what a database keeps and the ledger shows."""
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
 
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.geometry import Point
-from yuplet.parts.part import Part
+from yuplet.parts.part import Frame, Part, Piece
 
 
 @dataclass(frozen=True, slots=True)
 class RowRecord:
-    """One row with all of its fields; `group` is the id of the group around it, `isolated` is for groups only."""
+    """One row with all of its fields; `group` is the id of the group around it.
+
+    `isolated` is for groups only; `included`, `locked`, `pivot`, `frames`, `offset` and `loops` for parts only.
+    """
 
     id: str
     kind: str
     group: str | None
     name: str
-    pieces: tuple[str, ...]
     shown: bool
-    included: bool
     opacity: float
     blend: str
-    isolated: bool
-    locked: bool
-    pivot: tuple[float, float] | None
+    isolated: bool = False
+    included: bool = True
+    locked: bool = False
+    pivot: tuple[float, float] | None = None
+    frames: tuple[Frame, ...] = ()
+    offset: tuple[int, int] = (0, 0)
+    loops: int = 0
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {**asdict(self), "frames": frames_to_json(self.frames)}
+
+    @classmethod
+    def from_json(cls, value: Mapping[str, Any]) -> "RowRecord":
+        """The inverse of `as_json`; raises `KeyError` or `TypeError` for anything else."""
+        pivot = value["pivot"]
+        x, y = value["offset"]
+        return cls(
+            **{
+                **value,
+                "pivot": None if pivot is None else (float(pivot[0]), float(pivot[1])),
+                "frames": frames_from_json(value["frames"]),
+                "offset": (int(x), int(y)),
+            }
+        )
+
+
+def frames_to_json(frames: Sequence[Frame]) -> list[dict[str, Any]]:
+    """Frames as plain JSON values."""
+    return [
+        {
+            "pieces": [[piece.layer, piece.opacity, piece.blend] for piece in frame.pieces],
+            "milliseconds": frame.milliseconds,
+        }
+        for frame in frames
+    ]
+
+
+def frames_from_json(values: Sequence[Mapping[str, Any]]) -> tuple[Frame, ...]:
+    """The inverse of `frames_to_json`."""
+    return tuple(Frame(tuple(Piece(*piece) for piece in value["pieces"]), value["milliseconds"]) for value in values)
+
+
+def to_record(row: Row, group: str | None) -> RowRecord:
+    """One row and the group around it, without its members."""
+    if isinstance(row, PartGroup):
+        return RowRecord(row.id, "group", group, row.name, row.shown, row.opacity, row.blend, row.isolated)
+    pivot = None if row.pivot is None else (row.pivot.x, row.pivot.y)
+    return RowRecord(
+        row.id, "part", group, row.name, row.shown, row.opacity, row.blend, False,
+        row.included, row.locked, pivot, row.frames, row.offset, row.loops,
+    )  # fmt: skip
+
+
+def from_record(record: RowRecord, members: tuple[Row, ...] = ()) -> Row:
+    """The inverse of `to_record`."""
+    if record.kind == "group":
+        return PartGroup(record.id, record.name, members, record.shown, record.opacity, record.blend, record.isolated)
+    pivot = None if record.pivot is None else Point(*record.pivot)
+    return Part(
+        record.id, record.name, record.frames, record.shown, record.included, record.opacity, record.blend,
+        record.locked, pivot, record.offset, record.loops,
+    )  # fmt: skip
 
 
 def to_records(arrangement: Arrangement) -> list[RowRecord]:
     """Every row of an arrangement, back to front."""
-    result: list[RowRecord] = []
-    for around, row in arrangement.walk():
-        group = around[-1].id if around else None
-        if isinstance(row, PartGroup):
-            record = RowRecord(
-                row.id, "group", group, row.name, (), row.shown, True, row.opacity, row.blend, row.isolated, False, None
-            )
-        else:
-            pivot = None if row.pivot is None else (row.pivot.x, row.pivot.y)
-            record = RowRecord(
-                row.id, "part", group, row.name, row.pieces, row.shown, row.included,
-                row.opacity, row.blend, False, row.locked, pivot,
-            )  # fmt: skip
-        result.append(record)
-    return result
+    return [to_record(row, around[-1].id if around else None) for around, row in arrangement.walk()]
 
 
 def from_records(records: Sequence[RowRecord], alone: str | None = None) -> Arrangement:
     """The inverse of `to_records`; siblings keep the order in which they come."""
 
     def below(group: str | None) -> tuple[Row, ...]:
-        return tuple(_row(record, below) for record in by_group.get(group, ()))
+        return tuple(
+            from_record(record, below(record.id) if record.kind == "group" else ())
+            for record in by_group.get(group, ())
+        )
 
     by_group: dict[str | None, list[RowRecord]] = {}
     for record in records:
         by_group.setdefault(record.group, []).append(record)
     return Arrangement(below(None), alone)
-
-
-def _row(record: RowRecord, below: Callable[[str | None], tuple[Row, ...]]) -> Row:
-    if record.kind == "group":
-        return PartGroup(
-            record.id, record.name, below(record.id), record.shown, record.opacity, record.blend, record.isolated
-        )
-    pivot = None if record.pivot is None else Point(*record.pivot)
-    return Part(
-        record.id, record.name, tuple(record.pieces), record.shown, record.included,
-        record.opacity, record.blend, record.locked, pivot,
-    )  # fmt: skip

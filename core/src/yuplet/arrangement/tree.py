@@ -1,15 +1,14 @@
 """The arrangement: parts in groups, back to front. A value: every change makes a new one."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from yuplet.arrangement import names
 from yuplet.errors import NoSuchRow
-from yuplet.geometry import Box
-from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode
-from yuplet.parts.part import Part, part_box
-from yuplet.pixels.compositing import Branch, Laid, Leaf
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
+from yuplet.parts.part import Frame, Part, Piece, still
+from yuplet.pixels.compositing import Branch, Laid
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +79,8 @@ class Arrangement:
 def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Renamed]]:
     """The first arrangement of an illustration: each layer a part, each layer group a part group.
 
+    A group whose members are moments (as in an animated file) is one part of as many frames.
+
     Hidden layers become parts that are included and not shown. A name that cannot be a file's, or that a sibling of
     the same kind already has, is replaced by a usable one; what was replaced is answered beside the arrangement.
     """
@@ -100,7 +101,13 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
         parts: list[str] = []
         groups: list[str] = []
         for node in nodes:
-            if isinstance(node, LayerGroup):
+            if isinstance(node, LayerGroup) and node.are_frames and (frames := frames_of(node.members)):
+                name = usable(node, path, parts, "part")
+                parts.append(name)
+                result.append(
+                    Part(node.id, name, frames, node.visible, True, node.opacity, node.blend, loops=node.loops)
+                )
+            elif isinstance(node, LayerGroup):
                 name = usable(node, path, groups, "group")
                 groups.append(name)
                 members = rows(node.members, (*path, node.name))
@@ -109,15 +116,39 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
                 name = usable(node, path, parts, "part")
                 parts.append(name)
                 result.append(
-                    Part(node.id, name, (node.id,), node.visible, True, node.opacity, node.blend, node.locked)
+                    Part(
+                        node.id,
+                        name,
+                        still(node.id),
+                        node.visible,
+                        node.included,
+                        node.opacity,
+                        node.blend,
+                        node.locked,
+                        node.pivot,
+                    )  # fmt: skip
                 )
         return tuple(result)
 
     return Arrangement(rows(illustration.layers, ())), renamed
 
 
-def laid(arrangement: Arrangement, boxes: Mapping[str, Box]) -> tuple[Laid, ...]:
-    """What is included and shown, in the form that `compose` takes: the reference picture of the source."""
+def frames_of(members: tuple[LayerNode, ...]) -> tuple[Frame, ...]:
+    """Each layer a moment, the first at the back. Empty where there are groups among them."""
+    if not all(isinstance(member, Layer) for member in members):
+        return ()
+    return tuple(
+        Frame((Piece(member.id, member.opacity, member.blend),), member.milliseconds)
+        for member in members
+        if isinstance(member, Layer)
+    )
+
+
+def laid(arrangement: Arrangement, part: Callable[[Part], Laid | None]) -> tuple[Laid, ...]:
+    """What is included and shown, in the form that `compose` takes: the reference picture of the source.
+
+    `part` says how one part is laid (`laid_part`, or something drawn beforehand).
+    """
 
     def each(rows: tuple[Row, ...]) -> tuple[Laid, ...]:
         result: list[Laid] = []
@@ -126,12 +157,8 @@ def laid(arrangement: Arrangement, boxes: Mapping[str, Box]) -> tuple[Laid, ...]
                 continue
             if isinstance(row, PartGroup):
                 result.append(Branch(each(row.members), row.opacity, row.blend, row.isolated))
-            elif row.included and (box := part_box(row, boxes)) is not None:
-                if len(row.pieces) == 1:
-                    result.append(Leaf(row.pieces[0], box, row.opacity, row.blend))
-                else:
-                    pieces = tuple(Leaf(piece, boxes[piece]) for piece in row.pieces if piece in boxes)
-                    result.append(Branch(pieces, row.opacity, row.blend, isolated=True))
+            elif row.included and (one := part(row)) is not None:
+                result.append(one)
         return tuple(result)
 
     return each(arrangement.rows)

@@ -4,7 +4,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal, TypeAlias
 
-from yuplet.geometry import Box, Size, box_around
+from yuplet.geometry import Box, Point, Size, box_around
+from yuplet.illustration.credit import Credit
 from yuplet.pixels.compositing import Branch, Laid, Leaf
 
 LayerKind: TypeAlias = Literal["raster", "vector"]
@@ -12,7 +13,11 @@ LayerKind: TypeAlias = Literal["raster", "vector"]
 
 @dataclass(frozen=True, slots=True)
 class Layer:
-    """One layer of the source: its own name and state, and the box of its content within the canvas (None when empty)."""
+    """One layer of the source: its own name and state, and the box of its content within the canvas (None when empty).
+
+    `milliseconds` is how long it is seen where it is a moment of an animation. `included` and `pivot` (in canvas pixels)
+    are what the file says of handing it over: a package of ours does.
+    """
 
     id: str
     name: str
@@ -22,11 +27,18 @@ class Layer:
     blend: str = "normal"
     locked: bool = False
     kind: LayerKind = "raster"
+    milliseconds: int | None = None
+    included: bool = True
+    pivot: Point | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class LayerGroup:
-    """A layer group of the source. Its state applies to the members laid together; they keep their own."""
+    """A layer group of the source. Its state applies to the members laid together; they keep their own.
+
+    `are_frames` is whether the file says that the members are moments, the first at the back; `loops` how often it
+    wants them played, 0 for without end.
+    """
 
     id: str
     name: str
@@ -35,6 +47,8 @@ class LayerGroup:
     opacity: float = 1.0
     blend: str = "normal"
     isolated: bool = False
+    are_frames: bool = False
+    loops: int = 0
 
     @property
     def box(self) -> Box | None:
@@ -50,7 +64,8 @@ class Illustration:
     """A picture as it was brought in.
 
     `name` is the file's stem, `canvas` its size in pixels, `ppi` its pixels per inch where the file says so,
-    `bit_depth` the largest of its images, `colour_space` what the file says of its colours ('sRGB' when it says nothing).
+    `bit_depth` the largest of its images, `colour_space` what the file says of its colours ('sRGB' when it says nothing),
+    `credit` who made it.
     """
 
     name: str
@@ -59,6 +74,7 @@ class Illustration:
     ppi: float | None = None
     colour_space: str = "sRGB"
     bit_depth: int = 8
+    credit: Credit = Credit()
 
     def walk(self) -> Iterator[tuple[tuple[str, ...], LayerNode]]:
         """Every layer and group back to front, a group directly before its members, each with its path of names."""
@@ -87,15 +103,23 @@ class Illustration:
         return replace(self, layers=tuple(each(node) for node in self.layers))
 
     def counts(self) -> dict[str, int]:
-        """How many layers, groups, hidden ones and empty layers there are."""
+        """How many there are of each kind of layer, of groups, and of hidden and empty ones; vector layers, animations and their frames where there are any."""
         nodes = [node for _, node in self.walk()]
         layers = [node for node in nodes if isinstance(node, Layer)]
-        return {
-            "layers": len(layers),
-            "groups": len(nodes) - len(layers),
-            "hidden": sum(not node.visible for node in nodes),
+        moving = [node for node in nodes if isinstance(node, LayerGroup) and node.are_frames]
+        frames = {member.id for node in moving for member in node.members}
+        counts = {
+            "layers": len(layers) - len(frames),
+            "groups": len(nodes) - len(layers) - len(moving),
+            "hidden": sum(not node.visible for node in nodes if node.id not in frames),
             "empty": sum(layer.box is None for layer in layers),
         }
+        rarer = {
+            "vector": sum(layer.kind == "vector" for layer in layers),
+            "animations": len(moving),
+            "frames": len(frames),
+        }
+        return {**counts, **{kind: number for kind, number in rarer.items() if number}}
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,9 +133,13 @@ class Note:
 
 @dataclass(slots=True)
 class ReadingReport:
-    """What was read of a file: counts by kind, and everything that was converted, repaired or not understood."""
+    """What was read of a file: counts by kind, and everything that was converted, repaired or not understood.
+
+    `name_sources` is where the file has names, with some of them, where there is a choice.
+    """
 
     counts: dict[str, int] = field(default_factory=dict)
+    name_sources: dict[str, list[str]] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
 
     def add(self, kind: str, sentence: str, path: tuple[str, ...] = ()) -> None:

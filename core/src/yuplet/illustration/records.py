@@ -2,7 +2,8 @@
 
 from typing import Any
 
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 
 
@@ -19,6 +20,7 @@ def to_record(illustration: Illustration) -> dict[str, Any]:
         "ppi": illustration.ppi,
         "colour_space": illustration.colour_space,
         "bit_depth": illustration.bit_depth,
+        "credit": illustration.credit.as_json(),
         "layers": [_node(node) for node in illustration.layers],
     }
 
@@ -32,6 +34,7 @@ def from_record(record: dict[str, Any]) -> Illustration:
         record["ppi"],
         record["colour_space"],
         record["bit_depth"],
+        Credit(**record.get("credit", {})),
     )
 
 
@@ -45,8 +48,22 @@ def _node(node: LayerNode) -> dict[str, Any]:
         "box": node.box.as_xywh() if node.box is not None else None,
     }
     if isinstance(node, LayerGroup):
-        return {**state, "isolated": node.isolated, "members": [_node(member) for member in node.members]}
-    return {**state, "locked": node.locked, "kind": node.kind}
+        members = [_node(member) for member in node.members]
+        return {
+            **state,
+            "isolated": node.isolated,
+            "are_frames": node.are_frames,
+            "loops": node.loops,
+            "members": members,
+        }
+    return {
+        **state,
+        "locked": node.locked,
+        "kind": node.kind,
+        "milliseconds": node.milliseconds,
+        "included": node.included,
+        "pivot": list(node.pivot) if node.pivot is not None else None,
+    }
 
 
 def _read(value: dict[str, Any]) -> LayerNode:
@@ -59,10 +76,14 @@ def _read(value: dict[str, Any]) -> LayerNode:
             value["opacity"],
             value["blend"],
             value["isolated"],
+            value.get("are_frames", False),
+            value.get("loops", 0),
         )
     box = Box.from_xywh(value["box"]) if value["box"] is not None else None
-    # Records of before there was vector art have no kind.
+    # Older records lack what came later.
+    pivot = value.get("pivot")
     return Layer(
         value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"],
-        value.get("kind", "raster"),
+        value.get("kind", "raster"), value.get("milliseconds"), value.get("included", True),
+        None if pivot is None else Point(*pivot),
     )  # fmt: skip

@@ -1,44 +1,102 @@
 """A part is a description of what to take from the illustration; its pixels are computed when they are needed."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from yuplet.geometry import Box, Point, box_around
+from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.pixels import Picture, kernels
-from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
 from yuplet.pixels.scratch import PixelSource
 from yuplet.pixels.trimming import content_box, cut
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A layer that a part is made of, and how it is laid within the part."""
+
+    layer: str
+    opacity: float = 1.0
+    blend: str = "normal"
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """One moment of a part: its pieces, back to front, and how long it is seen (None: nobody has said)."""
+
+    pieces: tuple[Piece, ...]
+    milliseconds: int | None = None
+
+
+def still(*layers: str) -> tuple[Frame, ...]:
+    """The frames of a part that does not move: one, of these layers."""
+    return (Frame(tuple(Piece(layer) for layer in layers)),)
 
 
 @dataclass(frozen=True, slots=True)
 class Part:
     """A named piece that will be handed over.
 
-    `pieces` are the ids of the layers it is taken from, back to front. `shown` is whether it is seen, `included`
-    whether it is handed over: neither depends on the other. `opacity` (0 to 1) and `blend` apply when the part is laid
-    and are not in its pixels. `pivot` is in canvas pixels.
+    `frames` are its moments; a still part has one, and at rest the first is seen. `shown` is whether it is seen,
+    `included` whether it is handed over: neither depends on the other. `opacity` (0 to 1) and `blend` apply when the part
+    is laid and are not in its pixels. `pivot` is in canvas pixels. `offset` is how far the part lies from where its
+    layers do, in canvas pixels. `loops` is how often the frames are played, 0 for without end.
     """
 
     id: str
     name: str
-    pieces: tuple[str, ...]
+    frames: tuple[Frame, ...]
     shown: bool = True
     included: bool = True
     opacity: float = 1.0
     blend: str = "normal"
     locked: bool = False
     pivot: Point | None = None
+    offset: tuple[int, int] = (0, 0)
+    loops: int = 0
+
+    @property
+    def pieces(self) -> tuple[Piece, ...]:
+        """What is seen at rest."""
+        return self.frames[0].pieces
+
+    @property
+    def is_one_layer(self) -> bool:
+        """Whether at rest the part is one layer just as it is."""
+        return len(self.pieces) == 1 and self.pieces[0].opacity == 1 and self.pieces[0].blend == "normal"
+
+    @property
+    def layers(self) -> set[str]:
+        """The ids of all layers that the part is taken from, in any frame."""
+        return {piece.layer for frame in self.frames for piece in frame.pieces}
 
 
-def part_box(part: Part, layer_boxes: Mapping[str, Box]) -> Box | None:
-    """The box of a part on the canvas, from the boxes of its layers (empty layers are absent); None when it is empty."""
-    return box_around([layer_boxes[piece] for piece in part.pieces if piece in layer_boxes])
+def part_box(part: Part, layer_boxes: Mapping[str, Box], canvas: Size) -> Box | None:
+    """The box of a part on the canvas around all of its frames, from the boxes of its layers (empty layers are absent).
+
+    None when the part is empty or lies outside of the canvas.
+    """
+    return _box(part, part.layers, layer_boxes, canvas)
 
 
-def render(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource) -> tuple[Box, Picture] | None:
-    """Compute the pixels of a part.
+def rest_box(part: Part, layer_boxes: Mapping[str, Box], canvas: Size) -> Box | None:
+    """The box of what is seen of a part at rest; None when that is empty or lies outside of the canvas."""
+    return _box(part, {piece.layer for piece in part.pieces}, layer_boxes, canvas)
+
+
+def laid_part(part: Part, layer_boxes: Mapping[str, Box], canvas: Size) -> Laid | None:
+    """A part at rest in the form that `compose` takes, its opacity and blend mode included; None when it is empty."""
+    if rest_box(part, layer_boxes, canvas) is None:
+        return None
+    leaves = _leaves(part.pieces, part.offset, layer_boxes)
+    if part.is_one_layer:
+        return Leaf(leaves[0].key, leaves[0].box, part.opacity, part.blend)
+    return Branch(tuple(leaves), part.opacity, part.blend, isolated=True)
+
+
+def render(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource, canvas: Size) -> tuple[Box, Picture] | None:
+    """Compute the pixels of a part at rest.
 
     Parameters
     ----------
@@ -48,26 +106,59 @@ def render(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource) -> t
         The box of each layer's content; a layer that is absent is empty.
     source : PixelSource
         The pixels of the layers.
+    canvas : Size
+        What lies outside is cut off.
 
     Returns
     -------
     (Box, (H, W, 4) uint8) or None
         The tight box on the canvas and the straight RGBA pixels in it; colour under alpha 0 is 0. None when the part
-        has no visible pixel.
+        has no visible pixel at rest.
     """
-    box = part_box(part, layer_boxes)
+    box = rest_box(part, layer_boxes, canvas)
     if box is None:
         return None
-    if len(part.pieces) == 1:
-        picture = source.rows(part.pieces[0], 0, box.height)
-    else:
-        leaves = [
-            Leaf(piece, layer_boxes[piece].moved(-box.left, -box.top)) for piece in part.pieces if piece in layer_boxes
-        ]
-        picture = compose(leaves, box.size, source, workers=1)
+    picture = render_frame(part, 0, box, layer_boxes, source)
     tight = content_box(picture)
     if tight is None:
         return None
-    picture = np.ascontiguousarray(cut(picture, tight))
+    return tight.moved(box.left, box.top), np.ascontiguousarray(cut(picture, tight))
+
+
+def frames_box(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource, canvas: Size) -> Box | None:
+    """The tight box around all frames of a part, which they share when they are written; None when all are empty."""
+    box = part_box(part, layer_boxes, canvas)
+    if box is None or all(piece.blend == "normal" for frame in part.frames for piece in frame.pieces):
+        # The layers are trimmed, and what is laid over each other as normal covers them all.
+        return box
+    tight = [content_box(render_frame(part, index, box, layer_boxes, source)) for index in range(len(part.frames))]
+    around = box_around([found for found in tight if found is not None])
+    return around.moved(box.left, box.top) if around is not None else None
+
+
+def render_frame(part: Part, index: int, box: Box, layer_boxes: Mapping[str, Box], source: PixelSource) -> Picture:
+    """Compute one frame of a part within a box of the canvas, (H, W, 4) straight RGBA; colour under alpha 0 is 0."""
+    leaves = _leaves(part.frames[index].pieces, part.offset, layer_boxes)
+    moved = [Leaf(leaf.key, leaf.box.moved(-box.left, -box.top), leaf.opacity, leaf.blend) for leaf in leaves]
+    if len(moved) == 1 and moved[0].opacity == 1 and moved[0].box == Box(0, 0, box.width, box.height):
+        picture = source.rows(moved[0].key, 0, box.height)
+    else:
+        picture = compose(moved, box.size, source, workers=1)
     kernels.clear_hidden_colour(picture)
-    return tight.moved(box.left, box.top), picture
+    return picture
+
+
+def _leaves(pieces: Iterable[Piece], offset: tuple[int, int], layer_boxes: Mapping[str, Box]) -> list[Leaf]:
+    return [
+        Leaf(piece.layer, layer_boxes[piece.layer].moved(*offset), piece.opacity, piece.blend)
+        for piece in pieces
+        if piece.layer in layer_boxes
+    ]
+
+
+def _box(part: Part, layers: set[str], layer_boxes: Mapping[str, Box], canvas: Size) -> Box | None:
+    around = box_around([layer_boxes[layer].moved(*part.offset) for layer in layers if layer in layer_boxes])
+    if around is None:
+        return None
+    on_canvas = around.meet(Box(0, 0, canvas.width, canvas.height))
+    return None if on_canvas.is_empty else on_canvas

@@ -13,6 +13,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import flat, openraster, svg
+from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 
 _IN_ONE_GO = "the document drawn in one go (which is rounded to 8 bits after every shape)"
 
@@ -27,14 +28,13 @@ def read_illustration(
     progress: Callable[[int, int], None] = _say_nothing,
     workers: int = 2,
     file_name: str | None = None,
-    longest: int | None = None,
+    choices: Choices = AS_THE_FILE_SAYS,
 ) -> tuple[Illustration, ReadingReport]:
     """Bring in a file: an OpenRaster archive, an SVG document or a flat picture, told apart by their first bytes.
 
     The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `file_name` is what the file was
     called where it came from, if that is not its name now; its stem names the illustration, and errors name it.
-    `longest` is the longer side at which vector art is drawn; without it the file's own size is taken. Raises `ReadError`
-    in one of its kinds.
+    Raises `ReadError` in one of its kinds.
     """
     file_name = file_name or path.name
     try:
@@ -46,7 +46,7 @@ def read_illustration(
     if start[:2] == b"PK":
         return openraster.read(path, scratch, progress, workers, file_name)
     if _is_svg(start):
-        return svg.read(path, scratch, progress, file_name, longest)
+        return svg.read(path, scratch, progress, file_name, choices)
     raise NotAPicture(file_name)
 
 

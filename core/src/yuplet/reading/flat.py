@@ -1,10 +1,12 @@
 """Flat pictures: PNG, JPEG, WebP, TIFF, GIF and AVIF; one layer, or one for each page or frame of the file.
 
+Frames come as they are seen: what the file says of disposing and blending is done. Durations and loops are kept.
+
 PNG is decoded as in `png`, everything else by Pillow (16-bit TIFF by OpenCV). Limits: 250 million pixels, 100 000 a side,
 2 000 pages or frames and 1 000 million pixels in all of them.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 
 import cv2
@@ -12,13 +14,14 @@ import numpy as np
 from PIL import Image, ImageOps, ImageSequence
 
 from yuplet.errors import BrokenFile, TooLarge
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Size
+from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
-from yuplet.illustration.layers import Illustration, Layer, ReadingReport
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut, is_opaque
-from yuplet.reading import colour, png
+from yuplet.reading import colour, credits, png
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
 MAX_PIXELS_IN_ALL = 1_000_000_000
@@ -37,6 +40,13 @@ class _Facts:
     ppi: float | None
     bit_depth: int = 8
     colour_space: str = "sRGB"
+    loops: int = 0
+    has_still: bool = False
+    """Whether the first picture stands in for the animation, and is not part of it (APNG)."""
+
+    @property
+    def is_animated(self) -> bool:
+        return self.count > 1 and self.form != "TIFF"
 
 
 def is_flat(start: bytes) -> bool:
@@ -51,16 +61,16 @@ def is_flat(start: bytes) -> bool:
 def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, ReadingReport]:
     """Read a flat picture, called `file_name` where it came from; its pixels go to the scratch file under 'l1', 'l2', ...
 
-    A file of one picture is one layer named by the file's stem. Pages of a TIFF are a layer each, all seen; frames of an
-    animation are a layer each, of which the first is seen. Raises `BrokenFile` or `TooLarge`.
+    A file of one picture is one layer named by the file's stem. Pages of a TIFF are a layer each, all seen; the frames of
+    an animation are the members of one group that says so. Raises `BrokenFile` or `TooLarge`.
     """
     what, stem = f"'{file_name}'", PurePath(file_name).stem
     report = ReadingReport()
     layers: list[Layer] = []
-    canvas, left = Size(0, 0), MAX_PIXELS_IN_ALL
+    canvas, left, credit = Size(0, 0), MAX_PIXELS_IN_ALL, Credit()
     try:
         with Image.open(path, formats=FORMATS) as image:
-            facts = _facts(image)
+            facts, credit = _facts(image), credits.of_image(image)
             if facts.count > MAX_LAYERS:
                 raise TooLarge(f"{what} has {facts.count} pages or frames; Yuplet takes up to {MAX_LAYERS}. Split it.")
             # One after the other: each is in the scratch file before the next is decoded.
@@ -68,7 +78,9 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
                 size = Size(*frame.size)
                 _check_limits(size, left, what)
                 picture = _picture(frame, path, facts, what, report)
-                layers.append(_layer(number, picture, _layer_name(stem, number, facts), facts, scratch))
+                duration = frame.info.get("duration") if facts.is_animated else None
+                milliseconds = None if duration is None else round(float(duration))
+                layers.append(_layer(number, picture, stem, milliseconds, facts, scratch))
                 canvas = Size(max(canvas.width, picture.shape[1]), max(canvas.height, picture.shape[0]))
                 left -= size.pixels
                 if facts.count == 1 and is_opaque(picture):
@@ -83,7 +95,8 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
             f"{what} is damaged and cannot be decoded. Save it again and bring it in once more."
         ) from error
     _say_what_it_is(facts, report)
-    illustration = Illustration(stem, canvas, tuple(layers), facts.ppi, facts.colour_space, facts.bit_depth)
+    nodes = _animated(layers, stem, facts) if facts.is_animated else tuple(layers)
+    illustration = Illustration(stem, canvas, nodes, facts.ppi, facts.colour_space, facts.bit_depth, credit)
     report.counts = illustration.counts()
     return illustration, report
 
@@ -91,7 +104,15 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
 def _facts(image: Image.Image) -> _Facts:
     dots = image.info.get("dpi")
     ppi = round(float(dots[0]), 2) if dots and float(dots[0]) > 0 else None
-    return _Facts(getattr(image, "n_frames", 1), image.format or "", ppi)
+    facts = _Facts(getattr(image, "n_frames", 1), image.format or "", ppi)
+    facts.has_still = facts.is_animated and bool(image.info.get("default_image"))
+    loops = image.info.get("loop")
+    if facts.form == "GIF":
+        # The file counts the repetitions after the first time, and says nothing where there are none.
+        facts.loops = 1 if loops is None else 0 if loops == 0 else loops + 1
+    else:
+        facts.loops = loops or 0
+    return facts
 
 
 def _check_limits(size: Size, left: int, what: str) -> None:
@@ -184,28 +205,45 @@ def _deep(path: Path, what: str, facts: _Facts) -> Picture:
     return np.asarray(cv2.cvtColor(image, code), np.uint8)
 
 
-def _layer(number: int, picture: Picture, name: str, facts: _Facts, scratch: Scratch) -> Layer:
+def _layer(
+    number: int, picture: Picture, stem: str, milliseconds: int | None, facts: _Facts, scratch: Scratch
+) -> Layer:
     box = content_box(picture)
     if box is not None:
         scratch.put(f"l{number}", cut(picture, box))
     is_seen = number == 1 or facts.form == "TIFF"
-    return Layer(f"l{number}", name, box.meet(Box(0, 0, picture.shape[1], picture.shape[0])) if box else None, is_seen)
+    return Layer(f"l{number}", _layer_name(stem, number, facts), box, is_seen, milliseconds=milliseconds)
 
 
 def _layer_name(stem: str, number: int, facts: _Facts) -> str:
     if facts.count == 1:
         return stem
+    if facts.has_still:
+        number -= 1
     digits = len(str(facts.count))
     return f"{'page' if facts.form == 'TIFF' else 'frame'} {number:0{digits}}"
+
+
+def _animated(layers: list[Layer], stem: str, facts: _Facts) -> tuple[LayerNode, ...]:
+    """The frames as one group; a picture that only stands in for them beside it, hidden."""
+    if not facts.has_still:
+        return (LayerGroup("frames", stem, tuple(layers), are_frames=True, loops=facts.loops),)
+    still, first, *others = layers
+    frames = (replace(first, visible=True), *others)
+    beside = replace(still, name="still picture", visible=False, milliseconds=None)
+    return (beside, LayerGroup("frames", stem, frames, are_frames=True, loops=facts.loops))
 
 
 def _say_what_it_is(facts: _Facts, report: ReadingReport) -> None:
     if facts.bit_depth == 16:
         report.add("converted", "16 bits a channel were rounded to 8.")
-    if facts.count > 1 and facts.form != "TIFF":
+    if facts.has_still:
         report.add(
-            "information",
-            f"It has {facts.count} frames: each is a layer, the first is shown. How long each lasts is not kept yet.",
+            "information", "It has a still picture for programs that show no animation: a hidden part of its own."
         )
+    if facts.is_animated:
+        count = facts.count - facts.has_still
+        times = "without end" if facts.loops == 0 else "once" if facts.loops == 1 else f"{facts.loops} times"
+        report.add("information", f"It is animated: one part of {count} frames, played {times}.")
     elif facts.count > 1:
         report.add("information", f"It has {facts.count} pages: each is a layer, the first at the back.")

@@ -19,15 +19,17 @@ from lxml import etree
 from PIL import Image
 from resvg import usvg
 
-from yuplet.errors import BrokenFile, TooLarge
+from yuplet.errors import BrokenFile, ChoiceError, TooLarge
 from yuplet.geometry import Box, Size
+from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut
-from yuplet.reading import png
+from yuplet.reading import credits, png
+from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import (
     HREF,
     SVG,
@@ -48,6 +50,8 @@ _LAID = {"opacity", "mix-blend-mode", "isolation"}
 _HIDING = {"display", "visibility"}
 _TOGETHER = {"filter", "mask"}
 """What makes one picture of a group's members, so that they cannot be told apart."""
+_OWN_NAMES = ("title", "aria-label", "id")
+_EXAMPLES = 3
 _COARSE = 256
 """Pixels of the longer side at which is looked where a shape lies, before that place alone is drawn at full size."""
 _MARGIN = 3
@@ -68,6 +72,7 @@ class _Tree:
     document: Document
     report: ReadingReport
     label: str | None
+    chosen: bool
     drawn: list[_Drawn] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
 
@@ -77,8 +82,7 @@ def read(
     scratch: Scratch,
     progress: Callable[[int, int], None],
     file_name: str,
-    longest: int | None = None,
-    ppi: float = PPI,
+    choices: Choices = AS_THE_FILE_SAYS,
 ) -> tuple[Illustration, ReadingReport]:
     """Read an SVG file; the trimmed pixels of each layer go to the scratch file under the layer's id.
 
@@ -92,8 +96,8 @@ def read(
         Told (layers done, layers in all); may raise to stop.
     file_name : str
         What the file was called where it came from: its stem names the illustration, and errors name it.
-    longest : int, optional
-        The longer side of the canvas in pixels; else the size that the file says, at `ppi` pixels to the inch.
+    choices : Choices
+        The longer side of the canvas in pixels, or pixels to the inch (else 96); and the attribute that names are in.
 
     Raises
     ------
@@ -101,10 +105,16 @@ def read(
         What is wrong with the file, and where.
     """
     report = ReadingReport()
+    ppi = choices.ppi or PPI
     document = open_document(path.read_bytes(), file_name, ppi, report)
-    scale = longest / max(document.width, document.height) if longest else 1.0
+    scale = choices.longest / max(document.width, document.height) if choices.longest else 1.0
     canvas = _canvas(document, scale, file_name)
-    tree = _Tree(document, report, _label_attribute(document))
+    sources = _name_sources(document)
+    if choices.names is not None and choices.names not in sources:
+        known = ", ".join(sources) or "none"
+        raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
+    label = choices.names or _likeliest(sources)
+    tree = _Tree(document, report, label, choices.names is not None)
     nodes = _members(tree, document.root, ())
     boxes: dict[str, Box] = {}
     progress(0, len(tree.drawn))
@@ -113,8 +123,14 @@ def read(
         if box is not None:
             boxes[drawn.id] = box
         progress(done, len(tree.drawn))
-    illustration = Illustration(PurePath(file_name).stem, canvas, nodes, ppi * scale).with_boxes(boxes)
+    credit = (
+        credits.of_rdf(metadata)
+        if (metadata := next(document.root.iter(f"{SVG}metadata"), None)) is not None
+        else Credit()
+    )
+    illustration = Illustration(PurePath(file_name).stem, canvas, nodes, ppi * scale, credit=credit).with_boxes(boxes)
     report.counts = illustration.counts()
+    report.name_sources = {source: names[:_EXAMPLES] for source, names in sources.items()}
     return illustration, report
 
 
@@ -136,17 +152,45 @@ def _canvas(document: Document, scale: float, file_name: str) -> Size:
     return canvas
 
 
-def _label_attribute(document: Document) -> str | None:
-    """An attribute of another language whose values look like names: text, and different for most elements."""
-    values: dict[str, list[str]] = {}
+def _name_sources(document: Document) -> dict[str, list[str]]:
+    """Where names could be taken from, the most frequent first, each with the names that are there."""
+    found: dict[str, list[str]] = {}
     for element in elements(document.root):
-        if kind_of(element) in _GROUPS | _SHAPES:
+        if kind_of(element) in _GROUPS | _SHAPES and element is not document.root:
+            for source in ("title", "aria-label", "id"):
+                if text := _said(element, source):
+                    found.setdefault(source, []).append(text)
             for name, value in element.attrib.items():
-                is_foreign = str(name).startswith("{") and not str(name).startswith(("{http://www.w3.org/",))
+                is_foreign = str(name).startswith("{") and not str(name).startswith("{http://www.w3.org/")
                 if (is_foreign or str(name).startswith("data-")) and re.search(r"[^\W\d_]{2}", str(value)):
-                    values.setdefault(str(name), []).append(str(value))
-    likely = {name: found for name, found in values.items() if len(found) > 1 and len(set(found)) > 0.6 * len(found)}
-    return max(likely, key=lambda name: len(likely[name])) if likely else None
+                    found.setdefault(_plain(element, str(name)), []).append(str(value))
+    return dict(sorted(found.items(), key=lambda item: -len(item[1])))
+
+
+def _likeliest(sources: dict[str, list[str]]) -> str | None:
+    """The attribute of another language whose values look most like names: different for most elements."""
+    for source, values in sources.items():
+        if source not in _OWN_NAMES and len(values) > 1 and len(set(values)) > 0.6 * len(values):
+            return source
+    return None
+
+
+def _said(element: etree._Element, source: str) -> str:
+    """What a source says of an element's name."""
+    if source == "title":
+        return next((str(child.text or "").strip() for child in element if child.tag == f"{SVG}title"), "")
+    if source in ("aria-label", "id"):
+        return element.get(source, "").strip()
+    return next((str(v).strip() for name, v in element.attrib.items() if _plain(element, str(name)) == source), "")
+
+
+def _plain(element: etree._Element, name: str) -> str:
+    """An attribute as it is written in the file, with its prefix."""
+    if not name.startswith("{"):
+        return name
+    address, local = name[1:].split("}", 1)
+    prefix = next((prefix for prefix, known in element.nsmap.items() if known == address and prefix), None)
+    return f"{prefix}:{local}" if prefix else local
 
 
 def _members(tree: _Tree, parent: etree._Element, around: tuple[etree._Element, ...]) -> tuple[LayerNode, ...]:
@@ -190,9 +234,8 @@ def _members(tree: _Tree, parent: etree._Element, around: tuple[etree._Element, 
 
 
 def _name(tree: _Tree, element: etree._Element, kind: str) -> str:
-    titles = [str(child.text or "").strip() for child in element if child.tag == f"{SVG}title"]
-    label = element.get(tree.label, "") if tree.label else ""
-    for candidate in (*titles, element.get("aria-label", ""), label, element.get("id", "")):
+    sources = (tree.label if tree.chosen else "", "title", "aria-label", tree.label, "id")
+    for candidate in (_said(element, source) for source in sources if source):
         name = re.sub(r"\s+", " ", candidate).strip()
         if name:
             return name

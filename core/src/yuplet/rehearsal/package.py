@@ -11,6 +11,15 @@ MANIFEST = "manifest.json"
 
 
 @dataclass(frozen=True, slots=True)
+class FrameEntry:
+    """One moment of an animated part; all of them lie in the part's box."""
+
+    file: str
+    milliseconds: int | None
+    pixels_crc32: str
+
+
+@dataclass(frozen=True, slots=True)
 class PartEntry:
     """A part as the manifest describes it; everything in canvas pixels, y down."""
 
@@ -26,7 +35,13 @@ class PartEntry:
     opacity: float
     blend: str
     pixels_crc32: str
+    frames: tuple[FrameEntry, ...]
     said: dict[str, Any]
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Every image of the part, the one that is seen at rest first."""
+        return (self.file, *(frame.file for frame in self.frames if frame.file != self.file))
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +109,8 @@ def _package(folder: Path, value: dict[str, Any]) -> Package:
     if value["format"] != "yuplet-package" or value["version"] != 1:
         raise ValueError("it is not a package of version 1")
     parts = tuple(_part(entry) for entry in value["parts"])
-    files = (MANIFEST, value["reference"]["file"], value["table"]["file"], *(part.file for part in parts))
+    beside = (value[name]["file"] for name in ("reference", "table", "credits"))
+    files = (MANIFEST, *beside, *(file for part in parts for file in part.files))
     for file in files:
         if PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts or "\\" in file:
             raise ValueError(f"the file name '{file}' leaves the folder")
@@ -127,8 +143,14 @@ def _part(entry: dict[str, Any]) -> PartEntry:
         float(entry["opacity"]),
         str(entry["blend"]),
         entry["pixels_crc32"],
+        tuple(_frame(image) for image in entry["frames"]["images"]) if entry["frames"] is not None else (),
         entry,
     )
+
+
+def _frame(image: dict[str, Any]) -> FrameEntry:
+    milliseconds = image["milliseconds"]
+    return FrameEntry(image["file"], None if milliseconds is None else _whole(milliseconds), image["pixels_crc32"])
 
 
 def _node(entry: dict[str, Any]) -> TreeEntry:

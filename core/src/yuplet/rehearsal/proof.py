@@ -74,7 +74,8 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
     places = _inventory(package)
     proof = places.proof
     bands = range(0, package.height, BAND)
-    total = len(package.parts) + 1 + len(bands)
+    names = [package.reference, *(file for part in package.parts for file in part.files)]
+    total = len(names) + len(bands)
     done = 0
 
     def step() -> None:
@@ -84,7 +85,6 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
 
     progress(0, total)
     with tempfile.TemporaryDirectory() as scratch, ThreadPoolExecutor(workers) as pool:
-        names = [package.reference, *(part.file for part in package.parts)]
 
         def load(numbered: tuple[int, str]) -> Decoded | None:
             number, name = numbered
@@ -150,13 +150,13 @@ def _inventory(package: Package) -> _Places:
 def _check_parts(package: Package, images: Mapping[str, Decoded], proof: Proof) -> None:
     for part in package.parts:
         proof.faults += [f"'{part.label}': {what}." for what in _contradictions(part, package)]
-        image = images.get(part.file)
-        if image is None:
-            continue
-        if image.content is None:
+        found = {file: images[file] for file in part.files if file in images}
+        if len(found) < len(part.files):
+            continue  # said already: missing or unreadable
+        if all(image.content is None for image in found.values()):
             proof.empty.append(part.file)
             continue
-        proof.faults += [f"'{part.label}': {what}." for what in _image_faults(part, image)]
+        proof.faults += [f"'{part.label}': {what}." for what in _image_faults(part, found)]
     counts = {
         "parts": len(package.parts),
         "shown": sum(part.shown for part in package.parts),
@@ -195,17 +195,23 @@ def _apart(said: list[float], wanted: tuple[float, float]) -> bool:
     return len(said) != 2 or any(abs(a - b) > 1e-6 for a, b in zip(said, wanted, strict=True))
 
 
-def _image_faults(part: PartEntry, image: Decoded) -> list[str]:
+def _image_faults(part: PartEntry, images: Mapping[str, Decoded]) -> list[str]:
     found: list[str] = []
-    if (image.width, image.height) != (part.width, part.height):
-        found.append(f"its image is {image.width} x {image.height} px, its box {part.width} x {part.height} px")
+    said = {part.file: part.pixels_crc32, **{frame.file: frame.pixels_crc32 for frame in part.frames}}
+    for file, image in images.items():
+        which = "its image" if len(images) == 1 else f"'{file}'"
+        if (image.width, image.height) != (part.width, part.height):
+            found.append(f"{which} is {image.width} x {image.height} px, its box {part.width} x {part.height} px")
+        if image.crc32 != said[file]:
+            found.append(f"{which} has other pixels than the manifest says")
     trim = part.said["trim"]
     tight = (trim["x"] - part.left, trim["y"] - part.top, trim["width"], trim["height"])
-    left, top, right, bottom = image.content or (0, 0, 0, 0)
+    lefts, tops, rights, bottoms = zip(*(image.content for image in images.values() if image.content), strict=True)
+    left, top, right, bottom = min(lefts), min(tops), max(rights), max(bottoms)
     if (left, top, right - left, bottom - top) != tight:
         found.append("its image is not trimmed to its content as the manifest says")
-    if image.crc32 != part.pixels_crc32:
-        found.append("its image has other pixels than the manifest says")
+    if part.frames and (len(part.frames) < 2 or part.frames[0].file != part.file):
+        found.append("what is seen at rest is not its first frame")
     return found
 
 

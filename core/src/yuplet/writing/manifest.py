@@ -9,7 +9,7 @@ from typing import Any
 from yuplet import __version__
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Point, Size
-from yuplet.plan.plan import MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
+from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
 
 FORMAT = "yuplet-package"
 VERSION = 1
@@ -36,7 +36,8 @@ def manifest(
         "format": FORMAT,
         "version": VERSION,
         "made_by": f"Yuplet {__version__}",
-        "illustration": {"title": plan.title, "source_sha256": plan.source_sha256},
+        "illustration": {"id": plan.illustration_id, "title": plan.title, "source_sha256": plan.source_sha256},
+        "credit": plan.credit.as_json(),
         "canvas": {"width": plan.canvas.width, "height": plan.canvas.height, "ppi": plan.ppi, "colour_space": "sRGB"},
         "scale": 1,
         "alpha": "straight",
@@ -47,8 +48,9 @@ def manifest(
             "files": len(plan.files),
         },
         "reference": {"file": REFERENCE, **_file(written[REFERENCE])},
-        "table": {"file": TABLE, "bytes": written[TABLE].bytes, "sha256": written[TABLE].sha256},
-        "parts": [_part(planned, boxes[planned.part.id], plan.canvas, written[planned.file]) for planned in plan.parts],
+        "table": _plain_file(TABLE, written),
+        "credits": _plain_file(CREDITS, written),
+        "parts": [_part(planned, boxes[planned.part.id], plan.canvas, written) for planned in plan.parts],
         "tree": [_node(row) for row in plan.tree],
         "obsolete": list(obsolete),
     }
@@ -95,12 +97,17 @@ def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
 
 def files_of(value: Mapping[str, Any]) -> set[str]:
     """All files that a manifest of ours lists, itself and the obsolete ones included."""
-    listed = {MANIFEST, value["reference"]["file"], value["table"]["file"], *value["obsolete"]}
-    return listed | {part["file"] for part in value["parts"]}
+    listed = {MANIFEST, *(value[name]["file"] for name in ("reference", "table", "credits")), *value["obsolete"]}
+    frames = {image["file"] for part in value["parts"] if part["frames"] for image in part["frames"]["images"]}
+    return listed | frames | {part["file"] for part in value["parts"]}
 
 
 def _plain(value: float) -> float | int:
     return int(value) if float(value).is_integer() else value
+
+
+def _plain_file(name: str, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    return {"file": name, "bytes": written[name].bytes, "sha256": written[name].sha256}
 
 
 def _file(written: WrittenFile) -> dict[str, Any]:
@@ -111,7 +118,7 @@ def _xywh(box: Box) -> dict[str, int]:
     return {"x": box.left, "y": box.top, "width": box.width, "height": box.height}
 
 
-def _part(planned: PlannedPart, box: Box, canvas: Size, written: WrittenFile) -> dict[str, Any]:
+def _part(planned: PlannedPart, box: Box, canvas: Size, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
     part = planned.part
     centre = box.centre
     return {
@@ -131,8 +138,15 @@ def _part(planned: PlannedPart, box: Box, canvas: Size, written: WrittenFile) ->
         "opacity": _plain(part.opacity),
         "blend": part.blend,
         "role": "picture",
-        **_file(written),
+        "frames": _frames(planned, written) if len(planned.files) > 1 else None,
+        **_file(written[planned.file]),
     }
+
+
+def _frames(planned: PlannedPart, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    pairs = zip(planned.files, planned.part.frames, strict=True)
+    images = [{"file": file, "milliseconds": frame.milliseconds, **_file(written[file])} for file, frame in pairs]
+    return {"loops": planned.part.loops, "images": images}
 
 
 def _pivot(pivot: Point, box: Box) -> dict[str, list[float | int]]:

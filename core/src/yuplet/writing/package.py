@@ -11,13 +11,14 @@ import deflate
 from yuplet.arrangement.tree import Arrangement, laid
 from yuplet.errors import FolderNotOurs
 from yuplet.geometry import Box
-from yuplet.parts.part import render
+from yuplet.parts.part import Part, frames_box, laid_part, render, render_frame
 from yuplet.pixels import Picture
-from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import PixelSource
-from yuplet.plan.plan import MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
+from yuplet.pixels.compositing import Laid, Leaf, compose
+from yuplet.pixels.scratch import PixelSource, Scratch
+from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
 from yuplet.writing import manifest as manifests
 from yuplet.writing import png
+from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
 from yuplet.writing.stores import FileStore
 
@@ -65,15 +66,24 @@ def carry_out(
         written[name] = WrittenFile(len(data), _sha256(data), f"{deflate.crc32(picture):08x}")
 
     def write_part(planned: PlannedPart) -> None:
-        rendered = render(planned.part, plan.layer_boxes, source)
-        if rendered is None:
+        part = planned.part
+        if len(part.frames) == 1:
+            rendered = render(part, plan.layer_boxes, source, plan.canvas)
+            if rendered is None:
+                raise ValueError(f"'{planned.file}' was planned but has no pixels")
+            boxes[part.id], picture = rendered
+            write_image(planned.file, picture)
+            return
+        box = frames_box(part, plan.layer_boxes, source, plan.canvas)
+        if box is None:
             raise ValueError(f"'{planned.file}' was planned but has no pixels")
-        boxes[planned.part.id], picture = rendered
-        write_image(planned.file, picture)
+        boxes[part.id] = box
+        for index, file in enumerate(planned.files):
+            write_image(file, render_frame(part, index, box, plan.layer_boxes, source))
 
     progress(0, total)
     # All threads together, and first: it is the largest piece of work.
-    reference = compose(laid(Arrangement(plan.tree), plan.layer_boxes), plan.canvas, source, workers)
+    reference = _reference(plan, source, workers)
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
         largest_first = sorted(plan.parts, key=lambda planned: -planned.box.size.pixels)
@@ -88,6 +98,9 @@ def carry_out(
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
+    text = credits_text(plan.title, plan.credit).encode()
+    store.write(CREDITS, text)
+    written[CREDITS] = WrittenFile(len(text), _sha256(text))
     table = manifests.places_table(plan, boxes)
     store.write(TABLE, table)
     written[TABLE] = WrittenFile(len(table), _sha256(table))
@@ -95,6 +108,34 @@ def carry_out(
     store.write(MANIFEST, text)
     written[MANIFEST] = WrittenFile(len(text), _sha256(text))
     return written
+
+
+def _reference(plan: Plan, source: PixelSource, workers: int) -> Picture:
+    """The picture as it must look again. Parts of several layers are laid as they are written: rounded to 8 bits."""
+    with Scratch() as scratch:
+
+        def one(part: Part) -> Laid | None:
+            if part.is_one_layer:
+                return laid_part(part, plan.layer_boxes, plan.canvas)
+            rendered = render(part, plan.layer_boxes, source, plan.canvas)
+            if rendered is None:
+                return None
+            box, picture = rendered
+            scratch.put(f"part {part.id}", picture)
+            return Leaf(f"part {part.id}", box, part.opacity, part.blend)
+
+        members = laid(Arrangement(plan.tree), one)
+        return compose(members, plan.canvas, _Both(source, scratch), workers)
+
+
+class _Both:
+    """Layers as they were brought in, and parts that were drawn."""
+
+    def __init__(self, layers: PixelSource, parts: PixelSource) -> None:
+        self._layers, self._parts = layers, parts
+
+    def rows(self, key: str, top: int, bottom: int) -> Picture:
+        return (self._parts if key.startswith("part ") else self._layers).rows(key, top, bottom)
 
 
 def earlier_package(folder: Path) -> set[str]:

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from yuplet_server.handovers.models import HandOver
-from yuplet_server.illustrations.models import Illustration, LayerImage
+from yuplet_server.illustrations.models import LayerImage, Revision
 
 OLD = 24 * 3600
 """Seconds. A younger file may be about to be referred to; keeping the same bytes again makes a file young again."""
@@ -21,8 +21,7 @@ class Command(BaseCommand):
         # Files first, then what is referred to: what is kept in between is not in the list of files.
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
         used = {
-            *Illustration.objects.values_list("sha256", flat=True),
-            *Illustration.objects.values_list("preview", flat=True),
+            *(digest for row in Revision.objects.values_list("sha256", "preview", "picture") for digest in row),
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
             *HandOver.objects.values_list("package", flat=True),

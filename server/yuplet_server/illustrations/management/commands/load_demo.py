@@ -29,7 +29,7 @@ class Command(BaseCommand):
             user = User.objects.create_user("demo", password=settings.DEMO_PASSWORD)
         project = Project.objects.filter(name=PROJECT, members__user=user).first() or start_project(user, PROJECT)
         for file_name, name in FILES.items():
-            if not project.illustrations.filter(file_name=file_name).exists():
+            if not project.illustrations.filter(revisions__file_name=file_name).exists():
                 self.stdout.write(f"Bringing in {name} ...")
                 self.stdout.flush()
                 self._bring_in(project, user, file_name, name)
@@ -40,9 +40,10 @@ class Command(BaseCommand):
             illustration = keep_upload(project, user, file_name, path.stat().st_size, file)
         illustration.name = name
         illustration.save(update_fields=["name"])
-        assert illustration.job is not None
-        run(illustration.job.pk)
-        job = Job.objects.get(pk=illustration.job.pk)
+        asked = illustration.revision.job
+        assert asked is not None
+        run(asked.pk)
+        job = Job.objects.get(pk=asked.pk)
         if job.state != Job.State.DONE:
             illustration.delete()
             raise CommandError(f"{name} could not be brought in: {job.error}")

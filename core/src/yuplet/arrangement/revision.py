@@ -1,0 +1,152 @@
+"""A new revision of the art under the arrangement that is there: parts keep all that was decided about them."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from yuplet.arrangement import names
+from yuplet.arrangement.commands import PutRow, ReplaceRows, apply
+from yuplet.arrangement.records import to_record
+from yuplet.arrangement.tree import Arrangement, PartGroup, Row, frames_of
+from yuplet.geometry import Point
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
+from yuplet.illustration.matching import Match
+from yuplet.parts.part import Part, still
+
+
+def take_revision(
+    arrangement: Arrangement,
+    old: Illustration,
+    new: Illustration,
+    matches: Sequence[Match],
+    remove: Iterable[str],
+    revision: int,
+    factor: float = 1.0,
+) -> ReplaceRows:
+    """What must be done to the rows when the art is replaced.
+
+    Parameters
+    ----------
+    arrangement : Arrangement
+        Parts keep name, group, order, pivot and all else. The pivot goes along where the same pixels lie elsewhere.
+    old, new : Illustration
+        The new one has the ids of the old one's layers where they are the same (`renumbered`).
+    matches : sequence of Match
+        By ids of `old`, and of `new` as it was numbered before.
+    remove : iterable of str
+        Parts to be taken out, since their layers are gone.
+    revision : int
+        The number of the revision that is taken.
+    factor : float
+        How much larger the same art is drawn; pivots and offsets keep their places in it.
+
+    Returns
+    -------
+    ReplaceRows
+        New layers become parts, each directly in front of the layer that it lies in front of in the art.
+    """
+    leaving = tuple(remove)
+    work = _Work(apply(arrangement, ReplaceRows(leaving, (), "")), [])
+    before = {node.id: node for _, node in old.walk()}
+    moved = {
+        match.old: (match.dx, match.dy) for match in matches if match.old is not None and match.changes == ("moved",)
+    }
+    for _, node in new.walk():
+        earlier = before.get(node.id)
+        if earlier is not None:
+            work.restate(earlier, node, moved.get(node.id), factor)
+    work.add(new.layers, None, set(before))
+    return ReplaceRows(leaving, tuple(work.put), f"Take revision {revision}", revision)
+
+
+@dataclass(slots=True)
+class _Work:
+    """The arrangement as it becomes, and the steps to it."""
+
+    arrangement: Arrangement
+    put: list[PutRow]
+
+    def do(self, one: PutRow) -> None:
+        self.put.append(one)
+        self.arrangement = apply(self.arrangement, ReplaceRows((), (one,), ""))
+
+    def restate(self, old: LayerNode, new: LayerNode, by: tuple[int, int] | None, factor: float) -> None:
+        """Let a row follow its layer in what nobody has decided otherwise: opacity, mode, isolation, frames, pivot."""
+        row = self._row(new.id)
+        if row is None:
+            return
+        changed = row
+        if (row.opacity, row.blend) == (old.opacity, old.blend):
+            changed = replace(changed, opacity=new.opacity, blend=new.blend)
+        if isinstance(changed, PartGroup):
+            if isinstance(old, LayerGroup) and isinstance(new, LayerGroup) and changed.isolated == old.isolated:
+                changed = replace(changed, isolated=new.isolated)
+        elif isinstance(old, LayerGroup) and isinstance(new, LayerGroup):
+            if changed.frames == frames_of(old.members) and len(frames := frames_of(new.members)) > 1:
+                changed = replace(changed, frames=frames)
+        elif factor != 1 and isinstance(changed, Part) and changed.pieces[0].layer == new.id:
+            pivot = changed.pivot and Point(changed.pivot.x * factor, changed.pivot.y * factor)
+            x, y = (round(by * factor) for by in changed.offset)
+            changed = replace(changed, pivot=pivot, offset=(x, y))
+        elif by is not None and changed.pivot is not None and changed.layers == {new.id}:
+            changed = replace(changed, pivot=Point(changed.pivot.x + by[0], changed.pivot.y + by[1]))
+        if changed != row:
+            around, _ = self.arrangement.find(row.id)
+            self.do(PutRow(to_record(changed, around[-1].id if around else None), None))
+
+    def add(self, nodes: tuple[LayerNode, ...], group: str | None, known: set[str]) -> None:
+        """Put new layers and groups in, each in front of the sibling that it lies in front of in the art."""
+        behind: str | None = None
+        for node in nodes:
+            if node.id in known or self._row(node.id) is not None:
+                if isinstance(node, LayerGroup) and not node.are_frames:
+                    there = self._row(node.id)
+                    self.add(node.members, node.id if isinstance(there, PartGroup) else group, known)
+                behind = node.id
+                continue
+            around, index = self._place(behind, group)
+            siblings = self._siblings(around)
+            if isinstance(node, LayerGroup) and not node.are_frames:
+                name = _usable(node.name, siblings, PartGroup)
+                fresh: Row = PartGroup(node.id, name, (), node.visible, node.opacity, node.blend, node.isolated)
+            else:
+                frames = frames_of(node.members) if isinstance(node, LayerGroup) else still(node.id)
+                loops = node.loops if isinstance(node, LayerGroup) else 0
+                name = _usable(node.name, siblings, Part)
+                fresh = Part(node.id, name, frames, node.visible, True, node.opacity, node.blend, loops=loops)
+            self.do(PutRow(to_record(fresh, around), index))
+            if isinstance(node, LayerGroup) and not node.are_frames:
+                self.add(node.members, node.id, known)
+            behind = node.id
+
+    def _place(self, behind: str | None, group: str | None) -> tuple[str | None, int]:
+        """Directly in front of the row that holds a layer, wherever that is by now; else at the back of the group."""
+        for around, row in self.arrangement.walk():
+            if behind is not None and (row.id == behind or (isinstance(row, Part) and behind in row.layers)):
+                siblings = around[-1].members if around else self.arrangement.rows
+                return around[-1].id if around else None, [one.id for one in siblings].index(row.id) + 1
+        if group is not None and self._row(group) is None:
+            group = None
+        # With nothing known behind it, a layer of the outermost level lies at the back, as it does in the art.
+        return group, 0
+
+    def _row(self, row_id: str) -> Row | None:
+        return next((row for _, row in self.arrangement.walk() if row.id == row_id), None)
+
+    def _siblings(self, group: str | None) -> tuple[Row, ...]:
+        if group is None:
+            return self.arrangement.rows
+        found = self._row(group)
+        return found.members if isinstance(found, PartGroup) else ()
+
+
+def _usable(name: str, siblings: tuple[Row, ...], kind: type[Row]) -> str:
+    taken = [row.name for row in siblings if isinstance(row, kind)]
+    if names.problem(name) is None and names.key(name) not in {names.key(other) for other in taken}:
+        return name
+    return names.proposal(name, taken, "group" if kind is PartGroup else "part")
+
+
+def emptied(arrangement: Arrangement, new: Illustration) -> list[str]:
+    """The ids of parts that a revision leaves without any layer, back to front."""
+    there = {layer.id for layer in new.leaves() if isinstance(layer, Layer)}
+    return [part.id for _, part in arrangement.parts() if not part.layers & there]

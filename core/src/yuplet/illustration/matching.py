@@ -1,0 +1,220 @@
+"""Which layer of a new revision is which layer of the old one: by path and name, else by likeness of pixels and place.
+
+Likeness is the share of agreement of small pictures, of boxes (intersection over union, P. Jaccard, 1901) and of names
+(J. W. Ratcliff and D. E. Metzener, "Pattern Matching: The Gestalt Approach", Dr. Dobb's Journal, July 1988; `difflib`). Pairs
+are taken best first; the weights are ours.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from difflib import SequenceMatcher
+from typing import Literal, TypeAlias
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yuplet.geometry import Box
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
+from yuplet.pixels import Picture
+
+Change: TypeAlias = Literal["kept", "repainted", "moved", "renamed", "regrouped", "laid otherwise", "new", "gone"]
+
+LIKE_ENOUGH = 0.6
+"""Below this two layers are not taken for the same one, unless somebody says so."""
+_SIDE = 16
+
+
+@dataclass(frozen=True, slots=True)
+class LayerLook:
+    """What is compared of a layer.
+
+    `path` is the names of the groups around it and its own; `fingerprint` is equal where the trimmed pixels are equal
+    (empty for an empty layer); `small` is a small picture of them; `laid` is opacity and blend mode.
+    """
+
+    id: str
+    path: tuple[str, ...]
+    box: Box | None
+    fingerprint: str
+    small: Picture | None
+    laid: tuple[float, str] = (1.0, "normal")
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """A layer of the old and one of the new revision (None: there is none), and how they differ.
+
+    `dx` and `dy` are how far the content moved, in canvas pixels, where it did.
+    """
+
+    old: str | None
+    new: str | None
+    changes: tuple[Change, ...]
+    dx: int = 0
+    dy: int = 0
+
+
+def match_layers(
+    old: Sequence[LayerLook], new: Sequence[LayerLook], settled: Mapping[str, str | None] | None = None
+) -> list[Match]:
+    """Pair the layers of two revisions.
+
+    Parameters
+    ----------
+    old, new : sequence of LayerLook
+        All layers of each, back to front.
+    settled : mapping, optional
+        What somebody has decided: the old layer of a new one by its id, or None where it has none.
+
+    Returns
+    -------
+    list of Match
+        One for every new layer in its order, then one for every old layer that is gone.
+    """
+    settled = settled or {}
+    old_by_id = {look.id: look for look in old}
+    pairs: dict[str, str] = {}
+    taken = {before for before in settled.values() if before is not None}
+    left = [look for look in old if look.id not in taken]
+    waiting: list[LayerLook] = []
+    for look in new:
+        if look.id not in settled:
+            waiting.append(look)
+        elif (before := settled[look.id]) is not None and before in old_by_id:
+            pairs[look.id] = before
+    for key in (_by_path, _by_pixels):
+        waiting, left = _pair_equals(waiting, left, key, pairs)
+    _pair_alike(waiting, left, pairs)
+    matched = set(pairs.values())
+    found = [
+        _compared(old_by_id[pairs[look.id]], look) if look.id in pairs else Match(None, look.id, ("new",))
+        for look in new
+    ]
+    return found + [Match(look.id, None, ("gone",)) for look in old if look.id not in matched]
+
+
+def renumbered(
+    new: Illustration, old: Illustration, matches: Iterable[Match], prefix: str
+) -> tuple[Illustration, dict[str, str]]:
+    """Give a revision the ids of the old layers and groups that its own are; others get ids that begin with `prefix`.
+
+    Groups are the same where their paths are. Answers the illustration and the new id of each layer by its old one.
+    """
+    ids = {match.new: match.old for match in matches if match.new is not None and match.old is not None}
+    groups: dict[tuple[str, ...], list[str]] = defaultdict(list)
+    for path, node in old.walk():
+        if isinstance(node, LayerGroup):
+            groups[path].append(node.id)
+    for path, node in new.walk():
+        if isinstance(node, LayerGroup) and groups[path]:
+            ids[node.id] = groups[path].pop(0)
+    for number, (_, node) in enumerate(new.walk(), 1):
+        ids.setdefault(node.id, f"{prefix}{number}")
+
+    def each(node: LayerNode) -> LayerNode:
+        if isinstance(node, LayerGroup):
+            return replace(node, id=ids[node.id], members=tuple(each(member) for member in node.members))
+        return replace(node, id=ids[node.id])
+
+    return replace(new, layers=tuple(each(node) for node in new.layers)), {
+        node.id: ids[node.id] for node in new.leaves()
+    }
+
+
+def looks(illustration: Illustration, fingerprints: Mapping[str, str], small: Mapping[str, Picture]) -> list[LayerLook]:
+    """The layers of an illustration as they are compared; `fingerprints` and `small` are by layer id."""
+    return [
+        LayerLook(
+            node.id, path, node.box, fingerprints.get(node.id, ""), small.get(node.id), (node.opacity, node.blend)
+        )
+        for path, node in illustration.walk()
+        if isinstance(node, Layer)
+    ]
+
+
+def _by_path(look: LayerLook) -> object:
+    return look.path
+
+
+def _by_pixels(look: LayerLook) -> object:
+    return look.fingerprint or None
+
+
+def _pair_equals(
+    new: list[LayerLook], old: list[LayerLook], key: object, pairs: dict[str, str]
+) -> tuple[list[LayerLook], list[LayerLook]]:
+    """Pair layers whose keys are equal, several of one key in the order in which they lie; answers what is left."""
+    by_key: dict[object, list[LayerLook]] = defaultdict(list)
+    for look in old:
+        by_key[key(look)].append(look)  # type: ignore[operator]
+    left: list[LayerLook] = []
+    for look in new:
+        candidates = by_key.get(key(look), []) if key(look) is not None else []  # type: ignore[operator]
+        if candidates:
+            # Among equals the one that still bears the same name, else the first.
+            best = max(candidates, key=lambda one: one.path[-1] == look.path[-1])
+            candidates.remove(best)
+            pairs[look.id] = best.id
+        else:
+            left.append(look)
+    gone = set(pairs.values())
+    return left, [look for look in old if look.id not in gone]
+
+
+def _pair_alike(new: list[LayerLook], old: list[LayerLook], pairs: dict[str, str]) -> None:
+    reduced = {id(look): _reduced(look.small) for look in (*new, *old) if look.small is not None}
+    scores = sorted(
+        (
+            (-_likeness(before, after, reduced), i, j)
+            for i, after in enumerate(new)
+            for j, before in enumerate(old)
+            if before.box is not None and after.box is not None
+        ),
+    )
+    used_new: set[int] = set()
+    used_old: set[int] = set()
+    for score, i, j in scores:
+        if -score < LIKE_ENOUGH:
+            break
+        if i not in used_new and j not in used_old:
+            used_new.add(i)
+            used_old.add(j)
+            pairs[new[i].id] = old[j].id
+
+
+def _likeness(before: LayerLook, after: LayerLook, reduced: Mapping[int, NDArray[np.float32]]) -> float:
+    assert before.box is not None and after.box is not None
+    common = before.box.meet(after.box)
+    shared = 0 if common.is_empty else common.size.pixels
+    overlap = shared / (before.box.size.pixels + after.box.size.pixels - shared)
+    name = SequenceMatcher(None, before.path[-1], after.path[-1]).ratio()
+    one, other = reduced.get(id(before)), reduced.get(id(after))
+    picture = 0.0 if one is None or other is None else 1 - float(np.abs(one - other).mean()) * 2
+    return 0.5 * max(0.0, picture) + 0.3 * overlap + 0.2 * name
+
+
+def _reduced(picture: Picture) -> NDArray[np.float32]:
+    """Premultiplied, so that colour that is not seen does not count."""
+    exact = picture.astype(np.float32) / 255
+    exact[..., :3] *= exact[..., 3:]
+    return np.asarray(cv2.resize(exact, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _compared(old: LayerLook, new: LayerLook) -> Match:
+    changes: list[Change] = []
+    dx = dy = 0
+    if old.fingerprint != new.fingerprint:
+        changes.append("repainted")
+    if old.box is not None and new.box is not None and old.box.size == new.box.size:
+        dx, dy = new.box.left - old.box.left, new.box.top - old.box.top
+        if dx or dy:
+            changes.append("moved")
+    if old.path[-1] != new.path[-1]:
+        changes.append("renamed")
+    if old.path[:-1] != new.path[:-1]:
+        changes.append("regrouped")
+    if old.laid != new.laid:
+        changes.append("laid otherwise")
+    return Match(old.id, new.id, tuple(changes) or ("kept",), dx, dy)
