@@ -50,7 +50,7 @@ class StoryTests(ProductTestCase):
 
         self.to_step("Hand over")
         plan = page.get_by_role("region", name="Hand over")
-        expect(plan).to_contain_text("8 images and 3 files beside them; 1 part left out; 1 part empty")
+        expect(plan).to_contain_text("8 images and 4 files beside them; 1 part left out; 1 part empty")
         self.assert_accessible("hand over")
         page.get_by_role("button", name="Hand over 8 parts").click()
         expect(page.get_by_test_id("proof")).to_have_text("Put together again: 0 of 7,081 pixels differ.")
@@ -63,6 +63,6 @@ class StoryTests(ProductTestCase):
             manifest = json.loads(package.read("manifest.json"))
             listed = {part["file"] for part in manifest["parts"]}
             self.assertLessEqual(listed, set(package.namelist()))
-        self.assertEqual(manifest["counts"], {"parts": 8, "shown": 7, "hidden": 1, "files": 11})
+        self.assertEqual(manifest["counts"], {"parts": 8, "shown": 7, "hidden": 1, "files": 12})
         self.assertIn("parts/fog.png", listed)
         self.assertNotIn("parts/marsh/reeds.png", listed)

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 
 from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
 from yuplet_server.accounts.models import User
+from yuplet_server.moving.models import Archive
 from yuplet_server.projects.actions import set_role, start_project
 
 RANK = ["viewer", "editor", "owner"]
@@ -65,6 +66,10 @@ ADDRESSES = [
     Address("delete", ILLUSTRATION, "editor", _json("delete", lambda t: f"/api/illustrations/{t.illustration.pk}")),
     Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.revision.preview}"))),
     Address("get", f"{ILLUSTRATION}/original", "viewer", _get(lambda t: t.address("original"))),
+    Address("get", f"{PROJECT}/archives", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/archives")),
+    Address("post", f"{PROJECT}/archives", "owner", _json("post", lambda t: f"/api/projects/{t.project.pk}/archives")),
+    Address("get", "archives/<int:archive>/file", "owner", _get(lambda t: f"/api/archives/{t.archive.pk}/file")),
+    Address("post", f"{ILLUSTRATION}/sheet", "viewer", _json("post", lambda t: t.address("sheet"), {})),
     Address("post", f"{ILLUSTRATION}/read-again", "editor", _json("post", lambda t: t.address("read-again"), {"ppi": 300})),
     Address("get", f"{ILLUSTRATION}/revisions", "viewer", _get(lambda t: t.address("revisions"))),
     Address("post", f"{ILLUSTRATION}/revisions", "editor", lambda t, client: client.post(t.address("revisions"), {"file": SimpleUploadedFile("x.png", b"not really")})),
@@ -85,8 +90,8 @@ ADDRESSES = [
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip
 
-# What belongs to no project: the session, one's own password and projects, the list of licences, the API's description, the page itself.
-OF_NO_PROJECT = {"session", "password", "projects", "licences", "schema", r"^(?!api/|assets/).*$"}
+# What belongs to no project: the session, one's own password and projects, the list of licences, moving in, the API's description, the page itself.
+OF_NO_PROJECT = {"session", "password", "projects", "licences", "projects/move-in", "schema", r"^(?!api/|assets/).*$"}
 
 
 class AccessTests(ServerTestCase):
@@ -97,6 +102,8 @@ class AccessTests(ServerTestCase):
         set_role(cls.project, "eve", "viewer")
         cls.hand_over = handed_over(cls.illustration, cls.users["ada"], 1)
         cls.waiting = kept(cls.project)
+        blob = cls.illustration.revision.preview
+        cls.archive = Archive.objects.create(project=cls.project, direction=Archive.Direction.OUT, sha256=blob)
 
     def test_no_address_is_forgotten_here(self) -> None:
         listed = {(address.pattern, address.method) for address in ADDRESSES}

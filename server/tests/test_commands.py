@@ -15,7 +15,7 @@ from django.test import TransactionTestCase
 from tests.cases import kept, make_project
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Row
-from yuplet_server.handovers.management.commands import sweep_files
+from yuplet_server.moving.management.commands import sweep_files
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
 from yuplet_server.projects.storage import BlobStorage

@@ -45,6 +45,54 @@ class BringInTests(ServerTestCase):
         answer = self.upload(self.ben, "nothing.png", b"")
         self.assertEqual((answer.status_code, answer.json()["code"]), (422, "broken-file"))
 
+    def test_several_images_are_one_illustration(self) -> None:
+        def image(colour: str, size: tuple[int, int]) -> SimpleUploadedFile:
+            out = io.BytesIO()
+            Image.new("RGBA", size, colour).save(out, "PNG")
+            return SimpleUploadedFile(f"{colour}.png", out.getvalue())
+
+        asked = {
+            "file": [image("red", (9, 4)), image("green", (5, 8))],
+            "path": ["kit/body/red.png", "kit/green.png"],
+            "together": "kit",
+        }
+        answer = self.ben.post(f"/api/projects/{self.project.pk}/illustrations", asked)
+        self.assertEqual((answer.status_code, answer.json()["name"]), (201, "kit"), answer.content)
+        illustration = Illustration.objects.get(pk=answer.json()["id"])
+        with tempfile.TemporaryDirectory() as folder:
+            actions.bring_in(illustration.revision.pk, Path(folder), quiet)()
+        self.illustration = illustration
+        self.assertEqual([row["name"] for row in self.arrangement()["rows"]], ["body", "red", "green"])
+        twice = {"file": [image("red", (9, 4)), image("red", (5, 8))]}
+        answer = self.ben.post(f"/api/projects/{self.project.pk}/illustrations", twice)
+        self.assertEqual((answer.status_code, answer.json()["code"]), (422, "broken-file"))
+        self.assertIn("Two of the files are called 'red.png'", answer.json()["detail"])
+
+    def test_a_sheet_is_proposed_looked_at_and_cut(self) -> None:
+        sheet = np.zeros((8, 60, 4), np.uint8)
+        for n in range(6):
+            sheet[1:7, 10 * n + 1 : 10 * n + 9] = (200, 30 * n, 9, 255)
+        out = io.BytesIO()
+        Image.fromarray(sheet, "RGBA").save(out, "PNG")
+        self.illustration = brought_in(self.project, "lamp.png", out.getvalue())
+        proposed = self.post(self.cleo, "sheet", body={})
+        self.assertEqual((proposed["sheet"]["columns"], proposed["sheet"]["cell"]), (6, [10, 8]))
+        self.assertEqual(proposed["findings"], [])
+        wrong = {"sheet": {"columns": 4, "rows": 1, "cell": [15, 8]}}
+        self.assertIn("cut through", {one["kind"] for one in self.post(self.cleo, "sheet", body=wrong)["findings"]})
+        answer = self.post(self.cleo, "sheet", 422, {"sheet": {"columns": 9, "rows": 1, "cell": [10, 8]}})
+        self.assertIn("need a sheet of 90 x 8 px", answer["detail"])
+        self.post(self.ben, "read-again", 201, {"sheet": proposed["sheet"]})
+        revision = Revision.objects.get(illustration=self.illustration, number=2)
+        with tempfile.TemporaryDirectory() as folder:
+            actions.bring_in(revision.pk, Path(folder), quiet)()
+        view = self.post(self.ben, "revisions/2/take", body={"remove": [self.row_id("lamp")]})
+        self.assertEqual([(row["name"], len(row["frames"])) for row in view["rows"]], [("lamp", 6)])
+        self.assertEqual(self.post(self.cleo, "sheet", body={})["picture"], proposed["picture"], "it can be cut anew")
+
+    def test_only_a_flat_picture_is_cut(self) -> None:
+        self.assertIn("Only a flat picture", self.post(self.cleo, "sheet", 409, {})["detail"])
+
     def test_vector_art_at_the_size_that_was_asked_for(self) -> None:
         drawing = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 3"><rect id="a" width="2" height="3"/></svg>'
         for longest, wanted in ((None, (4, 3)), (400, (400, 300))):

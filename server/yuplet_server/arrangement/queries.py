@@ -18,7 +18,7 @@ from yuplet_server.illustrations.queries import looks_of
 
 def tree_of(arrangement: Arrangement) -> Tree:
     """The arrangement as the core's value, from one query."""
-    return from_records([_record(row) for row in arrangement.rows.order_by("position")], arrangement.alone)
+    return from_records([record_of(row) for row in arrangement.rows.order_by("position")], arrangement.alone)
 
 
 def undoable(arrangement: Arrangement, user: User) -> Step | None:
@@ -132,11 +132,12 @@ def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas:
 
 
 def _part(row: Row) -> Part | None:
-    made = from_row_record(_record(row))
+    made = from_row_record(record_of(row))
     return made if isinstance(made, Part) else None
 
 
-def _record(row: Row) -> RowRecord:
+def record_of(row: Row) -> RowRecord:
+    """A row as the core's value."""
     pivot = None if row.pivot_x is None or row.pivot_y is None else (row.pivot_x, row.pivot_y)
     return RowRecord(
         row.row, row.kind, row.group, row.name, row.shown, row.opacity, row.blend, row.isolated, row.included, row.locked,

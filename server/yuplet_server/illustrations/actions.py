@@ -1,7 +1,10 @@
 """Bringing in: the original is kept first, then read by a worker."""
 
 import io
-from collections.abc import Mapping
+import shutil
+import tempfile
+import zipfile
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
 from pathlib import Path, PurePath
@@ -73,6 +76,30 @@ def keep_upload(
     return illustration
 
 
+def packed(files: Sequence[tuple[str, IO[bytes]]], together: str) -> tuple[str, int, IO[bytes]]:
+    """Several files in one archive, each byte for byte: its name, size and content.
+
+    `files` are paths and contents. Raises `BrokenFile` where two have one name.
+    """
+    taken: set[str] = set()
+    # Not named: it is gone when it is closed.
+    archive = tempfile.TemporaryFile()  # noqa: SIM115
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as out:
+        for path, content in files:
+            name = "/".join(part for part in PurePath(path.replace("\\", "/")).parts if part not in ("/", "..", "."))
+            if name in taken:
+                raise BrokenFile(
+                    f"Two of the files are called '{name}'. Rename one of them, or bring them in one by one."
+                )
+            taken.add(name)
+            # One date for all, so that the same files make the same archive.
+            with out.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
+                shutil.copyfileobj(content, entry)
+    size = archive.tell()
+    archive.seek(0)
+    return f"{together or 'loose images'}.zip", size, archive
+
+
 def keep_revision(
     illustration: Illustration, user: User, file_name: str, size: int, content: IO[bytes], choices: Choices
 ) -> Revision:
@@ -136,8 +163,10 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
             for layer, pixels, thumbnail in images
         )
         if is_first:
+            if illustration.name == PurePath(kept.file_name).stem[:200] and read.name:
+                illustration.name = read.name[:200]  # a package says what it is called
             illustration.credit = read.credit.as_json()
-            illustration.save(update_fields=["credit"])
+            illustration.save(update_fields=["name", "credit"])
             brought_in.send(Illustration, illustration_id=illustration.pk, tree=arrangement)
 
     return land

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict
+from typing import Any
 
 from django.db.models import Q, QuerySet
 from django.http import Http404
@@ -10,6 +12,8 @@ from yuplet.illustration.matching import LayerLook, looks
 from yuplet.illustration.records import from_record
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import png
+from yuplet.reading.choices import SheetCut
+from yuplet.reading.sheet import check_sheet, propose_sheet
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.jobs.actions import Progress
@@ -53,6 +57,29 @@ def waiting(illustration: Illustration) -> Revision | None:
     """The revision that is being read or waits for a review beside the one that is worked with."""
     others = Revision.objects.filter(illustration=illustration).exclude(number=illustration.revision.number)
     return others.exclude(state=Revision.State.READY).select_related("job").first()
+
+
+def sheet(illustration: Illustration, cut: SheetCut | None) -> dict[str, Any]:
+    """A cut of the current original (None: a proposed one) and what speaks against it.
+
+    Raises `NotNow` where the original is no flat picture, and `ChoiceError` where it is too small for the cut.
+    """
+    now = illustration.revision
+    same = Revision.objects.filter(illustration=illustration, sha256=now.sha256, choices__sheet__isnull=True)
+    whole = same.exclude(state=Revision.State.READING).order_by("number").first()
+    if whole is None or whole.report["counts"]["layers"] != 1 or whole.report["counts"].get("vector"):
+        raise NotNow("Only a flat picture of one layer is cut as a sheet. Bring the sheet in as a picture of its own.")
+    with open_blob(whole.picture) as file:
+        picture = png.decode(file.read(), "The sheet")
+    cut = cut or propose_sheet(picture)
+    findings = check_sheet(picture, cut, "the sheet")
+    return {
+        "sheet": asdict(cut),
+        "picture": whole.picture,
+        "width": whole.width,
+        "height": whole.height,
+        "findings": [asdict(finding) for finding in findings],
+    }
 
 
 def looks_of(revision: Revision) -> list[LayerLook]:

@@ -53,7 +53,7 @@ class LicenceSerializer(serializers.Serializer[Any]):
 
 
 class SheetSerializer(serializers.Serializer[Any]):
-    """How a sheet is cut into frames: cells in rows from the top left corner, in pixels."""
+    """How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels."""
 
     columns = serializers.IntegerField(min_value=1)
     rows = serializers.IntegerField(min_value=1)
@@ -76,6 +76,12 @@ class ChoicesSerializer(serializers.Serializer[Any]):
     )
     names = serializers.CharField(required=False, help_text="The attribute that vector art is named by.")
     sheet = SheetSerializer(required=False)
+    stack = serializers.ChoiceField(
+        choices=["parts", "frames"], required=False, help_text="What loose images are; else as their names suggest."
+    )
+    reference = serializers.CharField(
+        required=False, allow_blank=True, help_text="Which loose image is the picture of the whole; '' for none."
+    )
 
 
 class RevisionSerializer(serializers.ModelSerializer[Revision]):
@@ -144,6 +150,36 @@ class ChangeSerializer(serializers.Serializer[Any]):
 
 
 class UploadSerializer(ChoicesSerializer):
-    """A file, and how it is read."""
+    """A file, or several loose images that belong together, and how they are read."""
 
-    file = serializers.FileField(max_length=255, allow_empty_file=True)
+    file = serializers.ListField(child=serializers.FileField(max_length=255, allow_empty_file=True), allow_empty=False)
+    path = serializers.ListField(
+        child=serializers.CharField(max_length=255),
+        required=False,
+        help_text="The path of each, where there are folders.",
+    )
+    together = serializers.CharField(
+        max_length=200, required=False, help_text="What several images are called together."
+    )
+
+
+class SheetQuestionSerializer(serializers.Serializer[Any]):
+    """A cut to look at; without one, a cut is proposed."""
+
+    sheet = SheetSerializer(required=False)
+
+
+class SheetFindingSerializer(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(choices=["cut through", "empty", "outside"])
+    cell = serializers.IntegerField(allow_null=True)
+    sentence = serializers.CharField()
+
+
+class SheetAnswerSerializer(serializers.Serializer[Any]):
+    """A cut, the whole sheet as a picture by its digest, and what speaks against the cut."""
+
+    sheet = SheetSerializer()
+    picture = serializers.CharField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    findings = SheetFindingSerializer(many=True)

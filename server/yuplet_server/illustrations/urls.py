@@ -8,6 +8,7 @@ urlpatterns = [
     re_path(r"^illustrations/(?P<illustration>\d+)/images/(?P<digest>[0-9a-f]{64})$", views.ImageView.as_view()),
     path("illustrations/<int:illustration>/original", views.OriginalView.as_view()),
     path("illustrations/<int:illustration>/read-again", views.ReadAgainView.as_view()),
+    path("illustrations/<int:illustration>/sheet", views.SheetView.as_view()),
     path("illustrations/<int:illustration>/revisions", views.RevisionsView.as_view()),
     path("illustrations/<int:illustration>/revisions/<int:revision>/original", views.OriginalView.as_view()),
     path("licences", views.LicencesView.as_view()),

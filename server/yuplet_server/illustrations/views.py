@@ -18,6 +18,8 @@ from yuplet_server.illustrations.serializers import (
     IllustrationSerializer,
     LicenceSerializer,
     RevisionSerializer,
+    SheetAnswerSerializer,
+    SheetQuestionSerializer,
     UploadSerializer,
     WholeIllustrationSerializer,
 )
@@ -102,6 +104,16 @@ class ReadAgainView(APIView):
         return Response(RevisionSerializer(revision).data, status=201)
 
 
+class SheetView(APIView):
+    """How the original would be cut as a sheet of frames."""
+
+    @extend_schema(request=SheetQuestionSerializer, responses=SheetAnswerSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = queries.ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        cut = Choices.from_json(dict(request.data)).sheet
+        return Response(SheetAnswerSerializer(queries.sheet(found, cut)).data)
+
+
 class LicencesView(APIView):
     """The SPDX License List, without deprecated ones."""
 
@@ -144,8 +156,13 @@ def _upload(request: SignedInRequest) -> tuple[str, int, IO[bytes], Choices]:
     asked = UploadSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
     values = dict(asked.validated_data)
-    file = values.pop("file")
-    return file.name, file.size, file, Choices.from_json(values)
+    files, paths, together = values.pop("file"), values.pop("path", []), values.pop("together", "")
+    choices = Choices.from_json(values)
+    if len(files) == 1:
+        return files[0].name, files[0].size, files[0], choices
+    named = [(paths[at] if at < len(paths) else file.name, file) for at, file in enumerate(files)]
+    name, size, archive = actions.packed(named, together)
+    return name, size, archive, choices
 
 
 def _whole(illustration: Illustration, request: SignedInRequest) -> Any:

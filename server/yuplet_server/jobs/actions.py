@@ -42,6 +42,8 @@ Progress = Callable[[str, int, int], None]
 _WORK = {
     Job.Kind.BRING_IN: "yuplet_server.illustrations.actions.bring_in",
     Job.Kind.HAND_OVER: "yuplet_server.handovers.actions.carry_out",
+    Job.Kind.PACK: "yuplet_server.moving.actions.pack",
+    Job.Kind.UNPACK: "yuplet_server.moving.actions.unpack",
 }
 """What each kind does: a function of (subject, work folder, progress) that answers how its result lands."""
 

@@ -19,6 +19,8 @@ class Job(models.Model):
     class Kind(models.TextChoices):
         BRING_IN = "bring-in"
         HAND_OVER = "hand-over"
+        PACK = "pack"
+        UNPACK = "unpack"
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20, choices=Kind.choices)

@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "yuplet_server.illustrations",
     "yuplet_server.arrangement",
     "yuplet_server.handovers",
+    "yuplet_server.moving",
     "yuplet_server.jobs",
 ]
 MIDDLEWARE = [

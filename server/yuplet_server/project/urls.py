@@ -22,6 +22,7 @@ urlpatterns = [
     path("api/", include("yuplet_server.illustrations.urls")),
     path("api/", include("yuplet_server.arrangement.urls")),
     path("api/", include("yuplet_server.handovers.urls")),
+    path("api/", include("yuplet_server.moving.urls")),
     path("api/", include("yuplet_server.jobs.urls")),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
     re_path(r"^(?!api/|assets/).*$", page),

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/archives/{archive}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A packed project as a file. */
+        get: operations["archives_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hand-overs/{hand_over}/package": {
         parameters: {
             query?: never;
@@ -247,6 +264,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How the original would be cut as a sheet of frames. */
+        post: operations["illustrations_sheet_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/steps": {
         parameters: {
             query?: never;
@@ -384,6 +418,24 @@ export interface paths {
         patch: operations["projects_partial_update"];
         trace?: never;
     };
+    "/api/projects/{project}/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The archives of a project, the newest first. */
+        get: operations["projects_archives_list"];
+        put?: never;
+        /** @description The archives of a project, the newest first. */
+        post: operations["projects_archives_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/illustrations": {
         parameters: {
             query?: never;
@@ -436,6 +488,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/move-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A project that was packed elsewhere. */
+        post: operations["projects_move_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -459,6 +528,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A project as one file, on its way out or in. */
+        Archive: {
+            readonly id: number;
+            readonly project: number;
+            readonly direction: components["schemas"]["DirectionEnum"];
+            readonly bytes: number;
+            readonly job: components["schemas"]["Job"] | null;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        ArchiveUploadRequest: {
+            /** Format: binary */
+            file: string;
+        };
         /** @description All rows back to front, a group directly before its members; `undo` and `redo` name the step, or are null. */
         Arrangement: {
             version: number;
@@ -503,6 +586,15 @@ export interface components {
             /** @description The attribute that vector art is named by. */
             names?: string;
             sheet?: components["schemas"]["Sheet"];
+            /**
+             * @description What loose images are; else as their names suggest.
+             *
+             *     * `parts` - parts
+             *     * `frames` - frames
+             */
+            stack?: components["schemas"]["StackEnum"];
+            /** @description Which loose image is the picture of the whole; '' for none. */
+            reference?: string;
         };
         /** @description How a file is read; what was not chosen is left out. */
         ChoicesRequest: {
@@ -516,6 +608,15 @@ export interface components {
             /** @description The attribute that vector art is named by. */
             names?: string;
             sheet?: components["schemas"]["SheetRequest"];
+            /**
+             * @description What loose images are; else as their names suggest.
+             *
+             *     * `parts` - parts
+             *     * `frames` - frames
+             */
+            stack?: components["schemas"]["StackEnum"];
+            /** @description Which loose image is the picture of the whole; '' for none. */
+            reference?: string;
         };
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
@@ -567,6 +668,12 @@ export interface components {
             /** @default  */
             note: string;
         };
+        /**
+         * @description * `out` - Out
+         *     * `in` - In
+         * @enum {string}
+         */
+        DirectionEnum: "out" | "in";
         /**
          * @description * `rename-rows` - rename-rows
          *     * `show-rows` - show-rows
@@ -639,9 +746,11 @@ export interface components {
         /**
          * @description * `bring-in` - Bring In
          *     * `hand-over` - Hand Over
+         *     * `pack` - Pack
+         *     * `unpack` - Unpack
          * @enum {string}
          */
-        JobKindEnum: "bring-in" | "hand-over";
+        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack";
         /**
          * @description * `waiting` - Waiting
          *     * `running` - Running
@@ -862,7 +971,7 @@ export interface components {
         Session: {
             readonly user: components["schemas"]["User"] | null;
         };
-        /** @description How a sheet is cut into frames: cells in rows from the top left corner, in pixels. */
+        /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         Sheet: {
             columns: number;
             rows: number;
@@ -872,7 +981,31 @@ export interface components {
             /** @default 0 */
             spacing: number;
         };
-        /** @description How a sheet is cut into frames: cells in rows from the top left corner, in pixels. */
+        /** @description A cut, the whole sheet as a picture by its digest, and what speaks against the cut. */
+        SheetAnswer: {
+            sheet: components["schemas"]["Sheet"];
+            picture: string;
+            width: number;
+            height: number;
+            findings: components["schemas"]["SheetFinding"][];
+        };
+        SheetFinding: {
+            kind: components["schemas"]["SheetFindingKindEnum"];
+            cell: number | null;
+            sentence: string;
+        };
+        /**
+         * @description * `cut through` - cut through
+         *     * `empty` - empty
+         *     * `outside` - outside
+         * @enum {string}
+         */
+        SheetFindingKindEnum: "cut through" | "empty" | "outside";
+        /** @description A cut to look at; without one, a cut is proposed. */
+        SheetQuestionRequest: {
+            sheet?: components["schemas"]["SheetRequest"];
+        };
+        /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         SheetRequest: {
             columns: number;
             rows: number;
@@ -886,6 +1019,12 @@ export interface components {
             username: string;
             password: string;
         };
+        /**
+         * @description * `parts` - parts
+         *     * `frames` - frames
+         * @enum {string}
+         */
+        StackEnum: "parts" | "frames";
         StepRequest: {
             /** @description The version that was looked at when the command was made. */
             version: number;
@@ -898,7 +1037,7 @@ export interface components {
             };
             remove?: string[];
         };
-        /** @description A file, and how it is read. */
+        /** @description A file, or several loose images that belong together, and how they are read. */
         UploadRequest: {
             /** @description The longer side in pixels at which vector art is drawn. */
             longest?: number;
@@ -910,8 +1049,20 @@ export interface components {
             /** @description The attribute that vector art is named by. */
             names?: string;
             sheet?: components["schemas"]["SheetRequest"];
-            /** Format: binary */
-            file: string;
+            /**
+             * @description What loose images are; else as their names suggest.
+             *
+             *     * `parts` - parts
+             *     * `frames` - frames
+             */
+            stack?: components["schemas"]["StackEnum"];
+            /** @description Which loose image is the picture of the whole; '' for none. */
+            reference?: string;
+            file: string[];
+            /** @description The path of each, where there are folders. */
+            path?: string[];
+            /** @description What several images are called together. */
+            together?: string;
         };
         User: {
             readonly id: number;
@@ -964,6 +1115,27 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    archives_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
     hand_overs_package_retrieve: {
         parameters: {
             query?: never;
@@ -1394,6 +1566,33 @@ export interface operations {
             };
         };
     };
+    illustrations_sheet_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SheetQuestionRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["SheetQuestionRequest"];
+                "multipart/form-data": components["schemas"]["SheetQuestionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetAnswer"];
+                };
+            };
+        };
+    };
     illustrations_steps_create: {
         parameters: {
             query?: never;
@@ -1639,6 +1838,48 @@ export interface operations {
             };
         };
     };
+    projects_archives_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Archive"][];
+                };
+            };
+        };
+    };
+    projects_archives_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Archive"];
+                };
+            };
+        };
+    };
     projects_illustrations_list: {
         parameters: {
             query?: never;
@@ -1751,6 +1992,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_move_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ArchiveUploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Archive"];
+                };
             };
         };
     };

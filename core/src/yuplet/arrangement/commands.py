@@ -458,7 +458,7 @@ def _replacement(arrangement: Arrangement, command: ReadAsFrames | ReadAsParts) 
         state = row
     else:
         siblings = around[-1].members if around else arrangement.rows
-        chosen = {row_id for row_id in command.rows}
+        chosen = set(command.rows)
         members = tuple(sibling for sibling in siblings if sibling.id in chosen)
         if len(members) < len(chosen):
             raise NotFrames("The rows are in different groups. Choose the parts of one group.")

@@ -105,7 +105,17 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
                 name = usable(node, path, parts, "part")
                 parts.append(name)
                 result.append(
-                    Part(node.id, name, frames, node.visible, True, node.opacity, node.blend, loops=node.loops)
+                    Part(
+                        node.id,
+                        name,
+                        frames,
+                        node.visible,
+                        True,
+                        node.opacity,
+                        node.blend,
+                        pivot=node.pivot,
+                        loops=node.loops,
+                    )
                 )
             elif isinstance(node, LayerGroup):
                 name = usable(node, path, groups, "group")

@@ -37,7 +37,7 @@ class LayerGroup:
     """A layer group of the source. Its state applies to the members laid together; they keep their own.
 
     `are_frames` is whether the file says that the members are moments, the first at the back; `loops` how often it
-    wants them played, 0 for without end.
+    wants them played, 0 for without end, and `pivot` (in canvas pixels) what they turn about together.
     """
 
     id: str
@@ -49,6 +49,7 @@ class LayerGroup:
     isolated: bool = False
     are_frames: bool = False
     loops: int = 0
+    pivot: Point | None = None
 
     @property
     def box(self) -> Box | None:

@@ -54,6 +54,7 @@ def _node(node: LayerNode) -> dict[str, Any]:
             "isolated": node.isolated,
             "are_frames": node.are_frames,
             "loops": node.loops,
+            "pivot": _pair(node.pivot),
             "members": members,
         }
     return {
@@ -62,8 +63,16 @@ def _node(node: LayerNode) -> dict[str, Any]:
         "kind": node.kind,
         "milliseconds": node.milliseconds,
         "included": node.included,
-        "pivot": list(node.pivot) if node.pivot is not None else None,
+        "pivot": _pair(node.pivot),
     }
+
+
+def _pair(point: Point | None) -> list[float] | None:
+    return None if point is None else [point.x, point.y]
+
+
+def _point(pair: list[float] | None) -> Point | None:
+    return None if pair is None else Point(*pair)
 
 
 def _read(value: dict[str, Any]) -> LayerNode:
@@ -78,12 +87,12 @@ def _read(value: dict[str, Any]) -> LayerNode:
             value["isolated"],
             value.get("are_frames", False),
             value.get("loops", 0),
+            _point(value.get("pivot")),
         )
     box = Box.from_xywh(value["box"]) if value["box"] is not None else None
     # Older records lack what came later.
-    pivot = value.get("pivot")
     return Layer(
         value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"],
         value.get("kind", "raster"), value.get("milliseconds"), value.get("included", True),
-        None if pivot is None else Point(*pivot),
+        _point(value.get("pivot")),
     )  # fmt: skip

@@ -1,8 +1,8 @@
 """What a file does not say of itself, and the artist does."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import asdict, dataclass, fields
+from typing import Any, Literal
 
 from yuplet.errors import ChoiceError
 from yuplet.geometry import Box, Size
@@ -49,13 +49,16 @@ class Choices:
 
     `longest` is the longer side in pixels at which vector art is drawn; without it the file's own size is taken, at
     `ppi` pixels to the inch. `names` is the attribute that vector art is named by. `sheet` cuts a flat picture into
-    frames. What does not concern a kind of file has no effect on it.
+    frames. `stack` is whether loose images are parts or the frames of one part, `reference` which of them is the picture
+    of the whole ('': none of them). What does not concern a kind of file has no effect on it.
     """
 
     longest: int | None = None
     ppi: float | None = None
     names: str | None = None
     sheet: SheetCut | None = None
+    stack: Literal["parts", "frames"] | None = None
+    reference: str | None = None
 
     def as_json(self) -> dict[str, Any]:
         """Plain JSON values, without what was not chosen."""
@@ -64,22 +67,25 @@ class Choices:
     @classmethod
     def from_json(cls, value: Mapping[str, Any]) -> "Choices":
         """The inverse of `as_json`; raises `ChoiceError` for what cannot be."""
-        unknown = set(value) - {"longest", "ppi", "names", "sheet"}
+        known = [field.name for field in fields(cls)]
+        unknown = sorted(set(value) - set(known))
         if unknown:
-            raise ChoiceError(
-                f"There is no choice called '{sorted(unknown)[0]}'. Known are longest, ppi, names and sheet."
-            )
+            raise ChoiceError(f"There is no choice called '{unknown[0]}'. Known are {', '.join(known)}.")
         ppi = value.get("ppi")
         if ppi is not None and (not isinstance(ppi, int | float) or not 1 <= ppi <= MAX_PPI):
             raise ChoiceError(f"{ppi!r} pixels to the inch cannot be. Choose 1 to {MAX_PPI:.0f}.")
-        names = value.get("names")
-        if names is not None and not isinstance(names, str):
-            raise ChoiceError(f"{names!r} is not the name of an attribute.")
+        names, reference, stack = (value.get(name) for name in ("names", "reference", "stack"))
+        for text in (names, reference):
+            if text is not None and not isinstance(text, str):
+                raise ChoiceError(f"{text!r} is not a name.")
+        if stack not in (None, "parts", "frames"):
+            raise ChoiceError(f"A stack is read as 'parts' or 'frames', not as {stack!r}.")
         longest = value.get("longest")
         if longest is not None:
             longest = _whole(longest, "The longer side", 1, MAX_LONGEST)
         sheet = value.get("sheet")
-        return cls(longest, None if ppi is None else float(ppi), names, None if sheet is None else _sheet(sheet))
+        cut = None if sheet is None else _sheet(sheet)
+        return cls(longest, None if ppi is None else float(ppi), names, cut, stack, reference)
 
 
 AS_THE_FILE_SAYS = Choices()

@@ -1,8 +1,10 @@
 """Any file that Yuplet reads, by what its first bytes say."""
 
+import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 
@@ -12,7 +14,7 @@ from yuplet.illustration.layers import Illustration, ReadingReport, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading import flat, openraster, svg
+from yuplet.reading import flat, loose, openraster, package, svg
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 
 _IN_ONE_GO = "the document drawn in one go (which is rounded to 8 bits after every shape)"
@@ -30,7 +32,9 @@ def read_illustration(
     file_name: str | None = None,
     choices: Choices = AS_THE_FILE_SAYS,
 ) -> tuple[Illustration, ReadingReport]:
-    """Bring in a file: an OpenRaster archive, an SVG document or a flat picture, told apart by their first bytes.
+    """Bring in a file: an OpenRaster archive, an SVG document, a flat picture, a ZIP of such pictures or a package of ours.
+
+    They are told apart by their first bytes, archives by what is in them.
 
     The pixels of each layer, cut to its content, go to `scratch` under the layer's id. `file_name` is what the file was
     called where it came from, if that is not its name now; its stem names the illustration, and errors name it.
@@ -42,12 +46,34 @@ def read_illustration(
     except OSError as error:
         raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
     if flat.is_flat(start):
-        return flat.read(path, scratch, file_name)
+        return flat.read(path, scratch, file_name, choices)
     if start[:2] == b"PK":
-        return openraster.read(path, scratch, progress, workers, file_name)
+        return _from_archive(path, scratch, progress, workers, file_name, choices)
     if _is_svg(start):
         return svg.read(path, scratch, progress, file_name, choices)
     raise NotAPicture(file_name)
+
+
+def _from_archive(
+    path: Path, scratch: Scratch, progress: Callable[[int, int], None], workers: int, file_name: str, choices: Choices
+) -> tuple[Illustration, ReadingReport]:
+    kind = _kind_of_archive(path)
+    if kind == "package":
+        return package.read(path, scratch, progress, file_name)
+    if kind == "loose":
+        return loose.read(path, scratch, progress, file_name, choices)
+    return openraster.read(path, scratch, progress, workers, file_name)
+
+
+def _kind_of_archive(path: Path) -> Literal["package", "loose", "openraster"]:
+    try:
+        with zipfile.ZipFile(path) as archive:
+            names = set(archive.namelist())
+    except (OSError, zipfile.BadZipFile):
+        return "openraster"  # which says what is wrong with it
+    if "manifest.json" in names and package.is_package(path):
+        return "package"
+    return "openraster" if names & {"stack.xml", "mimetype"} else "loose"
 
 
 def _first_bytes(path: Path) -> bytes:
@@ -112,7 +138,10 @@ def _merged(path: Path, illustration: Illustration) -> Picture | None:
     start = _first_bytes(path)
     try:
         if start[:2] == b"PK":
-            return openraster.merged_image(path)
+            kind = _kind_of_archive(path)
+            if kind == "package":
+                return package.reference_picture(path)
+            return openraster.merged_image(path) if kind == "openraster" else None
         return svg.whole_picture(path, illustration.canvas) if _is_svg(start) else None
     except ReadError:
         return None  # the layers are what counts; a damaged copy of them is no reason to refuse the file

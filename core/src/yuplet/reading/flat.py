@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from PIL import Image, ImageOps, ImageSequence
 
-from yuplet.errors import BrokenFile, TooLarge
+from yuplet.errors import BrokenFile, ReadError, TooLarge
 from yuplet.geometry import Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
@@ -22,6 +22,8 @@ from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut, is_opaque
 from yuplet.reading import colour, credits, png
+from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices, SheetCut
+from yuplet.reading.sheet import check_sheet, cut_sheet
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
 MAX_PIXELS_IN_ALL = 1_000_000_000
@@ -58,11 +60,16 @@ def is_flat(start: bytes) -> bool:
     )
 
 
-def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, ReadingReport]:
+def read(
+    path: Path, scratch: Scratch, file_name: str, choices: Choices = AS_THE_FILE_SAYS, prefix: str = ""
+) -> tuple[Illustration, ReadingReport]:
     """Read a flat picture, called `file_name` where it came from; its pixels go to the scratch file under 'l1', 'l2', ...
 
+    All ids begin with `prefix`.
+
     A file of one picture is one layer named by the file's stem. Pages of a TIFF are a layer each, all seen; the frames of
-    an animation are the members of one group that says so. Raises `BrokenFile` or `TooLarge`.
+    an animation are the members of one group that says so, and so are the cells of a sheet, where `choices.sheet` cuts it.
+    Raises `BrokenFile`, `TooLarge` or `ChoiceError`.
     """
     what, stem = f"'{file_name}'", PurePath(file_name).stem
     report = ReadingReport()
@@ -78,16 +85,18 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
                 size = Size(*frame.size)
                 _check_limits(size, left, what)
                 picture = _picture(frame, path, facts, what, report)
+                if choices.sheet is not None:
+                    return _from_sheet(picture, choices.sheet, what, facts, scratch, stem, credit, report)
                 duration = frame.info.get("duration") if facts.is_animated else None
                 milliseconds = None if duration is None else round(float(duration))
-                layers.append(_layer(number, picture, stem, milliseconds, facts, scratch))
+                layers.append(_layer(number, picture, stem, milliseconds, facts, scratch, prefix))
                 canvas = Size(max(canvas.width, picture.shape[1]), max(canvas.height, picture.shape[0]))
                 left -= size.pixels
                 if facts.count == 1 and is_opaque(picture):
                     report.add(
                         "information", "The picture has no transparency: it is one part until it is taken apart."
                     )
-    except (BrokenFile, TooLarge):
+    except ReadError:
         raise
     except Exception as error:
         # Pillow's readers raise errors of many kinds for damaged files.
@@ -95,7 +104,7 @@ def read(path: Path, scratch: Scratch, file_name: str) -> tuple[Illustration, Re
             f"{what} is damaged and cannot be decoded. Save it again and bring it in once more."
         ) from error
     _say_what_it_is(facts, report)
-    nodes = _animated(layers, stem, facts) if facts.is_animated else tuple(layers)
+    nodes = _animated(layers, stem, facts, prefix) if facts.is_animated else tuple(layers)
     illustration = Illustration(stem, canvas, nodes, facts.ppi, facts.colour_space, facts.bit_depth, credit)
     report.counts = illustration.counts()
     return illustration, report
@@ -206,13 +215,39 @@ def _deep(path: Path, what: str, facts: _Facts) -> Picture:
 
 
 def _layer(
-    number: int, picture: Picture, stem: str, milliseconds: int | None, facts: _Facts, scratch: Scratch
+    number: int, picture: Picture, stem: str, milliseconds: int | None, facts: _Facts, scratch: Scratch, prefix: str
 ) -> Layer:
     box = content_box(picture)
     if box is not None:
-        scratch.put(f"l{number}", cut(picture, box))
+        scratch.put(f"{prefix}l{number}", cut(picture, box))
     is_seen = number == 1 or facts.form == "TIFF"
-    return Layer(f"l{number}", _layer_name(stem, number, facts), box, is_seen, milliseconds=milliseconds)
+    return Layer(f"{prefix}l{number}", _layer_name(stem, number, facts), box, is_seen, milliseconds=milliseconds)
+
+
+def _from_sheet(
+    picture: Picture,
+    sheet: SheetCut,
+    what: str,
+    facts: _Facts,
+    scratch: Scratch,
+    stem: str,
+    credit: Credit,
+    report: ReadingReport,
+) -> tuple[Illustration, ReadingReport]:
+    """The cells of a sheet as the frames of one part, on a canvas as large as a cell."""
+    facts.count, facts.form = sheet.columns * sheet.rows, "a sheet"
+    layers = [
+        _layer(number, np.ascontiguousarray(cell), stem, None, facts, scratch, "")
+        for number, cell in enumerate(cut_sheet(picture, sheet, what), 1)
+    ]
+    report.add("information", f"It was cut into {sheet.columns} x {sheet.rows} frames of one part.")
+    for finding in check_sheet(picture, sheet, what):
+        path = () if finding.cell is None else (stem, layers[finding.cell - 1].name)
+        report.add("cut", finding.sentence, path)
+    nodes = _animated(layers, stem, facts, "") if len(layers) > 1 else tuple(layers)
+    illustration = Illustration(stem, sheet.cell, nodes, facts.ppi, facts.colour_space, facts.bit_depth, credit)
+    report.counts = illustration.counts()
+    return illustration, report
 
 
 def _layer_name(stem: str, number: int, facts: _Facts) -> str:
@@ -224,14 +259,14 @@ def _layer_name(stem: str, number: int, facts: _Facts) -> str:
     return f"{'page' if facts.form == 'TIFF' else 'frame'} {number:0{digits}}"
 
 
-def _animated(layers: list[Layer], stem: str, facts: _Facts) -> tuple[LayerNode, ...]:
+def _animated(layers: list[Layer], stem: str, facts: _Facts, prefix: str) -> tuple[LayerNode, ...]:
     """The frames as one group; a picture that only stands in for them beside it, hidden."""
     if not facts.has_still:
-        return (LayerGroup("frames", stem, tuple(layers), are_frames=True, loops=facts.loops),)
+        return (LayerGroup(f"{prefix}frames", stem, tuple(layers), are_frames=True, loops=facts.loops),)
     still, first, *others = layers
     frames = (replace(first, visible=True), *others)
     beside = replace(still, name="still picture", visible=False, milliseconds=None)
-    return (beside, LayerGroup("frames", stem, frames, are_frames=True, loops=facts.loops))
+    return (beside, LayerGroup(f"{prefix}frames", stem, frames, are_frames=True, loops=facts.loops))
 
 
 def _say_what_it_is(facts: _Facts, report: ReadingReport) -> None:

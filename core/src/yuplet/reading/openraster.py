@@ -1,12 +1,11 @@
 """OpenRaster files: a ZIP with an XML list of layers and an image for each.
 
 Source: the OpenRaster specification, https://www.openraster.org/ (file layout and layer stack).
-Limits: 20 000 entries, 4 GiB unpacked, 16 MiB of XML, 2 000 layers and groups, 64 levels of nesting; images as in `png`.
+Limits: those of `archives`, 16 MiB of XML, 2 000 layers and groups, 64 levels of nesting; images as in `png`.
 """
 
-import contextlib
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
@@ -20,10 +19,8 @@ from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNod
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut
-from yuplet.reading import colour, png
+from yuplet.reading import archives, colour, png
 
-MAX_ENTRIES = 20_000
-MAX_UNPACKED = 4 << 30
 MAX_XML = 16 << 20
 MAX_NESTING = 64
 _KNOWN = {"name", "x", "y", "opacity", "visibility", "composite-op", "src", "isolation", "edit-locked", "selected"}
@@ -64,7 +61,7 @@ def read(
         What is wrong with the file, and where.
     """
     report = ReadingReport()
-    with _archive(path, file_name) as archive:
+    with archives.opened(path, file_name) as archive:
         _check_mimetype(archive, report)
         root = _stack_xml(archive)
         canvas = Size(_side(root, "w"), _side(root, "h"))
@@ -91,41 +88,12 @@ def read(
 
 def merged_image(path: Path) -> Picture | None:
     """The file's own flat picture (`mergedimage.png`), or None where it has none."""
-    with _archive(path, path.name) as archive:
+    with archives.opened(path, path.name) as archive:
         if "mergedimage.png" not in archive.namelist():
             return None
         data = archive.read("mergedimage.png")
     png.facts(data, "mergedimage.png")
     return png.decode(data, "mergedimage.png")
-
-
-@contextlib.contextmanager
-def _archive(path: Path, file_name: str) -> Iterator[zipfile.ZipFile]:
-    try:
-        with zipfile.ZipFile(path) as archive:
-            _check_entries(archive)
-            yield archive
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as error:
-        raise BrokenFile(
-            f"'{file_name}' is a damaged archive ({error}). Save it again as OpenRaster and bring it in once more."
-        ) from error
-
-
-def _check_entries(archive: zipfile.ZipFile) -> None:
-    entries = archive.infolist()
-    if len(entries) > MAX_ENTRIES:
-        raise TooLarge(f"The archive has {len(entries)} entries; Yuplet takes up to {MAX_ENTRIES}.")
-    unpacked = sum(entry.file_size for entry in entries)
-    if unpacked > MAX_UNPACKED:
-        raise TooLarge(
-            f"The archive unpacks to {unpacked / 2**30:.1f} GiB; Yuplet takes up to {MAX_UNPACKED >> 30} GiB."
-        )
-    for entry in entries:
-        name = entry.filename.replace("\\", "/")
-        if name.startswith("/") or ".." in PurePosixPath(name).parts or name[1:2] == ":":
-            raise UnsafeFile(
-                f"The archive has an entry '{entry.filename}' that leaves it. Save it again as OpenRaster."
-            )
 
 
 def _check_mimetype(archive: zipfile.ZipFile, report: ReadingReport) -> None:

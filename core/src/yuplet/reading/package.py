@@ -1,21 +1,183 @@
 """Packages of ours, handed over earlier: parts, groups, order, pivots and frames come back as they were.
 
-The format is docs/formats/manifest.md.
+The format is docs/formats/manifest.md. Limits: those of `archives` and `png`, 64 MiB of JSON, 2 000 parts and groups.
 """
 
+import itertools
 import json
 import uuid
 import zipfile
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
+
+from yuplet.errors import BrokenFile, TooLarge
+from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.credit import Credit
+from yuplet.illustration.interchange import MAX_LAYERS
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
+from yuplet.pixels import Picture
+from yuplet.pixels.blending import MODES
+from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.trimming import content_box, cut
+from yuplet.reading import archives, png
+
+MAX_JSON = 64 << 20
+_FORMAT = "yuplet-package"
+
+
+def is_package(path: Path) -> bool:
+    """Whether a ZIP says that it is a package of ours."""
+    return _said(path).get("format") == _FORMAT
 
 
 def package_of(path: Path) -> uuid.UUID | None:
     """Which illustration a file is a package of; None for any other file, or a package that does not say."""
+    value = _said(path)
+    try:
+        return uuid.UUID(value["illustration"]["id"]) if value["format"] == _FORMAT else None
+    except (KeyError, ValueError, TypeError, AttributeError):
+        return None
+
+
+def read(
+    path: Path, scratch: Scratch, progress: Callable[[int, int], None], file_name: str
+) -> tuple[Illustration, ReadingReport]:
+    """Read a package in a ZIP; the pixels of each part go to the scratch file.
+
+    Every part is a layer, every animated part a group of frames; hidden ones stay hidden. Raises `BrokenFile`,
+    `UnsafeFile` or `TooLarge`.
+    """
+    report = ReadingReport()
+    with archives.opened(path, file_name) as archive:
+        value = _said(path)
+        try:
+            parts = {part["id"]: part for part in value["parts"]}
+            if len(parts) > MAX_LAYERS:
+                raise TooLarge(f"'{file_name}' has {len(parts)} parts; Yuplet takes up to {MAX_LAYERS}.")
+            reader = _Reader(archive, scratch, parts, lambda done: progress(done, len(parts)))
+            nodes = reader.nodes(value["tree"], 0)
+            canvas = Size(_whole(value["canvas"]["width"], 1), _whole(value["canvas"]["height"], 1))
+            ppi = value["canvas"]["ppi"]
+            credit = Credit(**value["credit"])
+            title = str(value["illustration"]["title"])
+            obsolete = len(value["obsolete"])
+        except (KeyError, TypeError, ValueError, AttributeError) as error:
+            raise BrokenFile(
+                f"The manifest of '{file_name}' lacks something, or says it wrongly ({error!r}). Hand over again."
+            ) from error
+    if obsolete:
+        report.add("information", f"{obsolete} files of an earlier state are in the package and were left out.")
+    illustration = Illustration(title, canvas, nodes, None if ppi is None else float(ppi), credit=credit)
+    report.counts = illustration.counts()
+    return illustration, report
+
+
+def reference_picture(path: Path) -> Picture | None:
+    """The reference picture of a package, or None where it cannot be read."""
+    with archives.opened(path, path.name) as archive:
+        name = _said(path).get("reference", {}).get("file", "")
+        if name not in archive.namelist():
+            return None
+        data = archive.read(name)
+    png.facts(data, name)
+    return png.decode(data, name)
+
+
+class _Reader:
+    """Walks the tree of a manifest and decodes the images that it names."""
+
+    def __init__(
+        self, archive: zipfile.ZipFile, scratch: Scratch, parts: dict[str, Any], progress: Callable[[int], None]
+    ) -> None:
+        self._archive, self._scratch, self._parts, self._progress = archive, scratch, parts, progress
+        self._ids: Iterator[int] = itertools.count(1)
+        self._done = 0
+
+    def nodes(self, entries: list[dict[str, Any]], level: int) -> tuple[LayerNode, ...]:
+        """The layers and groups of a tree, back to front."""
+        if level > 64:
+            raise TooLarge("Groups are nested more than 64 deep.")
+        found: list[LayerNode] = []
+        for entry in entries:
+            number = next(self._ids)
+            if number > 2 * MAX_LAYERS:
+                raise TooLarge(f"The tree has more than {2 * MAX_LAYERS} entries.")
+            if "part" in entry:
+                found.append(self._part(self._parts[entry["part"]], bool(entry["shown"]), f"p{number}"))
+                self._done += 1
+                self._progress(self._done)
+            else:
+                members = self.nodes(entry["members"], level + 1)
+                state = (bool(entry["shown"]), _share(entry["opacity"]), _mode(entry["blend"]), bool(entry["isolated"]))
+                found.append(LayerGroup(f"p{number}", str(entry["group"]), members, *state))
+        return tuple(found)
+
+    def _part(self, part: dict[str, Any], shown: bool, layer_id: str) -> LayerNode:
+        name, opacity, blend = str(part["name"]), _share(part["opacity"]), _mode(part["blend"])
+        place = (_whole(part["box"]["x"], 0), _whole(part["box"]["y"], 0))
+        pivot = part["pivot"] and Point(*(float(value) for value in part["pivot"]["canvas"]))
+        if part["frames"] is None:
+            box = self._image(part["file"], layer_id, place)
+            return Layer(layer_id, name, box, shown, opacity, blend, pivot=pivot)
+        images = part["frames"]["images"]
+        digits = len(str(len(images)))
+        frames = []
+        for number, image in enumerate(images, 1):
+            frame_id = f"{layer_id}.{number}"
+            box = self._image(image["file"], frame_id, place)
+            milliseconds = image["milliseconds"]
+            frames.append(
+                Layer(
+                    frame_id,
+                    f"frame {number:0{digits}}",
+                    box,
+                    number == 1,
+                    milliseconds=None if milliseconds is None else _whole(milliseconds, 0),
+                )
+            )
+        loops = _whole(part["frames"]["loops"], 0)
+        return LayerGroup(layer_id, name, tuple(frames), shown, opacity, blend, False, True, loops, pivot)
+
+    def _image(self, file: str, key: str, place: tuple[int, int]) -> Box | None:
+        try:
+            data = self._archive.read(file)
+        except KeyError:
+            raise BrokenFile(f"The package lacks '{file}'. Hand over again, or put the file back.") from None
+        png.facts(data, f"'{file}'")
+        picture = png.decode(data, f"'{file}'")
+        content = content_box(picture)
+        if content is None:
+            return None
+        self._scratch.put(key, cut(picture, content))
+        return content.moved(*place)
+
+
+def _said(path: Path) -> dict[str, Any]:
+    """The manifest as it is; empty where there is none that could be read."""
     try:
         with zipfile.ZipFile(path) as archive:
-            if archive.getinfo("manifest.json").file_size > 64 << 20:
-                return None
+            if archive.getinfo("manifest.json").file_size > MAX_JSON:
+                return {}
             value = json.loads(archive.read("manifest.json"))
-        return uuid.UUID(value["illustration"]["id"]) if value["format"] == "yuplet-package" else None
-    except (OSError, zipfile.BadZipFile, KeyError, ValueError, TypeError, AttributeError):
-        return None
+    except (OSError, zipfile.BadZipFile, KeyError, ValueError):
+        return {}
+    return value if isinstance(value, dict) else {}
+
+
+def _whole(value: object, least: int) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= png.MAX_SIDE * 1000:
+        raise ValueError(f"{value!r} is not a whole number from {least} on")
+    return value
+
+
+def _share(value: object) -> float:
+    if not isinstance(value, int | float) or not 0 <= value <= 1:
+        raise ValueError(f"the opacity {value!r} is not from 0 to 1")
+    return float(value)
+
+
+def _mode(value: object) -> str:
+    if value not in MODES:
+        raise ValueError(f"the mode {value!r} is not known")
+    return str(value)

@@ -9,6 +9,7 @@ from django.core.management.base import BaseCommand
 
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import LayerImage, Revision
+from yuplet_server.moving.models import Archive
 
 OLD = 24 * 3600
 """Seconds. A younger file may be about to be referred to; keeping the same bytes again makes a file young again."""
@@ -25,6 +26,7 @@ class Command(BaseCommand):
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
             *HandOver.objects.values_list("package", flat=True),
+            *Archive.objects.values_list("sha256", flat=True),
         }
         removed = [path for path in found if path.name not in used]
         for path in removed:

@@ -1,0 +1,286 @@
+"""Moving house: a project as one archive, out and in again on another machine, everything equal.
+
+The format is docs/formats/project.md.
+"""
+
+import json
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path, PurePath
+from typing import IO, Any
+
+from django.db import models, transaction
+from django.utils.dateparse import parse_datetime
+
+from yuplet import __version__
+from yuplet.arrangement.records import RowRecord, from_records
+from yuplet.errors import BrokenFile, TooLarge
+from yuplet.illustration.records import from_record
+from yuplet.reading import archives
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement.models import Arrangement, Row, Step
+from yuplet_server.arrangement.queries import record_of
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.jobs import actions as jobs
+from yuplet_server.jobs.models import Job
+from yuplet_server.moving.models import Archive
+from yuplet_server.projects.actions import start_project
+from yuplet_server.projects.models import Project
+from yuplet_server.projects.storage import blobs
+
+FORMAT = "yuplet-project"
+VERSION = 1
+INDEX = "project.json"
+MAX_INDEX = 512 << 20
+MAX_UPLOAD = 16 << 30
+
+# What is told of each kind of row; what refers to others is told by number, and digests are looked after below.
+_ILLUSTRATION = ("name", "credit", "created_at")
+_REVISION = (
+    "number", "file_name", "sha256", "bytes", "choices", "state", "width", "height", "preview", "picture", "record", "report",
+    "created_at",
+)  # fmt: skip
+_IMAGE = ("layer", "pixels", "thumbnail")
+_ROW = tuple(field.name for field in Row._meta.fields if field.name not in ("id", "arrangement"))
+_STEP = ("version", "title", "command", "inverse", "touched", "state", "at")
+_HAND_OVER = (
+    "number", "version", "arrangement", "plan", "report", "package", "package_bytes", "created_at",
+)  # fmt: skip
+_DIGESTS = ("sha256", "preview", "picture", "pixels", "thumbnail", "package")
+
+
+@transaction.atomic
+def ask_to_pack(project: Project, user: User) -> Archive:
+    """Ask for a project as one archive."""
+    archive = Archive.objects.create(project=project, direction=Archive.Direction.OUT, created_by=user)
+    archive.job = jobs.start(Job.Kind.PACK, project.pk, archive.pk, user)
+    archive.save(update_fields=["job"])
+    return archive
+
+
+def keep_archive(user: User, file_name: str, size: int, content: IO[bytes]) -> Archive:
+    """Keep an archive and ask for its project to be unpacked into a new one. Raises `ReadError`."""
+    if size > MAX_UPLOAD:
+        raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
+    digest = blobs().keep(content)
+    with blobs().local(digest) as path, archives.opened(path, file_name) as archive:
+        value = _index(archive, file_name)
+    with transaction.atomic():
+        project = start_project(user, str(value["name"])[:120] or PurePath(file_name).stem[:120])
+        kept = Archive.objects.create(
+            project=project, direction=Archive.Direction.IN, sha256=digest, bytes=size, created_by=user
+        )
+        kept.job = jobs.start(Job.Kind.UNPACK, project.pk, kept.pk, user)
+        kept.save(update_fields=["job"])
+    return kept
+
+
+def pack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
+    """Write the archive of a project; answers how it lands in the database."""
+    project = Archive.objects.select_related("project").get(pk=archive_id).project
+    with transaction.atomic():
+        value = _told(project)
+    digests = sorted(_digests_in(value))
+    target = folder / "project.zip"
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED) as out:
+        index = json.dumps(value, ensure_ascii=False, default=str)
+        out.writestr(zipfile.ZipInfo(INDEX), index.encode(), zipfile.ZIP_DEFLATED)
+        for done, digest in enumerate(digests, 1):
+            with blobs().local(digest) as path:
+                out.write(path, f"files/{digest}")
+            progress("pack", done, len(digests))
+    with target.open("rb") as file:
+        packed = blobs().keep(file)
+    size = target.stat().st_size
+
+    def land() -> None:
+        Archive.objects.filter(pk=archive_id).update(sha256=packed, bytes=size)
+
+    return land
+
+
+def unpack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
+    """Read an archive; answers how its project lands in the database. Raises `ReadError`; nothing half-made is kept."""
+    kept = Archive.objects.select_related("project", "created_by").get(pk=archive_id)
+    name = "The archive"
+    with blobs().local(kept.sha256) as path, archives.opened(path, name, MAX_UPLOAD) as archive:
+        value = _index(archive, name)
+        try:
+            _check(value)
+            digests = sorted(_digests_in(value))
+        except (KeyError, TypeError, ValueError, AttributeError) as error:
+            raise BrokenFile(
+                f"{name} does not say all that a project has ({error!r}). Pack the project again."
+            ) from error
+        for done, digest in enumerate(digests, 1):
+            try:
+                with archive.open(f"files/{digest}") as file:
+                    found = blobs().keep(file)
+            except KeyError:
+                raise BrokenFile(f"{name} lacks the file {digest[:12]}.... Pack the project again.") from None
+            if found != digest:
+                raise BrokenFile(f"The file {digest[:12]}... in {name.lower()} is damaged. Pack the project again.")
+            progress("unpack", done, len(digests))
+    return lambda: _Landing(kept.project, kept.created_by, value).land()
+
+
+def _told(project: Project) -> dict[str, Any]:
+    illustrations = project.illustrations.select_related("current").order_by("id")
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "made_by": f"Yuplet {__version__}",
+        "name": project.name,
+        "illustrations": [
+            _told_illustration(one) for one in illustrations if one.revision.state != Revision.State.READING
+        ],
+    }
+
+
+def _told_illustration(illustration: Illustration) -> dict[str, Any]:
+    arrangement = Arrangement.objects.get(pk=illustration.pk)
+    revisions = illustration.revisions.exclude(state=Revision.State.READING).order_by("number")
+    return {
+        "uid": str(illustration.uid),
+        **_fields(illustration, _ILLUSTRATION),
+        "current": illustration.revision.number,
+        "revisions": [
+            {**_fields(one, _REVISION), "images": [_fields(image, _IMAGE) for image in one.images.order_by("id")]}
+            for one in revisions
+        ],
+        "arrangement": {
+            "version": arrangement.version,
+            "alone": arrangement.alone,
+            "rows": [_fields(row, _ROW) for row in arrangement.rows.order_by("position")],
+            "steps": [
+                {**_fields(step, _STEP), "by": step.user.username if step.user else None}
+                for step in arrangement.steps.select_related("user").order_by("id")
+            ],
+        },
+        "hand_overs": [
+            {**_fields(one, _HAND_OVER), "revision": one.revision.number}
+            for one in HandOver.objects.filter(illustration=illustration, package__gt="")
+            .select_related("revision")
+            .order_by("number")
+        ],
+    }
+
+
+def _fields(row: models.Model, names: tuple[str, ...]) -> dict[str, Any]:
+    return {name: getattr(row, name) for name in names}
+
+
+def _digests_in(value: Mapping[str, Any]) -> set[str]:
+    found: set[str] = set()
+    for illustration in value["illustrations"]:
+        for told in (*illustration["revisions"], *illustration["hand_overs"]):
+            for row in (told, *told.get("images", ())):
+                found.update(row[name] for name in _DIGESTS if row.get(name))
+    return found
+
+
+def _index(archive: zipfile.ZipFile, file_name: str) -> dict[str, Any]:
+    try:
+        entry = archive.getinfo(INDEX)
+        if entry.file_size > MAX_INDEX:
+            raise TooLarge(f"The list of what is in '{file_name}' is larger than {MAX_INDEX >> 20} MiB.")
+        value = json.loads(archive.read(entry))
+        is_ours = value["format"] == FORMAT and value["version"] == VERSION and isinstance(value["name"], str)
+    except (KeyError, ValueError, TypeError):
+        is_ours = False
+    if not is_ours:
+        raise BrokenFile(
+            f"'{file_name}' is no packed project. Pack a project on its page of projects, and bring that file."
+        )
+    return dict(value)
+
+
+def _check(value: Mapping[str, Any]) -> None:
+    """Read everything once as the core reads it, so that nothing is kept that could not be worked with."""
+    for illustration in value["illustrations"]:
+        numbers = {revision["number"] for revision in illustration["revisions"]}
+        if illustration["current"] not in numbers:
+            raise ValueError("the current revision is not there")
+        for revision in illustration["revisions"]:
+            from_record(revision["record"])
+        rows = illustration["arrangement"]["rows"]
+        from_records([_row_record(row) for row in rows])
+        if any(one["revision"] not in numbers for one in illustration["hand_overs"]):
+            raise ValueError("a hand-over is of a revision that is not there")
+
+
+def _row_record(value: Mapping[str, Any]) -> RowRecord:
+    return record_of(Row(**value))
+
+
+@dataclass(frozen=True, slots=True)
+class _Landing:
+    """What an archive tells, on its way into a project that is empty."""
+
+    project: Project
+    user: User | None
+    value: Mapping[str, Any]
+
+    def land(self) -> None:
+        """Make every row; nothing of it is kept when one cannot be made."""
+        for told in self.value["illustrations"]:
+            illustration = Illustration.objects.create(
+                project=self.project, uid=told["uid"], created_by=self.user, **_taken(told, _ILLUSTRATION)
+            )
+            _set_time(illustration, told, "created_at")
+            revisions = {one["number"]: self._revision(illustration, one) for one in told["revisions"]}
+            illustration.current = revisions[told["current"]]
+            illustration.save(update_fields=["current"])
+            self._arrangement(illustration, told["arrangement"])
+            for one in told["hand_overs"]:
+                revision = revisions[one["revision"]]
+                job = self._done(Job.Kind.HAND_OVER)
+                made = HandOver.objects.create(
+                    illustration=illustration,
+                    revision=revision,
+                    job=job,
+                    created_by=self.user,
+                    **_taken(one, _HAND_OVER),
+                )
+                Job.objects.filter(pk=job.pk).update(subject=made.pk)
+                _set_time(made, one, "created_at")
+
+    def _revision(self, illustration: Illustration, told: Mapping[str, Any]) -> Revision:
+        revision = Revision.objects.create(
+            illustration=illustration,
+            job=self._done(Job.Kind.BRING_IN),
+            created_by=self.user,
+            **_taken(told, _REVISION),
+        )
+        _set_time(revision, told, "created_at")
+        LayerImage.objects.bulk_create(
+            LayerImage(revision=revision, **_taken(image, _IMAGE)) for image in told["images"]
+        )
+        return revision
+
+    def _arrangement(self, illustration: Illustration, told: Mapping[str, Any]) -> None:
+        arrangement = Arrangement.objects.create(
+            illustration=illustration, version=told["version"], alone=told["alone"]
+        )
+        Row.objects.bulk_create(Row(arrangement=arrangement, **_taken(row, _ROW)) for row in told["rows"])
+        for one in told["steps"]:
+            # Steps of accounts that are not known here are nobody's; whoever moves in goes on with their own.
+            user = self.user if self.user is not None and one["by"] == self.user.username else None
+            step = Step.objects.create(arrangement=arrangement, user=user, **_taken(one, _STEP))
+            _set_time(step, one, "at")
+
+    def _done(self, kind: Job.Kind) -> Job:
+        return Job.objects.create(
+            project=self.project, kind=kind, subject=0, state=Job.State.DONE, created_by=self.user
+        )
+
+
+def _taken(told: Mapping[str, Any], names: tuple[str, ...]) -> dict[str, Any]:
+    return {name: told[name] for name in names if name not in ("created_at", "at")}
+
+
+def _set_time(row: models.Model, told: Mapping[str, Any], name: str) -> None:
+    """The time at which it was made elsewhere; Django puts its own in when a row is made."""
+    type(row)._default_manager.filter(pk=row.pk).update(**{name: parse_datetime(told[name])})
