@@ -1,6 +1,9 @@
-"""Builds the demo illustrations from their vector sources: every marked group of the drawing becomes a layer.
+"""Builds the demo files that are not in demo/ as they are.
 
-.venv/bin/python demo/build.py OUT.ora
+.venv/bin/python demo/build.py OUT, where the name of OUT says which
+
+Brindle is drawn layer by layer: every marked group of the drawing becomes a layer. In the second revision its scarf has been
+repainted, the tail moved, the whistle renamed, a mouth taken out and a medal added.
 """
 
 import copy
@@ -10,6 +13,8 @@ from pathlib import Path
 
 import numpy as np
 import resvg
+import semaphore_lamp
+import tin_inspector
 from lxml import etree
 from PIL import Image
 from resvg import usvg
@@ -24,13 +29,42 @@ from yuplet.writing import openraster
 SOURCE = Path(__file__).parent / "brindle.svg"
 
 
-def build(out: Path, source: Path = SOURCE) -> None:
-    """Draw every layer of a source alone and write them as an OpenRaster file."""
-    root = etree.parse(source).getroot()
+MEDAL = """<g xmlns="http://www.w3.org/2000/svg" data-layer="medal"><path d="M990 1134 L1000 1060 L1040 1060 L1048 1134 Z"
+  fill="#c0492f" stroke="#20242f" stroke-width="8"/><circle cx="1018" cy="1154" r="38" fill="url(#brass)" stroke="#20242f"
+  stroke-width="9"/><path d="M1018 1130 L1026 1147 L1044 1149 L1030 1161 L1034 1180 L1018 1170 L1002 1180 L1006 1161 L992 1149
+  L1010 1147 Z" fill="#fff3cf"/></g>"""
+
+
+def brindle(out: Path, revision: int = 1) -> None:
+    """Draw every layer of Brindle alone and write them as an OpenRaster file."""
+    root = etree.parse(SOURCE).getroot()
+    if revision == 2:
+        _redraw(root)
     canvas = Size(int(root.get("width", "0")), int(root.get("height", "0")))
     with Scratch() as scratch:
         nodes = _nodes(root, canvas, scratch)
-        openraster.write(out, Illustration(source.stem, canvas, nodes, ppi=144.0), scratch)
+        openraster.write(out, Illustration("brindle", canvas, nodes, ppi=144.0), scratch)
+
+
+def _redraw(root: etree._Element) -> None:
+    """What the artist changed in the second revision."""
+    layers = {element.get("data-layer"): element for element in root.iter("{*}g") if element.get("data-layer")}
+    for stop, colour in zip(root.iterfind(".//*[@id='scarf']/*"), ("#5f8a4a", "#38602f"), strict=True):
+        stop.set("stop-color", colour)
+    layers["tail"].set("transform", "translate(26 -38)")
+    layers["whistle"].set("data-layer", "signal whistle")
+    frown = layers["mouth frown"]
+    frown.getparent().remove(frown)  # type: ignore[union-attr]
+    layers["whistle"].addnext(etree.fromstring(MEDAL))
+
+
+BUILT = {
+    "brindle.ora": brindle,
+    "brindle second.ora": lambda out: brindle(out, 2),
+    "semaphore lamp.zip": semaphore_lamp.write,
+    "tin inspector.png": tin_inspector.write,
+}
+"""How each file is made, by its name."""
 
 
 def _nodes(parent: etree._Element, canvas: Size, scratch: Scratch) -> tuple[LayerNode, ...]:
@@ -67,4 +101,5 @@ def _drawn_alone(element: etree._Element) -> Picture:
 
 
 if __name__ == "__main__":
-    build(Path(sys.argv[1]))
+    path = Path(sys.argv[1])
+    BUILT[path.name](path)

@@ -15,9 +15,9 @@ from django.test import TransactionTestCase
 from tests.cases import kept, make_project
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Row
-from yuplet_server.moving.management.commands import sweep_files
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
+from yuplet_server.moving.management.commands import sweep_files
 from yuplet_server.projects.storage import BlobStorage
 
 
@@ -42,7 +42,14 @@ class CommandTests(TransactionTestCase):
         self.assertGreaterEqual(rows.filter(blend="multiply").count(), 3)
         self.assertTrue(User.objects.get(username="demo").check_password(settings.DEMO_PASSWORD))
         call_command("load_demo", stdout=StringIO())
-        self.assertEqual(sorted(found.name for found in Illustration.objects.all()), ["Brindle", "Lever frame"])
+        found = {one.name: one for one in Illustration.objects.all()}
+        names = ["Brindle", "Lever frame", "Reed marsh", "Semaphore lamp", "Tin inspector", "Waybill stamps"]
+        self.assertEqual(sorted(found), names)
+        for one in found.values():
+            self.assertEqual((one.credit["author"], one.credit["licence"]), ("The Marsh Line studio", "MIT"), one.name)
+        self.assertEqual([revision.state for revision in brindle.revisions.order_by("number")], ["ready", "review"])
+        self.assertEqual(found["Semaphore lamp"].revision.report["counts"]["frames"], 22)
+        self.assertEqual(found["Waybill stamps"].revision.report["counts"]["layers"], 235)
 
     def test_files_that_nothing_refers_to_are_swept_when_they_are_old(self) -> None:
         with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):

@@ -16,6 +16,10 @@ from yuplet_server.illustrations.models import Illustration, LayerImage, Revisio
 from yuplet_server.illustrations.queries import looks_of
 
 
+FLAGS = ("provisional name", "proposed place")
+"""Notes of what was read that an artist should look at."""
+
+
 def tree_of(arrangement: Arrangement) -> Tree:
     """The arrangement as the core's value, from one query."""
     return from_records([record_of(row) for row in arrangement.rows.order_by("position")], arrangement.alone)
@@ -37,6 +41,9 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
     images = {image.layer: image for image in LayerImage.objects.filter(revision=illustration.current)}
     read = from_record(illustration.revision.record)
     boxes = {layer.id: layer.box for layer in read.leaves() if layer.box is not None}
+    vector = {layer.id for layer in read.leaves() if layer.kind == "vector"}
+    notes = illustration.revision.report["notes"]
+    flagged = {note["layer"] for note in notes if note["kind"] in FLAGS and note.get("layer")}
     undo, redo = undoable(arrangement, user), redoable(arrangement, user)
     rows = list(arrangement.rows.order_by("position"))
     return {
@@ -46,7 +53,7 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
         "undo": undo.title if undo else None,
         "redo": redo.title if redo else None,
         "revision": illustration.revision.number,
-        "rows": [_row(row, images, boxes, read.canvas) for row in rows],
+        "rows": [_row(row, images, boxes, read.canvas, vector, flagged) for row in rows],
     }
 
 
@@ -91,7 +98,9 @@ def side_of(revision: Revision) -> dict[str | None, dict[str, Any]]:
     return found
 
 
-def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas: Size) -> dict[str, Any]:
+def _row(
+    row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas: Size, vector: set[str], flagged: set[str]
+) -> dict[str, Any]:
     part = _part(row)
     box = part_box(part, boxes, canvas) if part is not None else None
     thumbnails = [images[piece.layer].thumbnail for piece in part.pieces if piece.layer in images] if part else []
@@ -108,6 +117,8 @@ def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas:
         "locked": row.locked,
         "box": box.as_xywh() if box is not None else None,
         "offset": [row.offset_x, row.offset_y],
+        "vector": part is not None and bool(part.layers & vector),
+        "flagged": bool(({row.row} if part is None else part.layers) & flagged),
         "thumbnail": thumbnails[0] if thumbnails else None,
         "loops": row.loops,
         "frames": [
@@ -115,6 +126,7 @@ def _row(row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas:
                 "milliseconds": frame.milliseconds,
                 "pieces": [
                     {
+                        "layer": piece.layer,
                         "image": images[piece.layer].pixels,
                         "box": boxes[piece.layer].moved(*part.offset).as_xywh(),
                         "opacity": piece.opacity,

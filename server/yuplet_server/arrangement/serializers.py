@@ -10,6 +10,7 @@ from yuplet_server.arrangement.models import Row
 class PieceSerializer(serializers.Serializer[Any]):
     """A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas."""
 
+    layer = serializers.CharField()
     image = serializers.CharField()
     box = serializers.ListField(child=serializers.IntegerField())
     opacity = serializers.FloatField()
@@ -41,6 +42,8 @@ class RowSerializer(serializers.Serializer[Any]):
     locked = serializers.BooleanField()
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
     offset = serializers.ListField(child=serializers.IntegerField())
+    vector = serializers.BooleanField(help_text="Whether it is drawn from vector art.")
+    flagged = serializers.BooleanField(help_text="Whether its name is provisional, or its place proposed.")
     thumbnail = serializers.CharField(allow_null=True)
     loops = serializers.IntegerField()
     frames = FrameSerializer(many=True)

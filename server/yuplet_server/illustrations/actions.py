@@ -182,7 +182,9 @@ def renumber(revision: Revision, read: Read, ids: Mapping[str, str]) -> None:
     """Let the layers of a revision have the ids that they have in the others."""
     revision.record = to_record(read)
     revision.state = Revision.State.READY
-    revision.save(update_fields=["record", "state"])
+    for note in revision.report["notes"]:
+        note["layer"] = ids.get(note["layer"])
+    revision.save(update_fields=["record", "report", "state"])
     images = [(ids[image.layer], image.pixels, image.thumbnail) for image in revision.images.all()]
     revision.images.all().delete()
     LayerImage.objects.bulk_create(
@@ -258,11 +260,11 @@ def _small(picture: Picture, longest: int) -> Picture:
 def _report(
     read: Read, report: ReadingReport, renamed: list[Renamed], merged: MergedComparison | None
 ) -> dict[str, object]:
-    notes = [asdict(note) for note in report.notes]
-    notes += [
-        {"kind": "renamed", "path": item.path, "sentence": f"Its name {item.reason}; the part is called '{item.name}'."}
-        for item in renamed
-    ]
+    layers = {path: node.id for path, node in reversed(list(read.walk()))}
+    notes: list[dict[str, object]] = [{**asdict(note), "layer": layers.get(note.path)} for note in report.notes]
+    for item in renamed:
+        sentence = f"Its name {item.reason}; the part is called '{item.name}'."
+        notes.append({"kind": "renamed", "path": item.path, "sentence": sentence, "layer": layers.get(item.path)})
     return {
         "counts": report.counts,
         "notes": notes,

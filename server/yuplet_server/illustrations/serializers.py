@@ -7,7 +7,10 @@ from yuplet_server.jobs.serializers import JobSerializer
 
 
 class NoteSerializer(serializers.Serializer[Any]):
+    """Something that was adapted or not understood; `layer` is the layer or group that it concerns."""
+
     kind = serializers.CharField()
+    layer = serializers.CharField(allow_null=True, default=None)
     path = serializers.ListField(child=serializers.CharField())
     sentence = serializers.CharField()
 

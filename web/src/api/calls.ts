@@ -11,6 +11,11 @@ export type Plan = Schemas['Plan'];
 export type HandOver = Schemas['HandOver'];
 export type Project = Schemas['Project'];
 export type Role = Schemas['RoleEnum'];
+export type Revision = Schemas['Revision'];
+export type Review = Schemas['Review'];
+export type Credit = Schemas['Credit'];
+export type Choices = Schemas['ChoicesRequest'];
+export type Archive = Schemas['Archive'];
 
 const POLL = 500;
 
@@ -62,9 +67,90 @@ export function useIllustration(illustration: number) {
   return useQuery({
     queryKey: ['illustration', illustration],
     queryFn: () => body(client.GET('/api/illustrations/{illustration}', { params })),
-    refetchInterval: ({ state }) => (isRunning(state.data?.job) ? POLL : false),
+    refetchInterval: ({ state }) => (isRunning(state.data?.job) || isRunning(state.data?.waiting?.job) ? POLL : false),
   });
 }
+
+export const sayCredit = (illustration: number, credit: Credit) =>
+  body(client.PATCH('/api/illustrations/{illustration}', { params: { path: { illustration } }, body: { credit } }));
+
+export function useLicences() {
+  return useQuery({
+    queryKey: ['licences'],
+    queryFn: () => body(client.GET('/api/licences')),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** The revisions, asked for anew when another one is worked with or waits. */
+export function useRevisions(illustration: number, current: number, waiting: string) {
+  const params = { path: { illustration } };
+  return useQuery({
+    queryKey: ['revisions', illustration, current, waiting],
+    queryFn: () => body(client.GET('/api/illustrations/{illustration}/revisions', { params })),
+  });
+}
+
+export function useReview(illustration: number, revision: number) {
+  const params = { path: { illustration, revision } };
+  return useQuery({
+    queryKey: ['review', illustration, revision],
+    queryFn: () => body(client.GET('/api/illustrations/{illustration}/revisions/{revision}', { params })),
+    retry: false,
+  });
+}
+
+export const takeRevision = (
+  illustration: number,
+  revision: number,
+  confirmed: { pairs: Record<string, string | null>; remove: string[] },
+) =>
+  body(
+    client.POST('/api/illustrations/{illustration}/revisions/{revision}/take', {
+      params: { path: { illustration, revision } },
+      body: confirmed,
+    }),
+  );
+
+export const discardRevision = (illustration: number, revision: number) =>
+  client.DELETE('/api/illustrations/{illustration}/revisions/{revision}', {
+    params: { path: { illustration, revision } },
+  });
+
+export const goBack = (illustration: number) =>
+  body(client.POST('/api/illustrations/{illustration}/go-back', { params: { path: { illustration } } }));
+
+export const readAgain = (illustration: number, choices: Choices) =>
+  body(
+    client.POST('/api/illustrations/{illustration}/read-again', { params: { path: { illustration } }, body: choices }),
+  );
+
+/** A cut of a sheet and what speaks against it; without one, a proposed cut. */
+export function useSheet(illustration: number, sheet: Choices['sheet'] | null) {
+  const params = { path: { illustration } };
+  return useQuery({
+    queryKey: ['sheet', illustration, sheet],
+    queryFn: () =>
+      body(client.POST('/api/illustrations/{illustration}/sheet', { params, body: sheet ? { sheet } : {} })),
+    retry: false,
+    placeholderData: (before) => before,
+  });
+}
+
+export function useArchives(project: number) {
+  const params = { path: { project } };
+  return useQuery({
+    queryKey: ['archives', project],
+    queryFn: () => body(client.GET('/api/projects/{project}/archives', { params })),
+    refetchInterval: ({ state }) => (state.data?.some((one) => isRunning(one.job)) ? POLL : false),
+  });
+}
+
+export const packProject = (project: number) =>
+  body(client.POST('/api/projects/{project}/archives', { params: { path: { project } } }));
+
+export const removeProject = (project: number) =>
+  client.DELETE('/api/projects/{project}', { params: { path: { project } } });
 
 export const removeIllustration = (illustration: number) =>
   client.DELETE('/api/illustrations/{illustration}', { params: { path: { illustration } } });
@@ -98,28 +184,56 @@ export const handOver = (illustration: number, version: number) =>
 
 export const cancelJob = (job: number) => client.POST('/api/jobs/{job}/cancel', { params: { path: { job } } });
 
-/** Send a file with progress, which `fetch` cannot tell. */
-export function bringIn(
-  project: number,
-  file: File,
-  longest: number | null,
-  onProgress: (share: number) => void,
-): Promise<Illustration> {
-  return new Promise((resolve, reject) => {
-    const form = new FormData();
+/** Files that are sent together, and how they are read. */
+export interface Sending {
+  files: readonly File[];
+  /** What several loose images are called together. */
+  together?: string;
+  choices?: Pick<Choices, 'longest' | 'ppi' | 'stack'>;
+}
+
+/** Bring pictures into a project; a package of ours of an illustration that is there already becomes a revision of it. */
+export const bringIn = (project: number, sending: Sending, onProgress: (share: number) => void) =>
+  send<Illustration>(`/api/projects/${project}/illustrations`, formOf(sending), onProgress);
+
+export const bringInRevision = (illustration: number, sending: Sending, onProgress: (share: number) => void) =>
+  send<Revision>(`/api/illustrations/${illustration}/revisions`, formOf(sending), onProgress);
+
+/** Bring in a project that was packed elsewhere. */
+export const moveIn = (file: File, onProgress: (share: number) => void) =>
+  send<Archive>('/api/projects/move-in', formOf({ files: [file] }), onProgress);
+
+function formOf({ files, together, choices }: Sending): FormData {
+  const form = new FormData();
+  for (const file of files) {
     form.append('file', file);
-    if (longest !== null) form.append('longest', String(longest));
+    if (files.length > 1) form.append('path', file.webkitRelativePath || file.name);
+  }
+  if (together) form.append('together', together);
+  for (const [name, value] of Object.entries(choices ?? {})) if (value != null) form.append(name, String(value));
+  return form;
+}
+
+/** Send a form with progress, which `fetch` cannot tell. */
+function send<T>(address: string, form: FormData, onProgress: (share: number) => void): Promise<T> {
+  const [first] = form.getAll('file');
+  const name = first instanceof File ? first.name : '';
+  return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open('POST', `/api/projects/${project}/illustrations`);
+    request.open('POST', address);
     request.setRequestHeader('X-CSRFToken', csrfToken());
     request.upload.onprogress = (event) => onProgress(event.lengthComputable ? event.loaded / event.total : 0);
     request.onload = () => {
-      if (request.status === 201) resolve(JSON.parse(request.responseText) as Illustration);
+      if (request.status === 201) resolve(JSON.parse(request.responseText) as T);
       else reject(refusalOf(request.status, request.responseText));
     };
     request.onerror = () =>
       reject(
-        new Refusal(0, 'unreachable', `'${file.name}' did not arrive: the connection was lost. Bring it in again.`),
+        new Refusal(
+          0,
+          'unreachable',
+          `'${name}' did not arrive: the connection was lost. Nothing was changed. Bring it in again.`,
+        ),
       );
     request.send(form);
   });

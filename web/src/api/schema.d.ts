@@ -800,8 +800,10 @@ export interface components {
             largest: number;
             sentence: string;
         };
+        /** @description Something that was adapted or not understood; `layer` is the layer or group that it concerns. */
         Note: {
             kind: string;
+            layer?: string | null;
             path: string[];
             sentence: string;
         };
@@ -819,6 +821,7 @@ export interface components {
         };
         /** @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas. */
         Piece: {
+            layer: string;
             image: string;
             box: number[];
             /** Format: double */
@@ -957,6 +960,10 @@ export interface components {
             locked: boolean;
             box: number[] | null;
             offset: number[];
+            /** @description Whether it is drawn from vector art. */
+            vector: boolean;
+            /** @description Whether its name is provisional, or its place proposed. */
+            flagged: boolean;
             thumbnail: string | null;
             loops: number;
             frames: components["schemas"]["Frame"][];

@@ -1,13 +1,15 @@
 import { Anchor, Button, Center, Stack, Text } from '@mantine/core';
-import { useMemo, useState } from 'react';
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
-import { isRunning, useHandOvers, useIllustration, type WholeIllustration } from '../api/calls';
+import { isRunning, type Row, useHandOvers, useIllustration, useRevisions, type WholeIllustration } from '../api/calls';
 import { partColour } from '../ledger/colours';
 import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
 import { Pile } from '../pile/Pile';
-import { ReadingReport } from '../steps/bring-in/ReadingReport';
-import { useBringIn } from '../steps/bring-in/useBringIn';
+import { BringInStep } from '../steps/bring-in/BringInStep';
+import { HowDialog } from '../steps/bring-in/HowDialog';
+import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
 import { lastDone } from '../steps/hand-over/report';
 import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
@@ -63,9 +65,44 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   useKeys();
   const navigate = useNavigate();
   const { uploads, take } = useBringIn(illustration.project);
-  const { handlers } = useFileDrop(illustration.role !== 'viewer', async (files) => {
-    if ((await take(files)) > 0) navigate('/');
-  });
+  const [dropped, setDropped] = useState<readonly File[]>([]);
+  const { handlers } = useFileDrop(illustration.role !== 'viewer', setDropped);
+  const send = async (parcels: readonly Parcel[]) => {
+    const isRevision = parcels.some((parcel) => parcel.revisionOf !== undefined);
+    if ((await take(parcels)) > 0) navigate(isRevision ? `/illustrations/${illustration.id}/bring-in` : '/');
+  };
+  const queries = useQueryClient();
+  const onChanged = () => {
+    for (const key of ['illustration', 'arrangement', 'revisions']) {
+      void queries.invalidateQueries({ queryKey: [key, illustration.id] });
+    }
+  };
+  const revisions = useRevisions(
+    illustration.id,
+    illustration.revision,
+    `${illustration.waiting?.number} ${illustration.waiting?.state}`,
+  );
+  const comparables = useMemo(
+    () => [
+      { key: 'parts', label: 'The parts now', digest: null },
+      ...(revisions.data ?? [])
+        .filter((one) => one.picture !== '')
+        .map((one) => ({
+          key: String(one.number),
+          label: one.number === illustration.revision ? 'As brought in' : `Revision ${one.number}`,
+          digest: one.picture,
+        }))
+        .sort((one, other) => Number(other.label === 'As brought in') - Number(one.label === 'As brought in')),
+    ],
+    [revisions.data, illustration.revision],
+  );
+
+  // Somebody's step may have changed which revision is worked with.
+  const isOther = view !== undefined && view.revision !== illustration.revision;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked for again when the two differ, and not more often
+  useEffect(() => {
+    if (isOther) void queries.invalidateQueries({ queryKey: ['illustration', illustration.id] });
+  }, [isOther]);
 
   const rows = view?.rows;
   const alone = view?.alone ?? null;
@@ -74,14 +111,23 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const allSeen = useMemo(() => seenParts(rows ?? [], alone), [rows, alone]);
   const { left: seen, most } = useMemo(() => peeled(rows ?? [], allSeen, away), [rows, allSeen, away]);
   const outlines = useMemo(() => {
-    if (!rows) return [];
+    if (!rows) return { chosen: [], all: [], none: [] };
     const numbers = numbersOf(rows);
     const marked = new Set(chosenIds.flatMap((id) => [...within(rows, id)]));
-    return rows
-      .filter((row) => row.kind === 'part' && marked.has(row.id))
-      .slice(0, MOST_OUTLINES)
-      .map((row) => ({ row, colour: partColour(numbers.get(row.id) ?? 0) }));
-  }, [rows, chosenIds]);
+    const outline = (row: Row) => {
+      const number = numbers.get(row.id) ?? 0;
+      return { row, colour: partColour(number), tag: String(number) };
+    };
+    const parts = rows.filter((row) => row.kind === 'part');
+    return {
+      chosen: parts
+        .filter((row) => marked.has(row.id))
+        .slice(0, MOST_OUTLINES)
+        .map(outline),
+      all: parts.filter((row) => seen.has(row.id)).map(outline),
+      none: [],
+    };
+  }, [rows, chosenIds, seen]);
 
   const choose = (ids: readonly string[], now: string | null) => {
     setChosenIds(ids);
@@ -92,7 +138,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const leftOut = parts.filter((row) => !row.included).length;
   const last = lastDone(handOvers.data);
   const states: Record<StepName, string> = {
-    'bring-in': `${illustration.width} × ${illustration.height} px`,
+    'bring-in': illustration.waiting
+      ? `revision ${illustration.waiting.number} waits`
+      : `${illustration.width} × ${illustration.height} px`,
     'take-apart': 'to come',
     'put-in-order': leftOut ? `${plural(parts.length, 'part')}, ${leftOut} left out` : plural(parts.length, 'part'),
     'try-out': 'to come',
@@ -107,7 +155,15 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   if (isSaving) status = 'Saving';
   if (sending) status = `Sending ${sending.name}, ${Math.round(sending.share * 100)} %`;
   const panels: Record<StepName, () => React.ReactNode> = {
-    'bring-in': () => <ReadingReport illustration={illustration} />,
+    'bring-in': () => (
+      <BringInStep
+        illustration={illustration}
+        rows={rows ?? []}
+        canEdit={canEdit}
+        onChoose={choose}
+        onChanged={onChanged}
+      />
+    ),
     'take-apart': () => <TakeApart />,
     'put-in-order': () =>
       view && (
@@ -181,12 +237,14 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         <div className={classes.picture}>
           {rows && (
             <Pile
+              key={`${illustration.revision} ${illustration.width}`}
               illustration={illustration.id}
               canvas={{ width: illustration.width ?? 1, height: illustration.height ?? 1 }}
               rows={rows}
               seen={seen}
               outlines={outlines}
               peel={{ most, away: Math.min(away, most), onChange: setAway }}
+              comparables={comparables}
               onPick={(row, extend) => {
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
                 else if (!extend) choose([], current);
@@ -200,6 +258,14 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       <footer className={classes.foot} role="status">
         {status}
       </footer>
+      {dropped.length > 0 && (
+        <HowDialog
+          files={dropped}
+          open={{ id: illustration.id, name: illustration.name }}
+          onTake={send}
+          onClose={() => setDropped([])}
+        />
+      )}
       <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />
     </div>
   );

@@ -1,8 +1,9 @@
-import { TextInput } from '@mantine/core';
+import { NativeSelect, TextInput } from '@mantine/core';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
 import { type Command, placesOfDrop } from './commands';
+import { type Filter, filtersFor } from './filter';
 import classes from './Ledger.module.css';
 import { LedgerRow } from './LedgerRow';
 import { INDENT, ROW_HEIGHT } from './measures';
@@ -40,8 +41,9 @@ export function Ledger({
   const scroller = useRef<HTMLDivElement>(null);
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const [search, setSearch] = useState('');
+  const [filter, setFilter] = useState<Filter>('all');
   const [editing, setEditing] = useState<string | null>(null);
-  const list = useMemo(() => listed(rows, folded, search), [rows, folded, search]);
+  const list = useMemo(() => listed(rows, folded, search, filter), [rows, folded, search, filter]);
   const numbers = useMemo(() => numbersOf(rows), [rows]);
   const seen = useMemo(() => seenParts(rows, alone), [rows, alone]);
   const index = list.findIndex((item) => item.row.id === current);
@@ -51,7 +53,7 @@ export function Ledger({
     estimateSize: () => ROW_HEIGHT,
     overscan: 8,
   });
-  const dragging = useRowDrag(scroller, list, chosen, canEdit && search === '', (dragged, drop) => {
+  const dragging = useRowDrag(scroller, list, chosen, canEdit && search === '' && filter === 'all', (dragged, drop) => {
     const places = placesOfDrop(rows, dragged, drop);
     if (places.length > 0) act({ do: 'move-rows', places });
   });
@@ -141,6 +143,14 @@ export function Ledger({
               );
           }}
         />
+        <NativeSelect
+          size="xs"
+          className={classes.filter}
+          aria-label="Which rows are listed"
+          data={filtersFor(rows, filter)}
+          value={filter}
+          onChange={(event) => setFilter(event.currentTarget.value as Filter)}
+        />
         <button
           type="button"
           className={classes.link}
@@ -187,7 +197,7 @@ export function Ledger({
                 number={numbers.get(row.id)}
                 isChosen={chosen.has(row.id)}
                 isCurrent={row.id === current}
-                isFolded={folded.has(row.id) && search === ''}
+                isFolded={folded.has(row.id) && search === '' && filter === 'all'}
                 isSeen={row.kind === 'group' || seen.has(row.id)}
                 isAlone={row.id === alone}
                 isEditing={row.id === editing}
@@ -213,7 +223,11 @@ export function Ledger({
             />
           )}
         </div>
-        {list.length === 0 && <p className={classes.none}>No name holds “{search}”. Press Escape to see all.</p>}
+        {list.length === 0 && (
+          <p className={classes.none}>
+            {search ? `No name holds “${search}”. Press Escape to see all.` : 'No row is of this kind (any more).'}
+          </p>
+        )}
       </div>
     </div>
   );

@@ -36,6 +36,8 @@ export function LedgerRow(props: Props) {
   const properties = [
     row.blend !== 'normal' && row.blend,
     row.opacity < 1 && `${Math.round(row.opacity * 100)} %`,
+    row.frames.length > 1 && `${row.frames.length} frames`,
+    row.flagged && 'to be looked at',
   ].filter(Boolean);
   const look = [classes.row, isChosen && classes.chosen, isCurrent && classes.current, !isSeen && classes.unseen];
   return (

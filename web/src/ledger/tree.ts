@@ -1,5 +1,6 @@
 /** Questions to the flat rows that the server sends (back to front, a group directly before its members). */
 import type { Row } from '../api/calls';
+import { type Filter, passes } from './filter';
 
 export type Members = Map<string | null, Row[]>;
 
@@ -61,17 +62,23 @@ export interface Listed {
   hasMembers: boolean;
 }
 
-/** The rows that the ledger lists, front-most first. While something is searched for, folds do not count. */
-export function listed(rows: readonly Row[], folded: ReadonlySet<string>, search: string): Listed[] {
+/** The rows that the ledger lists, front-most first. While something is searched for or filtered, folds do not count. */
+export function listed(
+  rows: readonly Row[],
+  folded: ReadonlySet<string>,
+  search: string,
+  filter: Filter = 'all',
+): Listed[] {
   const members = membersOf(rows);
   const wanted = search.trim().toLowerCase();
+  const isNarrowed = wanted !== '' || filter !== 'all';
   const matches = (row: Row): boolean =>
-    row.name.toLowerCase().includes(wanted) || (members.get(row.id) ?? []).some(matches);
+    (row.name.toLowerCase().includes(wanted) && passes(row, filter)) || (members.get(row.id) ?? []).some(matches);
   const below = (group: string | null, level: number): Listed[] =>
     [...(members.get(group) ?? [])].reverse().flatMap((row) => {
-      if (wanted && !matches(row)) return [];
+      if (isNarrowed && !matches(row)) return [];
       const own: Listed = { row, level, hasMembers: row.kind === 'group' };
-      const isOpen = row.kind === 'group' && (wanted !== '' || !folded.has(row.id));
+      const isOpen = row.kind === 'group' && (isNarrowed || !folded.has(row.id));
       return isOpen ? [own, ...below(row.id, level + 1)] : [own];
     });
   return below(null, 1);

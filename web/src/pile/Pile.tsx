@@ -1,29 +1,46 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
+import { drawApart, Panes, panePlaces, panesAt, STANCE } from './apart';
+import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf } from './compare';
 import { Composite } from './composite';
-import { loadPictures, type Pictures, previewScale } from './images';
+import { loadPictures, type Pictures, previewScale, useWholePictures } from './images';
+import { type Comparison, type Look, Looks } from './Looks';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
-import { type Ground, type Peel, PileBar } from './PileBar';
+import { type Ground, type Outlined, PileBar } from './PileBar';
 import { lockedAt, nextDeeper, partsAt } from './picking';
 import { allPieces, mostFrames } from './pieces';
+import { useStable } from './useStable';
 import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
+
+/** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
+export interface Peel {
+  most: number;
+  away: number;
+  onChange: (away: number) => void;
+}
 
 interface Props {
   illustration: number;
   canvas: Extent;
   rows: readonly Row[];
   seen: ReadonlySet<string>;
-  outlines: readonly Outline[];
+  outlines: Readonly<Record<Outlined, readonly Outline[]>>;
   peel: Peel;
+  comparables: readonly Comparable[];
   onPick: (row: Row | null, extend: boolean) => void;
 }
 
 const GROUNDS: Record<Ground, string> = { grey: '#9a9a97', light: '#f4f2ec', dark: '#2b2b2d', pattern: '#b7b7b4' };
 const CLICK = 4;
+/** Device pixels from the divider of a comparison within which a drag moves it. */
+const GRIP = 14;
+/** With more outlines than these, they wait until the view stands still. */
+const MANY = 40;
+const STILL = 150;
 
-/** The pile: the picture as large as there is room, with outlines of what is selected. */
-export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick }: Props) {
+/** The pile: the picture as large as there is room, as it lies, apart in depth, or beside another state of it. */
+export function Pile({ illustration, canvas, rows, seen, outlines, peel, comparables, onPick }: Props) {
   const surface = useRef<HTMLCanvasElement>(null);
   const pictures = useRef<Pictures>(new Map());
   const last = useRef<{ spot: Spot; row: string } | null>(null);
@@ -31,20 +48,33 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
   const [view, setView] = useState<View | null>(null);
   const [follows, setFollows] = useState(true);
   const [ground, setGround] = useState<Ground>('grey');
+  const [outlined, setOutlined] = useState<Outlined>('chosen');
+  const [look, setLook] = useState<Look>('flat');
+  const [stance, setStance] = useState(STANCE);
+  const [depthZoom, setDepthZoom] = useState(1);
+  const [comparing, setComparing] = useState({ left: 'parts', right: '', mode: 'slider' as CompareMode, share: 0.5 });
   const [left, setLeft] = useState<number | null>(null);
   const [moment, setMoment] = useState(0);
   const [hint, setHint] = useState('');
   const [failed, setFailed] = useState<string[]>([]);
   const [scale] = useState(() => previewScale(rows));
-  const [composite] = useState(() => new Composite(canvas, scale));
+  const composite = useMemo(
+    () => new Composite({ width: canvas.width, height: canvas.height }, scale),
+    [canvas.width, canvas.height, scale],
+  );
+  const panes = useMemo(
+    () => new Panes({ width: canvas.width, height: canvas.height }, scale),
+    [canvas.width, canvas.height, scale],
+  );
 
   // A new name changes no pixel: what is drawn depends on these, and is drawn again only when they change.
   const looks = rows.map((row) =>
-    [row.id, row.group, row.opacity, row.blend, row.isolated, row.box, JSON.stringify(row.frames)].join(),
+    [row.id, row.group, row.opacity, row.blend, row.isolated, row.locked, row.box, JSON.stringify(row.frames)].join(),
   );
   const drawn = useStable(rows, looks.join(';'));
   const visible = useStable(seen, [...seen].join());
-  const marked = useStable(outlines, outlines.map(({ row, colour }) => row.id + colour).join());
+  const marks = outlines[outlined];
+  const marked = useStable(marks, marks.map(({ row, colour, tag }) => row.id + colour + tag).join());
   const images = allPieces(rows)
     .map((piece) => piece.image)
     .join();
@@ -69,37 +99,93 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
     return () => observer.disconnect();
   }, []);
 
+  const right = comparables.some((one) => one.key === comparing.right) ? comparing.right : comparables[1]?.key;
+  const sides = [comparing.left, right].map((key) => comparables.find((one) => one.key === key) ?? comparables[0]);
+  const wholes = useWholePictures(illustration, look === 'compare' ? sides.map((side) => side?.digest ?? null) : []);
+  const beside = look === 'compare' ? comparing.mode : 'slider';
   const shown = useMemo(
-    () => (screen ? (follows || !view ? wholeIn(screen, canvas) : view) : null),
-    [screen, follows, view, canvas],
+    () => (screen ? (follows || !view ? wholeIn(screenOf(screen, beside), canvas) : view) : null),
+    [screen, follows, view, canvas, beside],
   );
   const change = useCallback((next: View) => {
     setFollows(false);
     setView(next);
   }, []);
+  const depth = () => {
+    const there = panes.of(drawn, visible, pictures.current, moment);
+    return { there, places: screen ? panePlaces(screen, canvas, there.length, stance, depthZoom) : [] };
+  };
 
   // Drawing: one frame after anything changed. `left` is here because a picture that arrives changes the composite.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `left` and `wholes` stand for pictures that have arrived
   useEffect(() => {
     const element = surface.current;
     if (!element || !screen || !shown) return;
-    const frame = requestAnimationFrame(() => {
+    let late = 0;
+    const draw = (isStill: boolean) => {
       composite.update({ rows: drawn, seen: visible, moment }, pictures.current);
       if (element.width !== screen.width) element.width = screen.width;
       if (element.height !== screen.height) element.height = screen.height;
       const context = element.getContext('2d');
-      if (context) {
+      if (!context) return;
+      if (look === 'apart') {
+        context.fillStyle = GROUNDS[ground];
+        context.fillRect(0, 0, screen.width, screen.height);
+        const { there, places } = depth();
+        const colours = new Map(outlined === 'none' ? [] : marked.map(({ row, colour }) => [row.id, colour] as const));
+        drawApart(context, there, places, canvas, panes.scale, colours);
+      } else if (look === 'compare') {
+        paintGround(context, screen, shown, canvas, ground);
+        const both = sides.map((side, index) => ({
+          label: side?.label ?? '',
+          picture: side?.digest === null ? composite.canvas : (wholes[index] ?? null),
+        }));
+        const [one, other] = both;
+        if (one && other) drawComparison(context, screen, canvas, shown, [one, other], comparing.mode, comparing.share);
+      } else {
         paint(context, screen, shown, composite, canvas, ground);
-        drawOutlines(context, screen, shown, marked, pictures.current, moment);
+        if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
+        else late = window.setTimeout(() => draw(true), STILL);
       }
       element.dataset.drawn = String(left === 0);
-    });
-    return () => cancelAnimationFrame(frame);
-  }, [screen, shown, drawn, visible, marked, ground, left, composite, canvas, moment]);
+    };
+    const frame = requestAnimationFrame(() => draw(false));
+    return () => {
+      cancelAnimationFrame(frame);
+      window.clearTimeout(late);
+    };
+  }, [
+    screen,
+    shown,
+    drawn,
+    visible,
+    marked,
+    outlined,
+    ground,
+    left,
+    composite,
+    panes,
+    canvas,
+    moment,
+    look,
+    stance,
+    depthZoom,
+    comparing,
+    right,
+    wholes,
+  ]);
 
   const spotOf = (event: { clientX: number; clientY: number }): Spot => {
     const frame = surface.current?.getBoundingClientRect();
     const ratio = window.devicePixelRatio;
     return { x: (event.clientX - (frame?.left ?? 0)) * ratio, y: (event.clientY - (frame?.top ?? 0)) * ratio };
+  };
+  /** Zoom about a place on the screen; the panes that are apart only grow. */
+  const zoom = (spot: Spot | null, factor: number) => {
+    if (!screen || !shown) return;
+    const half = screenOf(screen, beside);
+    if (look === 'apart') setDepthZoom((before) => Math.min(Math.max(before * factor, 0.3), 6));
+    else change(zoomedAt(shown, spot ?? { x: half.width / 2, y: half.height / 2 }, factor));
   };
 
   useEffect(() => {
@@ -108,39 +194,89 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
     // React listens to wheels passively, so the page would scroll as well.
     const onWheel = (event: WheelEvent) => {
       event.preventDefault();
-      change(zoomedAt(shown, spotOf(event), 2 ** (-event.deltaY / 240)));
+      zoom(spotOf(event), 2 ** (-event.deltaY / 240));
     };
     element.addEventListener('wheel', onWheel, { passive: false });
     return () => element.removeEventListener('wheel', onWheel);
   });
 
-  const drag = useRef<{ from: Spot; view: View; moved: boolean } | null>(null);
+  const drag = useRef<{ from: Spot; view: View; stance: typeof stance; moved: boolean; onDivider: boolean } | null>(
+    null,
+  );
   const pick = (event: React.PointerEvent) => {
     if (!shown) return;
-    const spot = canvasPixel(shown, spotOf(event));
-    const found = partsAt(rows, seen, pictures.current, scale, moment, spot);
+    const extend = event.shiftKey || event.ctrlKey || event.metaKey;
+    const at = spotOf(event);
+    const spot = look === 'apart' ? at : canvasPixel(shown, at);
+    const { there, places } = look === 'apart' ? depth() : { there: [], places: [] };
+    const found =
+      look === 'apart'
+        ? panesAt(there, places, panes.scale, spot)
+        : partsAt(rows, seen, pictures.current, scale, moment, spot);
     const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
-    const locked = lockedAt(rows, seen, pictures.current, scale, moment, spot);
+    const locked = look === 'apart' ? undefined : lockedAt(rows, seen, pictures.current, scale, moment, spot);
     setHint(locked && found[0] !== locked ? `${locked.name} is locked, so it is not picked.` : '');
     const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
     last.current = row && { spot, row: row.id };
-    onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);
+    onPick(row, extend);
+  };
+  const onDrag = (spot: Spot) => {
+    const { current } = drag;
+    if (!current || !screen || !shown) return;
+    const [dx, dy] = [spot.x - current.from.x, spot.y - current.from.y];
+    if (Math.hypot(dx, dy) > CLICK) current.moved = true;
+    if (!current.moved) return;
+    if (current.onDivider) {
+      const share = (spot.x - shown.x) / (canvas.width * shown.zoom);
+      setComparing((before) => ({ ...before, share: Math.min(Math.max(share, 0), 1) }));
+    } else if (look === 'apart') {
+      const turn = Math.round(Math.min(Math.max(current.stance.turn + (dx / screen.width) * 90, 0), 70));
+      setStance({ ...current.stance, turn });
+    } else change(panned(current.view, dx, dy));
   };
 
+  const comparison: Comparison = {
+    ...comparing,
+    right: right ?? '',
+    pictures: comparables,
+    onChange: (changed) => setComparing((before) => ({ ...before, ...changed })),
+  };
+  const dials = [
+    {
+      label: 'Peel',
+      most: peel.most,
+      value: peel.away,
+      told: (away: number) => `${away} of ${peel.most} away`,
+      onChange: peel.onChange,
+    },
+    ...(frames > 1
+      ? [
+          {
+            label: 'Frame',
+            most: frames - 1,
+            value: moment,
+            told: (at: number) => `${at + 1} of ${frames}`,
+            onChange: setMoment,
+          },
+        ]
+      : []),
+  ];
   return (
     <section className={classes.pile} aria-label="Pile">
       <PileBar
-        zoom={shown?.zoom ?? 1}
+        zoom={look === 'apart' ? depthZoom : (shown?.zoom ?? 1)}
         ground={ground}
-        peel={peel}
-        moment={{ frames, shown: moment, onChange: setMoment }}
+        outlined={outlined}
         onGround={setGround}
-        onWhole={() => setFollows(true)}
-        onTrue={() => screen && change(centred(screen, canvas, 1))}
-        onZoom={(factor) =>
-          screen && shown && change(zoomedAt(shown, { x: screen.width / 2, y: screen.height / 2 }, factor))
-        }
+        onOutlined={setOutlined}
+        onWhole={() => {
+          setFollows(true);
+          setDepthZoom(1);
+        }}
+        onTrue={() => screen && change(centred(screenOf(screen, beside), canvas, 1))}
+        onZoom={(factor) => zoom(null, factor)}
       />
+      <Looks look={look} dials={dials} stance={stance} comparison={comparison} onLook={setLook} onStance={setStance} />
       <canvas
         ref={surface}
         className={classes.surface}
@@ -148,19 +284,16 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
         role="img"
         aria-label="The picture. Parts can be picked here with the pointer, and by keyboard in the ledger."
         onPointerDown={(event) => {
-          if (!shown) return;
+          if (!shown || !screen) return;
           event.currentTarget.setPointerCapture(event.pointerId);
-          drag.current = { from: spotOf(event), view: shown, moved: false };
+          const from = spotOf(event);
+          const divider = dividerAt(screen, canvas, shown, comparing.mode, comparing.share);
+          const onDivider = look === 'compare' && comparing.mode === 'slider' && Math.abs(from.x - divider) < GRIP;
+          drag.current = { from, view: shown, stance, moved: false, onDivider };
         }}
-        onPointerMove={(event) => {
-          if (!drag.current) return;
-          const spot = spotOf(event);
-          const [dx, dy] = [spot.x - drag.current.from.x, spot.y - drag.current.from.y];
-          if (Math.hypot(dx, dy) > CLICK) drag.current.moved = true;
-          if (drag.current.moved) change(panned(drag.current.view, dx, dy));
-        }}
+        onPointerMove={(event) => onDrag(spotOf(event))}
         onPointerUp={(event) => {
-          if (drag.current && !drag.current.moved) pick(event);
+          if (drag.current && !drag.current.moved && look !== 'compare') pick(event);
           drag.current = null;
         }}
         onPointerCancel={() => {
@@ -170,7 +303,11 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
       <p className={classes.state} role="status">
         {hint}
         {left !== null && left > 0 && `Loading pictures: ${left} left`}
-        {left === 0 && scale < 1 && `Preview at 1/${1 / scale} of the resolution; what is handed over is not reduced.`}
+        {left === 0 &&
+          look === 'flat' &&
+          scale < 1 &&
+          `Preview at 1/${1 / scale} of the resolution; what is handed over is not reduced.`}
+        {left === 0 && look === 'apart' && 'Small previews, laid without their modes. Drag to turn.'}
         {failed.length > 0 &&
           ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}
       </p>
@@ -178,10 +315,16 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, onPick 
   );
 }
 
-/** A value that stays the same object for as long as its key is the same. */
-function useStable<T>(value: T, key: string): T {
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the value
-  return useMemo(() => value, [key]);
+function paintGround(
+  context: CanvasRenderingContext2D,
+  screen: Extent,
+  view: View,
+  canvas: Extent,
+  ground: Ground,
+): void {
+  context.fillStyle = GROUNDS[ground];
+  context.fillRect(0, 0, screen.width, screen.height);
+  if (ground === 'pattern') paintPattern(context, view, canvas.width * view.zoom, canvas.height * view.zoom);
 }
 
 function paint(
@@ -192,10 +335,8 @@ function paint(
   canvas: Extent,
   ground: Ground,
 ): void {
-  context.fillStyle = GROUNDS[ground];
-  context.fillRect(0, 0, screen.width, screen.height);
+  paintGround(context, screen, view, canvas, ground);
   const [width, height] = [canvas.width * view.zoom, canvas.height * view.zoom];
-  if (ground === 'pattern') paintPattern(context, view, width, height);
   context.imageSmoothingEnabled = view.zoom < 1;
   context.imageSmoothingQuality = 'high';
   context.drawImage(composite.canvas, view.x, view.y, width, height);

@@ -1,42 +1,34 @@
-import { Button, SegmentedControl, Slider } from '@mantine/core';
+import { Button, NativeSelect } from '@mantine/core';
 import classes from './Pile.module.css';
 
-/** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
-export interface Peel {
-  most: number;
-  away: number;
-  onChange: (away: number) => void;
-}
-
-/** Which frame is seen of every part that has several. */
-export interface Moment {
-  frames: number;
-  shown: number;
-  onChange: (shown: number) => void;
-}
-
 export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
+export type Outlined = 'chosen' | 'all' | 'none';
 
 interface Props {
   zoom: number;
   ground: Ground;
-  peel: Peel;
-  moment: Moment;
+  outlined: Outlined;
   onGround: (ground: Ground) => void;
+  onOutlined: (outlined: Outlined) => void;
   onWhole: () => void;
   onTrue: () => void;
   onZoom: (factor: number) => void;
 }
 
 const GROUNDS = [
-  { value: 'grey', label: 'Grey' },
-  { value: 'light', label: 'Light' },
-  { value: 'dark', label: 'Dark' },
-  { value: 'pattern', label: 'Lines' },
+  { value: 'grey', label: 'Grey ground' },
+  { value: 'light', label: 'Light ground' },
+  { value: 'dark', label: 'Dark ground' },
+  { value: 'pattern', label: 'Lined ground' },
+];
+const OUTLINED = [
+  { value: 'chosen', label: 'Outlines of what is chosen' },
+  { value: 'all', label: 'Outlines of all parts' },
+  { value: 'none', label: 'No outlines' },
 ];
 
-/** How the pile is looked at: zoom and ground. */
-export function PileBar({ zoom, ground, peel, moment, onGround, onWhole, onTrue, onZoom }: Props) {
+/** How large the pile is, what lies behind it, and which outlines are drawn. */
+export function PileBar({ zoom, ground, outlined, onGround, onOutlined, onWhole, onTrue, onZoom }: Props) {
   return (
     <div className={classes.bar}>
       <Button.Group>
@@ -62,48 +54,20 @@ export function PileBar({ zoom, ground, peel, moment, onGround, onWhole, onTrue,
       <Button size="compact-sm" variant="default" onClick={onTrue} aria-keyshortcuts="P">
         True pixels
       </Button>
-      <span id="peel-label" className={classes.label}>
-        Peel
-      </span>
-      <Slider
-        size="sm"
-        className={classes.peel}
-        styles={{ root: { '--slider-track-bg': 'var(--hairline-strong)' } }}
-        min={0}
-        max={Math.max(1, peel.most)}
-        value={peel.away}
-        onChange={peel.onChange}
-        label={(away) => `${away} of ${peel.most} away`}
-        thumbProps={{ 'aria-labelledby': 'peel-label' }}
-      />
-      {moment.frames > 1 && (
-        <>
-          <span id="moment-label" className={classes.label}>
-            Frame
-          </span>
-          <Slider
-            size="sm"
-            className={classes.peel}
-            styles={{ root: { '--slider-track-bg': 'var(--hairline-strong)' } }}
-            min={0}
-            max={moment.frames - 1}
-            value={moment.shown}
-            onChange={moment.onChange}
-            label={(shown) => `${shown + 1} of ${moment.frames}`}
-            thumbProps={{ 'aria-labelledby': 'moment-label' }}
-          />
-        </>
-      )}
       <span className={classes.gap} />
-      <span id="ground-label" className={classes.label}>
-        Ground
-      </span>
-      <SegmentedControl
+      <NativeSelect
         size="xs"
-        aria-labelledby="ground-label"
-        value={ground}
-        onChange={(value) => onGround(value as Ground)}
+        aria-label="Outlines"
+        data={OUTLINED}
+        value={outlined}
+        onChange={(event) => onOutlined(event.currentTarget.value as Outlined)}
+      />
+      <NativeSelect
+        size="xs"
+        aria-label="Ground"
         data={GROUNDS}
+        value={ground}
+        onChange={(event) => onGround(event.currentTarget.value as Ground)}
       />
     </div>
   );

@@ -1,4 +1,5 @@
 /** The pictures of parts, decoded once. Very large illustrations are kept at a reduced scale, and the pile says so. */
+import { useEffect, useState } from 'react';
 import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
 import { allPieces } from './pieces';
@@ -9,6 +10,25 @@ const AT_ONCE = 6;
 const TELL_EVERY = 400;
 
 export type Pictures = Map<string, ImageBitmap>;
+
+/** Whole pictures by their digests, each null until it is there. */
+export function useWholePictures(illustration: number, digests: readonly (string | null)[]): (ImageBitmap | null)[] {
+  const [kept, setKept] = useState<ReadonlyMap<string, ImageBitmap>>(new Map());
+  const wanted = digests.filter((digest) => digest !== null).join();
+  useEffect(() => {
+    const stop = new AbortController();
+    for (const digest of wanted ? wanted.split(',') : []) {
+      fetch(imageAddress(illustration, digest), { signal: stop.signal })
+        .then((answer) => answer.blob())
+        .then(createImageBitmap)
+        .then((picture) => setKept((before) => new Map(before).set(digest, picture)))
+        // The state line says that parts were not loaded; a comparison that lacks a side shows it.
+        .catch(() => undefined);
+    }
+    return () => stop.abort();
+  }, [illustration, wanted]);
+  return digests.map((digest) => (digest === null ? null : (kept.get(digest) ?? null)));
+}
 
 /** The scale (1, 1/2, 1/4, ...) at which all pictures together stay within the budget of bytes. */
 export function previewScale(rows: readonly Row[]): number {

@@ -8,10 +8,14 @@ import type { Extent, View } from './view';
 export interface Outline {
   row: Row;
   colour: string;
+  /** Said beside the outline, so that colour is never the only mark. */
+  tag: string;
 }
 
 const WIDTH = 2.5;
 const DOUBLINGS = 7;
+/** A part that is smaller on the screen has no room for its tag. */
+const TAGGED = 22;
 const DIRECTIONS = Array.from(
   { length: 12 },
   (_, index) => [Math.cos((index * Math.PI) / 6), Math.sin((index * Math.PI) / 6)] as const,
@@ -26,7 +30,7 @@ export function drawOutlines(
   pictures: Pictures,
   moment: number,
 ): void {
-  for (const { row, colour } of outlines) {
+  for (const { row, colour, tag } of outlines) {
     if (!row.box) continue;
     const [left = 0, top = 0, width = 0, height = 0] = row.box;
     const margin = Math.ceil(WIDTH * 2 * window.devicePixelRatio);
@@ -50,7 +54,29 @@ export function drawOutlines(
     for (let times = 0; times < DOUBLINGS; times++) solid.drawImage(shape, 0, 0);
     ring(context, shape, area, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
     ring(context, shape, area, colour, WIDTH * window.devicePixelRatio);
+    const [piece] = piecesAt(row, moment);
+    const [x = 0, y = 0, w = 0, h = 0] = piece?.box ?? [];
+    if (w * view.zoom > TAGGED && h * view.zoom > TAGGED) {
+      tagAt(context, tag, colour, view.x + (x + w / 2) * view.zoom, view.y + (y + h / 2) * view.zoom);
+    }
   }
+}
+
+function tagAt(context: CanvasRenderingContext2D, tag: string, colour: string, x: number, y: number): void {
+  const ratio = window.devicePixelRatio;
+  context.font = `600 ${12 * ratio}px "Source Sans 3 Variable", sans-serif`;
+  context.textAlign = 'center';
+  context.textBaseline = 'middle';
+  const half = context.measureText(tag).width / 2 + 5 * ratio;
+  context.fillStyle = '#fbf9f4e6';
+  context.strokeStyle = colour;
+  context.lineWidth = 1.5 * ratio;
+  context.beginPath();
+  context.roundRect(x - half, y - 9 * ratio, 2 * half, 18 * ratio, 4 * ratio);
+  context.fill();
+  context.stroke();
+  context.fillStyle = '#262420';
+  context.fillText(tag, x, y);
 }
 
 function ring(

@@ -20,10 +20,11 @@ export interface Spot {
 const LEAST_ZOOM = 0.02;
 const GREATEST_ZOOM = 32;
 
-/** The whole canvas, centred, with a margin of a few hundredths. Never larger than true pixels. */
+/** The whole canvas, centred, with a margin of a few hundredths. A small one is shown larger by a whole number, so that
+ * all of its pixels are of one size. */
 export function wholeIn(screen: Extent, canvas: Extent): View {
-  const share = Math.min((screen.width * 0.96) / canvas.width, (screen.height * 0.94) / canvas.height, 1);
-  const zoom = Math.max(share, LEAST_ZOOM);
+  const share = Math.min((screen.width * 0.96) / canvas.width, (screen.height * 0.94) / canvas.height);
+  const zoom = share >= 1 ? Math.min(Math.floor(share), GREATEST_ZOOM) : Math.max(share, LEAST_ZOOM);
   return centred(screen, canvas, zoom);
 }
 

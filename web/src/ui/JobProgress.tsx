@@ -7,6 +7,8 @@ const STAGES: Record<string, string> = {
   write: 'Writing',
   prove: 'Proving',
   keep: 'Keeping pictures',
+  pack: 'Packing file',
+  unpack: 'Unpacking file',
 };
 
 interface Props {

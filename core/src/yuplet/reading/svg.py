@@ -115,7 +115,7 @@ def read(
         raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
     label = choices.names or _likeliest(sources)
     tree = _Tree(document, report, label, choices.names is not None)
-    nodes = _members(tree, document.root, ())
+    nodes = _members(tree, document.root, (), ())
     boxes: dict[str, Box] = {}
     progress(0, len(tree.drawn))
     for done, drawn in enumerate(tree.drawn, 1):
@@ -193,7 +193,9 @@ def _plain(element: etree._Element, name: str) -> str:
     return f"{prefix}:{local}" if prefix else local
 
 
-def _members(tree: _Tree, parent: etree._Element, around: tuple[etree._Element, ...]) -> tuple[LayerNode, ...]:
+def _members(
+    tree: _Tree, parent: etree._Element, around: tuple[etree._Element, ...], path: tuple[str, ...]
+) -> tuple[LayerNode, ...]:
     nodes: list[LayerNode] = []
     for element in parent:
         kind = kind_of(element) if isinstance(element.tag, str) else ""
@@ -204,15 +206,16 @@ def _members(tree: _Tree, parent: etree._Element, around: tuple[etree._Element, 
             raise TooLarge(f"The file has more than {MAX_LAYERS} layers and groups.")
         own_id = f"v{tree.counts['all']}"
         own = declarations(element)
-        name = _name(tree, element, kind)
+        name = _name(tree, element, kind, path)
+        own_path = (*path, name)
         visible = own.get("display") != "none" and own.get("visibility", "visible") == "visible"
         opacity, blend = _opacity(own), own.get("mix-blend-mode", "normal")
         if blend not in MODES:
-            tree.report.add("not understood", f"Its mode '{blend}' is not known; it is laid over as normal.", (name,))
+            tree.report.add("not understood", f"Its mode '{blend}' is not known; it is laid over as normal.", own_path)
             blend = "normal"
         together = sorted(_TOGETHER & {key for key, value in own.items() if value != "none"})
         if kind in _GROUPS and not together:
-            members = _members(tree, element, (*around, element))
+            members = _members(tree, element, (*around, element), own_path)
             if members:
                 is_clipped = own.get("clip-path", "none") != "none"
                 isolated = own.get("isolation") == "isolate" or opacity < 1 or blend != "normal" or is_clipped
@@ -220,20 +223,20 @@ def _members(tree: _Tree, parent: etree._Element, around: tuple[etree._Element, 
             continue
         if kind in _GROUPS:
             tree.report.add(
-                "information", f"Its members are one part, since a {together[0]} makes one picture of them.", (name,)
+                "information", f"Its members are one part, since a {together[0]} makes one picture of them.", own_path
             )
         if kind == "text":
             tree.report.add(
                 "not understood",
                 "Text is drawn with no font yet; turn it into outlines and bring the file in again.",
-                (name,),
+                own_path,
             )
         tree.drawn.append(_Drawn(own_id, element, around))
         nodes.append(Layer(own_id, name, None, visible, opacity, blend, kind="vector"))
     return tuple(nodes)
 
 
-def _name(tree: _Tree, element: etree._Element, kind: str) -> str:
+def _name(tree: _Tree, element: etree._Element, kind: str, path: tuple[str, ...]) -> str:
     sources = (tree.label if tree.chosen else "", "title", "aria-label", tree.label, "id")
     for candidate in (_said(element, source) for source in sources if source):
         name = re.sub(r"\s+", " ", candidate).strip()
@@ -242,7 +245,7 @@ def _name(tree: _Tree, element: etree._Element, kind: str) -> str:
     called = "group" if kind in _GROUPS else "shape"
     tree.counts[called] += 1
     name = f"{called} {tree.counts[called]}"
-    tree.report.add("provisional name", "It has no name in the file.", (name,))
+    tree.report.add("provisional name", "It has no name in the file.", (*path, name))
     return name
 
 

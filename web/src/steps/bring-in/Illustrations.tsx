@@ -6,17 +6,31 @@ import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
 import { bytes } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
+import { HowDialog, mustAsk } from './HowDialog';
 import classes from './ProjectsPage.module.css';
-import { useBringIn } from './useBringIn';
+import { type Parcel, useBringIn } from './useBringIn';
 
 /** The illustrations of a project, and the place where new ones are dropped. */
 export function Illustrations({ project }: { project: Project }) {
   const illustrations = useIllustrations(project.id);
   const input = useRef<HTMLInputElement>(null);
   const canEdit = project.role !== 'viewer';
-  const [longest, setLongest] = useState<number | null>(null);
-  const { uploads, take, refresh } = useBringIn(project.id, longest);
-  const { isOver, handlers } = useFileDrop(canEdit, (files) => void take(files));
+  const [longest, setLongest] = useState<number | string>('');
+  const [ppi, setPpi] = useState<number | string>('');
+  const [asked, setAsked] = useState<readonly File[]>([]);
+  const { uploads, take, refresh } = useBringIn(project.id);
+  const send = (parcels: readonly Parcel[]) => {
+    const size = {
+      ...(typeof longest === 'number' && { longest }),
+      ...(typeof ppi === 'number' && { ppi }),
+    };
+    void take(parcels.map((parcel) => ({ ...parcel, choices: { ...size, ...parcel.choices } })));
+  };
+  const choose = (files: readonly File[]) => {
+    if (mustAsk(files, undefined)) setAsked(files);
+    else send(files.map((file) => ({ files: [file] })));
+  };
+  const { isOver, handlers } = useFileDrop(canEdit, choose);
   const remove = async (illustration: Illustration) => {
     await removeIllustration(illustration.id);
     await refresh();
@@ -40,36 +54,48 @@ export function Illustrations({ project }: { project: Project }) {
       ))}
       {canEdit && (
         <div className={classes.drop}>
-          <Text>Drop a picture here</Text>
+          <Text>Drop a picture here, or several that belong together</Text>
           <Text size="sm" c="dimmed">
-            OpenRaster (.ora) or SVG with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF. Up to 2 GiB and 250
-            million pixels.
+            OpenRaster (.ora) or SVG with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF, animated or not; a ZIP of
+            them, or a package handed over earlier. Up to 2 GiB, 250 million pixels and 2,000 layers.
           </Text>
           <input
             ref={input}
             type="file"
             hidden
             multiple
-            accept=".ora,.svg,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
+            accept=".ora,.svg,.zip,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
             onChange={(event) => {
-              void take([...(event.currentTarget.files ?? [])]);
+              const files = [...(event.currentTarget.files ?? [])];
               event.currentTarget.value = '';
+              if (files.length) choose(files);
             }}
           />
           <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
-          <NumberInput
-            size="xs"
-            w={230}
-            label="Longer side of vector art, px"
-            placeholder="as the file says, at 96 ppi"
-            min={1}
-            max={30_000}
-            allowDecimal={false}
-            value={longest ?? ''}
-            onChange={(value) => setLongest(typeof value === 'number' ? value : null)}
-          />
+          <div className={classes.vector}>
+            <NumberInput
+              size="xs"
+              label="Vector: longer side, px"
+              placeholder="as the file says"
+              min={1}
+              max={30_000}
+              allowDecimal={false}
+              value={longest}
+              onChange={setLongest}
+            />
+            <NumberInput
+              size="xs"
+              label="or pixels to the inch"
+              placeholder="96"
+              min={1}
+              max={4_800}
+              value={ppi}
+              onChange={setPpi}
+            />
+          </div>
         </div>
       )}
+      {asked.length > 0 && <HowDialog files={asked} onTake={send} onClose={() => setAsked([])} />}
     </div>
   );
 }

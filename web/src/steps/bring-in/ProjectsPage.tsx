@@ -7,12 +7,14 @@ import { useFileDrop } from '../../ui/useFileDrop';
 import { Wordmark } from '../../ui/Wordmark';
 import { Illustrations } from './Illustrations';
 import { Members } from './Members';
+import { MoveIn, MoveOut, MovingIn } from './Moving';
 import classes from './ProjectsPage.module.css';
 
 /** Every project with its illustrations; a file may be dropped on any of them. */
 export function ProjectsPage({ user }: { user: string }) {
   const projects = useProjects();
   const [isStarting, setStarting] = useState(false);
+  const [moving, setMoving] = useState<Project | null>(null);
   const [membersOf, setMembersOf] = useState<Project | null>(null);
   const { handlers } = useFileDrop(false, () => undefined);
   return (
@@ -21,6 +23,7 @@ export function ProjectsPage({ user }: { user: string }) {
       <header className={classes.head}>
         <Wordmark />
         <span className={classes.gap} />
+        <MoveIn />
         <Button size="compact-sm" variant="default" onClick={() => setStarting(true)}>
           Start a project
         </Button>
@@ -49,7 +52,13 @@ export function ProjectsPage({ user }: { user: string }) {
               <Button size="compact-xs" variant="default" onClick={() => setMembersOf(project)}>
                 Members
               </Button>
+              {project.role === 'owner' && (
+                <Button size="compact-xs" variant="default" onClick={() => setMoving(project)}>
+                  Take it elsewhere
+                </Button>
+              )}
             </Group>
+            <MovingIn project={project} />
             <Illustrations project={project} />
           </section>
         ))}
@@ -61,6 +70,14 @@ export function ProjectsPage({ user }: { user: string }) {
         closeButtonProps={{ 'aria-label': 'Close' }}
       >
         <NewProject onDone={() => setStarting(false)} />
+      </Modal>
+      <Modal
+        opened={moving !== null}
+        onClose={() => setMoving(null)}
+        title={`Take ${moving?.name ?? ''} elsewhere`}
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
+        {moving && <MoveOut project={moving} />}
       </Modal>
       <Modal
         opened={membersOf !== null}

@@ -1,27 +1,41 @@
 import { Anchor, Table } from '@mantine/core';
 import { Link } from 'react-router';
-import type { WholeIllustration } from '../../api/calls';
-import { Panel } from '../../ui/Panel';
+import type { Row, WholeIllustration } from '../../api/calls';
 import { bytes, count, plural } from '../../ui/units';
+import classes from './BringIn.module.css';
 
 const COUNTS = [
   ['layers', 'Layers'],
+  ['vector', 'of them vector'],
   ['groups', 'Groups'],
+  ['animations', 'Animations'],
+  ['frames', 'Frames'],
   ['hidden', 'Hidden'],
   ['empty', 'Empty'],
 ] as const;
+const ALWAYS = new Set(['layers', 'groups', 'hidden']);
+
+interface Props {
+  illustration: WholeIllustration;
+  rows: readonly Row[];
+  onChoose: (ids: readonly string[], current: string | null) => void;
+}
 
 /** What was read of the file, what was not understood, and how our picture compares with the file's own. */
-export function ReadingReport({ illustration }: { illustration: WholeIllustration }) {
+export function ReadingReport({ illustration, rows, onChoose }: Props) {
   const { report } = illustration;
   const facts: [string, React.ReactNode][] = [
     ['File', `${illustration.file_name}, ${bytes(illustration.bytes)}`],
     ['Canvas', `${illustration.width} × ${illustration.height} px${report?.ppi ? ` at ${report.ppi} ppi` : ''}`],
     ['Colour', report ? `${report.bit_depth} bits a channel, ${report.colour_space}` : ''],
-    ...COUNTS.map(([kind, name]): [string, React.ReactNode] => [name, count(report?.counts[kind] ?? 0)]),
+    ...COUNTS.filter(([kind]) => ALWAYS.has(kind) || report?.counts[kind]).map(
+      ([kind, name]): [string, React.ReactNode] => [name, count(report?.counts[kind] ?? 0)],
+    ),
   ];
+  const rowOf = (layer: string | null | undefined) =>
+    rows.find((row) => row.id === layer || row.frames.some(({ pieces }) => pieces.some((one) => one.layer === layer)));
   return (
-    <Panel title="What was brought in">
+    <>
       <Table withRowBorders verticalSpacing={4} layout="fixed">
         <Table.Tbody>
           {facts.map(([name, value]) => (
@@ -47,12 +61,23 @@ export function ReadingReport({ illustration }: { illustration: WholeIllustratio
       <h3>Notes</h3>
       {report && report.notes.length > 0 ? (
         <ul>
-          {report.notes.map((note) => (
-            <li key={`${note.kind} ${note.path.join('/')} ${note.sentence}`}>
-              {note.path.length > 0 && <strong>{note.path.join(' / ')}: </strong>}
-              {note.sentence}
-            </li>
-          ))}
+          {report.notes.map((note) => {
+            const row = rowOf(note.layer);
+            const path = note.path.join(' / ');
+            return (
+              <li key={`${note.kind} ${path} ${note.sentence}`}>
+                {row ? (
+                  <button type="button" className={classes.toRow} onClick={() => onChoose([row.id], row.id)}>
+                    {path}
+                  </button>
+                ) : (
+                  path && <strong>{path}</strong>
+                )}
+                {path && ': '}
+                {note.sentence}
+              </li>
+            );
+          })}
         </ul>
       ) : (
         <p>Everything in the file was understood; nothing was converted.</p>
@@ -61,6 +86,6 @@ export function ReadingReport({ illustration }: { illustration: WholeIllustratio
         Another picture is brought in on the <Link to="/">page of projects</Link>.{' '}
         {report && plural(report.counts.layers ?? 0, 'layer')} wait under “Put in order”.
       </p>
-    </Panel>
+    </>
   );
 }

@@ -1,15 +1,24 @@
 import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { bringIn } from '../../api/calls';
+import { bringIn, bringInRevision, type Sending } from '../../api/calls';
 
 interface Upload {
   name: string;
   share: number;
 }
 
-/** Sending files to a project, one after the other; answers what is on its way and how to send more. */
-export function useBringIn(project: number, longest: number | null = null) {
+/** What goes on its way together, and how it is called meanwhile. */
+export interface Parcel extends Sending {
+  /** The illustration that it is a new revision of. */
+  revisionOf?: number;
+}
+
+const nameOf = ({ files, together }: Parcel) =>
+  files.length === 1 ? (files[0]?.name ?? '') : `${together || 'loose images'} (${files.length} files)`;
+
+/** Sending files to a project, one parcel after the other; answers what is on its way and how to send more. */
+export function useBringIn(project: number) {
   const queries = useQueryClient();
   const [uploads, setUploads] = useState<Upload[]>([]);
   const refresh = async () => {
@@ -17,23 +26,32 @@ export function useBringIn(project: number, longest: number | null = null) {
     // A first list that is still on its way would be taken for a new one.
     await queries.cancelQueries({ queryKey });
     await queries.invalidateQueries({ queryKey });
+    await queries.invalidateQueries({ queryKey: ['illustration'] });
   };
-  /** Answers how many of the files arrived; what went wrong with the others is said. */
-  const take = async (files: readonly File[]): Promise<number> => {
+  /** Answers how many of the parcels arrived; what went wrong with the others is said. */
+  const take = async (parcels: readonly Parcel[]): Promise<number> => {
     let arrived = 0;
-    for (const { name } of files) setUploads((before) => [...before, { name, share: 0 }]);
-    for (const file of files) {
+    for (const parcel of parcels) setUploads((before) => [...before, { name: nameOf(parcel), share: 0 }]);
+    for (const parcel of parcels) {
+      const name = nameOf(parcel);
       const told = (share: number) =>
-        setUploads((before) => before.map((one) => (one.name === file.name ? { ...one, share } : one)));
+        setUploads((before) => before.map((one) => (one.name === name ? { ...one, share } : one)));
       try {
-        await bringIn(project, file, longest, told);
+        if (parcel.revisionOf !== undefined) await bringInRevision(parcel.revisionOf, parcel, told);
+        else {
+          const made = await bringIn(project, parcel, told);
+          if (made.state === 'ready') {
+            const message = `It is a package of '${made.name}', which is here already. Review it there as a new revision.`;
+            notifications.show({ autoClose: false, title: name, message });
+          }
+        }
         arrived += 1;
         await refresh();
       } catch (problem) {
         const { message } = problem as Error;
         notifications.show({ color: 'orange', autoClose: false, title: 'Not brought in', message });
       } finally {
-        setUploads((before) => before.filter((one) => one.name !== file.name));
+        setUploads((before) => before.filter((one) => one.name !== name));
       }
     }
     return arrived;

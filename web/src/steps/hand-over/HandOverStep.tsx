@@ -49,7 +49,11 @@ export function HandOverStep({ illustration, version, isSaving, canEdit }: Props
       {plan.data && (
         <>
           <p>
-            {plural(plan.data.files.length, 'image')} and {plural(plan.data.beside.length, 'file')} beside them
+            {plural(
+              plan.data.files.reduce((sum, file) => sum + file.images, 0),
+              'image',
+            )}{' '}
+            and {plural(plan.data.beside.length, 'file')} beside them
             {plan.data.left_out.length > 0 && `; ${plural(plan.data.left_out.length, 'part')} left out`}
             {plan.data.empty.length > 0 && `; ${plural(plan.data.empty.length, 'part')} empty, so without a file`}.
             {plan.data.compared_with !== null &&

@@ -4,6 +4,7 @@ import { type Command, type Direction, placesTowards } from '../../ledger/comman
 import { within } from '../../ledger/tree';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
+import { PlaceFields } from './PlaceFields';
 
 interface Props {
   view: Arrangement;
@@ -29,6 +30,8 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
   const isIncluded = parts.some((row) => row.included);
   const isLocked = parts.some((row) => row.locked);
   const off = !canEdit || rows.length === 0;
+  const animated = rows.length === 1 && first && first.frames.length > 1 ? first : null;
+  const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
       <p className={classes.chosen}>
@@ -40,6 +43,7 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
           <>
             <strong>{rows.length === 1 ? first.name : plural(rows.length, 'row')}</strong>
             {first.kind === 'group' && rows.length === 1 && <> with {plural(parts.length, 'part')}</>}
+            {animated && <> with {plural(animated.frames.length, 'frame')}</>}
           </>
         )}
       </p>
@@ -81,6 +85,23 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
       >
         {isLocked ? 'Unlock' : 'Lock'} <Key name="K" />
       </Button>
+      {!off && isStack && (
+        <Button
+          size="compact-sm"
+          variant="default"
+          onClick={() => act({ do: 'read-as-frames', rows: rows.map((row) => row.id) })}
+        >
+          Read as frames
+        </Button>
+      )}
+      {!off && animated && (
+        <Button size="compact-sm" variant="default" onClick={() => act({ do: 'read-as-parts', row: animated.id })}>
+          Read frames as parts
+        </Button>
+      )}
+      {rows.length === 1 && first?.box && (
+        <PlaceFields key={first.id} row={first} off={off || first.locked} act={act} />
+      )}
       <span className={classes.gap} />
       {DIRECTIONS.map(([direction, label, key]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);

@@ -8,16 +8,30 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from yuplet.illustration.credit import Credit
+from yuplet.reading.choices import Choices
 from yuplet_server.accounts.models import User
-from yuplet_server.illustrations.actions import keep_upload
+from yuplet_server.illustrations.actions import keep_revision, keep_upload, rename, say_credit
+from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.actions import run
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 
 PROJECT = "Marsh Line"
-FILES = {"brindle.ora": "Brindle", "lever-frame.svg": "Lever frame"}
+FILES = {
+    "brindle.ora": "Brindle",
+    "lever-frame.svg": "Lever frame",
+    "reed-marsh.svg": "Reed marsh",
+    "waybill-stamps.svg": "Waybill stamps",
+    "semaphore lamp.zip": "Semaphore lamp",
+    "tin inspector.png": "Tin inspector",
+}
 """What each file is called; those that are not in demo/ as they are, are built by demo/build.py."""
+SECOND = ("brindle.ora", "brindle second.ora")
+"""A file, and what its artist made of it afterwards: that waits for a review."""
+CREDIT = Credit(author="The Marsh Line studio", licence="MIT", note="Drawn for Yuplet")
+"""For files whose format has no place for it."""
 
 
 class Command(BaseCommand):
@@ -38,15 +52,25 @@ class Command(BaseCommand):
         path = _file(file_name)
         with path.open("rb") as file:
             illustration = keep_upload(project, user, file_name, path.stat().st_size, file)
-        illustration.name = name
-        illustration.save(update_fields=["name"])
-        asked = illustration.revision.job
-        assert asked is not None
-        run(asked.pk)
-        job = Job.objects.get(pk=asked.pk)
-        if job.state != Job.State.DONE:
-            illustration.delete()
-            raise CommandError(f"{name} could not be brought in: {job.error}")
+        rename(illustration, name)
+        _read(illustration, illustration.revision)
+        if Credit(**Illustration.objects.get(pk=illustration.pk).credit).is_empty:
+            say_credit(illustration, CREDIT)
+        if file_name == SECOND[0]:
+            changed = _file(SECOND[1])
+            with changed.open("rb") as file:
+                size = changed.stat().st_size
+                revision = keep_revision(illustration, user, changed.name, size, file, Choices())
+            _read(illustration, revision)
+
+
+def _read(illustration: Illustration, revision: Revision) -> None:
+    assert revision.job is not None
+    run(revision.job.pk)
+    job = Job.objects.get(pk=revision.job.pk)
+    if job.state != Job.State.DONE:
+        illustration.delete()
+        raise CommandError(f"{revision.file_name} could not be brought in: {job.error}")
 
 
 def _file(name: str) -> Path:
@@ -57,7 +81,8 @@ def _file(name: str) -> Path:
     path = Path(settings.VAR) / "demo" / name
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
-        unfinished = path.with_suffix(".part")
+        unfinished = path.parent / "unfinished" / name
+        unfinished.parent.mkdir(exist_ok=True)
         subprocess.run([sys.executable, settings.ROOT / "demo" / "build.py", unfinished], check=True)
         unfinished.replace(path)
     return path

@@ -1,0 +1,150 @@
+/** The exploded view: the parts as panes one behind the other, seen from the side. An orthographic projection, no library. */
+import type { Row } from '../api/calls';
+import { surface } from './composite';
+import type { Pictures } from './images';
+import { piecesAt } from './pieces';
+import type { Extent, Spot } from './view';
+
+/** How the panes are turned and how far apart they are: degrees, and the depth of all of them as a share of the width. */
+export interface Stance {
+  turn: number;
+  spread: number;
+}
+
+export const STANCE: Stance = { turn: 38, spread: 0.9 };
+const PITCH = 14;
+/** Pixels of the longer side at which panes are kept: they are small on the screen, and there may be hundreds. */
+const PANE = 640;
+const THRESHOLD = 9;
+
+interface Pane {
+  row: Row;
+  picture: OffscreenCanvas;
+  key: string;
+}
+
+/** The matrix of a pane as a canvas takes it: a, b, c, d, e, f. */
+export type Matrix = readonly [number, number, number, number, number, number];
+
+/** Reduced pictures of parts, kept from frame to frame. */
+export class Panes {
+  private readonly kept = new Map<string, Pane>();
+  readonly scale: number;
+
+  constructor(
+    canvas: Extent,
+    private readonly from: number,
+  ) {
+    this.scale = Math.min(1, PANE / Math.max(canvas.width, canvas.height));
+  }
+
+  /** The panes of what is seen, back to front. */
+  of(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, moment: number): Pane[] {
+    return rows.flatMap((row) => {
+      const pieces = piecesAt(row, moment);
+      if (!row.box || !seen.has(row.id) || !pieces.some((piece) => pictures.has(piece.image))) return [];
+      const key = JSON.stringify([row.box, row.opacity, pieces, pieces.map((piece) => pictures.has(piece.image))]);
+      const old = this.kept.get(row.id);
+      if (old?.key === key) return [{ ...old, row }];
+      const [left = 0, top = 0, width = 0, height = 0] = row.box;
+      const picture = new OffscreenCanvas(
+        Math.max(1, Math.ceil(width * this.scale)),
+        Math.max(1, Math.ceil(height * this.scale)),
+      );
+      const context = surface(picture);
+      context.imageSmoothingQuality = 'high';
+      for (const piece of pieces) {
+        const image = pictures.get(piece.image);
+        const [x = 0, y = 0] = piece.box;
+        context.globalAlpha = piece.opacity * row.opacity;
+        const size = this.scale / this.from;
+        if (image)
+          context.drawImage(
+            image,
+            (x - left) * this.scale,
+            (y - top) * this.scale,
+            image.width * size,
+            image.height * size,
+          );
+      }
+      const pane = { row, picture, key };
+      this.kept.set(row.id, pane);
+      return [pane];
+    });
+  }
+}
+
+/** Where each of `count` panes of the canvas' size lies on the screen, back to front, all of them as large as there is room. */
+export function panePlaces(screen: Extent, canvas: Extent, count: number, stance: Stance, zoom: number): Matrix[] {
+  const [turn, pitch] = [
+    (stance.turn * Math.PI) / 180,
+    ((PITCH * Math.PI) / 180) * Math.min(1, Math.abs(stance.turn) / 20),
+  ];
+  const depth = stance.spread * canvas.width;
+  const a = Math.cos(turn);
+  const b = Math.sin(turn) * Math.sin(pitch);
+  const d = Math.cos(pitch);
+  // The front-most pane is nearest: it goes to the side from which the panes are seen, and down.
+  const [ex, ey] = [-Math.sin(turn) * depth, Math.cos(turn) * Math.sin(pitch) * depth];
+  const corners = [0, 1].flatMap((z) =>
+    [0, canvas.width].flatMap((x) => [0, canvas.height].map((y) => ({ x: a * x + ex * z, y: b * x + d * y + ey * z }))),
+  );
+  const [xs, ys] = [corners.map((corner) => corner.x), corners.map((corner) => corner.y)];
+  const [left, top] = [Math.min(...xs), Math.min(...ys)];
+  const fit = Math.min(
+    (screen.width * 0.94) / (Math.max(...xs) - left),
+    (screen.height * 0.92) / (Math.max(...ys) - top),
+  );
+  const scale = fit * zoom;
+  const [x0, y0] = [
+    (screen.width - (Math.max(...xs) + left) * scale) / 2,
+    (screen.height - (Math.max(...ys) + top) * scale) / 2,
+  ];
+  return Array.from({ length: count }, (_, index) => {
+    const z = count > 1 ? index / (count - 1) : 0.5;
+    return [a * scale, b * scale, 0, d * scale, x0 + ex * z * scale, y0 + ey * z * scale] as const;
+  });
+}
+
+/** Draw the panes; what is chosen has its frame drawn in its colour. */
+export function drawApart(
+  context: CanvasRenderingContext2D,
+  panes: readonly Pane[],
+  places: readonly Matrix[],
+  canvas: Extent,
+  scale: number,
+  colours: ReadonlyMap<string, string>,
+): void {
+  panes.forEach(({ row, picture }, index) => {
+    const place = places[index];
+    if (!place || !row.box) return;
+    context.setTransform(...place);
+    const [left = 0, top = 0, width = 0, height = 0] = row.box;
+    const colour = colours.get(row.id);
+    context.drawImage(picture, left, top, picture.width / scale, picture.height / scale);
+    if (colour || index === 0 || index === panes.length - 1) {
+      context.strokeStyle = colour ?? '#0000004d';
+      context.lineWidth = (colour ? 2.5 : 1) / (place[3] || 1);
+      context.strokeRect(0, 0, canvas.width, canvas.height);
+      if (colour) context.strokeRect(left, top, width, height);
+    }
+  });
+  context.setTransform(1, 0, 0, 1, 0, 0);
+}
+
+/** The parts under a place on the screen, front-most first. */
+export function panesAt(panes: readonly Pane[], places: readonly Matrix[], scale: number, spot: Spot): Row[] {
+  return panes
+    .filter(({ row, picture }, index) => {
+      const place = places[index];
+      if (!place || !row.box || row.locked) return false;
+      const [a, b, , d, e, f] = place;
+      const x = (spot.x - e) / a;
+      const y = (spot.y - f - b * x) / d;
+      const [px, py] = [Math.floor((x - (row.box[0] ?? 0)) * scale), Math.floor((y - (row.box[1] ?? 0)) * scale)];
+      if (px < 0 || py < 0 || px >= picture.width || py >= picture.height) return false;
+      return (surface(picture).getImageData(px, py, 1, 1).data[3] ?? 0) > THRESHOLD;
+    })
+    .map(({ row }) => row)
+    .reverse();
+}

@@ -1,0 +1,204 @@
+import { Button, NativeSelect, NumberInput } from '@mantine/core';
+import { useState } from 'react';
+import { type Choices, readAgain, useSheet, type WholeIllustration } from '../../api/calls';
+import { imageAddress } from '../../api/client';
+import { plural } from '../../ui/units';
+import classes from './BringIn.module.css';
+
+interface Props {
+  illustration: WholeIllustration;
+  canEdit: boolean;
+  onChanged: () => void;
+}
+
+type Sheet = NonNullable<Choices['sheet']>;
+
+/** The same file, read in another way: larger, named by something else, cut as a sheet, as parts or as frames. */
+export function ReadAgain({ illustration, canEdit, onChanged }: Props) {
+  const [problem, setProblem] = useState<string | null>(null);
+  const { report, choices } = illustration;
+  const counts = report?.counts ?? {};
+  const isVector = (counts.vector ?? 0) > 0;
+  const isArchive = illustration.file_name.toLowerCase().endsWith('.zip');
+  const isFlat = !isVector && !isArchive && (choices.sheet !== undefined || counts.layers === 1) && !counts.groups;
+  const ask = async (change: Choices) => {
+    setProblem(null);
+    try {
+      await readAgain(illustration.id, { ...choices, ...change });
+      onChanged();
+    } catch (caught) {
+      setProblem((caught as Error).message);
+    }
+  };
+  const off = !canEdit || illustration.waiting !== null;
+  return (
+    <div className={classes.form}>
+      <p>
+        The original is read anew; what comes of it waits for a review, and parts keep their names, order and all else.
+      </p>
+      {illustration.waiting && <p>Another revision is waiting: take it or put it aside first.</p>}
+      {isVector && <Vector choices={choices} sources={report?.name_sources ?? {}} off={off} ask={ask} />}
+      {isFlat && <SheetCut illustration={illustration} off={off} ask={ask} />}
+      {isArchive && <Stack choices={choices} off={off} ask={ask} />}
+      {!isVector && !isFlat && !isArchive && (
+        <p>This kind of file says everything itself: there is nothing to choose.</p>
+      )}
+      <p role="alert">{problem}</p>
+    </div>
+  );
+}
+
+interface PartProps {
+  off: boolean;
+  ask: (change: Choices) => void;
+}
+
+function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; sources: Record<string, string[]> }) {
+  const [longest, setLongest] = useState<number | string>(choices.longest ?? '');
+  const [ppi, setPpi] = useState<number | string>(choices.ppi ?? '');
+  const [names, setNames] = useState(choices.names ?? '');
+  const change: Choices = {
+    longest: typeof longest === 'number' ? longest : undefined,
+    ppi: typeof ppi === 'number' ? ppi : undefined,
+    names: names || undefined,
+  };
+  return (
+    <>
+      <h3>Vector art</h3>
+      <NumberInput
+        size="xs"
+        label="Longer side, px"
+        placeholder="as the file says"
+        min={1}
+        max={30_000}
+        allowDecimal={false}
+        value={longest}
+        onChange={setLongest}
+      />
+      <NumberInput
+        size="xs"
+        label="Pixels to the inch, for sizes in mm, inches or points"
+        placeholder="96"
+        min={1}
+        max={4_800}
+        value={ppi}
+        onChange={setPpi}
+      />
+      <NativeSelect
+        size="xs"
+        label="Names are in"
+        data={[
+          { value: '', label: 'the likeliest place' },
+          ...Object.entries(sources).map(([source, examples]) => ({
+            value: source,
+            label: `${source}: ${examples.join(', ')}`,
+          })),
+        ]}
+        value={names}
+        onChange={(event) => setNames(event.currentTarget.value)}
+      />
+      <Button size="compact-md" disabled={off} onClick={() => ask(change)}>
+        Read it again
+      </Button>
+    </>
+  );
+}
+
+function Stack({ choices, off, ask }: PartProps & { choices: Choices }) {
+  return (
+    <>
+      <h3>Loose images</h3>
+      <p>Are they parts of one picture, or moments of one part?</p>
+      <Button
+        size="compact-md"
+        variant="default"
+        disabled={off || choices.stack === 'parts'}
+        onClick={() => ask({ stack: 'parts' })}
+      >
+        Read them as parts
+      </Button>
+      <Button
+        size="compact-md"
+        variant="default"
+        disabled={off || choices.stack === 'frames'}
+        onClick={() => ask({ stack: 'frames' })}
+      >
+        Read them as frames
+      </Button>
+    </>
+  );
+}
+
+/** A flat picture that is a sheet of frames: the cuts are seen before they are made. */
+function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeIllustration }) {
+  const [chosen, setChosen] = useState<Sheet | null>(illustration.choices.sheet ?? null);
+  const answer = useSheet(illustration.id, chosen);
+  const { data } = answer;
+  const sheet = chosen ?? data?.sheet;
+  if (!sheet || !data) return answer.error ? <p role="alert">{answer.error.message}</p> : null;
+  const [width = 1, height = 1] = sheet.cell;
+  const margin = sheet.margin ?? 0;
+  const spacing = sheet.spacing ?? 0;
+  const set = (change: Partial<Sheet>) => setChosen({ ...sheet, ...change });
+  const room = (side: number, cells: number) => Math.floor((side - 2 * margin - spacing * (cells - 1)) / cells);
+  const findings = answer.error ? [] : data.findings;
+  const number = (label: string, value: number, least: number, onChange: (value: number) => void) => (
+    <NumberInput
+      size="xs"
+      w={100}
+      label={label}
+      min={least}
+      allowDecimal={false}
+      value={value}
+      onChange={(next) => typeof next === 'number' && next >= least && onChange(next)}
+    />
+  );
+  return (
+    <>
+      <h3>A sheet of frames</h3>
+      <div className={classes.numbers}>
+        {number('Columns', sheet.columns, 1, (columns) =>
+          set({ columns, cell: [Math.max(1, room(data.width, columns)), height] }),
+        )}
+        {number('Rows', sheet.rows, 1, (rows) => set({ rows, cell: [width, Math.max(1, room(data.height, rows))] }))}
+        {number('Cell width', width, 1, (next) => set({ cell: [next, height] }))}
+        {number('Cell height', height, 1, (next) => set({ cell: [width, next] }))}
+        {number('Margin', margin, 0, (next) => set({ margin: next }))}
+        {number('Spacing', spacing, 0, (next) => set({ spacing: next }))}
+      </div>
+      <svg
+        className={classes.sheet}
+        viewBox={`0 0 ${data.width} ${data.height}`}
+        role="img"
+        aria-label={`The sheet with ${sheet.columns} by ${sheet.rows} cells marked`}
+      >
+        <image href={imageAddress(illustration.id, data.picture)} width={data.width} height={data.height} />
+        {Array.from({ length: Math.min(sheet.columns * sheet.rows, 2000) }, (_, index) => {
+          const x = margin + (index % sheet.columns) * (width + spacing);
+          const y = margin + Math.floor(index / sheet.columns) * (height + spacing);
+          const isBad = findings.some((finding) => finding.cell === index + 1);
+          return (
+            <rect key={`${x} ${y}`} className={isBad ? classes.badCell : classes.cell} {...{ x, y, width, height }} />
+          );
+        })}
+      </svg>
+      <div role="status">
+        {answer.error ? (
+          <p className={classes.problem}>{answer.error.message}</p>
+        ) : findings.length === 0 ? (
+          <p>{plural(sheet.columns * sheet.rows, 'frame')}: nothing is cut through, and none is empty.</p>
+        ) : (
+          <ul className={classes.problem}>
+            {findings.slice(0, 6).map((finding) => (
+              <li key={finding.sentence}>{finding.sentence}</li>
+            ))}
+            {findings.length > 6 && <li>{plural(findings.length - 6, 'more finding')}.</li>}
+          </ul>
+        )}
+      </div>
+      <Button size="compact-md" disabled={off || answer.error !== null} onClick={() => ask({ sheet })}>
+        Cut it into {plural(sheet.columns * sheet.rows, 'frame')}
+      </Button>
+    </>
+  );
+}

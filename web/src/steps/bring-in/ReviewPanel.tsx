@@ -1,0 +1,205 @@
+import { Button, Checkbox, NativeSelect } from '@mantine/core';
+import { useState } from 'react';
+import { type Review, takeRevision, useReview } from '../../api/calls';
+import { imageAddress, type Schemas } from '../../api/client';
+import { plural } from '../../ui/units';
+import classes from './BringIn.module.css';
+
+type Match = Schemas['Match'];
+type LayerLook = Schemas['Look'];
+
+const NEW = '';
+
+interface Props {
+  illustration: number;
+  number: number;
+  canEdit: boolean;
+  onDone: () => void;
+  onAside: () => void;
+}
+
+/** A revision beside the current one, layer by layer: confirmed or corrected, then taken in one step. */
+export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: Props) {
+  const review = useReview(illustration, number);
+  const [pairs, setPairs] = useState<Record<string, string | null>>({});
+  const [remove, setRemove] = useState<readonly string[]>([]);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [isTaking, setTaking] = useState(false);
+  if (!review.data) return <p role="alert">{review.error?.message ?? 'The revision is being compared.'}</p>;
+  const { matches } = review.data;
+  const lines = linesOf(review.data, pairs);
+  const kept = matches.length - matches.filter((match) => match.changes[0] !== 'kept').length;
+  const olds = matches.flatMap((match) => (match.old ? [match.old] : []));
+  const take = async () => {
+    setTaking(true);
+    setProblem(null);
+    // Every pair is sent as it is seen, so that what is taken is what was looked at.
+    const seen = Object.fromEntries(matches.flatMap(({ new: now, old }) => (now ? [[now.id, old?.id ?? null]] : [])));
+    const gone = new Set(lines.gone.flatMap((match) => Object.keys(match.parts)));
+    try {
+      await takeRevision(illustration, number, {
+        pairs: { ...seen, ...pairs },
+        remove: remove.filter((id) => gone.has(id)),
+      });
+      onDone();
+    } catch (caught) {
+      setProblem((caught as Error).message);
+      setTaking(false);
+    }
+  };
+  return (
+    <section className={classes.review} aria-label={`Review of revision ${number}`}>
+      <h3>Revision {number} waits for you</h3>
+      <p>
+        {kept > 0 && `${plural(kept, 'layer is', 'layers are')} as before. `}
+        {matches.length === kept && 'Nothing has changed.'}
+      </p>
+      {lines.changed.length > 0 && (
+        <table className={classes.matches}>
+          <thead>
+            <tr>
+              <th scope="col">Before</th>
+              <th scope="col">After</th>
+              <th scope="col">What it is</th>
+            </tr>
+          </thead>
+          <tbody>
+            {lines.changed.map((match) => (
+              <tr key={match.new?.id}>
+                <td>
+                  <Small illustration={illustration} look={match.old} />
+                </td>
+                <td>
+                  <Small illustration={illustration} look={match.new} />
+                </td>
+                <td>
+                  <strong>{match.new?.path.join(' / ')}</strong>
+                  <span className={classes.changes}>{wordsOf(match)}</span>
+                  {canEdit && match.new && (
+                    <NativeSelect
+                      size="xs"
+                      aria-label={`What ${match.new.path.join(' / ')} was before`}
+                      value={match.old?.id ?? NEW}
+                      data={[
+                        { value: NEW, label: 'a new part' },
+                        ...olds.map((look) => ({ value: look.id, label: `was ${look.path.join(' / ')}` })),
+                      ]}
+                      onChange={(event) => {
+                        const { value } = event.currentTarget;
+                        const now = match.new?.id ?? '';
+                        setPairs((before) => corrected(review.data, before, now, value === NEW ? null : value));
+                      }}
+                    />
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {lines.gone.length > 0 && (
+        <>
+          <h3>Gone from the art</h3>
+          <p>Its part stays, empty, with its name and place, unless you take it out.</p>
+          <ul className={classes.gone}>
+            {lines.gone.map((match) => (
+              <li key={match.old?.id}>
+                <Small illustration={illustration} look={match.old} />
+                <span>
+                  {match.old?.path.join(' / ')}
+                  {Object.entries(match.parts).map(([id, name]) => (
+                    <Checkbox
+                      key={id}
+                      size="xs"
+                      label={`Take the part '${name}' out`}
+                      disabled={!canEdit}
+                      checked={remove.includes(id)}
+                      onChange={(event) => {
+                        const { checked } = event.currentTarget;
+                        setRemove((before) => (checked ? [...before, id] : before.filter((one) => one !== id)));
+                      }}
+                    />
+                  ))}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      <p role="alert">{problem}</p>
+      {canEdit && (
+        <div className={classes.actions}>
+          <Button size="compact-md" loading={isTaking} onClick={take}>
+            Take revision {number}
+          </Button>
+          <Button size="compact-md" variant="default" onClick={onAside}>
+            Put it aside
+          </Button>
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** The matches with what was corrected: a pair that is no longer one leaves an old layer that is gone. */
+function linesOf(
+  { matches }: Review,
+  pairs: Readonly<Record<string, string | null>>,
+): { changed: Match[]; gone: Match[] } {
+  const byOld = new Map(matches.flatMap((match) => (match.old ? [[match.old.id, match] as const] : [])));
+  const changed: Match[] = [];
+  const used = new Set<string>();
+  for (const match of matches) {
+    if (!match.new) continue;
+    const was = match.new.id in pairs ? pairs[match.new.id] : (match.old?.id ?? null);
+    if (was) used.add(was);
+    if (was === (match.old?.id ?? null)) {
+      if (match.changes[0] !== 'kept') changed.push(match);
+      continue;
+    }
+    const old = was ? (byOld.get(was)?.old ?? null) : null;
+    changed.push({ ...match, old, changes: old ? ['repainted'] : ['new'], dx: 0, dy: 0 });
+  }
+  const gone = [...byOld.values()].filter((match) => match.old && !used.has(match.old.id));
+  return { changed, gone };
+}
+
+/** A correction: an old layer is given to one new layer only, and taken from the one that had it. */
+function corrected(
+  { matches }: Review,
+  before: Readonly<Record<string, string | null>>,
+  now: string,
+  was: string | null,
+): Record<string, string | null> {
+  const after = { ...before, [now]: was };
+  for (const match of matches) {
+    if (!match.new || match.new.id === now || was === null) continue;
+    const held = match.new.id in after ? after[match.new.id] : (match.old?.id ?? null);
+    if (held === was) after[match.new.id] = null;
+  }
+  return after;
+}
+
+function wordsOf(match: Match): string {
+  return match.changes
+    .map((change) =>
+      change === 'moved'
+        ? `moved by ${match.dx}, ${match.dy} px`
+        : change === 'renamed'
+          ? `was called '${match.old?.path.at(-1)}'`
+          : change === 'regrouped'
+            ? 'in another group'
+            : change === 'laid otherwise'
+              ? 'another opacity or mode'
+              : change,
+    )
+    .join(', ');
+}
+
+function Small({ illustration, look }: { illustration: number; look: LayerLook | null }) {
+  return (
+    <span className={classes.small}>
+      {look?.thumbnail && <img src={imageAddress(illustration, look.thumbnail)} alt="" loading="lazy" />}
+    </span>
+  );
+}

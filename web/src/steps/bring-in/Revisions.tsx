@@ -1,0 +1,116 @@
+import { Button } from '@mantine/core';
+import { useRef, useState } from 'react';
+import {
+  bringInRevision,
+  discardRevision,
+  goBack,
+  isRunning,
+  useRevisions,
+  type WholeIllustration,
+} from '../../api/calls';
+import { JobProgress } from '../../ui/JobProgress';
+import { bytes } from '../../ui/units';
+import classes from './BringIn.module.css';
+import { ReviewPanel } from './ReviewPanel';
+
+interface Props {
+  illustration: WholeIllustration;
+  canEdit: boolean;
+  onChanged: () => void;
+}
+
+/** Every state of the art that was brought in; the next one is reviewed here before anything changes. */
+export function Revisions({ illustration, canEdit, onChanged }: Props) {
+  const { id, revision: current, waiting } = illustration;
+  const input = useRef<HTMLInputElement>(null);
+  const [share, setShare] = useState<number | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+  const revisions = useRevisions(id, current, `${waiting?.number} ${waiting?.state}`);
+  const attempt = async (what: () => Promise<unknown>) => {
+    setProblem(null);
+    try {
+      await what();
+    } catch (caught) {
+      setProblem((caught as Error).message);
+    }
+    setShare(null);
+    onChanged();
+  };
+  const others = revisions.data?.filter((one) => one.number !== waiting?.number) ?? [];
+  return (
+    <div className={classes.form}>
+      <p role="alert">{problem}</p>
+      {waiting?.state === 'review' && (
+        <ReviewPanel
+          key={waiting.number}
+          illustration={id}
+          number={waiting.number}
+          canEdit={canEdit}
+          onDone={onChanged}
+          onAside={() => attempt(() => discardRevision(id, waiting.number))}
+        />
+      )}
+      {waiting?.state === 'reading' && waiting.job && (
+        <div className={classes.waiting}>
+          <strong>Revision {waiting.number}</strong>
+          {isRunning(waiting.job) ? (
+            <JobProgress job={waiting.job} canCancel={canEdit} />
+          ) : (
+            <p>{waiting.job.error || 'It was cancelled, and nothing of it was read.'}</p>
+          )}
+          {canEdit && !isRunning(waiting.job) && (
+            <Button
+              size="compact-sm"
+              variant="default"
+              onClick={() => attempt(() => discardRevision(id, waiting.number))}
+            >
+              Put it aside
+            </Button>
+          )}
+        </div>
+      )}
+      {!waiting && canEdit && (
+        <>
+          <p>
+            The art has changed? Bring the changed file in on top: its layers are matched with the parts, and nothing
+            changes before you have looked at it.
+          </p>
+          <input
+            ref={input}
+            type="file"
+            hidden
+            data-testid="revision-file"
+            onChange={(event) => {
+              const files = [...(event.currentTarget.files ?? [])];
+              event.currentTarget.value = '';
+              if (files.length) void attempt(() => bringInRevision(id, { files }, setShare));
+            }}
+          />
+          <Button size="compact-md" disabled={share !== null} onClick={() => input.current?.click()}>
+            {share === null ? 'Bring in a new revision' : `Sending, ${Math.round(share * 100)} %`}
+          </Button>
+        </>
+      )}
+      <h3>Kept</h3>
+      <ul className={classes.revisions}>
+        {others.map((one) => (
+          <li key={one.number}>
+            <strong>Revision {one.number}</strong>
+            {one.number === current && ', worked with now'}
+            <br />
+            {one.file_name}, {bytes(one.bytes)}, {one.width} × {one.height} px
+            <br />
+            {new Date(one.created_at).toLocaleString()}
+            {one.created_by && ` by ${one.created_by}`} ·{' '}
+            <a href={`/api/illustrations/${id}/revisions/${one.number}/original`}>download</a>
+          </li>
+        ))}
+      </ul>
+      {canEdit && !waiting && current > 1 && (
+        <Button size="compact-md" variant="default" onClick={() => attempt(() => goBack(id))}>
+          Go back to the revision before
+        </Button>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,44 @@
+import { NumberInput } from '@mantine/core';
+import type { Row } from '../../api/calls';
+import type { Command } from '../../ledger/commands';
+
+interface Props {
+  row: Row;
+  off: boolean;
+  act: (command: Command) => void;
+}
+
+const LARGE_STEP = 10;
+const AXES = ['x', 'y'] as const;
+
+/** Where a part lies, typed or nudged: the arrow keys move it by 1 px, with Shift by 10. */
+export function PlaceFields({ row, off, act }: Props) {
+  const place = (axis: number, to: number) => {
+    const by = to - (row.box?.[axis] ?? 0);
+    const offset = row.offset.map((value, index) => value + (index === axis ? by : 0));
+    if (by !== 0) act({ do: 'place-parts', offsets: { [row.id]: offset } });
+  };
+  return AXES.map((name, axis) => (
+    <NumberInput
+      key={name}
+      size="xs"
+      w={86}
+      leftSection={name}
+      leftSectionWidth={22}
+      suffix=" px"
+      hideControls
+      allowDecimal={false}
+      disabled={off}
+      aria-label={`${name} of ${row.name}`}
+      value={row.box?.[axis] ?? 0}
+      onBlur={(event) => place(axis, Number.parseInt(event.currentTarget.value, 10) || 0)}
+      onKeyDown={(event) => {
+        const direction = event.key === 'ArrowUp' ? 1 : event.key === 'ArrowDown' ? -1 : 0;
+        if (direction !== 0) {
+          event.preventDefault();
+          place(axis, (row.box?.[axis] ?? 0) + direction * (event.shiftKey ? LARGE_STEP : 1));
+        } else if (event.key === 'Enter') event.currentTarget.blur();
+      }}
+    />
+  ));
+}
