@@ -35,7 +35,7 @@ def main() -> str:
         page.get_by_role("button", name="Sign in").click()
         page.get_by_role("link", name="Brindle").wait_for()
         if not page.get_by_role("link", name="five hundred").count():
-            page.locator("input[type=file]").first.set_input_files(file)
+            page.get_by_test_id("picture-file").set_input_files(file)
         page.get_by_role("link", name="five hundred").first.wait_for(timeout=120_000)
         address = page.get_by_role("link", name="five hundred").first.get_attribute("href") or ""
         began = time.perf_counter()

@@ -85,7 +85,7 @@ class ProductTestCase(LiveServerTestCase):
     def bring_in(self, file: Path | None = None) -> None:
         """Choose a file on the page of projects, wait until it is read, and open it."""
         file = file or self.ora
-        self.page.locator("input[type=file]").first.set_input_files(file)
+        self.page.get_by_test_id("picture-file").set_input_files(file)
         self.page.get_by_role("link", name=file.stem).click()
         self.wait_for_pile()
 
@@ -108,9 +108,9 @@ class ProductTestCase(LiveServerTestCase):
         return [row.get_attribute("data-row") or "" for row in rows]
 
     def place_of(self, x: float, y: float) -> tuple[float, float]:
-        """Where the middle of a canvas pixel is on the screen, while the whole picture is shown."""
+        """Where the middle of a canvas pixel is on the screen, while the picture lies in the middle at a whole zoom."""
         frame = self.page.get_by_test_id("pile").bounding_box() or {}
-        zoom = min(frame["width"] * 0.96 / 97, frame["height"] * 0.94 / 73, 1)
+        zoom = int(self.page.get_by_test_id("zoom").inner_text().split()[0]) / 100
         left, top = (
             math.floor((frame[side] - size * zoom) / 2 + 0.5) for side, size in (("width", 97), ("height", 73))
         )

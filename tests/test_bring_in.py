@@ -41,6 +41,8 @@ class BringInTests(ProductTestCase):
 
     def test_several_files_dropped_at_once(self) -> None:
         self.drop(self.ora, self.flat("tin inspector.png"))
+        self.assert_accessible("what files are to each other")
+        self.page.get_by_role("button", name="2 illustrations of their own").click()
         expect(self.page.get_by_role("link", name="signal post")).to_be_visible()
         self.page.get_by_role("link", name="tin inspector").click()
         self.wait_for_pile()
@@ -52,8 +54,8 @@ class BringInTests(ProductTestCase):
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 80"><g id="lever"><rect id="rod" x="27" y="10" width="6"'
             ' height="60"/><circle id="knob" cx="30" cy="12" r="9" fill="#a33"/></g><path d="M0 79h60"/></svg>'
         )
-        self.page.get_by_label("Longer side of vector art, px").fill("400")
-        self.page.locator("input[type=file]").first.set_input_files(drawing)
+        self.page.get_by_label("Vector: longer side, px").fill("400")
+        self.page.get_by_test_id("picture-file").set_input_files(drawing)
         self.page.get_by_role("link", name="lever").click()
         self.wait_for_pile()
         self.assertEqual(self.names(), ["shape 1", "lever", "knob", "rod"])
@@ -67,6 +69,7 @@ class BringInTests(ProductTestCase):
     def test_a_file_dropped_on_the_pile_is_brought_into_the_same_project(self) -> None:
         self.bring_in()
         self.drop(self.flat("tin inspector.png"), onto=self.page.get_by_test_id("pile"))
+        self.page.get_by_role("button", name="Another illustration").click()
         self.page.get_by_role("link", name="tin inspector").click()
         self.wait_for_pile()
         self.assertEqual(self.names(), ["tin inspector"])

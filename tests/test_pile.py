@@ -82,7 +82,10 @@ class PileTests(ProductTestCase):
         self.page.wait_for_timeout(150)
         self.assertEqual(self.differing(before, self.screen_pixels()), 0)
 
-    def test_a_small_picture_is_never_blown_up_by_itself_and_pixels_stay_square_when_asked(self) -> None:
+    def test_a_small_picture_is_shown_larger_by_a_whole_number_and_true_when_asked(self) -> None:
+        self.assertGreater(self.zoom(), 100)
+        self.assertEqual(self.zoom() % 100, 0)
+        self.page.get_by_role("button", name="True pixels").click()
         self.assertEqual(self.zoom(), 100)
         self.page.get_by_role("button", name="Zoom in").click()
         self.assertEqual(self.zoom(), 150)
@@ -93,8 +96,8 @@ class PileTests(ProductTestCase):
         self.row("sky").click()
         self.page.keyboard.press("s")
         seen = set()
-        for ground in ("Grey", "Light", "Dark", "Lines"):
-            self.page.get_by_text(ground, exact=True).click()
+        for ground in ("grey", "light", "dark", "pattern"):
+            self.page.get_by_label("Ground").select_option(ground)
             self.page.wait_for_timeout(120)
             seen.add(tuple(self.canvas_pixel(90, 5)))
         self.assertGreaterEqual(len(seen), 3)

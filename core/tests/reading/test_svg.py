@@ -4,9 +4,11 @@ Sources: W3C, Scalable Vector Graphics (SVG) 2; CSS Values and Units (absolute l
 Chromium's (tests/test_second_opinion.py).
 """
 
+from importlib import resources
 from pathlib import Path
 
 import numpy as np
+from PIL import Image, ImageDraw, ImageFont
 
 from tests.packages import FolderTestCase, quiet
 from yuplet.errors import BrokenFile, ChoiceError, TooLarge, UnsafeFile, YupletError
@@ -158,6 +160,39 @@ class TreeTests(SvgTestCase):
             found.credit, Credit("Ines Marsh", "Reeds", "https://marsh-line.example/reeds", "CC-BY-SA-4.0", True)
         )
         self.assertEqual(from_record(to_record(found)), found)
+
+    def test_text_is_drawn_with_the_shipped_font_as_another_renderer_draws_it(self) -> None:
+        """Widths and heights against FreeType (through Pillow), which shares nothing with resvg's own text layout."""
+        fonts = Path(resources.files("yuplet.fonts").joinpath("LICENSE").__fspath__()).parent
+        for style, attributes in {
+            "regular": "", "bold": 'font-weight="bold"', "italic": 'font-style="italic"', "bold-italic": 'style="font: italic bold 60px sans-serif"',
+        }.items():  # fmt: skip
+            with self.subTest(style):
+                found, report = self.read(
+                    f'{HEAD} viewBox="0 0 600 120"><text id="t" x="20" y="90" font-size="60" {attributes}>Hxgnal 18</text></svg>'
+                )
+                box = self.node(found, "t").box
+                assert box is not None
+                font = ImageFont.truetype(str(fonts / f"yuplet-sans-{style}.ttf"), 60)
+                drawn = Image.new("L", (600, 120))
+                ImageDraw.Draw(drawn).text((20, 90), "Hxgnal 18", 255, font, anchor="ls")
+                for ours, theirs in zip(box, drawn.getbbox() or (), strict=True):
+                    self.assertLessEqual(abs(ours - theirs), 2, (style, box))
+                self.assertEqual([note for note in report.notes if note.kind == "not understood"], [])
+
+    def test_fonts_and_letters_that_are_not_there_are_told(self) -> None:
+        text = f"""{HEAD} viewBox="0 0 400 200"><g id="labels" font-family="Georgia, serif">
+            <text id="one" y="60" font-size="48">Signal <tspan font-family="sans-serif">box</tspan></text>
+            <text id="two" y="130" style="font: italic 40px 'Courier New', monospace">\u6f22\u5b57</text></g>
+            <style>.c {{ font-family: Futura }}</style><g id="deep" filter="url(#f)"><text class="c" y="9">x</text></g></svg>"""
+        found, report = self.read(text)
+        said = [
+            ("/".join(note.path), note.sentence.split(";")[0]) for note in report.notes if note.kind == "not understood"
+        ]
+        self.assertIn(("labels/one", "Its font 'Georgia' is not looked for"), said)
+        self.assertIn(("labels/two", "Its font 'Courier New' is not looked for"), said)
+        self.assertIn(("deep", "Its font 'Futura' is not looked for"), said)
+        self.assertTrue(any("No shipped font has '\u5b57\u6f22'" in sentence for _, sentence in said), said)
 
     def test_attributes_that_are_all_alike_are_no_names(self) -> None:
         shapes = "".join(f'<rect id="r{n}" width="9" height="9" o:type="shape"/>' for n in range(6))

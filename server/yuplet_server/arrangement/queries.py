@@ -15,7 +15,6 @@ from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import looks_of
 
-
 FLAGS = ("provisional name", "proposed place")
 """Notes of what was read that an artist should look at."""
 

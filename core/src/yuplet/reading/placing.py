@@ -116,8 +116,9 @@ def _differences(
 ) -> NDArray[np.float32]:
     weights = np.repeat(weight[..., None], 4, axis=2)
     errors = cv2.matchTemplate(picture, template, cv2.TM_SQDIFF, mask=weights)
-    errors[~np.isfinite(errors)] = np.inf
-    return errors.astype(np.float32)
+    found: NDArray[np.float32] = errors.astype(np.float32)
+    found[~np.isfinite(found)] = np.inf
+    return found
 
 
 def _premultiplied(picture: Picture) -> NDArray[np.float32]:

@@ -41,6 +41,7 @@ from yuplet.reading.svg_document import (
     reference,
     without,
 )
+from yuplet.reading.svg_text import options, use_shipped_fonts
 
 PPI = 96.0
 _GROUPS = {"g", "svg", "a", "switch"}
@@ -73,6 +74,7 @@ class _Tree:
     report: ReadingReport
     label: str | None
     chosen: bool
+    texts: dict[etree._Element, list[str]]
     drawn: list[_Drawn] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
 
@@ -114,7 +116,7 @@ def read(
         known = ", ".join(sources) or "none"
         raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
     label = choices.names or _likeliest(sources)
-    tree = _Tree(document, report, label, choices.names is not None)
+    tree = _Tree(document, report, label, choices.names is not None, use_shipped_fonts(document))
     nodes = _members(tree, document.root, (), ())
     boxes: dict[str, Box] = {}
     progress(0, len(tree.drawn))
@@ -137,6 +139,7 @@ def read(
 def whole_picture(path: Path, canvas: Size) -> Picture:
     """The whole document as resvg draws it in one go, (H, W, 4) straight RGBA."""
     document = open_document(path.read_bytes(), path.name, PPI, ReadingReport())
+    use_shipped_fonts(document)
     # The size that the file says may be a fraction, which the canvas is rounded up from.
     scale = 1.0 if _canvas(document, 1.0, path.name) == canvas else max(canvas) / max(document.width, document.height)
     return _rendered(document, document.root, Box(0, 0, canvas.width, canvas.height), scale)
@@ -225,12 +228,9 @@ def _members(
             tree.report.add(
                 "information", f"Its members are one part, since a {together[0]} makes one picture of them.", own_path
             )
-        if kind == "text":
-            tree.report.add(
-                "not understood",
-                "Text is drawn with no font yet; turn it into outlines and bring the file in again.",
-                own_path,
-            )
+        for inner in elements(element):
+            for sentence in tree.texts.get(inner, ()):
+                tree.report.add("not understood", sentence, own_path)
         tree.drawn.append(_Drawn(own_id, element, around))
         nodes.append(Layer(own_id, name, None, visible, opacity, blend, kind="vector"))
     return tuple(nodes)
@@ -347,7 +347,7 @@ def _rendered(document: Document, inner: etree._Element, area: Box, scale: float
     text = etree.tostring(outer, encoding="unicode")
     outer.remove(inner)
     try:
-        tree = usvg.Tree.from_str(text, usvg.Options.default())
+        tree = usvg.Tree.from_str(text, options())
         data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
     except Exception as error:
         raise BrokenFile(f"The file cannot be drawn ({error}). Save it again as SVG.") from error

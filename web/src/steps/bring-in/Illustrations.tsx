@@ -64,6 +64,7 @@ export function Illustrations({ project }: { project: Project }) {
             type="file"
             hidden
             multiple
+            data-testid="picture-file"
             accept=".ora,.svg,.zip,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
             onChange={(event) => {
               const files = [...(event.currentTarget.files ?? [])];
@@ -112,11 +113,7 @@ function Card({
   const { job } = illustration;
   if (illustration.state === 'ready') {
     return (
-      <Link
-        to={`/illustrations/${illustration.id}/put-in-order`}
-        className={classes.card}
-        aria-label={illustration.name}
-      >
+      <Link to={`/illustrations/${illustration.id}/put-in-order`} className={classes.card}>
         <span className={classes.preview}>
           <img src={imageAddress(illustration.id, illustration.preview ?? '')} alt="" />
         </span>

@@ -1,5 +1,5 @@
 import { Button, NativeSelect, NumberInput } from '@mantine/core';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { type Choices, readAgain, useSheet, type WholeIllustration } from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import { plural } from '../../ui/units';
@@ -133,7 +133,10 @@ function Stack({ choices, off, ask }: PartProps & { choices: Choices }) {
 function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeIllustration }) {
   const [chosen, setChosen] = useState<Sheet | null>(illustration.choices.sheet ?? null);
   const answer = useSheet(illustration.id, chosen);
-  const { data } = answer;
+  // While a cut cannot be made, what was seen last stays, so that it can be mended.
+  const last = useRef(answer.data);
+  if (answer.data) last.current = answer.data;
+  const data = last.current;
   const sheet = chosen ?? data?.sheet;
   if (!sheet || !data) return answer.error ? <p role="alert">{answer.error.message}</p> : null;
   const [width = 1, height = 1] = sheet.cell;

@@ -1,0 +1,1 @@
+"""The fonts that text in vector art is drawn with."""

@@ -1,0 +1,189 @@
+"""Every form of art in one drop: loose images, frames, sheets, packages, whole projects; and who made them."""
+
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import expect
+
+from tests.product import ProductTestCase
+
+
+def figure(colour: tuple[int, int, int], size: tuple[int, int] = (40, 30), at: int = 4) -> Image.Image:
+    """A block of one colour on a transparent ground."""
+    image = Image.new("RGBA", size)
+    image.paste((*colour, 255), (at, 5, at + 12, 25))
+    return image
+
+
+class FormsOfArtTests(ProductTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in()
+
+    def save(self, image: Image.Image, name: str, **options: Any) -> Path:
+        image.save(self.files / name, **options)
+        return self.files / name
+
+    def choose(self, *files: Path) -> None:
+        self.page.get_by_test_id("picture-file").set_input_files(list(files))
+
+    def open(self, name: str) -> None:
+        self.page.get_by_role("link", name=name).click()
+        self.wait_for_pile()
+
+    def test_loose_images_are_parts_placed_by_a_reference(self) -> None:
+        hat, coat = figure((200, 30, 30), (20, 30), 2), figure((30, 120, 60), (26, 30), 6)
+        whole = Image.new("RGBA", (90, 60), (240, 230, 210, 255))
+        whole.alpha_composite(coat, (40, 22))
+        whole.alpha_composite(hat, (10, 12))
+        files = [
+            self.save(coat.crop(coat.getbbox() or (0, 0, 1, 1)), "badger 1 coat.png"),
+            self.save(hat.crop(hat.getbbox() or (0, 0, 1, 1)), "badger 2 hat.png"),
+            self.save(whole, "reference.png"),
+        ]
+        self.choose(*files)
+        self.page.get_by_label("What they are called together").fill("badger")
+        self.page.get_by_role("button", name="Parts of one picture").click()
+        self.open("badger")
+        self.assertEqual(self.names(), ["reference", "badger 2 hat", "badger 1 coat"])
+        expect(self.row("badger 2 hat")).to_contain_text("12, 17")
+        expect(self.row("badger 1 coat")).to_contain_text("46, 27")
+        self.to_step("Bring in")
+        report = self.page.get_by_role("region", name="What was brought in")
+        expect(report).to_contain_text("100% of its pixels agree with the reference")
+        # A line of the report leads to its layer, which can be nudged and put back.
+        report.get_by_role("button", name="badger 1 coat").click()
+        self.to_step("Put in order")
+        x = self.page.get_by_label("x of badger 1 coat")
+        x.focus()
+        self.page.keyboard.press("ArrowUp")
+        expect(self.row("badger 1 coat")).to_contain_text("47, 27")
+        self.page.keyboard.press("Shift+ArrowDown")
+        expect(self.row("badger 1 coat")).to_contain_text("37, 27")
+        self.reload()
+        expect(self.row("badger 1 coat")).to_contain_text("37, 27")
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.row("badger 1 coat")).to_contain_text("47, 27")
+
+    def test_an_animated_file_is_one_part_whose_frames_can_be_looked_at_and_read_as_parts(self) -> None:
+        frames = [
+            figure(colour, at=4 + 8 * n) for n, colour in enumerate(((200, 30, 30), (30, 120, 60), (40, 60, 190)))
+        ]
+        file = self.save(frames[0], "lamp.png", save_all=True, append_images=frames[1:], duration=[80, 90, 100])
+        self.choose(file)
+        self.open("lamp")
+        expect(self.row("lamp")).to_contain_text("3 frames")
+        before = self.screen_pixels()
+        self.page.get_by_role("slider", name="Frame").focus()
+        self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_timeout(200)
+        self.assertGreater(self.differing(before, self.screen_pixels()), 1000)
+        self.page.keyboard.press("ArrowLeft")
+        self.row("lamp").click()
+        self.page.get_by_role("button", name="Read frames as parts").click()
+        expect(self.row("lamp 3")).to_be_visible()
+        self.assertEqual(self.names(), ["lamp", "lamp 3", "lamp 2", "lamp 1"])
+        self.row("lamp").click()
+        self.page.get_by_role("button", name="Read as frames").click()
+        expect(self.row("lamp 3")).to_have_count(0)
+        self.to_step("Hand over")
+        expect(self.page.get_by_role("region", name="Hand over")).to_contain_text("3 images and 4 files")
+        self.page.get_by_role("button", name="Hand over 1 part").click()
+        expect(self.page.get_by_test_id("proof")).to_contain_text("0 of 1,200")
+
+    def test_a_sheet_is_cut_after_its_cuts_were_seen(self) -> None:
+        sheet = Image.new("RGBA", (240, 30))
+        for n in range(6):
+            sheet.alpha_composite(figure((30 * n, 90, 60)), (40 * n, 0))
+        self.choose(self.save(sheet, "walk.png"))
+        self.open("walk")
+        self.to_step("Bring in")
+        self.page.get_by_role("tab", name="Read it otherwise").click()
+        panel = self.page.get_by_role("region", name="What was brought in")
+        expect(panel).to_contain_text("6 frames: nothing is cut through, and none is empty.")
+        panel.get_by_label("Columns").fill("8")
+        expect(panel).to_contain_text("is cut through at its")
+        panel.get_by_label("Columns").fill("6")
+        panel.get_by_label("Cell width").fill("41")
+        expect(panel).to_contain_text("need a sheet of 246 x 30 px")
+        panel.get_by_label("Cell width").fill("40")
+        expect(panel).to_contain_text("nothing is cut through")
+        self.assert_accessible("cutting a sheet")
+        panel.get_by_role("button", name="Cut it into 6 frames").click()
+        self.page.get_by_role("checkbox", name="Take the part 'walk' out").check()
+        self.page.get_by_role("button", name="Take revision 2").click()
+        self.to_step("Put in order")
+        expect(self.row("walk")).to_contain_text("6 frames")
+        expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("40 × 30 px")
+
+    def test_who_made_it_is_in_the_package_and_the_package_comes_in_again(self) -> None:
+        self.bring_in()
+        self.to_step("Bring in")
+        self.page.get_by_role("tab", name="Credit").click()
+        self.page.get_by_label("Author").fill("Ines Marsh")
+        self.page.get_by_role("combobox", name="Licence").fill("CC-BY-4")
+        self.page.get_by_role("option", name="CC-BY-4.0").click()
+        self.page.get_by_role("button", name="Save the credit").click()
+        expect(self.page.get_by_label("Attribution")).to_have_value("yes")
+        self.assert_accessible("credit")
+        self.to_step("Hand over")
+        self.page.get_by_role("button", name="Hand over 9 parts").click()
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("link", name="Download ZIP").click()
+        package = self.files / "post package.zip"
+        package.write_bytes(waiting.value.path().read_bytes())
+        with zipfile.ZipFile(package) as archive:
+            self.assertIn("Author: Ines Marsh", archive.read("CREDITS.txt").decode())
+            self.assertEqual(json.loads(archive.read("manifest.json"))["credit"]["licence"], "CC-BY-4.0")
+        self.page.goto("/")
+        self.choose(package)
+        expect(self.page.get_by_text("It is a package of 'signal post', which is here already.")).to_be_visible()
+        expect(self.page.get_by_role("link", name="signal post")).to_have_count(1)
+        self.open("signal post")
+        expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("revision 2 waits")
+
+    def test_a_project_moves_house(self) -> None:
+        self.bring_in()
+        self.row("arm").dblclick()
+        self.page.keyboard.type("blade")
+        self.page.keyboard.press("Enter")
+        self.page.keyboard.press("Escape")
+        expect(self.page.get_by_text("Last step: Rename 'arm'")).to_be_visible()
+        self.page.goto("/")
+        self.page.get_by_role("button", name="Take it elsewhere").click()
+        self.page.get_by_role("button", name="Pack it into one file").click()
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("link", name="download").click()
+        self.assert_accessible("taking a project elsewhere")
+        packed = self.files / "Marsh Line.zip"
+        packed.write_bytes(waiting.value.path().read_bytes())
+        self.page.keyboard.press("Escape")
+        self.page.get_by_test_id("project-file").set_input_files(packed)
+        expect(self.page.get_by_role("link", name="signal post")).to_have_count(2)
+        self.page.get_by_role("link", name="signal post").last.click()
+        self.wait_for_pile()
+        expect(self.row("blade")).to_be_visible()
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.row("arm")).to_be_visible()
+        self.page.goto("/")
+        packed.write_bytes(b"no archive")
+        self.page.get_by_test_id("project-file").set_input_files(packed)
+        expect(self.page.get_by_text("'Marsh Line.zip' is a damaged archive")).to_be_visible()
+
+    def test_a_bomb_of_an_archive_is_refused_with_a_sentence(self) -> None:
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+            huge = np.zeros(4 << 20, np.uint8).tobytes()
+            with archive.open("a.png", "w", force_zip64=True) as entry:
+                for _ in range(1100):
+                    entry.write(huge)
+        (self.files / "bomb.zip").write_bytes(out.getvalue())
+        self.choose(self.files / "bomb.zip")
+        expect(
+            self.page.get_by_role("alert").filter(has_text="unpacks to 4.3 GiB; Yuplet takes up to 4 GiB")
+        ).to_be_visible()
