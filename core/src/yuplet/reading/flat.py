@@ -6,6 +6,7 @@ PNG is decoded as in `png`, everything else by Pillow (16-bit TIFF by OpenCV). L
 2 000 pages or frames and 1 000 million pixels in all of them.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 
@@ -81,7 +82,7 @@ def read(
             if facts.count > MAX_LAYERS:
                 raise TooLarge(f"{what} has {facts.count} pages or frames; Yuplet takes up to {MAX_LAYERS}. Split it.")
             # One after the other: each is in the scratch file before the next is decoded.
-            for number, frame in enumerate(ImageSequence.Iterator(image), 1):
+            for number, frame in enumerate(_frames(image, path), 1):
                 size = Size(*frame.size)
                 _check_limits(size, left, what)
                 picture = _picture(frame, path, facts, what, report)
@@ -122,6 +123,18 @@ def _facts(image: Image.Image) -> _Facts:
     else:
         facts.loops = loops or 0
     return facts
+
+
+def _frames(image: Image.Image, path: Path) -> Iterator[Image.Image]:
+    """Each page or frame in its turn."""
+    if image.format != "PNG" or not getattr(image, "is_animated", False) or not png.gives_back(path.read_bytes()):
+        yield from ImageSequence.Iterator(image)
+        return
+    # Pillow 13 gives back the wrong frame where one before it was looked at; each is sought from the start.
+    for index in range(getattr(image, "n_frames", 1)):
+        with Image.open(path, formats=("PNG",)) as fresh:
+            fresh.seek(index)
+            yield fresh
 
 
 def _check_limits(size: Size, left: int, what: str) -> None:

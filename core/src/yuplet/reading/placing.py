@@ -122,7 +122,7 @@ def _differences(
 
 
 def _premultiplied(picture: Picture) -> NDArray[np.float32]:
-    exact = picture.astype(np.float32) / 255
+    exact: NDArray[np.float32] = np.divide(picture, 255, dtype=np.float32)
     exact[..., :3] *= exact[..., 3:]
     return exact
 

@@ -85,6 +85,17 @@ def _profile(body: bytes) -> bytes | None:
         return None
 
 
+def gives_back(data: bytes) -> bool:
+    """Whether any frame of an animated PNG is to be disposed of by giving back what lay under it (section 11.3.6.2)."""
+    at = len(SIGNATURE)
+    while at + 8 <= len(data):
+        length, kind = struct.unpack(">I4s", data[at : at + 8])
+        if kind == b"fcTL" and length == 26 and data[at + 8 + 24] == 2:
+            return True
+        at += 12 + length
+    return False
+
+
 def decode(data: bytes, what: str) -> Picture:
     """Decode a PNG of any colour type and depth.
 
