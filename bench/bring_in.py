@@ -43,7 +43,7 @@ def main() -> str:
     for name, file in (
         ("Brindle, 50 layers, 2048²", brindle()),
         ("bench art, 15 layers, 4096²", bench_art(15)),
-        ("bench art, 60 layers, 4096²", bench_art()),
+        ("bench art, 100 layers, 4096²", bench_art(100)),
     ):
         decoded = decode_all(file)
         decode = fastest(lambda file=file: decode_all(file))  # type: ignore[misc]
