@@ -32,7 +32,28 @@ def main() -> None:
         page.get_by_role("link", name="Brindle").click()
         opened(page)
         to_step(page, "Bring in")
+        page.get_by_role("region", name="Review of revision 2").wait_for()
         shoot(page, "bring-in")
+        page.get_by_text("Compare", exact=True).click()
+        page.get_by_label("Right picture").select_option(label="Revision 2")
+        page.wait_for_timeout(1500)
+        shoot(page, "compare")
+        page.get_by_role("tab", name="Credit").click()
+        page.get_by_text("Apart", exact=True).click()
+        shoot(page, "credit")
+        page.goto("/")
+        page.get_by_role("link", name="Semaphore lamp").click()
+        opened(page)
+        page.get_by_label("Outlines", exact=True).select_option("all")
+        shoot(page, "frames")
+        page.goto("/")
+        page.get_by_role("link", name="Reed marsh").click()
+        opened(page)
+        page.get_by_text("Apart", exact=True).click()
+        shoot(page, "apart")
+        page.goto("/")
+        page.get_by_role("link", name="Brindle").click()
+        opened(page)
         to_step(page, "Put in order")
         page.locator('[data-row="lamp"]').click()
         shoot(page, "put-in-order")
@@ -47,7 +68,7 @@ def main() -> None:
         shoot(page, "hand-over")
         page.emulate_media(color_scheme="dark")
         to_step(page, "Put in order")
-        page.get_by_text("Dark", exact=True).click()
+        page.get_by_label("Ground").select_option("dark")
         shoot(page, "put-in-order-dim")
 
 
@@ -61,6 +82,7 @@ def opened(page: Page) -> None:
 
 def shoot(page: Page, name: str) -> None:
     page.wait_for_timeout(700)
+    page.wait_for_function("[...document.images].every(image => image.complete)")
     page.screenshot(path=HERE / f"{name}.png")
 
 

@@ -10,6 +10,9 @@ import { HowDialog, mustAsk } from './HowDialog';
 import classes from './ProjectsPage.module.css';
 import { type Parcel, useBringIn } from './useBringIn';
 
+/** Up to so many pixels a side a picture is shown larger, its pixels square. */
+const SMALL = 125;
+
 /** The illustrations of a project, and the place where new ones are dropped. */
 export function Illustrations({ project }: { project: Project }) {
   const illustrations = useIllustrations(project.id);
@@ -115,7 +118,13 @@ function Card({
     return (
       <Link to={`/illustrations/${illustration.id}/put-in-order`} className={classes.card}>
         <span className={classes.preview}>
-          <img src={imageAddress(illustration.id, illustration.preview ?? '')} alt="" />
+          <img
+            className={
+              (illustration.width ?? 0) <= SMALL && (illustration.height ?? 0) <= SMALL ? classes.tiny : undefined
+            }
+            src={imageAddress(illustration.id, illustration.preview ?? '')}
+            alt=""
+          />
         </span>
         <strong>{illustration.name}</strong>
         <span className={classes.facts}>

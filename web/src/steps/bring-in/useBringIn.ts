@@ -2,6 +2,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { bringIn, bringInRevision, type Sending } from '../../api/calls';
+import { bytes } from '../../ui/units';
 
 interface Upload {
   name: string;
@@ -13,6 +14,9 @@ export interface Parcel extends Sending {
   /** The illustration that it is a new revision of. */
   revisionOf?: number;
 }
+
+/** The server's own limit, told before anything is sent. */
+const MOST_BYTES = 2 * 1024 ** 3;
 
 const nameOf = ({ files, together }: Parcel) =>
   files.length === 1 ? (files[0]?.name ?? '') : `${together || 'loose images'} (${files.length} files)`;
@@ -37,6 +41,8 @@ export function useBringIn(project: number) {
       const told = (share: number) =>
         setUploads((before) => before.map((one) => (one.name === name ? { ...one, share } : one)));
       try {
+        const large = parcel.files.find((file) => file.size > MOST_BYTES);
+        if (large) throw new Error(`'${large.name}' has ${bytes(large.size)}; Yuplet takes up to 2 GiB. Split it.`);
         if (parcel.revisionOf !== undefined) await bringInRevision(parcel.revisionOf, parcel, told);
         else {
           const made = await bringIn(project, parcel, told);
