@@ -34,19 +34,38 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
   const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
-      <p className={classes.chosen}>
-        {!canEdit ? (
-          'You may look and download; an editor may change things.'
-        ) : first === undefined ? (
-          <>Choose a part on the picture or in the ledger. Enter renames it.</>
-        ) : (
-          <>
-            <strong>{rows.length === 1 ? first.name : plural(rows.length, 'row')}</strong>
-            {first.kind === 'group' && rows.length === 1 && <> with {plural(parts.length, 'part')}</>}
-            {animated && <> with {plural(animated.frames.length, 'frame')}</>}
-          </>
+      <div className={classes.head}>
+        <p className={classes.chosen}>
+          {!canEdit ? (
+            'You may look and download; an editor may change things.'
+          ) : first === undefined ? (
+            <>Choose a part on the picture or in the ledger. Enter renames it.</>
+          ) : (
+            <>
+              <strong>{rows.length === 1 ? first.name : plural(rows.length, 'row')}</strong>
+              {first.kind === 'group' && rows.length === 1 && <> with {plural(parts.length, 'part')}</>}
+              {animated && <> with {plural(animated.frames.length, 'frame')}</>}
+            </>
+          )}
+        </p>
+        {!off && isStack && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            onClick={() => act({ do: 'read-as-frames', rows: rows.map((row) => row.id) })}
+          >
+            Read as frames
+          </Button>
         )}
-      </p>
+        {!off && animated && (
+          <Button size="compact-sm" variant="default" onClick={() => act({ do: 'read-as-parts', row: animated.id })}>
+            Read frames as parts
+          </Button>
+        )}
+        {rows.length === 1 && first?.box && (
+          <PlaceFields key={first.id} row={first} off={off || first.locked} act={act} />
+        )}
+      </div>
       <Button
         size="compact-sm"
         variant="default"
@@ -85,23 +104,6 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
       >
         {isLocked ? 'Unlock' : 'Lock'} <Key name="K" />
       </Button>
-      {!off && isStack && (
-        <Button
-          size="compact-sm"
-          variant="default"
-          onClick={() => act({ do: 'read-as-frames', rows: rows.map((row) => row.id) })}
-        >
-          Read as frames
-        </Button>
-      )}
-      {!off && animated && (
-        <Button size="compact-sm" variant="default" onClick={() => act({ do: 'read-as-parts', row: animated.id })}>
-          Read frames as parts
-        </Button>
-      )}
-      {rows.length === 1 && first?.box && (
-        <PlaceFields key={first.id} row={first} off={off || first.locked} act={act} />
-      )}
       <span className={classes.gap} />
       {DIRECTIONS.map(([direction, label, key]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);
