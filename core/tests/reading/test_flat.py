@@ -277,12 +277,12 @@ class CreditTests(FlatTestCase):
         )
 
     def test_xmp_comes_before_exif(self) -> None:
-        packet = b"""<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
-        <rdf:Description xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:r="http://ns.adobe.com/xap/1.0/rights/"
+        packet = b"""<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
+        <rdf:Description xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:r="https://marsh-line.example/xap/1.0/rights/"
           r:WebStatement="https://creativecommons.org/licenses/by-sa/4.0/">
         <dc:creator><rdf:Seq><rdf:li>Ines Marsh</rdf:li><rdf:li>Odo Reed</rdf:li></rdf:Seq></dc:creator>
         <dc:title><rdf:Alt><rdf:li xml:lang="x-default">Lamp</rdf:li></rdf:Alt></dc:title>
-        </rdf:Description></rdf:RDF></x:xmpmeta>"""
+        </rdf:Description></rdf:RDF>"""
         tags = Image.Exif()
         tags[0x013B] = "Somebody else"
         for name in ("a.jpg", "a.webp"):

@@ -15,7 +15,8 @@ from yuplet.illustration.credit import Credit, spdx_id
 
 _DC = "{http://purl.org/dc/elements/1.1/}"
 _CC = ("{http://creativecommons.org/ns#}", "{http://web.resource.org/cc/}")
-_XMP_RIGHTS = "{http://ns.adobe.com/xap/1.0/rights/}"
+_STATEMENT = "/xap/1.0/rights/}WebStatement"
+"""The end of the name under which XMP gives the address of a licence."""
 _RDF = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}"
 _LONGEST = 2_000
 _RIGHTS_MOST = 16 << 20
@@ -23,7 +24,8 @@ _RIGHTS_MOST = 16 << 20
 
 def of_image(image: Image.Image) -> Credit:
     """What a flat picture says of its maker: in XMP, else in PNG's texts, else in Exif."""
-    xmp = image.info.get("xmp") or image.info.get("XML:com.adobe.xmp") or b""
+    # PNG keeps it as a text under a name of its own that ends so.
+    xmp = next((image.info[name] for name in image.info if str(name) == "xmp" or str(name).endswith(".xmp")), b"")
     if isinstance(xmp, str):
         xmp = xmp.encode()
     texts = {name: value for name, value in image.info.items() if isinstance(name, str) and isinstance(value, str)}
@@ -41,7 +43,7 @@ def of_rdf(root: etree._Element) -> Credit:
     # The licence itself and the agents may be described beside or within the work: the work's own children come first.
     rights = _words(work, f"{_DC}rights")
     deed = next((found for cc in _CC if (found := _resource(work, f"{cc}license"))), "")
-    deed = deed or _words(work, f"{_XMP_RIGHTS}WebStatement") or _resource(work, f"{_XMP_RIGHTS}WebStatement")
+    deed = deed or _statement(work)
     return _credit(
         author=_words(work, f"{_DC}creator"),
         title=_words(work, f"{_DC}title"),
@@ -102,6 +104,19 @@ def _words(work: etree._Element, name: str) -> str:
     for element in work.iter():
         if isinstance(element.tag, str) and element.get(name):
             return str(element.get(name))
+    return ""
+
+
+def _statement(work: etree._Element) -> str:
+    """The address of the licence that XMP gives, as an element or as an attribute."""
+    for element in work.iter():
+        if not isinstance(element.tag, str):
+            continue
+        if element.tag.endswith(_STATEMENT):
+            return element.get(f"{_RDF}resource") or (element.text or "").strip()
+        for name, value in element.attrib.items():
+            if str(name).endswith(_STATEMENT):
+                return str(value)
     return ""
 
 

@@ -1,4 +1,4 @@
-import { Button, NumberInput, Text } from '@mantine/core';
+import { Button, Text } from '@mantine/core';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { type Illustration, isRunning, type Project, removeIllustration, useIllustrations } from '../../api/calls';
@@ -9,6 +9,7 @@ import { useFileDrop } from '../../ui/useFileDrop';
 import { HowDialog, mustAsk } from './HowDialog';
 import classes from './ProjectsPage.module.css';
 import { type Parcel, useBringIn } from './useBringIn';
+import { saidOf, VectorSize, type VectorSizes } from './VectorSize';
 
 /** Up to so many pixels a side a picture is shown larger, its pixels square. */
 const SMALL = 125;
@@ -18,16 +19,11 @@ export function Illustrations({ project }: { project: Project }) {
   const illustrations = useIllustrations(project.id);
   const input = useRef<HTMLInputElement>(null);
   const canEdit = project.role !== 'viewer';
-  const [longest, setLongest] = useState<number | string>('');
-  const [ppi, setPpi] = useState<number | string>('');
+  const [sizes, setSizes] = useState<VectorSizes>({ longest: '', ppi: '' });
   const [asked, setAsked] = useState<readonly File[]>([]);
   const { uploads, take, refresh } = useBringIn(project.id);
   const send = (parcels: readonly Parcel[]) => {
-    const size = {
-      ...(typeof longest === 'number' && { longest }),
-      ...(typeof ppi === 'number' && { ppi }),
-    };
-    void take(parcels.map((parcel) => ({ ...parcel, choices: { ...size, ...parcel.choices } })));
+    void take(parcels.map((parcel) => ({ ...parcel, choices: { ...saidOf(sizes), ...parcel.choices } })));
   };
   const choose = (files: readonly File[]) => {
     if (mustAsk(files, undefined)) setAsked(files);
@@ -77,25 +73,7 @@ export function Illustrations({ project }: { project: Project }) {
           />
           <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
           <div className={classes.vector}>
-            <NumberInput
-              size="xs"
-              label="Vector: longer side, px"
-              placeholder="as the file says"
-              min={1}
-              max={30_000}
-              allowDecimal={false}
-              value={longest}
-              onChange={setLongest}
-            />
-            <NumberInput
-              size="xs"
-              label="or pixels to the inch"
-              placeholder="96"
-              min={1}
-              max={4_800}
-              value={ppi}
-              onChange={setPpi}
-            />
+            <VectorSize sizes={sizes} onChange={setSizes} />
           </div>
         </div>
       )}

@@ -4,6 +4,7 @@ import { type Choices, readAgain, useSheet, type WholeIllustration } from '../..
 import { imageAddress } from '../../api/client';
 import { plural } from '../../ui/units';
 import classes from './BringIn.module.css';
+import { saidOf, VectorSize, type VectorSizes } from './VectorSize';
 
 interface Props {
   illustration: WholeIllustration;
@@ -54,36 +55,14 @@ interface PartProps {
 }
 
 function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; sources: Record<string, string[]> }) {
-  const [longest, setLongest] = useState<number | string>(choices.longest ?? '');
-  const [ppi, setPpi] = useState<number | string>(choices.ppi ?? '');
+  const [sizes, setSizes] = useState<VectorSizes>({ longest: choices.longest ?? '', ppi: choices.ppi ?? '' });
   const [names, setNames] = useState(choices.names ?? '');
-  const change: Choices = {
-    longest: typeof longest === 'number' ? longest : undefined,
-    ppi: typeof ppi === 'number' ? ppi : undefined,
-    names: names || undefined,
-  };
+  // What was chosen before and is empty now is chosen no more.
+  const change: Choices = { longest: undefined, ppi: undefined, names: names || undefined, ...saidOf(sizes) };
   return (
     <>
       <h3>Vector art</h3>
-      <NumberInput
-        size="xs"
-        label="Longer side, px"
-        placeholder="as the file says"
-        min={1}
-        max={30_000}
-        allowDecimal={false}
-        value={longest}
-        onChange={setLongest}
-      />
-      <NumberInput
-        size="xs"
-        label="Pixels to the inch, for sizes in mm, inches or points"
-        placeholder="96"
-        min={1}
-        max={4_800}
-        value={ppi}
-        onChange={setPpi}
-      />
+      <VectorSize sizes={sizes} onChange={setSizes} />
       <NativeSelect
         size="xs"
         label="Names are in"
