@@ -175,6 +175,30 @@ class FormsOfArtTests(ProductTestCase):
         self.page.get_by_test_id("project-file").set_input_files(packed)
         expect(self.page.get_by_text("'Marsh Line.zip' is a damaged archive")).to_be_visible()
 
+    def test_a_connection_that_is_lost_is_said_and_nothing_is_kept(self) -> None:
+        file = self.save(figure((1, 2, 3)), "hat.png")
+        address = "**/api/projects/*/illustrations"
+        self.page.route(address, lambda route: route.abort() if route.request.method == "POST" else route.fallback())
+        self.choose(file)
+        expect(self.page.get_by_text("'hat.png' did not arrive: the connection was lost.")).to_be_visible()
+        self.assertEqual(self.project.illustrations.count(), 0)
+        self.page.unroute(address)
+        self.complaints.clear()
+        self.choose(file)
+        self.open("hat")
+
+    def test_what_is_too_large_is_said_before_it_is_sent(self) -> None:
+        self.page.get_by_test_id("picture-file").evaluate(
+            """input => {
+                const file = new File(['x'], 'huge.ora');
+                Object.defineProperty(file, 'size', { value: 3 * 1024 ** 3 });
+                const data = new DataTransfer(); data.items.add(file);
+                Object.defineProperty(input, 'files', { value: [file], configurable: true });
+                input.dispatchEvent(new Event('change', { bubbles: true }));
+            }"""
+        )
+        expect(self.page.get_by_text("'huge.ora' has 3221.2 MB; Yuplet takes up to 2 GiB.")).to_be_visible()
+
     def test_a_bomb_of_an_archive_is_refused_with_a_sentence(self) -> None:
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:

@@ -49,7 +49,7 @@ class CommandTests(TransactionTestCase):
             self.assertEqual((one.credit["author"], one.credit["licence"]), ("The Marsh Line studio", "MIT"), one.name)
         self.assertEqual([revision.state for revision in brindle.revisions.order_by("number")], ["ready", "review"])
         self.assertEqual(found["Semaphore lamp"].revision.report["counts"]["frames"], 22)
-        self.assertEqual(found["Waybill stamps"].revision.report["counts"]["layers"], 235)
+        self.assertEqual(found["Waybill stamps"].revision.report["counts"]["layers"], 108)
 
     def test_files_that_nothing_refers_to_are_swept_when_they_are_old(self) -> None:
         with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):

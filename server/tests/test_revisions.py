@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
+from PIL import Image
 
 import signal_post
 from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet
@@ -139,6 +140,24 @@ class RevisionTests(ServerTestCase):
         ):
             found = b"".join(self.cleo.get(self.address(address)).streaming_content)
             self.assertEqual(hashlib.sha256(found).hexdigest(), wanted)
+
+    def test_a_placeholder_keeps_its_place_when_finished_art_of_another_size_takes_it(self) -> None:
+        def loose(hat: tuple[int, int]) -> bytes:
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w") as archive:
+                for name, size in (("coat.png", (60, 40)), ("hat.png", hat)):
+                    picture = io.BytesIO()
+                    Image.new("RGBA", size, (90, 40, size[0], 255)).save(picture, "PNG")
+                    archive.writestr(name, picture.getvalue())
+            return out.getvalue()
+
+        self.illustration = brought_in(self.project, "kit.zip", loose((10, 8)))
+        hat = self.row_id("hat")
+        self.step(self.ada, 1, do="place-parts", offsets={hat: [12, -9]})
+        self.post(self.ben, f"revisions/{self.send(loose((20, 14)), 'kit.zip')}/take", body={})
+        row = next(row for row in self.arrangement()["rows"] if row["id"] == hat)
+        x, y, width, height = row["box"]
+        self.assertEqual((x + width / 2, y + height / 2, width, height), (30 + 12, 20 - 9, 20, 14))
 
     def test_read_again_at_another_size(self) -> None:
         drawing = (
