@@ -113,6 +113,24 @@ class RevisionTests(ProductTestCase):
         chosen = self.page.locator('[data-row][aria-selected="true"]')
         self.assertIn(chosen.get_attribute("data-row"), ("mist", "mast", "arm lowered", "shade"))
 
+    def test_a_group_is_made_one_part_and_split_again(self) -> None:
+        self.to_step("Put in order")
+        self.page.keyboard.press("Escape")
+        self.page.get_by_label("Outlines", exact=True).select_option("none")
+        self.page.wait_for_timeout(300)
+        before = self.screen_pixels()
+        self.row("marsh").click()
+        self.page.get_by_role("button", name="Make one part").click()
+        expect(self.row("shade")).to_have_count(0)
+        expect(self.row("marsh")).to_contain_text("multiply")
+        self.page.get_by_role("button", name="Split into layers").click()
+        expect(self.row("marsh 2")).to_be_visible()
+        for _ in range(2):
+            self.page.get_by_role("button", name="Undo").click()
+        expect(self.row("shade")).to_be_visible()
+        self.page.wait_for_timeout(300)
+        self.assertEqual(self.differing(before, self.screen_pixels()), 0)
+
     def test_outlines_of_all_and_rows_of_one_kind(self) -> None:
         plain = self.screen_pixels()
         self.page.get_by_label("Outlines", exact=True).select_option("all")

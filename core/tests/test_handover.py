@@ -13,7 +13,7 @@ from PIL import Image
 
 import signal_post
 from tests.packages import FolderTestCase, PackageTestCase, quiet
-from yuplet.arrangement.commands import IncludeParts, MoveRows, Place, RenameRows, apply
+from yuplet.arrangement.commands import IncludeParts, JoinRows, MoveRows, Place, RenameRows, apply
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import Cancelled, FolderNotOurs, NothingToHandOver
 from yuplet.geometry import Box, Size
@@ -63,6 +63,20 @@ class FramesTests(FolderTestCase):
     def test_the_manifest_keeps_to_its_schema(self) -> None:
         schema = json.loads((Path(__file__).parents[2] / "docs/formats/package.schema.json").read_text())
         jsonschema.validate(self.manifest, schema, cls=jsonschema.Draft202012Validator)
+
+    def test_a_joined_part_leaves_the_picture_as_it_was(self) -> None:
+        with Scratch() as scratch:
+            post = signal_post.signal_post(scratch)
+            start, _ = arrangement_of(post)
+            hand_over(post, start, scratch, self.folder / "before", "", quiet)
+            report = hand_over(post, apply(start, JoinRows(("marsh",))), scratch, self.folder / "after", "", quiet)
+        self.assertTrue(report.proof.ok, report.proof)
+        one, other = (
+            np.array(Image.open(self.folder / name / "reference.png").convert("RGBA")).astype(int)
+            for name in ("before", "after")
+        )
+        # The part is rounded to 8 bits when it is written; nothing else may differ.
+        self.assertLessEqual(np.abs(one - other).max(), 1)
 
     def test_parts_of_several_layers_come_back_to_the_pixel(self) -> None:
         rng = np.random.default_rng(7)

@@ -94,6 +94,12 @@ class CannotMove(ArrangementError):
     code = "cannot-move"
 
 
+class CannotJoin(ArrangementError):
+    """Rows cannot become one part, or a part not several."""
+
+    code = "cannot-join"
+
+
 class NotFrames(ArrangementError):
     """A stack cannot be read as frames, or frames not as parts."""
 

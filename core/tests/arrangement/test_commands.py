@@ -11,6 +11,7 @@ from yuplet.arrangement import commands
 from yuplet.arrangement.commands import (
     Command,
     IncludeParts,
+    JoinRows,
     LockParts,
     MoveRows,
     Place,
@@ -20,13 +21,14 @@ from yuplet.arrangement.commands import (
     RenameRows,
     ShowAlone,
     ShowRows,
+    SplitParts,
     apply,
     inverse,
     touched,
 )  # fmt: skip
 from yuplet.arrangement.records import from_records, to_records
 from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of
-from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable, NoSuchRow, NotFrames
+from yuplet.errors import ArrangementError, CannotJoin, CannotMove, Locked, NameNotUsable, NoSuchRow, NotFrames
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
@@ -55,6 +57,8 @@ _commands: st.SearchStrategy[Command] = st.one_of(
     st.dictionaries(st.sampled_from(PARTS), st.tuples(st.integers(-9, 9), st.integers(-9, 9)), min_size=1).map(PlaceParts),
     st.lists(st.sampled_from(IDS), min_size=1, max_size=3, unique=True).map(lambda rows: ReadAsFrames(tuple(rows))),
     st.sampled_from(IDS).map(ReadAsParts),
+    st.lists(st.sampled_from(IDS), min_size=1, max_size=3, unique=True).map(lambda rows: JoinRows(tuple(rows))),
+    st.lists(st.sampled_from(PARTS), min_size=1, max_size=2, unique=True).map(lambda rows: SplitParts(tuple(rows))),
 )  # fmt: skip
 
 
@@ -91,7 +95,7 @@ class UndoTests(unittest.TestCase):
     @settings(max_examples=200, deadline=None)
     @given(_commands, _commands)
     def test_steps_that_touch_nothing_in_common_do_not_disturb_each_other(self, one: Command, other: Command) -> None:
-        if any(isinstance(step, ReadAsFrames | ReadAsParts) for step in (one, other)):
+        if any(isinstance(step, ReadAsFrames | ReadAsParts | JoinRows | SplitParts) for step in (one, other)):
             return  # these take rows away, so that the other finds none
         moving = isinstance(one, MoveRows) or isinstance(other, MoveRows)
         naming = isinstance(one, RenameRows) or isinstance(other, RenameRows)
@@ -247,6 +251,45 @@ class FrameTests(unittest.TestCase):
         for words, (start, command) in cases.items():
             with self.subTest(words), self.assertRaisesRegex(NotFrames, words):
                 apply(start, command)
+
+
+class JoinTests(unittest.TestCase):
+    def test_siblings_become_one_part_where_the_front_most_lay(self) -> None:
+        joined = apply(START, JoinRows(("glow", "sky", "mist")))
+        self.assertEqual(paths(joined)[-2:], ["mist", "spare"])
+        (part,) = [part for _, part in joined.parts() if len(part.pieces) == 3]
+        self.assertEqual(
+            [(piece.layer, piece.opacity, piece.blend) for piece in part.pieces],
+            [("sky", 1.0, "normal"), ("glow", 0.6, "screen"), ("mist", 0.45, "normal")],
+        )
+        split = apply(joined, SplitParts((part.id,)))
+        self.assertEqual(paths(split)[-5:], ["mist", "mist/mist 1", "mist/mist 2", "mist/mist 3", "spare"])
+        self.assertEqual(
+            [(row.opacity, row.blend) for around, row in split.walk() if around and around[-1].id == part.id],
+            [(1.0, "normal"), (0.6, "screen"), (0.45, "normal")],
+        )
+
+    def test_groups_become_a_part_each_of_what_is_shown_in_them(self) -> None:
+        joined = apply(START, JoinRows(("marsh", "signal")))
+        marsh, signal = (joined.find(row)[1] for row in ("marsh", "signal"))
+        assert isinstance(marsh, Part) and isinstance(signal, Part)
+        self.assertEqual(
+            (marsh.opacity, marsh.blend, [p.layer for p in marsh.pieces]), (0.9, "multiply", ["reeds", "shade"])
+        )
+        self.assertEqual([piece.layer for piece in signal.pieces], ["arm", "lamp"], "the hidden arm is not in it")
+        self.assertEqual(apply(joined, inverse(START, JoinRows(("marsh", "signal")))), START)
+
+    def test_what_cannot_be_joined_or_split(self) -> None:
+        cases: dict[str, Command] = {
+            "different groups": JoinRows(("sky", "lamp")),
+            "one part already": JoinRows(("sky",)),
+            "in another one": JoinRows(("post", "signal")),
+            "opacity or mode of its own": JoinRows(("post",)),
+            "has one layer": SplitParts(("sky",)),
+        }
+        for words, command in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(CannotJoin, words):
+                apply(START, command)
 
 
 class FirstArrangementTests(unittest.TestCase):

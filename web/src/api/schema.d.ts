@@ -684,9 +684,11 @@ export interface components {
          *     * `place-parts` - place-parts
          *     * `read-as-frames` - read-as-frames
          *     * `read-as-parts` - read-as-parts
+         *     * `join-rows` - join-rows
+         *     * `split-parts` - split-parts
          * @enum {string}
          */
-        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts";
+        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts";
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;

@@ -8,11 +8,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any, TypeAlias
 
-from yuplet.arrangement import names
-from yuplet.arrangement.records import RowRecord, from_record, to_record
+from yuplet.arrangement import names, stacks
+from yuplet.arrangement.records import PutRow, RowRecord, from_record, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
-from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable, NotFrames
-from yuplet.parts.part import Frame, Part, Piece
+from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable
+from yuplet.parts.part import Part
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,11 +88,17 @@ class ReadAsParts:
 
 
 @dataclass(frozen=True, slots=True)
-class PutRow:
-    """A row with all of its fields. `index` is how many siblings lie behind it; None: where the row of that id stands."""
+class JoinRows:
+    """Make one part of several siblings; of groups alone, one part of each."""
 
-    record: RowRecord
-    index: int | None
+    rows: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SplitParts:
+    """Make a part of each layer of parts that have several, in a group in the part's place."""
+
+    rows: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,6 +125,8 @@ Command: TypeAlias = (
     | PlaceParts
     | ReadAsFrames
     | ReadAsParts
+    | JoinRows
+    | SplitParts
     | ReplaceRows
 )
 
@@ -132,6 +140,8 @@ COMMANDS: dict[str, type[Command]] = {
     "place-parts": PlaceParts,
     "read-as-frames": ReadAsFrames,
     "read-as-parts": ReadAsParts,
+    "join-rows": JoinRows,
+    "split-parts": SplitParts,
 }
 """What an artist can ask for."""
 _NAMES = {**{kind: name for name, kind in COMMANDS.items()}, ReplaceRows: "replace-rows"}
@@ -144,7 +154,7 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
     Raises
     ------
     ArrangementError
-        `NoSuchRow`, `Locked`, `NameNotUsable`, `CannotMove` or `NotFrames`: what the artist can mend.
+        `NoSuchRow`, `Locked`, `NameNotUsable`, `CannotMove`, `CannotJoin` or `NotFrames`: what the artist can mend.
     """
     if isinstance(command, ReplaceRows):
         return _replaced(arrangement, command)
@@ -178,7 +188,7 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             return arrangement.changed(
                 lambda row: replace(_part(row), offset=offsets[row.id]) if row.id in offsets else row
             )
-        case ReadAsFrames() | ReadAsParts():
+        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts():
             return _replaced(arrangement, _replacement(arrangement, command))
 
 
@@ -196,11 +206,11 @@ def inverse(before: Arrangement, command: Command) -> Command:
         case ShowAlone():
             return ShowAlone(before.alone)
         case MoveRows(places):
-            old = [_place(before, place.row) for place in places]
+            old = [Place(place.row, *before.place(place.row)) for place in places]
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
         case PlaceParts(offsets):
             return PlaceParts({part.id: part.offset for part in _parts(before, offsets)})
-        case ReadAsFrames() | ReadAsParts():
+        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts():
             return _inverse_replacement(before, _replacement(before, command), title(command, before))
         case ReplaceRows(what=what):
             return _inverse_replacement(before, command, what)
@@ -228,7 +238,7 @@ def touched(command: Command) -> set[tuple[str, str]]:
             return {(place.row, "place") for place in places}
         case PlaceParts(offsets):
             return {(row, "offset") for row in offsets}
-        case ReadAsFrames(rows):
+        case ReadAsFrames(rows) | JoinRows(rows) | SplitParts(rows):
             return {(row, field) for row in rows for field in _FIELDS}
         case ReadAsParts(row):
             return {(row, field) for field in _FIELDS}
@@ -262,6 +272,10 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Read {one} as frames"
         case ReadAsParts():
             return f"Read the frames of {one} as parts"
+        case JoinRows():
+            return f"Make one part of {one}"
+        case SplitParts():
+            return f"Split {one} into layers"
 
 
 def to_json(command: Command) -> dict[str, Any]:
@@ -302,6 +316,10 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 return ReadAsFrames(tuple(_text(row) for row in rest["rows"]))
             case "read-as-parts":
                 return ReadAsParts(_text(rest["row"]))
+            case "join-rows":
+                return JoinRows(tuple(_text(row) for row in rest["rows"]))
+            case "split-parts":
+                return SplitParts(tuple(_text(row) for row in rest["rows"]))
             case "replace-rows":
                 put = tuple(PutRow(RowRecord.from_json(one["record"]), one["index"]) for one in rest["put"])
                 return ReplaceRows(tuple(rest["remove"]), put, rest["what"], rest["revision"])
@@ -353,12 +371,6 @@ def _check_names(arrangement: Arrangement, changed: set[str]) -> None:
             reason = f"is taken by another {otherwise} in the same group"
         if reason is not None:
             raise NameNotUsable(row.name, reason, names.proposal(row.name, taken, otherwise))
-
-
-def _place(arrangement: Arrangement, row_id: str) -> Place:
-    around, row = arrangement.find(row_id)
-    siblings = around[-1].members if around else arrangement.rows
-    return Place(row_id, around[-1].id if around else None, [other.id for other in siblings].index(row.id))
 
 
 def _moved(arrangement: Arrangement, places: tuple[Place, ...]) -> Arrangement:
@@ -444,93 +456,15 @@ def _inverse_replacement(before: Arrangement, command: ReplaceRows, what: str) -
     return ReplaceRows(tuple(added), tuple(put), what, command.revision)
 
 
-def _replacement(arrangement: Arrangement, command: ReadAsFrames | ReadAsParts) -> ReplaceRows:
-    """What rows take the place of others when a stack is read the other way."""
-    if isinstance(command, ReadAsParts):
-        return _frames_to_parts(arrangement, command)
-    if not command.rows:
-        raise NotFrames("No rows were named. Choose a group, or the parts of one group.")
-    found = [arrangement.find(row_id) for row_id in command.rows]
-    around, row = found[0]
-    taken: tuple[Row, ...]
-    if len(found) == 1 and isinstance(row, PartGroup):
-        members, taken, part_id, name = row.members, (row,), row.id, row.name
-        state = row
-    else:
-        siblings = around[-1].members if around else arrangement.rows
-        chosen = set(command.rows)
-        members = tuple(sibling for sibling in siblings if sibling.id in chosen)
-        if len(members) < len(chosen):
-            raise NotFrames("The rows are in different groups. Choose the parts of one group.")
-        taken, part_id, name = members, _free_id(arrangement, f"f{members[0].id}"), members[0].name
-        state = PartGroup(part_id, name)
-    if len(members) < 2:
-        raise NotFrames(f"'{name}' is one picture only. A stack of frames has two or more.")
-    frames = tuple(_frame(member) for member in members)
-    part = Part(part_id, name, frames, state.shown, True, state.opacity, state.blend)
-    place = _place(arrangement, taken[0].id)
-    leaving = [inner.id for one in taken for inner in (one, *_below(one))]
-    record = to_record(part, place.group)
-    return ReplaceRows(tuple(leaving), (PutRow(record, place.index),), "Read as frames")
-
-
-def _frames_to_parts(arrangement: Arrangement, command: ReadAsParts) -> ReplaceRows:
-    _, part = arrangement.find(command.row)
-    if isinstance(part, PartGroup) or len(part.frames) < 2:
-        raise NotFrames(f"'{part.name}' has no frames. Choose an animated part.")
-    place = _place(arrangement, part.id)
-    group = PartGroup(part.id, part.name, (), part.shown, part.opacity, part.blend)
-    put = [PutRow(to_record(group, place.group), place.index)]
-    digits = len(str(len(part.frames)))
-    used = {row.id for _, row in arrangement.walk()}
-    for index, frame in enumerate(part.frames):
-        wanted = frame.pieces[0].layer if len(frame.pieces) == 1 else f"{part.id}.{index + 1}"
-        row_id = wanted if wanted not in used else _free_id(arrangement, f"{part.id}.{index + 1}")
-        used.add(row_id)
-        member = Part(
-            row_id, f"{part.name} {index + 1:0{digits}}", (Frame(frame.pieces, frame.milliseconds),), index == 0,
-            part.included, offset=part.offset,
-        )  # fmt: skip
-        put.append(PutRow(to_record(member, part.id), index))
-    return ReplaceRows((part.id,), tuple(put), "Read as parts")
-
-
-def _frame(row: Row) -> Frame:
-    """What is seen of a row, as one moment."""
-    if isinstance(row, Part):
-        if len(row.frames) > 1:
-            raise NotFrames(f"'{row.name}' has frames of its own. Read them as parts first.")
-        if row.offset != (0, 0):
-            raise NotFrames(f"'{row.name}' was moved from where it was drawn. Put it back first.")
-        if len(row.pieces) > 1 and (row.opacity < 1 or row.blend != "normal"):
-            raise NotFrames(f"'{row.name}' has several layers under one opacity or mode. Merge them in the art first.")
-        pieces = tuple(
-            replace(
-                piece, opacity=piece.opacity * row.opacity, blend=row.blend if len(row.pieces) == 1 else piece.blend
-            )
-            for piece in row.pieces
-        )
-        return Frame(pieces, row.frames[0].milliseconds)
-    pieces_of: list[Piece] = []
-    for member in row.members:
-        if isinstance(member, PartGroup) and (member.opacity < 1 or member.blend != "normal" or member.isolated):
-            raise NotFrames(f"The group '{member.name}' has an opacity or mode of its own. Merge it in the art first.")
-        if member.shown:
-            pieces_of += _frame(member).pieces
-    if row.opacity < 1 and len(pieces_of) > 1:
-        raise NotFrames(f"The group '{row.name}' has an opacity of its own. Merge it in the art first.")
-    return Frame(tuple(replace(piece, opacity=piece.opacity * row.opacity) for piece in pieces_of))
-
-
-def _below(row: Row) -> list[Row]:
-    if not isinstance(row, PartGroup):
-        return []
-    return [inner for member in row.members for inner in (member, *_below(member))]
-
-
-def _free_id(arrangement: Arrangement, wanted: str) -> str:
-    used = {row.id for _, row in arrangement.walk()}
-    candidate, number = wanted, 2
-    while candidate in used:
-        candidate, number = f"{wanted}.{number}", number + 1
-    return candidate
+def _replacement(arrangement: Arrangement, command: ReadAsFrames | ReadAsParts | JoinRows | SplitParts) -> ReplaceRows:
+    """What rows take the place of others when a stack is read the other way, joined or split."""
+    match command:
+        case ReadAsFrames(rows):
+            remove, put = stacks.as_frames(arrangement, rows)
+        case ReadAsParts(row):
+            remove, put = stacks.as_parts(arrangement, row)
+        case JoinRows(rows):
+            remove, put = stacks.joined(arrangement, rows)
+        case SplitParts(rows):
+            remove, put = stacks.split(arrangement, rows)
+    return ReplaceRows(remove, put, title(command, arrangement))

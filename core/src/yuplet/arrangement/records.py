@@ -50,6 +50,14 @@ class RowRecord:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class PutRow:
+    """A row with all of its fields. `index` is how many siblings lie behind it; None: where the row of that id stands."""
+
+    record: RowRecord
+    index: int | None
+
+
 def frames_to_json(frames: Sequence[Frame]) -> list[dict[str, Any]]:
     """Frames as plain JSON values."""
     return [

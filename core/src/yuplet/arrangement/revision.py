@@ -4,8 +4,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from yuplet.arrangement import names
-from yuplet.arrangement.commands import PutRow, ReplaceRows, apply
-from yuplet.arrangement.records import to_record
+from yuplet.arrangement.commands import ReplaceRows, apply
+from yuplet.arrangement.records import PutRow, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row, frames_of
 from yuplet.geometry import Point
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode

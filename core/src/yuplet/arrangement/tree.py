@@ -65,6 +65,12 @@ class Arrangement:
                 return around, row
         raise NoSuchRow(row_id)
 
+    def place(self, row_id: str) -> tuple[str | None, int]:
+        """The group around a row (None: there is none), and how many siblings lie behind it; raises `NoSuchRow`."""
+        around, row = self.find(row_id)
+        siblings = around[-1].members if around else self.rows
+        return around[-1].id if around else None, [other.id for other in siblings].index(row.id)
+
     def changed(self, change: Callable[[Row], Row]) -> "Arrangement":
         """The arrangement with a function applied to every row; members are changed before their group."""
 

@@ -31,6 +31,9 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
   const isLocked = parts.some((row) => row.locked);
   const off = !canEdit || rows.length === 0;
   const animated = rows.length === 1 && first && first.frames.length > 1 ? first : null;
+  const areGroups = rows.every((row) => row.kind === 'group');
+  const canJoin = areGroups || (rows.length > 1 && rows.every((row) => row.group === first?.group));
+  const layered = rows.filter((row) => row.frames.length === 1 && (row.frames[0]?.pieces.length ?? 0) > 1);
   const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
@@ -48,6 +51,24 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
             </>
           )}
         </p>
+        {!off && canJoin && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            onClick={() => act({ do: 'join-rows', rows: rows.map((row) => row.id) })}
+          >
+            {rows.length > 1 && areGroups ? 'Make one part of each' : 'Make one part'}
+          </Button>
+        )}
+        {!off && layered.length > 0 && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            onClick={() => act({ do: 'split-parts', rows: layered.map((row) => row.id) })}
+          >
+            Split into layers
+          </Button>
+        )}
         {!off && isStack && (
           <Button
             size="compact-sm"

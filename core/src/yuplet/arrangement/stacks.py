@@ -1,0 +1,191 @@
+"""Stacks read another way: siblings as frames of one part or as one part of several layers, and back.
+
+Every function answers which rows leave and which come in their place.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TypeAlias
+
+from yuplet.arrangement.records import PutRow, to_record
+from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.errors import CannotJoin, NotFrames
+from yuplet.parts.part import Frame, Part, Piece
+
+Replacement: TypeAlias = tuple[tuple[str, ...], tuple[PutRow, ...]]
+
+
+def as_frames(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """Siblings, or the members of a group, as the frames of one part. Raises `NotFrames`."""
+    if not row_ids:
+        raise NotFrames("No rows were named. Choose a group, or the parts of one group.")
+    found = [arrangement.find(row_id) for row_id in row_ids]
+    around, row = found[0]
+    taken: tuple[Row, ...]
+    if len(found) == 1 and isinstance(row, PartGroup):
+        members, taken, part_id, name = row.members, (row,), row.id, row.name
+        state = row
+    else:
+        siblings = around[-1].members if around else arrangement.rows
+        chosen = set(row_ids)
+        members = tuple(sibling for sibling in siblings if sibling.id in chosen)
+        if len(members) < len(chosen):
+            raise NotFrames("The rows are in different groups. Choose the parts of one group.")
+        taken, part_id, name = members, _free_id(arrangement, f"f{members[0].id}"), members[0].name
+        state = PartGroup(part_id, name)
+    if len(members) < 2:
+        raise NotFrames(f"'{name}' is one picture only. A stack of frames has two or more.")
+    frames = tuple(_frame(member) for member in members)
+    part = Part(part_id, name, frames, state.shown, True, state.opacity, state.blend)
+    inside, at = arrangement.place(taken[0].id)
+    leaving = [inner.id for one in taken for inner in (one, *_below(one))]
+    record = to_record(part, inside)
+    return tuple(leaving), (PutRow(record, at),)
+
+
+def as_parts(arrangement: Arrangement, row_id: str) -> Replacement:
+    """The frames of a part as parts in a group. Raises `NotFrames`."""
+    _, part = arrangement.find(row_id)
+    if isinstance(part, PartGroup) or len(part.frames) < 2:
+        raise NotFrames(f"'{part.name}' has no frames. Choose an animated part.")
+    inside, at = arrangement.place(part.id)
+    group = PartGroup(part.id, part.name, (), part.shown, part.opacity, part.blend)
+    put = [PutRow(to_record(group, inside), at)]
+    digits = len(str(len(part.frames)))
+    used = {row.id for _, row in arrangement.walk()}
+    for index, frame in enumerate(part.frames):
+        wanted = frame.pieces[0].layer if len(frame.pieces) == 1 else f"{part.id}.{index + 1}"
+        own_id = wanted if wanted not in used else _free_id(arrangement, f"{part.id}.{index + 1}")
+        used.add(own_id)
+        member = Part(
+            own_id, f"{part.name} {index + 1:0{digits}}", (Frame(frame.pieces, frame.milliseconds),), index == 0,
+            part.included, offset=part.offset,
+        )  # fmt: skip
+        put.append(PutRow(to_record(member, part.id), index))
+    return (part.id,), tuple(put)
+
+
+def _frame(row: Row) -> Frame:
+    """What is seen of a row, as one moment."""
+    if isinstance(row, Part):
+        if len(row.frames) > 1:
+            raise NotFrames(f"'{row.name}' has frames of its own. Read them as parts first.")
+        if row.offset != (0, 0):
+            raise NotFrames(f"'{row.name}' was moved from where it was drawn. Put it back first.")
+        if len(row.pieces) > 1 and (row.opacity < 1 or row.blend != "normal"):
+            raise NotFrames(f"'{row.name}' has several layers under one opacity or mode. Merge them in the art first.")
+        pieces = tuple(
+            replace(
+                piece, opacity=piece.opacity * row.opacity, blend=row.blend if len(row.pieces) == 1 else piece.blend
+            )
+            for piece in row.pieces
+        )
+        return Frame(pieces, row.frames[0].milliseconds)
+    pieces_of: list[Piece] = []
+    for member in row.members:
+        if isinstance(member, PartGroup) and (member.opacity < 1 or member.blend != "normal" or member.isolated):
+            raise NotFrames(f"The group '{member.name}' has an opacity or mode of its own. Merge it in the art first.")
+        if member.shown:
+            pieces_of += _frame(member).pieces
+    if len(pieces_of) == 1 and pieces_of[0].blend == "normal":
+        (only,) = pieces_of
+        return Frame((replace(only, opacity=only.opacity * row.opacity, blend=row.blend),))
+    is_apart = row.isolated and any(piece.blend != "normal" for piece in pieces_of)
+    if row.opacity < 1 or row.blend != "normal" or is_apart:
+        raise NotFrames(f"The group '{row.name}' has an opacity or mode of its own. Merge it in the art first.")
+    return Frame(tuple(pieces_of))
+
+
+def joined(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """Siblings as one part of several layers; of groups alone, a part each. Raises `CannotJoin`."""
+    rows = [arrangement.find(row_id)[1] for row_id in row_ids]
+    if not rows:
+        raise CannotJoin("No rows were named. Choose a group, or two or more rows of one group.")
+    if all(isinstance(row, PartGroup) for row in rows):
+        inside = {inner.id for row in rows for inner in _below(row)}
+        if inside & set(row_ids):
+            raise CannotJoin("One of the groups is in another one. Choose the outer one alone.")
+        return _each_group_one(arrangement, [row for row in rows if isinstance(row, PartGroup)])
+    around, first = arrangement.find(row_ids[0])
+    siblings = around[-1].members if around else arrangement.rows
+    members = [row for row in siblings if row.id in set(row_ids)]
+    if len(members) < len(set(row_ids)):
+        raise CannotJoin("The rows are in different groups. Choose rows of one group.")
+    if len(members) < 2:
+        raise CannotJoin(f"'{first.name}' is one part already. Choose two or more.")
+    part = _one_part(_free_id(arrangement, f"j{members[0].id}"), members[-1].name, members)
+    front = siblings.index(members[-1]) - len(members) + 1
+    leaving = tuple(inner.id for row in members for inner in (row, *_below(row)))
+    return leaving, (PutRow(to_record(part, around[-1].id if around else None), front),)
+
+
+def _each_group_one(arrangement: Arrangement, groups: list[PartGroup]) -> Replacement:
+    leaving: list[str] = []
+    put: list[PutRow] = []
+    for group in groups:
+        part = _one_part(group.id, group.name, list(group.members))
+        part = replace(part, shown=group.shown, opacity=group.opacity, blend=group.blend)
+        inside, at = arrangement.place(group.id)
+        leaving += [inner.id for inner in (group, *_below(group))]
+        put.append(PutRow(to_record(part, inside), at))
+    # Siblings in the order in which they lie, so that each finds its place.
+    put.sort(key=lambda one: one.index or 0)
+    return tuple(leaving), tuple(put)
+
+
+def _one_part(part_id: str, name: str, members: list[Row]) -> Part:
+    """What is shown of rows as one part. Raises `CannotJoin` where they hold what one part cannot."""
+    try:
+        pieces = tuple(piece for row in members if row.shown for piece in _frame(row).pieces)
+    except NotFrames as error:
+        raise CannotJoin(str(error)) from error
+    if not pieces:
+        raise CannotJoin(f"Nothing of '{name}' is shown, so there would be nothing in the part. Show it first.")
+    return Part(part_id, name, (Frame(pieces),))
+
+
+def split(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """A part for each layer of parts that have several, in groups. Raises `CannotJoin`."""
+    leaving: list[str] = []
+    put: list[PutRow] = []
+    for row_id in row_ids:
+        _, part = arrangement.find(row_id)
+        if isinstance(part, PartGroup) or len(part.frames) > 1 or len(part.pieces) < 2:
+            raise CannotJoin(
+                f"'{part.name}' has one layer, or is a group or an animation. Choose a part of several layers."
+            )
+        inside, at = arrangement.place(part.id)
+        leaving.append(part.id)
+        group = PartGroup(part.id, part.name, (), part.shown, part.opacity, part.blend)
+        put.append(PutRow(to_record(group, inside), at))
+        used = {row.id for _, row in arrangement.walk()}
+        for index, piece in enumerate(part.pieces):
+            own = piece.layer if piece.layer not in used else _free_id(arrangement, f"{part.id}.{index + 1}")
+            used.add(own)
+            frames = (Frame((Piece(piece.layer),)),)
+            member = Part(
+                own,
+                f"{part.name} {index + 1}",
+                frames,
+                True,
+                part.included,
+                piece.opacity,
+                piece.blend,
+                offset=part.offset,
+            )
+            put.append(PutRow(to_record(member, part.id), index))
+    return tuple(leaving), tuple(put)
+
+
+def _below(row: Row) -> list[Row]:
+    if not isinstance(row, PartGroup):
+        return []
+    return [inner for member in row.members for inner in (member, *_below(member))]
+
+
+def _free_id(arrangement: Arrangement, wanted: str) -> str:
+    used = {row.id for _, row in arrangement.walk()}
+    candidate, number = wanted, 2
+    while candidate in used:
+        candidate, number = f"{wanted}.{number}", number + 1
+    return candidate
