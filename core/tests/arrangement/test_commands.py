@@ -189,6 +189,12 @@ class LockTests(unittest.TestCase):
         locked = apply(START, LockParts({"lamp": True}))
         self.assertEqual(paths(apply(locked, MoveRows((Place("post", None, 0),))))[0], "post")
 
+    def test_a_group_with_a_locked_part_in_it_is_not_made_one_part(self) -> None:
+        locked = apply(START, LockParts({"reeds": True}))
+        for command in (JoinRows(("marsh",)), ReadAsFrames(("marsh",))):
+            with self.subTest(command), self.assertRaisesRegex(Locked, "'reeds' is locked"):
+                apply(locked, command)
+
     def test_a_group_is_not_locked_by_itself(self) -> None:
         with self.assertRaisesRegex(ArrangementError, "'post' is a group"):
             apply(START, LockParts({"post": True}))

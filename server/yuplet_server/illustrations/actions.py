@@ -183,7 +183,7 @@ def renumber(revision: Revision, read: Read, ids: Mapping[str, str]) -> None:
     revision.record = to_record(read)
     revision.state = Revision.State.READY
     for note in revision.report["notes"]:
-        note["layer"] = ids.get(note["layer"])
+        note["layer"] = ids.get(note.get("layer"))
     revision.save(update_fields=["record", "report", "state"])
     images = [(ids[image.layer], image.pixels, image.thumbnail) for image in revision.images.all()]
     revision.images.all().delete()

@@ -66,7 +66,7 @@ def sheet(illustration: Illustration, cut: SheetCut | None) -> dict[str, Any]:
     """
     now = illustration.revision
     same = Revision.objects.filter(illustration=illustration, sha256=now.sha256, choices__sheet__isnull=True)
-    whole = same.exclude(state=Revision.State.READING).order_by("number").first()
+    whole = same.exclude(picture="").order_by("number").first()
     if whole is None or whole.report["counts"]["layers"] != 1 or whole.report["counts"].get("vector"):
         raise NotNow("Only a flat picture of one layer is cut as a sheet. Bring the sheet in as a picture of its own.")
     with open_blob(whole.picture) as file:

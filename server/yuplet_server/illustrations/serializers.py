@@ -34,6 +34,7 @@ class ReportSerializer(serializers.Serializer[Any]):
     colour_space = serializers.CharField()
     name_sources = serializers.DictField(
         child=serializers.ListField(child=serializers.CharField()),
+        default=dict,
         help_text="Where vector art has names, with some of them.",
     )
     merged = MergedSerializer(allow_null=True)

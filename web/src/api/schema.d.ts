@@ -899,7 +899,7 @@ export interface components {
             bit_depth: number;
             colour_space: string;
             /** @description Where vector art has names, with some of them. */
-            name_sources: {
+            name_sources?: {
                 [key: string]: string[];
             };
             merged: components["schemas"]["Merged"] | null;

@@ -9,7 +9,7 @@ from typing import TypeAlias
 
 from yuplet.arrangement.records import PutRow, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
-from yuplet.errors import CannotJoin, NotFrames
+from yuplet.errors import CannotJoin, Locked, NotFrames
 from yuplet.parts.part import Frame, Part, Piece
 
 Replacement: TypeAlias = tuple[tuple[str, ...], tuple[PutRow, ...]]
@@ -68,6 +68,8 @@ def as_parts(arrangement: Arrangement, row_id: str) -> Replacement:
 def _frame(row: Row) -> Frame:
     """What is seen of a row, as one moment."""
     if isinstance(row, Part):
+        if row.locked:
+            raise Locked(row.name)
         if len(row.frames) > 1:
             raise NotFrames(f"'{row.name}' has frames of its own. Read them as parts first.")
         if row.offset != (0, 0):
