@@ -18,8 +18,10 @@ from tests.packages import FolderTestCase
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Box, Size
+from yuplet.handover import hand_over_file
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
+from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import read_illustration
 
@@ -109,7 +111,7 @@ class KindTests(FlatTestCase):
         found, report = self.read(self.folder / "grey.tif")
         self.assertEqual(self.scratch.whole("l1")[0, :, 0].tolist(), wanted)
         self.assertEqual(found.bit_depth, 16)
-        self.assertIn("rounded to 8", self.said(report))
+        self.assertIn("kept for computing", self.said(report))
 
     def test_resolution(self) -> None:
         for name in ("a.png", "a.jpg", "a.tif"):
@@ -251,6 +253,52 @@ class SeveralTests(FlatTestCase):
             [("frame 1", True, 50), ("frame 2", False, 70)],
         )
         self.assertEqual(report.counts["frames"], 2)
+
+
+class DeepTests(FlatTestCase):
+    """16 bits a channel: the pixels are those that OpenCV and Pillow-free readers give, and composites are made of them."""
+
+    def deep(self, channels: int) -> np.ndarray:
+        rng = np.random.default_rng(channels)
+        picture = rng.integers(0, 65536, (11, 13, channels), dtype=np.uint16)
+        if channels == 4:
+            picture[..., 3] = np.maximum(picture[..., 3], 700)
+        return picture
+
+    def test_they_are_kept_beside_the_8_that_are_written(self) -> None:
+        for name, channels in (("a.png", 4), ("b.png", 3), ("a.tif", 3), ("b.tif", 4)):
+            with self.subTest(name):
+                picture = self.deep(channels)
+                cv2.imwrite(str(self.folder / name), picture)
+                found, report = self.read(self.folder / name)
+                self.assertEqual(found.bit_depth, 16)
+                self.assertIn("kept for computing", self.said(report))
+                deep = self.scratch.deep_rows("l1", 0, 11)
+                assert deep is not None
+                np.testing.assert_array_equal(deep[..., :3], picture[..., 2::-1])
+                rounded = np.round(deep.astype(float) * 255 / 65535)
+                np.testing.assert_array_equal(self.scratch.whole("l1"), rounded)
+
+    def test_composites_are_made_of_them(self) -> None:
+        under, over = (np.full((4, 4, 4), (30_000, 200, 65_000, alpha), np.uint16) for alpha in (65_535, 20_000))
+        over[..., 0] = 129
+        for key, picture in (("under", under), ("over", over)):
+            self.scratch.put(key, (picture // 257).astype(np.uint8))
+            self.scratch.put_deep(key, picture)
+        box = Box(0, 0, 4, 4)
+        found = compose([Leaf("under", box), Leaf("over", box)], box.size, self.scratch)
+        # Porter and Duff's over, with the exact numbers: colour = over * a + under * (1 - a).
+        share = 20_000 / 65_535
+        wanted = [
+            round((o * share + u * (1 - share)) / 257)
+            for o, u in zip(over[0, 0, :3].tolist(), under[0, 0, :3].tolist(), strict=True)
+        ]
+        self.assertEqual(found[2, 2].tolist(), [*wanted, 255])
+
+    def test_a_hand_over_of_them_is_proved(self) -> None:
+        cv2.imwrite(str(self.folder / "a.png"), self.deep(4))
+        report, _, _ = hand_over_file(self.folder / "a.png", self.folder / "out", lambda *_: None)
+        self.assertTrue(report.proof.ok, report.proof)
 
 
 class CreditTests(FlatTestCase):

@@ -240,7 +240,9 @@ def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[
 
     def keep(layer: str) -> tuple[str, str, str]:
         picture = scratch.whole(layer)
-        pixels = blobs().keep(io.BytesIO(png.encode(picture, "quick")))
+        deep = scratch.deep_rows(layer, 0, picture.shape[0])
+        data = png.encode(picture, "quick") if deep is None else png.encode_deep(deep)
+        pixels = blobs().keep(io.BytesIO(data))
         return layer, pixels, blobs().keep(io.BytesIO(png.encode(_small(picture, THUMBNAIL))))
 
     kept = []

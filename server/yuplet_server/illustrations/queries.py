@@ -105,7 +105,10 @@ def load_pixels(revision: Revision, layers: Iterable[str], scratch: Scratch, pro
 
     def load(image: LayerImage) -> None:
         with open_blob(image.pixels) as file:
-            scratch.put(image.layer, png.decode(file.read(), f"The image of layer '{image.layer}'"))
+            data, what = file.read(), f"The image of layer '{image.layer}'"
+        scratch.put(image.layer, png.decode(data, what))
+        if (deep := png.decode_deep(data, what)) is not None:
+            scratch.put_deep(image.layer, deep)
 
     with ThreadPoolExecutor(2) as pool:
         for done, _ in enumerate(pool.map(load, wanted), 1):

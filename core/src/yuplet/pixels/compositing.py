@@ -115,19 +115,23 @@ def _lay_leaf(under: kernels.Accumulator, area: Box, leaf: Leaf, source: PixelSo
         if mode in blending.CLEARING:
             under[..., 3] = 0.0
         return
-    rows = source.rows(leaf.key, common.top - leaf.box.top, common.bottom - leaf.box.top)
+    above, below = common.top - leaf.box.top, common.bottom - leaf.box.top
+    across = slice(common.left - leaf.box.left, common.right - leaf.box.left)
+    deep = source.deep_rows(leaf.key, above, below)
+    rows = source.rows(leaf.key, above, below) if deep is None else deep
     if rows.shape[1] != leaf.box.width:
         raise ValueError(f"the pixels of '{leaf.key}' are {rows.shape[1]} px wide, its box {leaf.box.width}")
-    pixels = rows[:, common.left - leaf.box.left : common.right - leaf.box.left]
     target = under[common.top - area.top : common.bottom - area.top, common.left - area.left : common.right - area.left]
     if mode in blending.CLEARING:
         inside = target.copy()
         under[..., 3] = 0.0
         target[...] = inside
-    if mode == blending.NORMAL:
-        kernels.lay_normal(target, pixels, leaf.opacity)
+    if deep is not None:
+        kernels.lay_group(target, deep[:, across] / 65535, leaf.opacity, mode)
+    elif mode == blending.NORMAL:
+        kernels.lay_normal(target, rows[:, across].astype(np.uint8, copy=False), leaf.opacity)
     else:
-        kernels.lay_blended(target, pixels, leaf.opacity, mode)
+        kernels.lay_blended(target, rows[:, across].astype(np.uint8, copy=False), leaf.opacity, mode)
 
 
 def _lay_branch(under: kernels.Accumulator, area: Box, branch: Branch, source: PixelSource) -> None:

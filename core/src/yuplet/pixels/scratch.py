@@ -9,7 +9,7 @@ import numpy as np
 
 from yuplet.errors import WriteError
 from yuplet.geometry import Size
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
 
 
 class PixelSource(Protocol):
@@ -18,6 +18,13 @@ class PixelSource(Protocol):
     def rows(self, key: str, top: int, bottom: int) -> Picture:
         """Rows `top` to `bottom` (the first outside) of the picture kept under `key`."""
         ...
+
+    def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
+        """The same with 16 bits a channel, where they are known."""
+        ...
+
+
+_DEEP = "16 bits of "
 
 
 class _Place(NamedTuple):
@@ -63,6 +70,19 @@ class Scratch:
                 f"There is no room for temporary files ({error.strerror}). Free some space on the disk and try again."
             ) from error
         self._places[key] = _Place(offset, Size(data.shape[1], data.shape[0]))
+
+    def put_deep(self, key: str, picture: DeepPicture) -> None:
+        """Keep the 16 bits a channel of a picture beside its 8; raises `WriteError`."""
+        data = np.ascontiguousarray(picture)
+        # Two pixels of 8 bits hold one of 16.
+        self.put(_DEEP + key, data.view(np.uint8).reshape(data.shape[0], data.shape[1] * 2, 4))
+
+    def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
+        """Rows with 16 bits a channel, as a new array; None where only 8 are known."""
+        if _DEEP + key not in self._places:
+            return None
+        rows = self.rows(_DEEP + key, top, bottom)
+        return rows.reshape(bottom - top, -1).view(np.uint16).reshape(bottom - top, -1, 4)
 
     def size(self, key: str) -> Size:
         """Width and height of the picture kept under a key."""

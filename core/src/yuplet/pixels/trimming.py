@@ -1,10 +1,14 @@
 """Finding the content of a picture."""
 
+from typing import TypeVar
+
 import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.geometry import Box
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
+
+Pixels = TypeVar("Pixels", Picture, DeepPicture)
 
 
 def content_box(picture: Picture) -> Box | None:
@@ -28,7 +32,7 @@ def content_box(picture: Picture) -> Box | None:
     return Box(left, top, right, bottom)
 
 
-def cut(picture: Picture, box: Box) -> Picture:
+def cut(picture: Pixels, box: Box) -> Pixels:
     """A view of a box of a picture, in the picture's own pixels; the box must lie inside."""
     height, width = picture.shape[:2]
     if box.meet(Box(0, 0, width, height)) != box:

@@ -19,7 +19,7 @@ from yuplet.geometry import Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import content_box, cut, is_opaque
 from yuplet.reading import colour, credits, png
@@ -43,6 +43,8 @@ class _Facts:
     ppi: float | None
     bit_depth: int = 8
     colour_space: str = "sRGB"
+    deep: DeepPicture | None = None
+    """The 16 bits a channel of the one picture that was read last, where they could be kept."""
     loops: int = 0
     has_still: bool = False
     """Whether the first picture stands in for the animation, and is not part of it (APNG)."""
@@ -154,6 +156,8 @@ def _plain_png(data: bytes, what: str, orientation: int, facts: _Facts, report: 
     found = png.facts(data, what)
     picture = png.decode(data, what)
     facts.bit_depth, facts.ppi = found.bit_depth, found.ppi
+    if found.bit_depth == 16 and orientation == 1 and (found.profile is None or colour.is_srgb(found.colour_space)):
+        facts.deep = png.decode_deep(data, what)
     if found.profile is not None:
         converted = colour.to_srgb(picture, found.profile)
         picture = _converted(converted, picture, found.colour_space, facts, report)
@@ -174,7 +178,7 @@ def _picture(frame: Image.Image, path: Path, facts: _Facts, what: str, report: R
     if facts.form == "PNG" and facts.count == 1:
         return _plain_png(path.read_bytes(), what, frame.getexif().get(_ORIENTATION, 1), facts, report)
     frame.load()
-    if facts.form == "TIFF" and frame.mode in ("I;16", "I;16B", "I", "F"):
+    if facts.form == "TIFF" and (frame.mode in ("I;16", "I;16B", "I", "F") or _has_16_bits(frame, facts)):
         return _deep(path, what, facts)
     if frame.getexif().get(_ORIENTATION, 1) != 1:
         frame = _upright(frame, report)
@@ -220,11 +224,20 @@ def _deep(path: Path, what: str, facts: _Facts) -> Picture:
         )
     if image.dtype == np.uint16:
         facts.bit_depth = 16
+        facts.deep = np.asarray(cv2.cvtColor(image, _CODES[1 if image.ndim == 2 else image.shape[2]]), np.uint16)
         image = ((image.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
-    code = {2: cv2.COLOR_GRAY2RGBA, 3: cv2.COLOR_BGR2RGBA, 4: cv2.COLOR_BGRA2RGBA}[
-        2 if image.ndim == 2 else image.shape[2]
-    ]
-    return np.asarray(cv2.cvtColor(image, code), np.uint8)
+    return np.asarray(cv2.cvtColor(image, _CODES[1 if image.ndim == 2 else image.shape[2]]), np.uint8)
+
+
+_CODES = {1: cv2.COLOR_GRAY2RGBA, 3: cv2.COLOR_BGR2RGBA, 4: cv2.COLOR_BGRA2RGBA}
+"""OpenCV's conversions to RGBA by the number of channels."""
+
+
+def _has_16_bits(frame: Image.Image, facts: _Facts) -> bool:
+    """Whether Pillow would cut a picture of several channels to 8 bits without a word (TIFF 6.0, BitsPerSample)."""
+    bits = getattr(frame, "tag_v2", {}).get(258, ())
+    is_plain = frame.mode in ("RGB", "RGBA") and not frame.info.get("icc_profile")
+    return facts.count == 1 and is_plain and max(bits, default=8) == 16 and frame.getexif().get(_ORIENTATION, 1) == 1
 
 
 def _layer(
@@ -233,6 +246,8 @@ def _layer(
     box = content_box(picture)
     if box is not None:
         scratch.put(f"{prefix}l{number}", cut(picture, box))
+        if facts.deep is not None and facts.count == 1:
+            scratch.put_deep(f"{prefix}l{number}", cut(facts.deep, box))
     is_seen = number == 1 or facts.form == "TIFF"
     return Layer(f"{prefix}l{number}", _layer_name(stem, number, facts), box, is_seen, milliseconds=milliseconds)
 
@@ -284,7 +299,8 @@ def _animated(layers: list[Layer], stem: str, facts: _Facts, prefix: str) -> tup
 
 def _say_what_it_is(facts: _Facts, report: ReadingReport) -> None:
     if facts.bit_depth == 16:
-        report.add("converted", "16 bits a channel were rounded to 8.")
+        kept = "were rounded to 8" if facts.deep is None else "are kept for computing; what is handed over has 8"
+        report.add("information", f"16 bits a channel {kept}.")
     if facts.has_still:
         report.add(
             "information", "It has a still picture for programs that show no animation: a hidden part of its own."

@@ -262,7 +262,11 @@ def _read_images(
             box = inner.moved(box.left, box.top) if inner else Box(0, 0, 0, 0)
         if box.is_empty:
             return found, None, True, converted is not None
-        scratch.put(source.layer_id, cut(picture, box.moved(-source.x, -source.y)))
+        inside = box.moved(-source.x, -source.y)
+        scratch.put(source.layer_id, cut(picture, inside))
+        deep = png.decode_deep(data, what) if found.bit_depth == 16 and converted is None else None
+        if deep is not None:
+            scratch.put_deep(source.layer_id, cut(deep, inside))
         return found, box, beyond, converted is not None
 
     progress(0, len(sources))
@@ -280,7 +284,8 @@ def _read_images(
                     source.path,
                 )
             if found.bit_depth == 16:
-                report.add("converted", "16 bits a channel were rounded to 8.", source.path)
+                kept = "were rounded to 8" if is_converted else "are kept for computing; what is handed over has 8"
+                report.add("information", f"16 bits a channel {kept}.", source.path)
             if not colour.is_srgb(found.colour_space):
                 spaces.add(found.colour_space)
                 if is_converted:

@@ -7,13 +7,15 @@ Limits: 250 million pixels an image, 100 000 a side.
 import struct
 import zlib
 from dataclasses import dataclass
+from typing import Any
 
 import imagecodecs
 import numpy as np
+from numpy.typing import NDArray
 
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Size
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.reading import colour
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -116,18 +118,31 @@ def decode(data: bytes, what: str) -> Picture:
     BrokenFile
         The image data is damaged or cut off.
     """
-    try:
-        image = imagecodecs.png_decode(data)
-    except Exception as error:
-        raise BrokenFile(f"{what} is damaged and cannot be decoded. Save it again as PNG.") from error
+    image = _decoded(data, what)
     if image.dtype == np.uint16:
         image = ((image.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
-    if image.ndim == 2:
-        image = image[..., None]
+    return _as_rgba(image, 255)
+
+
+def decode_deep(data: bytes, what: str) -> DeepPicture | None:
+    """Decode a PNG of 16 bits a channel as it is, (H, W, 4) uint16; None for any other. Raises `BrokenFile`."""
+    image = _decoded(data, what)
+    return _as_rgba(image, 65535) if image.dtype == np.uint16 else None
+
+
+def _decoded(data: bytes, what: str) -> NDArray[Any]:
+    try:
+        image: NDArray[Any] = imagecodecs.png_decode(data)
+    except Exception as error:
+        raise BrokenFile(f"{what} is damaged and cannot be decoded. Save it again as PNG.") from error
+    return image[..., None] if image.ndim == 2 else image
+
+
+def _as_rgba(image: NDArray[Any], opaque: int) -> NDArray[Any]:
     channels = image.shape[2]
     if channels == 4:
         return np.ascontiguousarray(image)
-    picture = np.empty((*image.shape[:2], 4), np.uint8)
+    picture = np.empty((*image.shape[:2], 4), image.dtype)
     picture[..., :3] = image[..., :1] if channels < 3 else image[..., :3]
-    picture[..., 3] = image[..., 1] if channels == 2 else 255
+    picture[..., 3] = image[..., 1] if channels == 2 else opaque
     return picture

@@ -12,7 +12,7 @@ from yuplet.arrangement.tree import Arrangement, laid
 from yuplet.errors import FolderNotOurs
 from yuplet.geometry import Box
 from yuplet.parts.part import Part, frames_box, laid_part, render, render_frame
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.compositing import Laid, Leaf, compose
 from yuplet.pixels.scratch import PixelSource, Scratch
 from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
@@ -136,6 +136,10 @@ class _Both:
 
     def rows(self, key: str, top: int, bottom: int) -> Picture:
         return (self._parts if key.startswith("part ") else self._layers).rows(key, top, bottom)
+
+    def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
+        """Nothing: the reference is made of what is written, which has 8 bits."""
+        return None
 
 
 def earlier_package(folder: Path) -> set[str]:

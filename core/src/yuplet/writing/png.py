@@ -9,11 +9,12 @@ import struct
 from typing import Literal, TypeAlias
 
 import deflate
+import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yuplet.pixels import Picture, kernels
+from yuplet.pixels import DeepPicture, Picture, kernels
 
 Effort: TypeAlias = Literal["quick", "normal", "small"]
 
@@ -115,3 +116,8 @@ def _unfiltered(plain: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 def _chunk(kind: bytes, body: bytes) -> bytes:
     return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", deflate.crc32(kind + body))
+
+
+def encode_deep(picture: DeepPicture) -> bytes:
+    """Encode (H, W, 4) pixels of 16 bits a channel as a PNG, as they are."""
+    return bytes(imagecodecs.png_encode(np.ascontiguousarray(picture), level=1))
