@@ -6,6 +6,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+import imagecodecs
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
@@ -13,10 +14,12 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 from PIL import Image
 
-from tests.cases import ServerTestCase, brought_in, kept, ora, quiet
+from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet
 from yuplet.errors import YupletError
+from yuplet.pixels.scratch import Scratch
 from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.queries import load_pixels
 from yuplet_server.projects.storage import open_blob
 
 
@@ -89,6 +92,15 @@ class BringInTests(ServerTestCase):
         view = self.post(self.ben, "revisions/2/take", body={"remove": [self.row_id("lamp")]})
         self.assertEqual([(row["name"], len(row["frames"])) for row in view["rows"]], [("lamp", 6)])
         self.assertEqual(self.post(self.cleo, "sheet", body={})["picture"], proposed["picture"], "it can be cut anew")
+
+    def test_16_bits_a_channel_are_kept_for_computing(self) -> None:
+        picture = np.random.default_rng(3).integers(900, 65536, (7, 5, 4), dtype=np.uint16)
+        illustration = brought_in(self.project, "deep.png", imagecodecs.png_encode(picture))
+        with Scratch() as scratch:
+            load_pixels(illustration.revision, ["l1"], scratch, quiet)
+            np.testing.assert_array_equal(scratch.deep_rows("l1", 0, 7), picture)
+        made = handed_over(illustration, self.users["ada"], 1)
+        self.assertTrue(made.report["proof"]["ok"])
 
     def test_only_a_flat_picture_is_cut(self) -> None:
         self.assertIn("Only a flat picture", self.post(self.cleo, "sheet", 409, {})["detail"])
