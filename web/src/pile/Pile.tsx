@@ -133,7 +133,8 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
         context.fillRect(0, 0, screen.width, screen.height);
         const { there, places } = depth();
         const colours = new Map(outlined === 'none' ? [] : marked.map(({ row, colour }) => [row.id, colour] as const));
-        drawApart(context, there, places, canvas, panes.scale, colours);
+        drawApart(context, there, places, canvas, panes.scale, colours, isStill);
+        if (!isStill) late = window.setTimeout(() => draw(true), STILL);
       } else if (look === 'compare') {
         paintGround(context, screen, shown, canvas, ground);
         const both = sides.map((side, index) => ({

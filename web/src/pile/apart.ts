@@ -29,6 +29,7 @@ export type Matrix = readonly [number, number, number, number, number, number];
 /** Reduced pictures of parts, kept from frame to frame. */
 export class Panes {
   private readonly kept = new Map<string, Pane>();
+  private last: { of: unknown[]; panes: Pane[] } | null = null;
   readonly scale: number;
 
   constructor(
@@ -40,6 +41,15 @@ export class Panes {
 
   /** The panes of what is seen, back to front. */
   of(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, moment: number): Pane[] {
+    // While the panes are only turned, none of these is another one.
+    const same = [rows, seen, pictures.size, moment];
+    if (!this.last || same.some((one, index) => one !== this.last?.of[index])) {
+      this.last = { of: same, panes: this.made(rows, seen, pictures, moment) };
+    }
+    return this.last.panes;
+  }
+
+  private made(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, moment: number): Pane[] {
     return rows.flatMap((row) => {
       const pieces = piecesAt(row, moment);
       if (!row.box || !seen.has(row.id) || !pieces.some((piece) => pictures.has(piece.image))) return [];
@@ -106,7 +116,7 @@ export function panePlaces(screen: Extent, canvas: Extent, count: number, stance
   });
 }
 
-/** Draw the panes; what is chosen has its frame drawn in its colour. */
+/** Draw the panes, roughly while they move; what is chosen has its frame drawn in its colour. */
 export function drawApart(
   context: CanvasRenderingContext2D,
   panes: readonly Pane[],
@@ -114,7 +124,10 @@ export function drawApart(
   canvas: Extent,
   scale: number,
   colours: ReadonlyMap<string, string>,
+  isStill: boolean,
 ): void {
+  context.imageSmoothingEnabled = isStill;
+  context.imageSmoothingQuality = 'high';
   panes.forEach(({ row, picture }, index) => {
     const place = places[index];
     if (!place || !row.box) return;
