@@ -8,7 +8,7 @@ from yuplet.arrangement.commands import ReplaceRows, apply
 from yuplet.arrangement.records import PutRow, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row, frames_of
 from yuplet.geometry import Point
-from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
+from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode
 from yuplet.illustration.matching import Match
 from yuplet.parts.part import Part, still
 
@@ -144,9 +144,3 @@ def _usable(name: str, siblings: tuple[Row, ...], kind: type[Row]) -> str:
     if names.problem(name) is None and names.key(name) not in {names.key(other) for other in taken}:
         return name
     return names.proposal(name, taken, "group" if kind is PartGroup else "part")
-
-
-def emptied(arrangement: Arrangement, new: Illustration) -> list[str]:
-    """The ids of parts that a revision leaves without any layer, back to front."""
-    there = {layer.id for layer in new.leaves() if isinstance(layer, Layer)}
-    return [part.id for _, part in arrangement.parts() if not part.layers & there]

@@ -45,7 +45,7 @@ def check_sheet(picture: Picture, cut: SheetCut, what: str = "the picture") -> l
     Where the picture has no transparency, what is of the colour of its top left corner counts as nothing. Raises
     `ChoiceError` as `cut_sheet` does.
     """
-    cells = cut_sheet(picture, cut, what)
+    cut_sheet(picture, cut, what)
     art = _art(picture)
     found: list[SheetFinding] = []
     for number, box in enumerate(cut.cells(), 1):
@@ -56,7 +56,7 @@ def check_sheet(picture: Picture, cut: SheetCut, what: str = "the picture") -> l
                 SheetFinding("cut through", number, f"Frame {number} is cut through at its {' and '.join(sides)}.")
             )
     covered = np.zeros(art.shape, bool)
-    for number, (box, _) in enumerate(zip(cut.cells(), cells, strict=True), 1):
+    for number, box in enumerate(cut.cells(), 1):
         covered[box.top : box.bottom, box.left : box.right] = True
         if not art[box.top : box.bottom, box.left : box.right].any():
             found.append(SheetFinding("empty", number, f"Frame {number} is empty."))
