@@ -22,6 +22,50 @@ from yuplet.writing import png
 UNSTABLE = {"color-dodge", "color-burn", "soft-light", "hue", "saturation", "color", "luminosity"}
 GREY = np.array([0x9A, 0x9A, 0x97])
 
+# Draws each layer of a document alone and answers its bounds, by the number that the reader of SVG counts it by.
+BOUNDS_ALONE = """async ([text, width, height, wanted]) => {
+    const kinds = ['g', 'svg', 'a', 'switch', 'path', 'rect', 'circle', 'ellipse', 'line', 'polyline', 'polygon', 'text', 'image', 'use'];
+    const canvas = new OffscreenCanvas(width, height);
+    const context = canvas.getContext('2d', { willReadFrequently: true });
+    const found = {};
+    for (const source of wanted) {
+        const root = new DOMParser().parseFromString(text, 'image/svg+xml').documentElement;
+        let count = 0;
+        const visit = parent => {
+            for (const element of parent.children) {
+                if (!kinds.includes(element.localName)) continue;
+                count += 1;
+                if (`v${count}` === source) element.dataset.alone = 'yes';
+                if (!wanted.includes(`v${count}`)) visit(element);
+            }
+        };
+        visit(root);
+        const alone = root.querySelector('[data-alone]');
+        // What a copy is made of would be seen in the copy too.
+        const ids = []; for (let at = alone; at; at = at.parentElement) if (at.id) ids.push('#' + at.id);
+        const copies = [...root.querySelectorAll('use')].map(use => use.getAttribute('href') ?? use.getAttribute('xlink:href'));
+        if (copies.some(id => ids.includes(id))) { found[source] = null; continue; }
+        const own = document.createElementNS('http://www.w3.org/2000/svg', 'style');
+        own.textContent = `* { visibility: hidden !important } [data-alone], [data-alone] *, defs *, mask *, pattern *, clipPath * {
+            visibility: visible !important } * { opacity: 1 !important; mix-blend-mode: normal !important; display: revert }`;
+        root.append(own);
+        root.setAttribute('width', width); root.setAttribute('height', height);
+        const image = new Image();
+        image.src = 'data:image/svg+xml;charset=utf-8,' + encodeURIComponent(new XMLSerializer().serializeToString(root));
+        await image.decode();
+        context.clearRect(0, 0, width, height);
+        context.drawImage(image, 0, 0, width, height);
+        const { data } = context.getImageData(0, 0, width, height);
+        let [left, top, right, bottom] = [width, height, 0, 0];
+        for (let at = 3, y = 0; y < height; y++) for (let x = 0; x < width; x++, at += 4) if (data[at]) {
+            left = Math.min(left, x); top = Math.min(top, y); right = Math.max(right, x + 1); bottom = Math.max(bottom, y + 1);
+        }
+        const soft = alone.closest('[filter]') !== null;
+        found[source] = right ? [[left, top, right, bottom], soft] : null;
+    }
+    return found;
+}"""
+
 
 class PileTests(ProductTestCase):
     def setUp(self) -> None:
@@ -102,6 +146,37 @@ class PileTests(ProductTestCase):
             seen.add(tuple(self.canvas_pixel(90, 5)))
         self.assertGreaterEqual(len(seen), 3)
 
+    def test_vector_art_is_drawn_anew_when_it_is_enlarged(self) -> None:
+        drawing = self.files / "disc.svg"
+        drawing.write_text(
+            """<svg xmlns="http://www.w3.org/2000/svg" width="97" height="73"><rect id="ground" width="97" height="73" fill="#fff"/>
+            <circle id="disc" cx="48.5" cy="36.5" r="20"/></svg>"""
+        )
+        self.page.goto("/")
+        self.bring_in(drawing)
+        zoom = self.zoom() // 100
+        self.assertGreaterEqual(zoom, 4)
+        self.page.locator("[data-sharp=true]").wait_for()
+        self.page.get_by_label("Outlines").select_option("none")
+
+        def far_off() -> int:
+            """How many pixels of the screen are on the wrong side of the circle's edge by more than two of them."""
+            frame = self.page.get_by_test_id("pile").bounding_box() or {}
+            size = self.page.get_by_test_id("pile").evaluate("canvas => [canvas.height, canvas.width]")
+            shown = np.frombuffer(self.screen_pixels(), np.uint8).reshape(*size, 4)[..., 0]
+            left, top = (at - frame[side] for at, side in zip(self.place_of(48, 36), "xy", strict=True))
+            y, x = np.mgrid[: size[0], : size[1]] + 0.5
+            away = np.hypot(x - left, y - top)
+            return int(
+                (shown[away < 20 * zoom - 2] > 9).sum()
+                + (shown[(away > 20 * zoom + 2) & (away < 30 * zoom)] < 240).sum()
+            )
+
+        self.assertEqual(far_off(), 0)
+        self.page.get_by_label("Shapes when enlarged").select_option("pixels")
+        self.page.locator("[data-sharp=false]").wait_for()
+        self.assertGreater(far_off(), 20)
+
 
 class SecondOpinionTests(ProductTestCase):
     """Source: the compositing operators of the browser's 2D canvas, which the HTML standard takes from the W3C's."""
@@ -149,6 +224,48 @@ class SecondOpinionTests(ProductTestCase):
             self.assertLess((weighted > 40).mean(), 0.01, file.name)
             self.assertLess(weighted.mean(), 2, file.name)
 
+    def test_each_shape_lies_where_chromium_draws_it(self) -> None:
+        """The bounds of every layer of vector art alone; the page hides everything else."""
+        world = sorted((ROOT / "core" / "tests" / "golden" / "world").glob("*/*.svg"))
+        away: list[int] = []
+        for file in (*sorted((ROOT / "demo").glob("*.svg")), self.scene(), *world):
+            with Scratch() as scratch:
+                found, _ = read_illustration(file, scratch, choices=Choices(600))
+            layers = {layer.source: layer.box for layer in found.leaves() if layer.source}
+            theirs = self.page.evaluate(BOUNDS_ALONE, [file.read_text(), *found.canvas, list(layers)])
+            for source, box in layers.items():
+                other = theirs[source]
+                if box is None or other is None:
+                    continue  # what one of them takes for nothing is a hair, and seen in the pictures
+                bounds, is_soft = other
+                far = max(abs(ours - its) for ours, its in zip(box, bounds, strict=True))
+                # Where a blur or the tip of a needle ends is a matter of rounding.
+                self.assertLessEqual(far, 8 if is_soft else 4, (file.name, source, tuple(box), bounds))
+                if not is_soft:
+                    away.append(far)
+        self.assertGreater(len(away), 300)
+        self.assertGreater(np.mean(np.array(away) <= 1), 0.98)
+
+    def test_colours_of_profiles_are_those_that_chromium_shows(self) -> None:
+        """Profiles of Pillow's tests; Chromium's colour engine shares nothing with the one that the core uses."""
+        rng = np.random.default_rng(1)
+        colours = rng.integers(0, 256, (16, 16, 3), dtype=np.uint8)
+        greys = np.arange(256, dtype=np.uint8).reshape(16, 16)
+        profiles = sorted((ROOT / "core" / "tests" / "golden" / "world" / "icc").glob("*.icc"))
+        self.assertEqual(len(profiles), 3)
+        for profile in profiles:
+            path = self.files / f"{profile.stem}.png"
+            Image.fromarray(greys if "Grey" in profile.stem else colours).save(path, icc_profile=profile.read_bytes())
+            with Scratch() as scratch:
+                found, _ = read_illustration(path, scratch)
+                ours = scratch.whole("l1").astype(int)
+            theirs = self.drawn(path, found.canvas, "image/png").astype(int)
+            away = np.abs(ours - theirs)
+            # A table of colours is interpolated in one way by one engine and in another by the other.
+            is_table = len(profile.read_bytes()) > 10_000
+            self.assertLessEqual(away.max(), 12 if is_table else 1, profile.stem)
+            self.assertLess(away.mean(), 1.5, profile.stem)
+
     def scene(self) -> Path:
         path = self.files / "scene.svg"
         path.write_text(
@@ -163,9 +280,9 @@ class SecondOpinionTests(ProductTestCase):
         )
         return path
 
-    def drawn(self, file: Path, size: tuple[int, int]) -> np.ndarray:
-        """A document as the browser draws it, over nothing."""
-        address = "data:image/svg+xml;base64," + base64.b64encode(file.read_bytes()).decode()
+    def drawn(self, file: Path, size: tuple[int, int], kind: str = "image/svg+xml") -> np.ndarray:
+        """A picture as the browser draws it, over nothing."""
+        address = f"data:{kind};base64," + base64.b64encode(file.read_bytes()).decode()
         text = self.page.evaluate(
             """async ([address, width, height]) => {
                 const image = new Image(); image.src = address; await image.decode();

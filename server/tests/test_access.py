@@ -76,6 +76,7 @@ ADDRESSES = [
     Address("get", f"{ILLUSTRATION}/revisions/<int:revision>", "viewer", _get(lambda t: t.address("revisions/1"))),
     Address("delete", f"{ILLUSTRATION}/revisions/<int:revision>", "editor", _json("delete", lambda t: t.address("revisions/1"))),
     Address("get", f"{ILLUSTRATION}/revisions/<int:revision>/original", "viewer", _get(lambda t: t.address("revisions/1/original"))),
+    Address("get", f"{ILLUSTRATION}/revisions/<int:revision>/layers/<str:layer>/drawn", "viewer", _get(lambda t: t.address("revisions/1/layers/l1/drawn?left=0&top=0&width=1&height=1&factor=2"))),
     Address("post", f"{ILLUSTRATION}/revisions/<int:revision>/take", "editor", _json("post", lambda t: t.address("revisions/1/take"), {})),
     Address("post", f"{ILLUSTRATION}/go-back", "editor", _json("post", lambda t: t.address("go-back"))),
     Address("get", f"{ILLUSTRATION}/arrangement", "viewer", _get(lambda t: t.address("arrangement"))),

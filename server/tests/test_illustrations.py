@@ -119,6 +119,25 @@ class BringInTests(ServerTestCase):
             answer = self.ben.post(f"/api/projects/{self.project.pk}/illustrations", asked)
             self.assertEqual((answer.status_code, list(answer.json())), (400, ["longest"]))
 
+    def test_vector_art_is_drawn_anew_at_another_scale(self) -> None:
+        drawing = b"""<svg xmlns="http://www.w3.org/2000/svg" width="30" height="20">
+            <circle id="disc" cx="15" cy="10" r="6"/><rect id="under" x="13" width="4" height="20" fill="#fff"/></svg>"""
+        self.illustration = brought_in(self.project, "kit.svg", drawing)
+        (disc,) = [row for row in self.arrangement()["rows"] if row["name"] == "disc"]
+        (piece,) = disc["frames"][0]["pieces"]
+        self.assertEqual((piece["vector"], piece["box"]), (True, [9, 4, 12, 12]))
+        asked = f"revisions/1/layers/{piece['layer']}/drawn?left=3&top=0&width=6&height=12&factor=8"
+        answer = self.cleo.get(self.address(asked))
+        picture = np.array(Image.open(io.BytesIO(answer.content)).convert("RGBA"))
+        self.assertEqual(picture.shape, (96, 48, 4))
+        # The middle half of a disc of radius 48: every pixel is within one of the circle.
+        y, x = np.mgrid[:96, :48] + 0.5
+        away = np.hypot(x - 24, y - 48)
+        self.assertTrue((picture[..., 3][away < 47] == 255).all() and (picture[..., 3][away > 49] == 0).all())
+        for wrong, status in (("factor=99", 400), ("left=40", 422), ("width=0", 400)):
+            self.assertEqual(self.cleo.get(self.address(f"{asked}&{wrong}")).status_code, status, wrong)
+        self.assertEqual(self.cleo.get(self.address(asked.replace(piece["layer"], "v99"))).status_code, 409)
+
     def test_a_name_that_is_a_path_is_only_a_name(self) -> None:
         made = self.upload(self.ben, "../../etc/passwd.png", b"x").json()
         self.assertEqual(made["file_name"], "passwd.png")

@@ -4,6 +4,7 @@ Sources: W3C, Scalable Vector Graphics (SVG) 2; CSS Values and Units (absolute l
 Chromium's (tests/test_second_opinion.py).
 """
 
+import gzip
 from importlib import resources
 from pathlib import Path
 
@@ -260,6 +261,85 @@ class PictureTests(SvgTestCase):
             whole = svg.whole_picture(self.folder / "art.svg", found.canvas)
             self.assertLess((np.abs(ours - whole).max(axis=2) > 2).mean(), 0.002, longest)
 
+    def test_a_packed_document(self) -> None:
+        path = self.folder / "art.svgz"
+        path.write_bytes(gzip.compress(SCENE.encode()))
+        found, _ = read_illustration(path, self.scratch)
+        self.assertEqual((found.name, found.canvas), ("art", Size(200, 150)))
+        result = compare_with_merged(path, found, self.scratch)
+        assert result is not None
+        self.assertLessEqual(result.largest, 18)
+        path.write_bytes(gzip.compress(SCENE.encode())[:300])
+        with self.assertRaises(BrokenFile):
+            read_illustration(path, self.scratch)
+        path.write_bytes(gzip.compress(b"<svg>" + bytes(70 << 20)))
+        with self.assertRaisesRegex(TooLarge, "64 MiB of XML"):
+            read_illustration(path, self.scratch)
+
+    def test_a_long_remark_in_front(self) -> None:
+        found, _ = self.read(f'<!-- {"made by hand " * 200} -->{HEAD} viewBox="0 0 9 9"><circle id="a" r="3"/></svg>')
+        self.assertEqual([layer.name for layer in found.leaves()], ["a"])
+
+    def test_shapes_that_an_entity_stands_for(self) -> None:
+        text = f"""<!DOCTYPE svg [<!ENTITY eye "<circle r='2'/>">]>{HEAD} viewBox="0 0 9 9">
+            <g id="left" transform="translate(2 4)">&eye;</g><g id="right" transform="translate(7 4)">&eye;</g></svg>"""
+        found, _ = self.read(text)
+        self.assertEqual([layer.box for layer in found.leaves()], [Box(0, 2, 4, 6), Box(5, 2, 9, 6)])
+
+    def test_versions_for_other_languages_are_hidden(self) -> None:
+        found, _ = self.read(
+            f"""{HEAD} viewBox="0 0 9 9"><switch><rect id="de" width="9" height="9" systemLanguage="de"/>
+            <rect id="en" width="9" height="9" systemLanguage="fr, en-GB"/><rect id="else" width="9" height="9"/></switch>
+            <rect id="special" width="2" height="2" requiredExtensions="http://other.example"/></svg>"""
+        )
+        shown = {layer.name: (layer.visible, layer.box) for layer in found.leaves()}
+        whole = Box(0, 0, 9, 9)
+        self.assertEqual(
+            shown,
+            {"de": (False, whole), "en": (True, whole), "else": (False, whole), "special": (False, Box(0, 0, 2, 2))},
+        )
+
+    def test_what_a_definition_inherits_and_which_of_an_id_counts(self) -> None:
+        found, _ = self.read(
+            f"""{HEAD} viewBox="0 0 9 9" opacity=".5"><g fill="#00f" transform="translate(99)"><defs>
+            <pattern id="p" width="9" height="9" patternUnits="userSpaceOnUse"><rect width="9" height="9"/></pattern>
+            <pattern id="p" width="9" height="9" patternUnits="userSpaceOnUse"/></defs></g>
+            <rect id="a" width="9" height="9" fill="url(#p)"/></svg>"""
+        )
+        ours = compose(laid(found.layers), found.canvas, self.scratch)
+        self.assertEqual(ours[4, 4].tolist(), [0, 0, 255, 128])
+
+    def test_a_mask_that_shows_all_does_not_join_what_is_in_it(self) -> None:
+        head = f"""{HEAD} viewBox="0 0 40 30"><mask id="m"><rect width="{{width}}" height="30" fill="#fff"/></mask>
+            <g id="all" mask="url(#m)"><rect id="a" width="20" height="20"/><circle id="b" cx="25" cy="15" r="9"/></g></svg>"""
+        found, report = self.read(head.format(width=40))
+        self.assertEqual([layer.name for layer in found.leaves()], ["a", "b"])
+        found, report = self.read(head.format(width=30))
+        self.assertEqual([layer.name for layer in found.leaves()], ["all"], "a mask that hides something is kept")
+        self.assertIn("a mask makes one picture", " ".join(note.sentence for note in report.notes))
+
+    def test_a_layer_is_drawn_anew_at_another_scale_piece_by_piece(self) -> None:
+        found, _ = self.read(SCENE, 400)
+        drawing = svg.open_drawing(SCENE.encode(), "art.svg", Choices(400))
+        large, _ = self.read(SCENE, 1200)
+        for layer, wanted in zip(found.leaves(), large.leaves(), strict=True):
+            if wanted.box is None or layer.box is None:
+                continue
+            expected = np.zeros((900, 1200, 4), np.uint8)
+            expected[wanted.box.top : wanted.box.bottom, wanted.box.left : wanted.box.right] = self.scratch.rows(
+                wanted.id, 0, wanted.box.height
+            )
+            assert layer.source is not None
+            for area in (Box(0, 0, 200, 300), Box(200, 0, 400, 150), Box(200, 150, 400, 300)):
+                drawn = drawing.draw_area(layer.source, area, 3).astype(int)
+                there = expected[area.top * 3 : area.bottom * 3, area.left * 3 : area.right * 3]
+                # Where an edge crosses the border of an area it is smoothed from another start.
+                self.assertLess((np.abs(drawn - there).max(axis=2) > 16).mean(), 0.001, (layer.name, area))
+        with self.assertRaisesRegex(ChoiceError, "no layer 'v999'"):
+            drawing.draw_area("v999", Box(0, 0, 1, 1), 1)
+        with self.assertRaisesRegex(TooLarge, "64000000 pixels"):
+            drawing.draw_area("v1", Box(0, 0, 400, 300), 32)
+
     def test_a_hair_and_a_soft_edge_are_not_cut_off(self) -> None:
         text = f"""{HEAD} viewBox="0 0 2000 2000"><defs><filter id="f" x="-1" y="-1" width="3" height="3"><feGaussianBlur
             stdDeviation="30"/></filter></defs><path id="hair" d="M3 5 L1990 1993" stroke="#000" stroke-width=".02" opacity=".9"/>
@@ -342,8 +422,20 @@ class HostileTests(SvgTestCase):
         self.refused(
             f'{HEAD} viewBox="0 0 9 9"><defs><g id="u0"><rect/></g>{uses}</defs><use href="#u8"/></svg>',
             TooLarge,
-            "by <use>",
+            "since its uses, patterns or masks hold each other",
         )
+
+    def test_patterns_that_hold_each_other_many_times(self) -> None:
+        patterns = "".join(
+            f'<pattern id="p{n}" width="1" height="1">'
+            + f'<rect width="1" height="1" fill="url(#p{n - 1})"/>' * 10
+            + "</pattern>"
+            for n in range(1, 9)
+        )
+        text = (
+            f'{HEAD} viewBox="0 0 9 9"><defs>{patterns}</defs><rect width="9" height="9" style="fill: url(#p8)"/></svg>'
+        )
+        self.refused(text, TooLarge, "patterns or masks hold each other")
 
     def test_a_use_that_holds_itself(self) -> None:
         text = f'{HEAD} viewBox="0 0 9 9"><g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g></svg>'

@@ -16,6 +16,7 @@ from yuplet.errors import BrokenFile
 from yuplet.illustration.layers import Illustration, LayerGroup
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
+from yuplet.reading import colour
 from yuplet.reading.files import compare_with_merged, read_illustration
 
 WORLD = Path(__file__).parents[1] / "golden" / "world"
@@ -81,6 +82,24 @@ class ApngTests(unittest.TestCase):
                 Scratch() as scratch,
             ):
                 read_illustration(WORLD / "apng" / f"{name}.png", scratch)
+
+
+class ProfileTests(unittest.TestCase):
+    """Profiles of the ICC and a damaged one, from Pillow's tests (tests/test_pile.py has Chromium beside ours)."""
+
+    def test_what_a_profile_does_decides_and_not_its_name(self) -> None:
+        changing = {}
+        for path in sorted((WORLD / "icc").glob("*.icc")):
+            changing[path.stem] = not colour.is_srgb(path.read_bytes())
+        self.assertEqual(
+            changing,
+            {"sGrey-v2-nano": True, "sRGB_IEC61966-2-1_black_scaled": False, "sRGB_v4_ICC_preference": True},
+        )
+
+    def test_a_profile_that_cannot_be_read_is_told(self) -> None:
+        with Scratch() as scratch:
+            _, report = read_illustration(WORLD / "icc" / "icc-after-SOF.jpg", scratch)
+        self.assertIn("profile that cannot be read", " ".join(note.sentence for note in report.notes))
 
 
 class PictureSetTests(unittest.TestCase):

@@ -127,6 +127,7 @@ def _row(
                     {
                         "layer": piece.layer,
                         "image": images[piece.layer].pixels,
+                        "vector": piece.layer in vector,
                         "box": boxes[piece.layer].moved(*part.offset).as_xywh(),
                         "opacity": piece.opacity,
                         "blend": piece.blend,

@@ -8,10 +8,14 @@ from yuplet_server.arrangement.models import Row
 
 
 class PieceSerializer(serializers.Serializer[Any]):
-    """A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas."""
+    """A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas.
+
+    `vector` is whether it can be drawn anew at another scale.
+    """
 
     layer = serializers.CharField()
     image = serializers.CharField()
+    vector = serializers.BooleanField()
     box = serializers.ListField(child=serializers.IntegerField())
     opacity = serializers.FloatField()
     blend = serializers.CharField()

@@ -3,16 +3,19 @@
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
+from functools import lru_cache
 from typing import Any
 
 from django.db.models import Q, QuerySet
 from django.http import Http404
 
+from yuplet.geometry import Box
 from yuplet.illustration.matching import LayerLook, looks
 from yuplet.illustration.records import from_record
+from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading import png
-from yuplet.reading.choices import SheetCut
+from yuplet.reading import png, svg
+from yuplet.reading.choices import Choices, SheetCut
 from yuplet.reading.sheet import check_sheet, propose_sheet
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
@@ -97,6 +100,25 @@ def holds_image(illustration: Illustration, digest: str) -> bool:
     whole = Revision.objects.filter(Q(preview=digest) | Q(picture=digest), illustration=illustration)
     layers = LayerImage.objects.filter(Q(pixels=digest) | Q(thumbnail=digest), revision__illustration=illustration)
     return whole.exists() or layers.exists()
+
+
+def draw_anew(revision: Revision, layer: str, area: Box, factor: int) -> Picture:
+    """An area of a vector layer, `factor` times as large, with the top left corner of the layer's own box as origin.
+
+    Raises `NotNow` when it is no layer of vector art, and `TooLarge`.
+    """
+    found = next((one for one in from_record(revision.record).leaves() if one.id == layer), None)
+    if found is None or found.box is None or found.source is None:
+        raise NotNow("This layer is no vector art, so it has no other scale than its own.")
+    drawing = _opened(revision.sha256, revision.file_name, Choices.from_json(revision.choices))
+    return drawing.draw_area(found.source, area.moved(found.box.left, found.box.top).meet(found.box), factor)
+
+
+@lru_cache(maxsize=4)
+def _opened(sha256: str, file_name: str, choices: Choices) -> svg.Drawing:
+    """A drawing that is asked for its layers one after the other is opened once."""
+    with open_blob(sha256) as file:
+        return svg.open_drawing(file.read(), file_name, choices)
 
 
 def load_pixels(revision: Revision, layers: Iterable[str], scratch: Scratch, progress: Progress) -> None:

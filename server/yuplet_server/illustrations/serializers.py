@@ -88,6 +88,16 @@ class ChoicesSerializer(serializers.Serializer[Any]):
     )
 
 
+class AreaSerializer(serializers.Serializer[Any]):
+    """An area of a layer in pixels, from the top left corner of its own box, and how many times as large it is wanted."""
+
+    left = serializers.IntegerField(min_value=0)
+    top = serializers.IntegerField(min_value=0)
+    width = serializers.IntegerField(min_value=1)
+    height = serializers.IntegerField(min_value=1)
+    factor = serializers.IntegerField(min_value=1, max_value=32)
+
+
 class RevisionSerializer(serializers.ModelSerializer[Revision]):
     """One state of the art: being read, waiting for a review, or ready to be worked with."""
 

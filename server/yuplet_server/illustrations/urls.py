@@ -11,5 +11,8 @@ urlpatterns = [
     path("illustrations/<int:illustration>/sheet", views.SheetView.as_view()),
     path("illustrations/<int:illustration>/revisions", views.RevisionsView.as_view()),
     path("illustrations/<int:illustration>/revisions/<int:revision>/original", views.OriginalView.as_view()),
+    path(
+        "illustrations/<int:illustration>/revisions/<int:revision>/layers/<str:layer>/drawn", views.DrawnView.as_view()
+    ),
     path("licences", views.LicencesView.as_view()),
 ]

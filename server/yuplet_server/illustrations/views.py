@@ -1,18 +1,21 @@
 from typing import IO, Any
 
-from django.http import FileResponse, Http404
+from django.http import FileResponse, Http404, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit, licences
 from yuplet.reading.choices import Choices
+from yuplet.writing import png
 from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.serializers import (
+    AreaSerializer,
     ChangeSerializer,
     ChoicesSerializer,
     IllustrationSerializer,
@@ -133,6 +136,22 @@ class ImageView(APIView):
             raise Http404
         headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
         return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+
+
+class DrawnView(APIView):
+    """An area of a vector layer of a revision, drawn anew several times as large."""
+
+    @extend_schema(parameters=[AreaSerializer], responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, illustration: int, revision: int, layer: str) -> HttpResponse:
+        found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = AreaSerializer(data=request.query_params)
+        asked.is_valid(raise_exception=True)
+        values = dict(asked.validated_data)
+        factor = values.pop("factor")
+        area = Box.at(values["left"], values["top"], Size(values["width"], values["height"]))
+        picture = queries.draw_anew(queries.revision_of(found, revision), layer, area, factor)
+        headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
+        return HttpResponse(png.encode(picture, "quick"), content_type="image/png", headers=headers)
 
 
 class OriginalView(APIView):

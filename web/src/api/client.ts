@@ -70,6 +70,17 @@ export async function body<T>(call: Promise<{ data?: T }>): Promise<T> {
   return (await call).data as T;
 }
 
+/** Where an area of a vector layer is drawn anew. */
+export function drawnAddress(
+  illustration: number,
+  revision: number,
+  layer: string,
+  area: Record<'left' | 'top' | 'width' | 'height' | 'factor', number>,
+): string {
+  const asked = new URLSearchParams(Object.entries(area).map(([name, value]) => [name, String(value)]));
+  return `/api/illustrations/${illustration}/revisions/${revision}/layers/${layer}/drawn?${asked}`;
+}
+
 export function imageAddress(illustration: number, digest: string): string {
   return `/api/illustrations/${illustration}/images/${digest}`;
 }

@@ -230,6 +230,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/revisions/{revision}/layers/{layer}/drawn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description An area of a vector layer of a revision, drawn anew several times as large. */
+        get: operations["illustrations_revisions_layers_drawn_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/revisions/{revision}/original": {
         parameters: {
             query?: never;
@@ -821,10 +838,15 @@ export interface components {
         PatchedProjectNameRequest: {
             name?: string;
         };
-        /** @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas. */
+        /**
+         * @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas.
+         *
+         *     `vector` is whether it can be drawn anew at another scale.
+         */
         Piece: {
             layer: string;
             image: string;
+            vector: boolean;
             box: number[];
             /** Format: double */
             opacity: number;
@@ -1522,6 +1544,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    illustrations_revisions_layers_drawn_retrieve: {
+        parameters: {
+            query: {
+                factor: number;
+                height: number;
+                left: number;
+                top: number;
+                width: number;
+            };
+            header?: never;
+            path: {
+                illustration: number;
+                layer: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
             };
         };
     };

@@ -239,6 +239,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
             <Pile
               key={`${illustration.revision} ${illustration.width}`}
               illustration={illustration.id}
+              revision={illustration.revision}
               canvas={{ width: illustration.width ?? 1, height: illustration.height ?? 1 }}
               rows={rows}
               seen={seen}

@@ -7,9 +7,10 @@ import { loadPictures, type Pictures, previewScale, useWholePictures } from './i
 import { type Comparison, type Look, Looks } from './Looks';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
-import { type Ground, type Outlined, PileBar } from './PileBar';
+import { type Ground, type Outlined, PileBar, type Shapes } from './PileBar';
 import { lockedAt, nextDeeper, partsAt } from './picking';
 import { allPieces, mostFrames } from './pieces';
+import { sharpScene, useSharp } from './sharp';
 import { useStable } from './useStable';
 import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
 
@@ -22,6 +23,7 @@ export interface Peel {
 
 interface Props {
   illustration: number;
+  revision: number;
   canvas: Extent;
   rows: readonly Row[];
   seen: ReadonlySet<string>;
@@ -40,7 +42,7 @@ const MANY = 40;
 const STILL = 150;
 
 /** The pile: the picture as large as there is room, as it lies, apart in depth, or beside another state of it. */
-export function Pile({ illustration, canvas, rows, seen, outlines, peel, comparables, onPick }: Props) {
+export function Pile({ illustration, revision, canvas, rows, seen, outlines, peel, comparables, onPick }: Props) {
   const surface = useRef<HTMLCanvasElement>(null);
   const pictures = useRef<Pictures>(new Map());
   const last = useRef<{ spot: Spot; row: string } | null>(null);
@@ -49,6 +51,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
   const [follows, setFollows] = useState(true);
   const [ground, setGround] = useState<Ground>('grey');
   const [outlined, setOutlined] = useState<Outlined>('chosen');
+  const [shapes, setShapes] = useState<Shapes>('sharp');
   const [look, setLook] = useState<Look>('flat');
   const [stance, setStance] = useState(STANCE);
   const [depthZoom, setDepthZoom] = useState(1);
@@ -107,6 +110,8 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
     () => (screen ? (follows || !view ? wholeIn(screenOf(screen, beside), canvas) : view) : null),
     [screen, follows, view, canvas, beside],
   );
+  const scene = useMemo(() => ({ rows: drawn, seen: visible, moment }), [drawn, visible, moment]);
+  const sharp = useSharp(illustration, revision, scene, look === 'flat' && shapes === 'sharp' ? shown : null, screen);
   const change = useCallback((next: View) => {
     setFollows(false);
     setView(next);
@@ -123,7 +128,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
     if (!element || !screen || !shown) return;
     let late = 0;
     const draw = (isStill: boolean) => {
-      composite.update({ rows: drawn, seen: visible, moment }, pictures.current);
+      composite.update(scene, pictures.current);
       if (element.width !== screen.width) element.width = screen.width;
       if (element.height !== screen.height) element.height = screen.height;
       const context = element.getContext('2d');
@@ -144,7 +149,13 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
         const [one, other] = both;
         if (one && other) drawComparison(context, screen, canvas, shown, [one, other], comparing.mode, comparing.share);
       } else {
-        paint(context, screen, shown, composite, canvas, ground);
+        const anew = sharp.size > 0 && shapes === 'sharp' && shown.zoom > 1;
+        if (anew) {
+          paintGround(context, screen, shown, canvas, ground);
+          context.drawImage(sharpScene(scene, shown, screen, sharp, pictures.current), 0, 0);
+          paintBorder(context, shown, canvas, ground);
+        } else paint(context, screen, shown, composite, canvas, ground);
+        element.dataset.sharp = String(anew);
         if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
         else late = window.setTimeout(() => draw(true), STILL);
       }
@@ -158,6 +169,9 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
   }, [
     screen,
     shown,
+    scene,
+    shapes,
+    sharp,
     drawn,
     visible,
     marked,
@@ -242,6 +256,7 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
     pictures: comparables,
     onChange: (changed) => setComparing((before) => ({ ...before, ...changed })),
   };
+  const hasShapes = rows.some((row) => row.vector);
   const dials = [
     {
       label: 'Peel',
@@ -268,6 +283,8 @@ export function Pile({ illustration, canvas, rows, seen, outlines, peel, compara
         zoom={look === 'apart' ? depthZoom : (shown?.zoom ?? 1)}
         ground={ground}
         outlined={outlined}
+        shapes={hasShapes ? shapes : null}
+        onShapes={setShapes}
         onGround={setGround}
         onOutlined={setOutlined}
         onWhole={() => {
@@ -341,6 +358,11 @@ function paint(
   context.imageSmoothingEnabled = view.zoom < 1;
   context.imageSmoothingQuality = 'high';
   context.drawImage(composite.canvas, view.x, view.y, width, height);
+  paintBorder(context, view, canvas, ground);
+}
+
+function paintBorder(context: CanvasRenderingContext2D, view: View, canvas: Extent, ground: Ground): void {
+  const [width, height] = [canvas.width * view.zoom, canvas.height * view.zoom];
   context.strokeStyle = ground === 'dark' ? '#ffffff59' : '#00000059';
   context.lineWidth = 1;
   context.strokeRect(Math.round(view.x) - 0.5, Math.round(view.y) - 0.5, Math.round(width) + 1, Math.round(height) + 1);

@@ -2,14 +2,19 @@ import { Button, NativeSelect } from '@mantine/core';
 import classes from './Pile.module.css';
 
 export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
+/** How vector art is shown when it is larger than its pixels. */
+export type Shapes = 'sharp' | 'pixels';
 export type Outlined = 'chosen' | 'all' | 'none';
 
 interface Props {
   zoom: number;
   ground: Ground;
   outlined: Outlined;
+  /** Null where there is no vector art. */
+  shapes: Shapes | null;
   onGround: (ground: Ground) => void;
   onOutlined: (outlined: Outlined) => void;
+  onShapes: (shapes: Shapes) => void;
   onWhole: () => void;
   onTrue: () => void;
   onZoom: (factor: number) => void;
@@ -21,6 +26,10 @@ const GROUNDS = [
   { value: 'dark', label: 'Dark ground' },
   { value: 'pattern', label: 'Lined ground' },
 ];
+const SHAPES = [
+  { value: 'sharp', label: 'Shapes sharp' },
+  { value: 'pixels', label: 'Shapes in pixels' },
+];
 const OUTLINED = [
   { value: 'chosen', label: 'Outlines of what is chosen' },
   { value: 'all', label: 'Outlines of all parts' },
@@ -28,7 +37,18 @@ const OUTLINED = [
 ];
 
 /** How large the pile is, what lies behind it, and which outlines are drawn. */
-export function PileBar({ zoom, ground, outlined, onGround, onOutlined, onWhole, onTrue, onZoom }: Props) {
+export function PileBar({
+  zoom,
+  ground,
+  outlined,
+  shapes,
+  onGround,
+  onOutlined,
+  onShapes,
+  onWhole,
+  onTrue,
+  onZoom,
+}: Props) {
   return (
     <div className={classes.bar}>
       <Button.Group>
@@ -55,6 +75,15 @@ export function PileBar({ zoom, ground, outlined, onGround, onOutlined, onWhole,
         True pixels
       </Button>
       <span className={classes.gap} />
+      {shapes && (
+        <NativeSelect
+          size="xs"
+          aria-label="Shapes when enlarged"
+          data={SHAPES}
+          value={shapes}
+          onChange={(event) => onShapes(event.currentTarget.value as Shapes)}
+        />
+      )}
       <NativeSelect
         size="xs"
         aria-label="Outlines"

@@ -5,14 +5,14 @@ import type { Pictures } from './images';
 import { isWhole, type Piece, piecesAt } from './pieces';
 import type { Extent } from './view';
 
-interface Area {
+export interface Area {
   left: number;
   top: number;
   right: number;
   bottom: number;
 }
 
-interface Scene {
+export interface Scene {
   rows: readonly Row[];
   seen: ReadonlySet<string>;
   /** Which frame of each animated part. */
@@ -67,71 +67,81 @@ export class Composite {
   }
 
   private draw(scene: Scene, pictures: Pictures, area: Area): void {
-    const { context } = this;
-    context.save();
-    context.beginPath();
-    context.rect(area.left, area.top, area.right - area.left, area.bottom - area.top);
-    context.clip();
-    context.clearRect(area.left, area.top, area.right - area.left, area.bottom - area.top);
-    const members = membersOf(scene.rows);
-    const lay = (onto: OffscreenCanvasRenderingContext2D, group: string | null) => {
-      for (const row of members.get(group) ?? []) {
-        if (row.kind === 'part') this.layPart(onto, row, scene, pictures, area);
-        else if (row.blend === 'normal' && row.opacity === 1 && !row.isolated) lay(onto, row.id);
-        else this.layGroup(onto, row, area, (inner) => lay(inner, row.id));
-      }
-    };
-    lay(context, null);
-    context.restore();
+    layScene(
+      this.context,
+      scene,
+      area,
+      (box) => areaOf(box, this.scale),
+      (onto, piece) => {
+        const picture = pictures.get(piece.image);
+        const { left, top } = areaOf(piece.box, this.scale);
+        if (picture) onto.drawImage(picture, left, top);
+      },
+    );
   }
+}
 
-  private layPart(
+/** Draw a scene anew within an area of a surface; `place` says where boxes of the canvas lie on it. */
+export function layScene(
+  context: OffscreenCanvasRenderingContext2D,
+  scene: Scene,
+  area: Area,
+  place: (box: readonly number[]) => Area,
+  drawPiece: (onto: OffscreenCanvasRenderingContext2D, piece: Piece) => void,
+): void {
+  const layPiece = (onto: OffscreenCanvasRenderingContext2D, piece: Piece) =>
+    laid(onto, piece, () => drawPiece(onto, piece));
+  const layGroup = (
     onto: OffscreenCanvasRenderingContext2D,
     row: Row,
-    scene: Scene,
-    pictures: Pictures,
-    area: Area,
-  ): void {
-    const box = row.box && areaOf(row.box, this.scale);
+    lay: (inner: OffscreenCanvasRenderingContext2D) => void,
+  ) => {
+    const apart = new OffscreenCanvas(area.right - area.left, area.bottom - area.top);
+    const inner = surface(apart);
+    inner.translate(-area.left, -area.top);
+    lay(inner);
+    laid(onto, row, () => onto.drawImage(apart, area.left, area.top));
+  };
+  const layPart = (onto: OffscreenCanvasRenderingContext2D, row: Row) => {
+    const box = row.box && place(row.box);
     if (!box || !scene.seen.has(row.id)) return;
     const apart = box.right <= area.left || box.left >= area.right || box.bottom <= area.top || box.top >= area.bottom;
     if (apart && !row.blend.startsWith('destination')) return;
     const pieces = piecesAt(row, scene.moment);
     const [only] = pieces;
-    if (only && isWhole(pieces)) this.layPiece(onto, { ...only, opacity: row.opacity, blend: row.blend }, pictures);
+    if (only && isWhole(pieces)) layPiece(onto, { ...only, opacity: row.opacity, blend: row.blend });
     else
-      this.layGroup(onto, row, area, (inner) => {
-        for (const piece of pieces) this.layPiece(inner, piece, pictures);
+      layGroup(onto, row, (inner) => {
+        for (const piece of pieces) layPiece(inner, piece);
       });
-  }
+  };
+  const members = membersOf(scene.rows);
+  const lay = (onto: OffscreenCanvasRenderingContext2D, group: string | null) => {
+    for (const row of members.get(group) ?? []) {
+      if (row.kind === 'part') layPart(onto, row);
+      else if (row.blend === 'normal' && row.opacity === 1 && !row.isolated) lay(onto, row.id);
+      else layGroup(onto, row, (inner) => lay(inner, row.id));
+    }
+  };
+  context.save();
+  context.beginPath();
+  context.rect(area.left, area.top, area.right - area.left, area.bottom - area.top);
+  context.clip();
+  context.clearRect(area.left, area.top, area.right - area.left, area.bottom - area.top);
+  lay(context, null);
+  context.restore();
+}
 
-  private layPiece(onto: OffscreenCanvasRenderingContext2D, piece: Piece, pictures: Pictures): void {
-    const picture = pictures.get(piece.image);
-    if (!picture) return;
-    const { left, top } = areaOf(piece.box, this.scale);
-    onto.globalAlpha = piece.opacity;
-    onto.globalCompositeOperation = operatorOf(piece.blend);
-    onto.drawImage(picture, left, top);
-    onto.globalAlpha = 1;
-    onto.globalCompositeOperation = 'source-over';
-  }
-
-  private layGroup(
-    onto: OffscreenCanvasRenderingContext2D,
-    row: Row,
-    area: Area,
-    lay: (inner: OffscreenCanvasRenderingContext2D) => void,
-  ): void {
-    const apart = new OffscreenCanvas(area.right - area.left, area.bottom - area.top);
-    const inner = surface(apart);
-    inner.translate(-area.left, -area.top);
-    lay(inner);
-    onto.globalAlpha = row.opacity;
-    onto.globalCompositeOperation = operatorOf(row.blend);
-    onto.drawImage(apart, area.left, area.top);
-    onto.globalAlpha = 1;
-    onto.globalCompositeOperation = 'source-over';
-  }
+function laid(
+  onto: OffscreenCanvasRenderingContext2D,
+  { opacity, blend }: Pick<Piece, 'opacity' | 'blend'>,
+  draw: () => void,
+): void {
+  onto.globalAlpha = opacity;
+  onto.globalCompositeOperation = operatorOf(blend);
+  draw();
+  onto.globalAlpha = 1;
+  onto.globalCompositeOperation = 'source-over';
 }
 
 export function surface(canvas: OffscreenCanvas): OffscreenCanvasRenderingContext2D {

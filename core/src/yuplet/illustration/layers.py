@@ -16,7 +16,8 @@ class Layer:
     """One layer of the source: its own name and state, and the box of its content within the canvas (None when empty).
 
     `milliseconds` is how long it is seen where it is a moment of an animation. `included` and `pivot` (in canvas pixels)
-    are what the file says of handing it over: a package of ours does.
+    are what the file says of handing it over: a package of ours does. `source` is what the reader of the file calls the
+    layer: one of kind "vector" can be drawn anew by it.
     """
 
     id: str
@@ -30,6 +31,7 @@ class Layer:
     milliseconds: int | None = None
     included: bool = True
     pivot: Point | None = None
+    source: str | None = None
 
 
 @dataclass(frozen=True, slots=True)

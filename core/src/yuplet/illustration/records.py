@@ -64,6 +64,7 @@ def _node(node: LayerNode) -> dict[str, Any]:
         "milliseconds": node.milliseconds,
         "included": node.included,
         "pivot": _pair(node.pivot),
+        "source": node.source,
     }
 
 
@@ -94,5 +95,5 @@ def _read(value: dict[str, Any]) -> LayerNode:
     return Layer(
         value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"],
         value.get("kind", "raster"), value.get("milliseconds"), value.get("included", True),
-        _point(value.get("pivot")),
+        _point(value.get("pivot")), value.get("source"),
     )  # fmt: skip

@@ -1,6 +1,7 @@
 """Any file that Yuplet reads, by what its first bytes say."""
 
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -16,6 +17,7 @@ from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import flat, loose, openraster, package, svg
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
+from yuplet.reading.svg_document import GZIP, is_packed
 
 _IN_ONE_GO = "the document drawn in one go (which is rounded to 8 bits after every shape)"
 
@@ -82,10 +84,15 @@ def _first_bytes(path: Path) -> bytes:
 
 
 def _is_svg(start: bytes) -> bool:
+    if is_packed(start):
+        try:
+            start = zlib.decompressobj(GZIP).decompress(start, len(start))
+        except zlib.error:
+            return False
     text = start.decode("utf-16" if start[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8", "ignore").lstrip(
         "\ufeff \t\r\n"
     )
-    return text.startswith("<") and ("<svg" in text or "<!DOCTYPE svg" in text or text.startswith("<?xml"))
+    return text.startswith("<") and ("<svg" in text or "<!DOCTYPE svg" in text or text.startswith(("<?xml", "<!--")))
 
 
 @dataclass(frozen=True, slots=True)

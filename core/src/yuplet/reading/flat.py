@@ -156,11 +156,10 @@ def _plain_png(data: bytes, what: str, orientation: int, facts: _Facts, report: 
     found = png.facts(data, what)
     picture = png.decode(data, what)
     facts.bit_depth, facts.ppi = found.bit_depth, found.ppi
-    if found.bit_depth == 16 and orientation == 1 and (found.profile is None or colour.is_srgb(found.colour_space)):
+    if found.bit_depth == 16 and orientation == 1 and (found.profile is None or colour.is_srgb(found.profile)):
         facts.deep = png.decode_deep(data, what)
     if found.profile is not None:
-        converted = colour.to_srgb(picture, found.profile)
-        picture = _converted(converted, picture, found.colour_space, facts, report)
+        picture = _converted(picture, found.profile, found.colour_space, facts, report)
     if orientation == 1:
         return picture
     image = Image.fromarray(picture, "RGBA")
@@ -187,8 +186,8 @@ def _picture(frame: Image.Image, path: Path, facts: _Facts, what: str, report: R
     if frame.mode == "CMYK":
         return _from_cmyk(frame, profile, name, facts, report)
     picture = np.array(frame.convert("RGBA"))
-    if profile and name and not colour.is_srgb(name):
-        picture = _converted(colour.to_srgb(picture, profile), picture, name, facts, report)
+    if profile is not None:
+        picture = _converted(picture, profile, name or "a profile that cannot be read", facts, report)
     return picture
 
 
@@ -202,10 +201,11 @@ def _from_cmyk(
     return np.array((converted or frame.convert("RGB")).convert("RGBA"))
 
 
-def _converted(converted: Picture | None, picture: Picture, name: str, facts: _Facts, report: ReadingReport) -> Picture:
-    if colour.is_srgb(name):
+def _converted(picture: Picture, profile: bytes, name: str, facts: _Facts, report: ReadingReport) -> Picture:
+    if colour.is_srgb(profile):
         return picture
     facts.colour_space = name
+    converted = colour.to_srgb(picture, profile)
     if converted is None:
         report.add(
             "not understood", f"Its colour profile '{name}' does not fit the picture; its numbers are taken as sRGB."

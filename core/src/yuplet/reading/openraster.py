@@ -249,7 +249,7 @@ def _read_images(
         found = png.facts(data, what)
         picture = png.decode(data, what)
         converted = None
-        if found.profile is not None and not colour.is_srgb(found.colour_space):
+        if found.profile is not None and not colour.is_srgb(found.profile):
             converted = colour.to_srgb(picture, found.profile)
             picture = picture if converted is None else converted
         content = content_box(picture)
@@ -286,7 +286,7 @@ def _read_images(
             if found.bit_depth == 16:
                 kept = "were rounded to 8" if is_converted else "are kept for computing; what is handed over has 8"
                 report.add("information", f"16 bits a channel {kept}.", source.path)
-            if not colour.is_srgb(found.colour_space):
+            if found.profile is not None and not colour.is_srgb(found.profile):
                 spaces.add(found.colour_space)
                 if is_converted:
                     report.add(

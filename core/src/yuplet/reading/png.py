@@ -73,18 +73,21 @@ def facts(data: bytes, what: str) -> PngFacts:
             ppi = round(struct.unpack(">I", body[:4])[0] * 0.0254, 2)
         if kind == b"iCCP":
             profile = _profile(data[at + 8 : at + 8 + length])
-            colour_space = (colour.name_of(profile) if profile else None) or "a profile that cannot be read"
+            colour_space = colour.name_of(profile) or "a profile that cannot be read"
         at += 12 + length
     return PngFacts(Size(width, height), bit_depth, colour_type, ppi, colour_space, profile)
 
 
-def _profile(body: bytes) -> bytes | None:
-    """The profile of an iCCP chunk (section 11.3.2.3): a name, a zero, the method 0, and the data compressed."""
+def _profile(body: bytes) -> bytes:
+    """The profile of an iCCP chunk (section 11.3.2.3): a name, a zero, the method 0, and the data compressed.
+
+    Empty when it is damaged.
+    """
     rest = body.partition(b"\0")[2]
     try:
-        return zlib.decompressobj().decompress(rest[1:], MAX_PROFILE) if rest[:1] == b"\0" else None
+        return zlib.decompressobj().decompress(rest[1:], MAX_PROFILE) if rest[:1] == b"\0" else b""
     except zlib.error:
-        return None
+        return b""
 
 
 def gives_back(data: bytes) -> bool:

@@ -4,22 +4,15 @@ Source: W3C, Scalable Vector Graphics (SVG) 2, https://www.w3.org/TR/SVG2/. Draw
 `svg_document` and `png`; 2 000 layers and groups.
 """
 
-import copy
-import io
-import math
 import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path, PurePath
 
-import numpy as np
-import resvg
 from lxml import etree
-from PIL import Image
-from resvg import usvg
 
-from yuplet.errors import BrokenFile, ChoiceError, TooLarge
+from yuplet.errors import ChoiceError, TooLarge
 from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
@@ -27,56 +20,83 @@ from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNod
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.scratch import Scratch
-from yuplet.pixels.trimming import content_box, cut
-from yuplet.reading import credits, png
+from yuplet.reading import credits
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
-from yuplet.reading.svg_document import (
-    HREF,
-    SVG,
-    Document,
-    declarations,
-    elements,
-    kind_of,
-    open_document,
-    reference,
-    without,
-)
-from yuplet.reading.svg_text import options, use_shipped_fonts
+from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, take_out
+from yuplet.reading.svg_drawing import Shape, canvas_of, changes_nothing, draw, draw_area, rendered
+from yuplet.reading.svg_text import use_shipped_fonts
 
 PPI = 96.0
-_GROUPS = {"g", "svg", "a", "switch"}
+_GROUPS = {"g", "svg", "a"}
 _SHAPES = {"path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "image", "use"}
-_LAID = {"opacity", "mix-blend-mode", "isolation"}
-"""What applies when a layer or group is laid, and so is not in its pixels."""
-_HIDING = {"display", "visibility"}
 _TOGETHER = {"filter", "mask"}
 """What makes one picture of a group's members, so that they cannot be told apart."""
 _OWN_NAMES = ("title", "aria-label", "id")
 _EXAMPLES = 3
-_COARSE = 256
-"""Pixels of the longer side at which is looked where a shape lies, before that place alone is drawn at full size."""
-_MARGIN = 3
-_URL = re.compile(r"url\(\s*['\"]?#([^'\")]+)")
-
-
-@dataclass(slots=True)
-class _Drawn:
-    """A layer to be drawn: the element, and the chain of elements around it without the root."""
-
-    id: str
-    element: etree._Element
-    around: tuple[etree._Element, ...]
+MAX_AREA = 64_000_000
+"""Pixels that are drawn anew at once at the most."""
 
 
 @dataclass(slots=True)
 class _Tree:
     document: Document
+    canvas: Size
+    scale: float
     report: ReadingReport
     label: str | None
     chosen: bool
     texts: dict[etree._Element, list[str]]
-    drawn: list[_Drawn] = field(default_factory=list)
+    shapes: dict[str, Shape] = field(default_factory=dict)
     counts: Counter[str] = field(default_factory=Counter)
+
+
+@dataclass(frozen=True, slots=True)
+class Drawing:
+    """An SVG document whose shapes can be drawn one by one; `shapes` has them by the `source` of their layers.
+
+    `canvas` is its size in pixels, `scale` how many of them a unit of the document has.
+    """
+
+    document: Document
+    canvas: Size
+    scale: float
+    layers: tuple[LayerNode, ...]
+    shapes: dict[str, Shape]
+
+    def draw_area(self, source: str, area: Box, factor: int) -> Picture:
+        """Draw an area of the canvas anew, `factor` times as large, with nothing but one layer in it.
+
+        Answers straight RGBA, (H, W, 4): `factor` times the area, or less where a filter makes that too large. Raises
+        ChoiceError when there is no such layer, and TooLarge.
+        """
+        if source not in self.shapes:
+            raise ChoiceError(f"The drawing has no layer '{source}'.")
+        area = area.meet(Box(0, 0, self.canvas.width, self.canvas.height))
+        if area.is_empty or area.size.pixels * factor**2 > MAX_AREA:
+            raise TooLarge(f"An area of up to {MAX_AREA} pixels can be drawn at once.")
+        return draw_area(self.document, self.shapes[source], self.canvas, self.scale, area, factor)
+
+
+def open_drawing(
+    data: bytes, file_name: str, choices: Choices = AS_THE_FILE_SAYS, report: ReadingReport | None = None
+) -> Drawing:
+    """Open the bytes of an SVG file without drawing it; what was adapted goes to the report. Choices and errors as for `read`."""
+    report = ReadingReport() if report is None else report
+    document = open_document(data, file_name, choices.ppi or PPI, report)
+    scale = choices.longest / max(document.width, document.height) if choices.longest else 1.0
+    canvas = canvas_of(document, scale, file_name)
+    sources = _name_sources(document)
+    if choices.names is not None and choices.names not in sources:
+        known = ", ".join(sources) or "none"
+        raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
+    report.name_sources = {source: names[:_EXAMPLES] for source, names in sources.items()}
+    label = choices.names or _likeliest(sources)
+    tree = _Tree(document, canvas, scale, report, label, choices.names is not None, use_shipped_fonts(document))
+    layers = _members(tree, document.root, (), ())
+    opacity = _opacity(declarations(document.root))
+    if opacity < 1:
+        layers = (LayerGroup("v0", PurePath(file_name).stem, layers, opacity=opacity, isolated=True),)
+    return Drawing(document, canvas, scale, layers, tree.shapes)
 
 
 def read(
@@ -107,32 +127,24 @@ def read(
         What is wrong with the file, and where.
     """
     report = ReadingReport()
-    ppi = choices.ppi or PPI
-    document = open_document(path.read_bytes(), file_name, ppi, report)
-    scale = choices.longest / max(document.width, document.height) if choices.longest else 1.0
-    canvas = _canvas(document, scale, file_name)
-    sources = _name_sources(document)
-    if choices.names is not None and choices.names not in sources:
-        known = ", ".join(sources) or "none"
-        raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
-    label = choices.names or _likeliest(sources)
-    tree = _Tree(document, report, label, choices.names is not None, use_shipped_fonts(document))
-    nodes = _members(tree, document.root, (), ())
+    drawing = open_drawing(path.read_bytes(), file_name, choices, report)
+    document, canvas = drawing.document, drawing.canvas
     boxes: dict[str, Box] = {}
-    progress(0, len(tree.drawn))
-    for done, drawn in enumerate(tree.drawn, 1):
-        box = _draw(document, drawn, canvas, scale, scratch)
-        if box is not None:
-            boxes[drawn.id] = box
-        progress(done, len(tree.drawn))
+    progress(0, len(drawing.shapes))
+    for done, (source, shape) in enumerate(drawing.shapes.items(), 1):
+        drawn = draw(document, shape, canvas, drawing.scale)
+        if drawn is not None:
+            boxes[source], picture = drawn
+            scratch.put(source, picture)
+        progress(done, len(drawing.shapes))
     credit = (
         credits.of_rdf(metadata)
         if (metadata := next(document.root.iter(f"{SVG}metadata"), None)) is not None
         else Credit()
     )
-    illustration = Illustration(PurePath(file_name).stem, canvas, nodes, ppi * scale, credit=credit).with_boxes(boxes)
+    name, ppi = PurePath(file_name).stem, (choices.ppi or PPI) * drawing.scale
+    illustration = Illustration(name, canvas, drawing.layers, ppi, credit=credit).with_boxes(boxes)
     report.counts = illustration.counts()
-    report.name_sources = {source: names[:_EXAMPLES] for source, names in sources.items()}
     return illustration, report
 
 
@@ -141,18 +153,8 @@ def whole_picture(path: Path, canvas: Size) -> Picture:
     document = open_document(path.read_bytes(), path.name, PPI, ReadingReport())
     use_shipped_fonts(document)
     # The size that the file says may be a fraction, which the canvas is rounded up from.
-    scale = 1.0 if _canvas(document, 1.0, path.name) == canvas else max(canvas) / max(document.width, document.height)
-    return _rendered(document, document.root, Box(0, 0, canvas.width, canvas.height), scale)
-
-
-def _canvas(document: Document, scale: float, file_name: str) -> Size:
-    # A size that is whole but for rounding errors is whole.
-    canvas = Size(*(max(1, math.ceil(side * scale - 1e-6)) for side in (document.width, document.height)))
-    if canvas.pixels > png.MAX_PIXELS or max(canvas) > png.MAX_SIDE:
-        raise TooLarge(
-            f"'{file_name}' would be {canvas.width} x {canvas.height} px; Yuplet takes up to 250 million pixels."
-        )
-    return canvas
+    scale = 1.0 if canvas_of(document, 1.0, path.name) == canvas else max(canvas) / max(document.width, document.height)
+    return rendered(document, document.root, Box(0, 0, canvas.width, canvas.height), scale)
 
 
 def _name_sources(document: Document) -> dict[str, list[str]]:
@@ -217,6 +219,8 @@ def _members(
             tree.report.add("not understood", f"Its mode '{blend}' is not known; it is laid over as normal.", own_path)
             blend = "normal"
         together = sorted(_TOGETHER & {key for key, value in own.items() if value != "none"})
+        if kind in _GROUPS and together == ["mask"] and _shows_all(tree, element, around):
+            own, together = {**own, "mask": "none"}, []
         if kind in _GROUPS and not together:
             members = _members(tree, element, (*around, element), own_path)
             if members:
@@ -231,9 +235,17 @@ def _members(
         for inner in elements(element):
             for sentence in tree.texts.get(inner, ()):
                 tree.report.add("not understood", sentence, own_path)
-        tree.drawn.append(_Drawn(own_id, element, around))
-        nodes.append(Layer(own_id, name, None, visible, opacity, blend, kind="vector"))
+        tree.shapes[own_id] = Shape(element, around)
+        nodes.append(Layer(own_id, name, None, visible, opacity, blend, kind="vector", source=own_id))
     return tuple(nodes)
+
+
+def _shows_all(tree: _Tree, element: etree._Element, around: tuple[etree._Element, ...]) -> bool:
+    """Whether a mask changes nothing: programs put one around a whole drawing. It is taken away then."""
+    if not changes_nothing(tree.document, Shape(element, around), tree.canvas, tree.scale, "mask"):
+        return False
+    take_out(element, {"mask"})
+    return True
 
 
 def _name(tree: _Tree, element: etree._Element, kind: str, path: tuple[str, ...]) -> str:
@@ -256,102 +268,3 @@ def _opacity(own: dict[str, str]) -> float:
     except ValueError:
         return 1.0
     return min(max(value, 0.0), 1.0)
-
-
-def _draw(document: Document, drawn: _Drawn, canvas: Size, scale: float, scratch: Scratch) -> Box | None:
-    """Draw one layer alone: where it lies at a small size first, then only that place at full size."""
-    whole = Box(0, 0, canvas.width, canvas.height)
-    bare = _alone(document, drawn)
-    # A filter works on whole pixels of its own region, so a picture of a part of it would differ.
-    area = whole if bare.find(f".//{SVG}filter") is not None else _likely_place(document, bare, canvas, scale)
-    picture = _rendered(document, bare, area, scale)
-    content = content_box(picture)
-    if area != whole and (content is None or _touches(content.moved(area.left, area.top), area, whole)):
-        # The small picture missed something: a hair, or a shadow's far end.
-        area = whole
-        picture = _rendered(document, bare, area, scale)
-        content = content_box(picture)
-    if content is None:
-        return None
-    scratch.put(drawn.id, cut(picture, content))
-    return content.moved(area.left, area.top)
-
-
-def _likely_place(document: Document, bare: etree._Element, canvas: Size, scale: float) -> Box:
-    whole = Box(0, 0, canvas.width, canvas.height)
-    factor = max(canvas) / _COARSE
-    if factor < 2:
-        return whole
-    small = Size(math.ceil(canvas.width / factor), math.ceil(canvas.height / factor))
-    content = content_box(_rendered(document, bare, Box(0, 0, small.width, small.height), scale / factor))
-    if content is None:
-        return whole
-    grown = (content.left - _MARGIN, content.top - _MARGIN, content.right + _MARGIN, content.bottom + _MARGIN)
-    area = Box(*(round(side * factor) for side in grown)).meet(whole)
-    return whole if area.size.pixels > 0.6 * canvas.pixels else area
-
-
-def _touches(content: Box, area: Box, whole: Box) -> bool:
-    """Whether content reaches a border of the area that is not the canvas' own."""
-    return any(mine == border != limit for mine, border, limit in zip(content, area, whole, strict=True))
-
-
-def _alone(document: Document, drawn: _Drawn) -> etree._Element:
-    """The document with one element in it, what is around that, and the definitions that it needs."""
-    root = etree.Element(document.root.tag, without(document.root, _LAID | _HIDING), document.root.nsmap)  # type: ignore[arg-type]
-    at = root
-    for element in drawn.around:
-        at = etree.SubElement(at, element.tag, without(element, _LAID | _HIDING))
-    own = copy.deepcopy(drawn.element)
-    own.tail = None
-    plain = without(own, _LAID | _HIDING)
-    own.attrib.clear()
-    for name, value in plain.items():
-        own.set(name, value)
-    at.append(own)
-    definitions = etree.Element(f"{SVG}defs")
-    for element in _needed(document, root):
-        definitions.append(copy.deepcopy(element))
-    root.insert(0, definitions)
-    return root
-
-
-def _needed(document: Document, root: etree._Element) -> list[etree._Element]:
-    """Everything that is referred to, directly or by what is referred to, in the order of the document."""
-    there = {str(element.get("id")) for element in elements(root)}
-    found: dict[str, etree._Element] = {}
-    waiting = [root]
-    while waiting:
-        for element in elements(waiting.pop()):
-            wanted = {*(_URL.findall(" ".join(map(str, element.attrib.values())))), reference(element) or ""}
-            for name in wanted - there - set(found):
-                if name in document.by_id:
-                    found[name] = document.by_id[name]
-                    waiting.append(document.by_id[name])
-    return list(found.values())
-
-
-def _rendered(document: Document, inner: etree._Element, area: Box, scale: float) -> Picture:
-    """Draw an area of the canvas: the document inside of a view on that area, straight (H, W, 4) RGBA."""
-    view = f"{area.left / scale!r} {area.top / scale!r} {area.width / scale!r} {area.height / scale!r}"
-    outer = etree.Element(
-        f"{SVG}svg", {"width": str(area.width), "height": str(area.height), "viewBox": view, "preserveAspectRatio": "none"},
-        {None: SVG[1:-1], "xlink": HREF[1 : HREF.index("}")]},  # type: ignore[dict-item]
-    )  # fmt: skip
-    inner.set("width", repr(document.width))
-    inner.set("height", repr(document.height))
-    for name in ("x", "y"):
-        if name in inner.attrib:
-            del inner.attrib[name]
-    outer.append(inner)
-    text = etree.tostring(outer, encoding="unicode")
-    outer.remove(inner)
-    try:
-        tree = usvg.Tree.from_str(text, options())
-        data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
-    except Exception as error:
-        raise BrokenFile(f"The file cannot be drawn ({error}). Save it again as SVG.") from error
-    picture = np.array(Image.open(io.BytesIO(data)).convert("RGBA"))
-    if picture.shape[:2] != (area.height, area.width):
-        raise ValueError(f"{picture.shape} was drawn for {area}")
-    return picture

@@ -2,11 +2,12 @@
 
 Source: W3C, Scalable Vector Graphics (SVG) 2, https://www.w3.org/TR/SVG2/ (chapters 4 to 8); CSS selectors and declarations
 are read by `cssselect2` and `tinycss2`.
-Limits: 64 MiB of XML, 50 000 elements, 64 levels of nesting, 200 000 elements once every `use` is followed, 64 entities of
+Limits: 64 MiB of XML, 50 000 elements, 64 levels of nesting, 200 000 elements once every `use`, pattern, mask, clip path and marker is followed, 64 entities of
 1 KiB that name no other entity.
 """
 
 import re
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -24,6 +25,11 @@ MAX_XML = 64 << 20
 MAX_ELEMENTS = 50_000
 MAX_NESTING = 64
 MAX_USED = 200_000
+GZIP = 16 + zlib.MAX_WBITS
+"""What zlib calls that form."""
+_CONDITIONS = ("systemLanguage", "requiredExtensions", "requiredFeatures")
+_DRAWN_AGAIN = {"pattern", "mask", "clipPath", "marker"}
+_LINK = re.compile(r"url\(\s*['\"]?#([^'\")]+)")
 MAX_ENTITIES = 64
 MAX_ENTITY = 1024
 
@@ -60,16 +66,28 @@ def open_document(data: bytes, file_name: str, ppi: float, report: ReadingReport
 
     Raises `BrokenFile`, `UnsafeFile` or `TooLarge`.
     """
+    if is_packed(data):
+        try:
+            data = zlib.decompressobj(GZIP).decompress(data, MAX_XML + 1)
+        except zlib.error as error:
+            raise BrokenFile(f"'{file_name}' is damaged: it cannot be unpacked. Save it again as SVG.") from error
     if len(data) > MAX_XML:
         raise TooLarge(f"'{file_name}' has more than {MAX_XML >> 20} MiB of XML.")
     root = _parsed(data, file_name)
     _check_size_of_tree(root, file_name)
     _make_safe(root, report)
     _put_styles_in_place(root, report)
-    by_id = {str(element.get("id")): element for element in elements(root) if element.get("id")}
+    _hide_other_versions(root)
+    # The first of an id counts.
+    by_id = {str(element.get("id")): element for element in reversed(list(elements(root))) if element.get("id")}
     _check_uses(root, by_id, file_name)
     width, height = _natural_size(root, ppi, file_name)
     return Document(root, width, height, by_id)
+
+
+def is_packed(data: bytes) -> bool:
+    """Whether a file is packed as RFC 1952 has it (gzip), as SVG files may be; all that is needed to know it is its start."""
+    return data[:2] == b"\x1f\x8b"
 
 
 def elements(root: etree._Element) -> Iterator[etree._Element]:
@@ -99,6 +117,11 @@ def declarations(element: etree._Element) -> dict[str, str]:
     return own
 
 
+def links(element: etree._Element) -> set[str]:
+    """The ids of what the properties of an element refer to by url(#...)."""
+    return set(_LINK.findall(" ".join(map(str, element.attrib.values()))))
+
+
 def without(element: etree._Element, names: set[str]) -> dict[str, str]:
     """The attributes of an element with some properties taken out, from the style too."""
     kept = {str(name): str(value) for name, value in element.attrib.items() if str(name) not in names}
@@ -107,6 +130,14 @@ def without(element: etree._Element, names: set[str]) -> dict[str, str]:
         own = [one for one in parsed if one.type == "declaration" and one.lower_name not in names]
         kept["style"] = ";".join(f"{one.lower_name}:{tinycss2.serialize(one.value)}" for one in own)
     return kept
+
+
+def take_out(element: etree._Element, names: set[str]) -> None:
+    """Take properties out of an element itself."""
+    kept = without(element, names)
+    element.attrib.clear()
+    for name, value in kept.items():
+        element.set(name, value)
 
 
 def _parsed(data: bytes, file_name: str) -> etree._Element:
@@ -121,6 +152,9 @@ def _parsed(data: bytes, file_name: str) -> etree._Element:
     _check_entities(data, file_name)
     try:
         root = etree.fromstring(data, parser)
+        if b"<!ENTITY" in data:
+            # What an entity holds gets the namespace that applies where it stands only when it is read there.
+            root = etree.fromstring(etree.tostring(root), parser)
     except etree.XMLSyntaxError as error:
         raise BrokenFile(f"'{file_name}' is not well-formed: {error.msg}. Save it again as SVG.") from error
     if root.tag == "svg":
@@ -231,8 +265,34 @@ def _put_styles_in_place(root: etree._Element, report: ReadingReport) -> None:
             wrapped.etree_element.set("style", ";".join([*texts, wrapped.etree_element.get("style", "")]))
 
 
+def _hide_other_versions(root: etree._Element) -> None:
+    """Conditions (SVG 2, section 5.8) as plain groups and hidden elements: of a switch the first that holds is shown.
+
+    The language is English, that of the interface; no extension is there.
+    """
+    for element in list(elements(root)):
+        holding = [child for child in element if isinstance(child.tag, str) and _holds(child)]
+        others = [child for child in element if isinstance(child.tag, str) and child not in holding]
+        if kind_of(element) == "switch":
+            element.tag = f"{SVG}g"
+            others += holding[1:]
+        for child in others:
+            take_out(child, {"display"})
+            child.set("display", "none")
+    for element in elements(root):
+        for name in _CONDITIONS:
+            if name in element.attrib:
+                del element.attrib[name]
+
+
+def _holds(element: etree._Element) -> bool:
+    languages = element.get("systemLanguage")
+    speaks = languages is None or any(re.match(r"en(-|$)", one.strip().casefold()) for one in languages.split(","))
+    return speaks and not element.get("requiredExtensions", "").strip()
+
+
 def _check_uses(root: etree._Element, by_id: dict[str, etree._Element], file_name: str) -> None:
-    """Count what is drawn once every `use` is followed, without following any twice."""
+    """Count what is drawn once every `use`, pattern, mask, clip path and marker is followed, without following any twice."""
     counts: dict[etree._Element, int] = {}
     busy: set[etree._Element] = set()
 
@@ -246,12 +306,19 @@ def _check_uses(root: etree._Element, by_id: dict[str, etree._Element], file_nam
         target = by_id.get(reference(element) or "") if kind_of(element) == "use" else None
         if target is not None:
             total += count(target)
+        # What is drawn again for each that refers to it; one that refers to itself is left out when it is drawn.
+        drawn = (by_id.get(name) for name in links(element))
+        total += sum(
+            count(one) for one in drawn if one is not None and kind_of(one) in _DRAWN_AGAIN and one not in busy
+        )
         busy.discard(element)
         counts[element] = total
         return total
 
     if count(root) > MAX_USED:
-        raise TooLarge(f"'{file_name}' draws more than {MAX_USED} elements by <use>.")
+        raise TooLarge(
+            f"'{file_name}' draws more than {MAX_USED} elements, since its uses, patterns or masks hold each other."
+        )
 
 
 def _natural_size(root: etree._Element, ppi: float, file_name: str) -> tuple[float, float]:

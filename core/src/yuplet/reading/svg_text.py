@@ -4,6 +4,7 @@ Fonts that a document names are never looked for. What that means for each text 
 """
 
 import functools
+import threading
 from importlib import resources
 
 import tinycss2
@@ -19,14 +20,19 @@ _OURS = {FAMILY.casefold(), "sans-serif", "system-ui", "ui-sans-serif"}
 _SHOWN = 12
 
 
-@functools.cache
+_OF_THREAD = threading.local()
+
+
 def options() -> usvg.Options:
-    """What documents are drawn with: no font but ours."""
-    found = usvg.Options.default()
-    for style in _STYLES:
-        found.load_font_data(resources.files("yuplet.fonts").joinpath(f"yuplet-sans-{style}.ttf").read_bytes())
-    found.font_family = FAMILY
-    return found
+    """What documents are drawn with: no font but ours. The library allows no use in any other thread than that of the call."""
+    if not hasattr(_OF_THREAD, "options"):
+        found = usvg.Options.default()
+        for style in _STYLES:
+            found.load_font_data(resources.files("yuplet.fonts").joinpath(f"yuplet-sans-{style}.ttf").read_bytes())
+        found.font_family = FAMILY
+        _OF_THREAD.options = found
+    kept: usvg.Options = _OF_THREAD.options
+    return kept
 
 
 def use_shipped_fonts(document: Document) -> dict[etree._Element, list[str]]:

@@ -64,7 +64,7 @@ export function Illustrations({ project }: { project: Project }) {
             hidden
             multiple
             data-testid="picture-file"
-            accept=".ora,.svg,.zip,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
+            accept=".ora,.svg,.svgz,.zip,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
             onChange={(event) => {
               const files = [...(event.currentTarget.files ?? [])];
               event.currentTarget.value = '';

@@ -1,0 +1,192 @@
+"""The drawing of an SVG document by the resvg library: one of its shapes alone, or an area of the whole, at any scale."""
+
+import copy
+import io
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import resvg
+from lxml import etree
+from PIL import Image
+from resvg import usvg
+
+from yuplet.errors import BrokenFile, TooLarge
+from yuplet.geometry import Box, Size
+from yuplet.pixels import Picture
+from yuplet.pixels.trimming import content_box, cut
+from yuplet.reading import png
+from yuplet.reading.svg_document import HREF, SVG, Document, elements, links, reference, take_out, without
+from yuplet.reading.svg_text import options
+
+_LAID = {"opacity", "mix-blend-mode", "isolation"}
+"""What applies when a layer or group is laid, and so is not in its pixels."""
+_HIDING = {"display", "visibility"}
+_COARSE = 256
+"""Pixels of the longer side at which is looked where a shape lies, before that place alone is drawn at full size."""
+_MARGIN = 3
+_MAX_FILTERED = 64_000_000
+"""Pixels that a whole canvas may have when it is drawn anew for the sake of one filter."""
+
+
+@dataclass(slots=True)
+class Shape:
+    """A layer to be drawn: the element, and the chain of elements around it without the root."""
+
+    element: etree._Element
+    around: tuple[etree._Element, ...]
+
+
+def canvas_of(document: Document, scale: float, file_name: str) -> Size:
+    """The size of a document in pixels at a scale of its own units; raises TooLarge."""
+    # A size that is whole but for rounding errors is whole.
+    canvas = Size(*(max(1, math.ceil(side * scale - 1e-6)) for side in (document.width, document.height)))
+    if canvas.pixels > png.MAX_PIXELS or max(canvas) > png.MAX_SIDE:
+        raise TooLarge(
+            f"'{file_name}' would be {canvas.width} x {canvas.height} px; Yuplet takes up to 250 million pixels."
+        )
+    return canvas
+
+
+def draw(document: Document, shape: Shape, canvas: Size, scale: float) -> tuple[Box, Picture] | None:
+    """Draw a shape alone: where it lies at a small size first, then only that place at full size.
+
+    Answers the box of its content within the canvas and the straight RGBA pixels in it, (H, W, 4); None when nothing is
+    seen of it.
+    """
+    whole = Box(0, 0, canvas.width, canvas.height)
+    bare = _alone(document, shape)
+    area = whole if _has_filter(bare) else _likely_place(document, bare, canvas, scale)
+    picture = rendered(document, bare, area, scale)
+    content = content_box(picture)
+    if area != whole and (content is None or _touches(content.moved(area.left, area.top), area, whole)):
+        # The small picture missed something: a hair, or a shadow's far end.
+        area = whole
+        picture = rendered(document, bare, area, scale)
+        content = content_box(picture)
+    if content is None:
+        return None
+    return content.moved(area.left, area.top), cut(picture, content)
+
+
+def draw_area(document: Document, shape: Shape, canvas: Size, scale: float, area: Box, factor: int) -> Picture:
+    """Draw an area of the canvas anew, `factor` times as large, with nothing but one shape in it, (H, W, 4) straight RGBA.
+
+    A shape with a filter is drawn with all of the canvas around it, as large as that may be, and so can be less sharp.
+    """
+    bare = _alone(document, shape)
+    if not _has_filter(bare):
+        return rendered(document, bare, _times(area, factor), scale * factor)
+    while factor > 1 and canvas.pixels * factor**2 > _MAX_FILTERED:
+        factor //= 2
+    whole = _times(Box(0, 0, canvas.width, canvas.height), factor)
+    return cut(rendered(document, bare, whole, scale * factor), _times(area, factor))
+
+
+def changes_nothing(document: Document, shape: Shape, canvas: Size, scale: float, name: str) -> bool:
+    """Whether a shape looks the same, to one level of 255, without one of its properties: a mask that shows all."""
+    plain = copy.deepcopy(shape.element)
+    take_out(plain, {name})
+    whole = Box(0, 0, canvas.width, canvas.height)
+    one, other = (
+        rendered(document, _alone(document, Shape(element, shape.around)), whole, scale)
+        for element in (shape.element, plain)
+    )
+    return int(cv2.absdiff(one, other).max()) <= 1
+
+
+def _times(box: Box, factor: int) -> Box:
+    return Box(*(side * factor for side in box))
+
+
+def _has_filter(bare: etree._Element) -> bool:
+    """A filter works on whole pixels of its own region, so a picture of a part of it would differ."""
+    return bare.find(f".//{SVG}filter") is not None
+
+
+def _likely_place(document: Document, bare: etree._Element, canvas: Size, scale: float) -> Box:
+    whole = Box(0, 0, canvas.width, canvas.height)
+    factor = max(canvas) / _COARSE
+    if factor < 2:
+        return whole
+    small = Size(math.ceil(canvas.width / factor), math.ceil(canvas.height / factor))
+    content = content_box(rendered(document, bare, Box(0, 0, small.width, small.height), scale / factor))
+    if content is None:
+        return whole
+    grown = (content.left - _MARGIN, content.top - _MARGIN, content.right + _MARGIN, content.bottom + _MARGIN)
+    area = Box(*(round(side * factor) for side in grown)).meet(whole)
+    return whole if area.size.pixels > 0.6 * canvas.pixels else area
+
+
+def _touches(content: Box, area: Box, whole: Box) -> bool:
+    """Whether content reaches a border of the area that is not the canvas' own."""
+    return any(mine == border != limit for mine, border, limit in zip(content, area, whole, strict=True))
+
+
+def _alone(document: Document, shape: Shape) -> etree._Element:
+    """The document with one element in it, what is around that, and the definitions that it needs."""
+    root = etree.Element(document.root.tag, without(document.root, _LAID | _HIDING), document.root.nsmap)  # type: ignore[arg-type]
+    at = root
+    for element in shape.around:
+        at = etree.SubElement(at, element.tag, without(element, _LAID | _HIDING))
+    own = copy.deepcopy(shape.element)
+    own.tail = None
+    take_out(own, _LAID | _HIDING)
+    at.append(own)
+    definitions = etree.Element(f"{SVG}defs")
+    for element in _needed(document, root):
+        _inheriting(definitions, element).append(copy.deepcopy(element))
+    root.insert(0, definitions)
+    return root
+
+
+def _inheriting(definitions: etree._Element, element: etree._Element) -> etree._Element:
+    """Where a definition is put so that it inherits what it does in its own place; its place on the canvas is of no account."""
+    at = definitions
+    for outer in reversed([*element.iterancestors()][:-1]):
+        own = without(outer, _LAID | _HIDING | {"id"})
+        if own:
+            at = etree.SubElement(at, f"{SVG}g", own)
+    return at
+
+
+def _needed(document: Document, root: etree._Element) -> list[etree._Element]:
+    """Everything that is referred to, directly or by what is referred to, in the order of the document."""
+    there = {str(element.get("id")) for element in elements(root)}
+    found: dict[str, etree._Element] = {}
+    waiting = [root]
+    while waiting:
+        for element in elements(waiting.pop()):
+            wanted = {*links(element), reference(element) or ""}
+            for name in wanted - there - set(found):
+                if name in document.by_id:
+                    found[name] = document.by_id[name]
+                    waiting.append(document.by_id[name])
+    return list(found.values())
+
+
+def rendered(document: Document, inner: etree._Element, area: Box, scale: float) -> Picture:
+    """Draw an area of the canvas: the document inside of a view on that area, straight (H, W, 4) RGBA."""
+    view = f"{area.left / scale!r} {area.top / scale!r} {area.width / scale!r} {area.height / scale!r}"
+    outer = etree.Element(
+        f"{SVG}svg", {"width": str(area.width), "height": str(area.height), "viewBox": view, "preserveAspectRatio": "none"},
+        {None: SVG[1:-1], "xlink": HREF[1 : HREF.index("}")]},  # type: ignore[dict-item]
+    )  # fmt: skip
+    inner.set("width", repr(document.width))
+    inner.set("height", repr(document.height))
+    for name in ("x", "y"):
+        if name in inner.attrib:
+            del inner.attrib[name]
+    outer.append(inner)
+    text = etree.tostring(outer, encoding="unicode")
+    outer.remove(inner)
+    try:
+        tree = usvg.Tree.from_str(text, options())
+        data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
+    except Exception as error:
+        raise BrokenFile(f"The file cannot be drawn ({error}). Save it again as SVG.") from error
+    picture = np.array(Image.open(io.BytesIO(data)).convert("RGBA"))
+    if picture.shape[:2] != (area.height, area.width):
+        raise ValueError(f"{picture.shape} was drawn for {area}")
+    return picture
