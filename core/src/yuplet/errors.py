@@ -106,6 +106,30 @@ class NotFrames(ArrangementError):
     code = "not-frames"
 
 
+class SelectionError(YupletError):
+    """What is to be selected, or made of a selection, cannot be."""
+
+    code = "cannot-select"
+
+
+class NothingThere(SelectionError):
+    """A click met no art."""
+
+    code = "nothing-there"
+
+
+class NothingChosen(SelectionError):
+    """A selection holds no pixel."""
+
+    code = "nothing-chosen"
+
+
+class CannotTakeOut(SelectionError):
+    """A selection cannot become a part of its own."""
+
+    code = "cannot-take-out"
+
+
 class PlanError(YupletError):
     """A hand-over cannot be planned."""
 

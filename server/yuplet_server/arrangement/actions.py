@@ -1,7 +1,7 @@
 """Applying commands: the core says what they do, the rows keep it, the log says how to take it back."""
 
-from collections.abc import Collection, Mapping
-from dataclasses import replace
+from collections.abc import Collection, Mapping, Sequence, Set
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
@@ -9,14 +9,20 @@ from django.db import transaction
 from yuplet.arrangement import commands
 from yuplet.arrangement.records import RowRecord, frames_to_json, to_records
 from yuplet.arrangement.revision import take_revision as core_take_revision
+from yuplet.arrangement.taking import check_behind, parts_taken_out
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import ArrangementError
+from yuplet.errors import ArrangementError, CannotTakeOut
+from yuplet.illustration.layers import Behind, What
 from yuplet.illustration.matching import match_layers, renumbered
 from yuplet.illustration.records import from_record
+from yuplet.parts.cutting import Made, owners
+from yuplet.parts.cutting import take_out as core_take_out
+from yuplet.selecting.gestures import HARD, Edge, Gesture, select
+from yuplet.selecting.regions import islands, without_crumbs
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.models import Arrangement, Row, Step
-from yuplet_server.illustrations.actions import renumber, use
+from yuplet_server.illustrations.actions import keep_made, make_again, renumber, use
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.project.errors import ChangedMeanwhile, NotNow
@@ -47,12 +53,78 @@ def do(illustration_id: int, user: User, version: int, value: dict[str, Any]) ->
     command = commands.from_json(value)
     if type(command) not in commands.COMMANDS.values():
         raise ArrangementError("Rows are replaced by other steps, never by themselves. Reload the page and try again.")
-    touched = commands.touched(command)
+    _refuse_if_changed(arrangement, user, version, commands.touched(command))
+    _do(arrangement, user, command)
+
+
+def _refuse_if_changed(arrangement: Arrangement, user: User, version: int, touched: Set[tuple[str, str]]) -> None:
+    """Raise `ChangedMeanwhile` when somebody else touched the same since a version."""
     later = arrangement.steps.filter(version__gt=version).exclude(user=user).select_related("user").order_by("-version")
     for step in later:
         if touched & _pairs(step):
             raise ChangedMeanwhile(_who(step), step.title)
-    _do(arrangement, user, command)
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """A part that is to be taken out: the name wished for, the gestures that choose its art, and its edge."""
+
+    name: str
+    gestures: tuple[Gesture, ...]
+    edge: Edge = HARD
+
+
+@dataclass(frozen=True, slots=True)
+class Separated:
+    """Every separate piece of a part, each to become one; names from the part's own."""
+
+    gap: float = 0.0
+    smallest: int = 1
+
+
+@transaction.atomic
+def take_out(
+    illustration_id: int,
+    user: User,
+    version: int,
+    row: str,
+    wanted: Sequence[Wish] | Separated,
+    behind: Behind,
+    is_copy: bool = False,
+) -> list[str]:
+    """Take art out of a part: new parts directly in front of what is left of it, in one step. Answers their rows.
+
+    Raises `ChangedMeanwhile` when somebody else changed the part after `version`, `SelectionError` when the art cannot be
+    taken out, and `ArrangementError`.
+    """
+    arrangement = _locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    _refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
+    before = queries.tree_of(arrangement)
+    art = queries.art_of(illustration, row)
+    check_behind(before, row, behind is not None)
+    soft = None
+    if isinstance(wanted, Separated):
+        owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
+        name = before.find(row)[1].name
+        wished = [f"{name} {number}" for number in range(1, int(owner.max()) + 1)]
+        if len(wished) < 2:
+            raise CannotTakeOut(f"'{name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
+    else:
+        masks = [select(art.picture, art.box, wish.gestures, wish.edge) for wish in wanted]
+        owner, wished = owners(art.picture, masks), [wish.name for wish in wanted]
+        soft = masks[0] if len(masks) == 1 else None
+    box = art.box.moved(-art.offset[0], -art.offset[1])
+    found = core_take_out(art.picture, box, owner, behind, soft)
+    if found.left is None and len(wished) == 1 and not is_copy:
+        raise CannotTakeOut("This is all of the part, so nothing would be left of it. Rename the part instead.")
+    made: list[tuple[What, str, Made, Behind]] = [("taken", art.layer, one, behind) for one in found.taken]
+    if found.left is not None and not is_copy:
+        made.append(("left", art.layer, found.left, behind))
+    ids = keep_made(illustration.revision, made)
+    left = ids.pop() if len(ids) > len(wished) else None
+    _do(arrangement, user, parts_taken_out(before, row, left, list(zip(ids, wished, strict=True)), is_copy))
+    return ids
 
 
 @transaction.atomic
@@ -184,7 +256,11 @@ def _keep(arrangement: Arrangement, command: commands.Command, before: Tree, aft
         if row_id not in old
     )
     if isinstance(command, commands.ReplaceRows) and command.revision is not None:
-        use(Illustration.objects.get(pk=arrangement.pk), command.revision)
+        illustration = Illustration.objects.select_related("current").get(pk=arrangement.pk)
+        earlier = illustration.revision
+        use(illustration, command.revision)
+        wanted = {layer for _, part in after.parts() for layer in part.layers}
+        make_again(illustration.revision, earlier, wanted)
     arrangement.alone = after.alone
     arrangement.save(update_fields=["version", "alone"])
 

@@ -1,20 +1,34 @@
 """Questions to the arrangement of an illustration."""
 
+import base64
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
+
+import numpy as np
 
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
+from yuplet.arrangement.taking import layer_to_take_from
 from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.errors import SelectionError
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Layer
 from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import Part, part_box
+from yuplet.pixels import Picture
+from yuplet.pixels.trimming import label_boxes
+from yuplet.selecting.gestures import Edge, Gesture, select
+from yuplet.selecting.masks import HALF, Mask
+from yuplet.selecting.regions import islands, without_crumbs
+from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import looks_of
+from yuplet_server.illustrations.queries import layer_picture, looks_of
 
+MAX_ISLANDS = 500
 FLAGS = ("provisional name", "proposed place")
 """Notes of what was read that an artist should look at."""
 
@@ -39,7 +53,7 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
     arrangement = Arrangement.objects.get(pk=illustration.pk)
     images = {image.layer: image for image in LayerImage.objects.filter(revision=illustration.current)}
     read = from_record(illustration.revision.record)
-    boxes = {layer.id: layer.box for layer in read.leaves() if layer.box is not None}
+    boxes = read.boxes
     vector = {layer.id for layer in read.leaves() if layer.kind == "vector"}
     notes = illustration.revision.report["notes"]
     flagged = {note["layer"] for note in notes if note["kind"] in FLAGS and note.get("layer")}
@@ -56,11 +70,84 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
     }
 
 
+def selection(illustration: Illustration, row: str, gestures: Sequence[Gesture], edge: Edge) -> dict[str, Any]:
+    """What gestures choose of a part: how many pixels, in which box of the canvas, and a picture of the mask.
+
+    Raises `SelectionError`, or `ArrangementError` when the part is not one that can be selected from.
+    """
+    art = art_of(illustration, row)
+    mask = select(art.picture, art.box, gestures, edge)
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    box = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
+    cut = mask[box.top : box.bottom, box.left : box.right]
+    return {
+        "pixels": int((mask >= HALF).sum()),
+        "box": box.moved(art.box.left, art.box.top).as_xywh(),
+        "of": int((art.picture[..., 3] > 0).sum()),
+        "mask": base64.b64encode(_stencil(cut)).decode(),
+    }
+
+
+def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) -> dict[str, Any]:
+    """The separate pieces of a part as they would become parts, from the top left: a box and a mask each.
+
+    `crumbs` is how many tiny ones belong to the nearest larger piece. Raises as `selection` does.
+    """
+    art = art_of(illustration, row)
+    found = islands(art.picture, gap=gap, smallest=smallest)
+    labels = without_crumbs(found)
+    count = int(labels.max())
+    if count > MAX_ISLANDS:
+        raise SelectionError(
+            f"There are {count} separate pieces. Choose a gap or a smallest size that leaves up to {MAX_ISLANDS}."
+        )
+    sizes = np.bincount(labels.ravel(), minlength=count + 1)
+    pieces = []
+    for number, box in enumerate(label_boxes(labels, count), 1):
+        own = np.where(labels[box.top : box.bottom, box.left : box.right] == number, 255, 0).astype(np.uint8)
+        pieces.append(
+            {
+                "pixels": int(sizes[number]),
+                "box": box.moved(art.box.left, art.box.top).as_xywh(),
+                "mask": base64.b64encode(_stencil(own)).decode(),
+            }
+        )
+    return {"pieces": pieces, "crumbs": len(found.crumbs) if count < len(found.sizes) - 1 else 0}
+
+
+@dataclass(frozen=True, slots=True)
+class Art:
+    """What is selected from: the layer that a part is, its pixels, and where the part lies on the canvas."""
+
+    layer: str
+    picture: Picture
+    box: Box
+    offset: tuple[int, int]
+
+
+def art_of(illustration: Illustration, row: str) -> Art:
+    """The art of a part that is one layer. Raises `ArrangementError`, `SelectionError` or `NotNow`."""
+    tree = tree_of(Arrangement.objects.get(pk=illustration.pk))
+    layer = layer_to_take_from(tree, row)
+    part = tree.find(row)[1]
+    assert isinstance(part, Part)
+    picture, box = layer_picture(illustration.revision, layer)
+    return Art(layer, picture, box.moved(*part.offset), part.offset)
+
+
+def _stencil(mask: Mask) -> bytes:
+    """A mask as black of its alpha, as small as PNG has it."""
+    picture = np.zeros((*mask.shape, 4), np.uint8)
+    picture[..., 3] = mask
+    return png.encode(picture, "quick")
+
+
 def review(illustration: Illustration, revision: Revision) -> dict[str, Any]:
     """Every layer of a revision beside the current one's, as they are proposed to be paired."""
     now = illustration.revision
     before, after = (side_of(one) for one in (now, revision))
     parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
+    read = from_record(now.record)
     return {
         "number": revision.number,
         "width": revision.width,
@@ -73,7 +160,9 @@ def review(illustration: Illustration, revision: Revision) -> dict[str, Any]:
                 "changes": match.changes,
                 "dx": match.dx,
                 "dy": match.dy,
-                "parts": {part.id: part.name for part in parts if match.old in part.layers},
+                "parts": {
+                    part.id: part.name for part in parts if match.old in {read.root_of(layer) for layer in part.layers}
+                },
             }
             for match in match_layers(looks_of(now), looks_of(revision))
         ],

@@ -4,6 +4,9 @@ from rest_framework import serializers
 
 from yuplet.arrangement.commands import COMMANDS
 from yuplet.illustration.matching import Change
+from yuplet.selecting.gestures import KINDS
+from yuplet.selecting.masks import How
+from yuplet.selecting.regions import Line
 from yuplet_server.arrangement.models import Row
 
 
@@ -89,6 +92,104 @@ class CommandSerializer(serializers.Serializer[Any]):
 class StepSerializer(serializers.Serializer[Any]):
     version = serializers.IntegerField(help_text="The version that was looked at when the command was made.")
     command = CommandSerializer()
+
+
+class EdgeSerializer(serializers.Serializer[Any]):
+    """What is done to an outline, in pixels: grown (or drawn in), smoothed, and how wide its edge is soft."""
+
+    grow = serializers.FloatField(default=0.0)
+    smooth = serializers.FloatField(default=0.0)
+    soft = serializers.FloatField(default=0.0)
+
+
+class GestureSerializer(serializers.Serializer[Any]):
+    """What an artist did on the picture, in pixels of the canvas; `tool` says which of the other fields is used."""
+
+    tool = serializers.ChoiceField(choices=[*KINDS])
+    how = serializers.ChoiceField(choices=get_args(How), required=False)
+    points = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2), required=False
+    )
+    at = serializers.ListField(child=serializers.IntegerField(), min_length=2, max_length=2, required=False)
+    distance = serializers.FloatField(required=False, help_text="CIEDE2000.")
+    connected = serializers.BooleanField(required=False)
+    gap = serializers.FloatField(required=False)
+    darkness = serializers.FloatField(required=False, help_text="L* below which a pixel is line.")
+    line = serializers.ChoiceField(choices=get_args(Line), required=False)
+
+
+class SelectionSerializer(serializers.Serializer[Any]):
+    """Gestures on a part, each changing what the ones before have chosen."""
+
+    row = serializers.CharField()
+    gestures = GestureSerializer(many=True)
+    edge = EdgeSerializer(required=False)
+
+
+class SelectedSerializer(serializers.Serializer[Any]):
+    """What is chosen: pixels, box on the canvas (x, y, width, height), and a PNG of that box whose alpha is the mask.
+
+    `of` is how many pixels the part has in all.
+    """
+
+    pixels = serializers.IntegerField()
+    of = serializers.IntegerField()
+    box = serializers.ListField(child=serializers.IntegerField())
+    mask = serializers.CharField(help_text="PNG in Base64.")
+
+
+class SeparateSerializer(serializers.Serializer[Any]):
+    """How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest."""
+
+    gap = serializers.FloatField(default=0.0, min_value=0, max_value=200)
+    smallest = serializers.IntegerField(default=1, min_value=1)
+
+
+class AskIslandsSerializer(SeparateSerializer):
+    row = serializers.CharField()
+
+
+class PieceOfArtSerializer(serializers.Serializer[Any]):
+    pixels = serializers.IntegerField()
+    box = serializers.ListField(child=serializers.IntegerField())
+    mask = serializers.CharField(help_text="PNG in Base64.")
+
+
+class IslandsSerializer(serializers.Serializer[Any]):
+    """Separate pieces of a part as they would become parts; `crumbs` is how many belong to a larger one nearby."""
+
+    pieces = PieceOfArtSerializer(many=True)
+    crumbs = serializers.IntegerField()
+
+
+class WishSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    gestures = GestureSerializer(many=True)
+    edge = EdgeSerializer(required=False)
+
+
+class TakeOutSerializer(serializers.Serializer[Any]):
+    """Parts to be taken out of a part: `parts` one by one, or all that is `separate`.
+
+    `behind` is how the place is filled: 'empty', 'flat' (the nearest colours), 'painted' (colours run on), or 'colour'.
+    """
+
+    version = serializers.IntegerField(help_text="The version that was looked at.")
+    row = serializers.CharField()
+    parts = WishSerializer(many=True, required=False)
+    separate = SeparateSerializer(required=False)
+    behind = serializers.ChoiceField(choices=["empty", "flat", "painted", "colour"], default="empty")
+    colour = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
+    )
+    copy = serializers.BooleanField(default=False)
+
+
+class TakenOutSerializer(serializers.Serializer[Any]):
+    """The arrangement after art was taken out, and the rows that are new."""
+
+    taken = serializers.ListField(child=serializers.CharField())
+    arrangement = ArrangementSerializer()
 
 
 class LookSerializer(serializers.Serializer[Any]):

@@ -5,13 +5,21 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet.illustration.layers import Behind
+from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
 from yuplet_server.arrangement import actions, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
+    AskIslandsSerializer,
+    IslandsSerializer,
     ReviewSerializer,
+    SelectedSerializer,
+    SelectionSerializer,
     StepSerializer,
+    TakenOutSerializer,
+    TakeOutSerializer,
     TakeSerializer,
 )
 from yuplet_server.illustrations.actions import discard
@@ -39,6 +47,57 @@ class StepsView(APIView):
         # The core reads the command itself: it says more exactly what is wrong with it.
         actions.do(found.pk, request.user, asked.validated_data["version"], asked.initial_data["command"])
         return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
+
+
+class SelectionView(APIView):
+    """What gestures on a part choose; nothing is changed."""
+
+    @extend_schema(request=SelectionSerializer, responses=SelectedSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = SelectionSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        # The core reads gestures itself: it says more exactly what is wrong with them.
+        gestures, edge = _read(asked.initial_data)
+        answer = queries.selection(found, asked.validated_data["row"], gestures, edge)
+        return Response(SelectedSerializer(answer).data)
+
+
+class IslandsView(APIView):
+    """The separate pieces of a part; nothing is changed."""
+
+    @extend_schema(request=AskIslandsSerializer, responses=IslandsSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = AskIslandsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(IslandsSerializer(queries.islands_of(found, **asked.validated_data)).data)
+
+
+class TakeOutView(APIView):
+    """Parts taken out of a part."""
+
+    @extend_schema(request=TakeOutSerializer, responses=TakenOutSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = TakeOutSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        said = asked.validated_data
+        wanted: list[actions.Wish] | actions.Separated
+        if "separate" in said:
+            wanted = actions.Separated(**said["separate"])
+        else:
+            wanted = [actions.Wish(one["name"], *_read(one)) for one in asked.initial_data.get("parts", [])]
+        behind: Behind = None if said["behind"] == "empty" else said["behind"]
+        if said["behind"] == "colour":
+            behind = tuple(said.get("colour", (255, 255, 255)))
+        taken = actions.take_out(found.pk, request.user, said["version"], said["row"], wanted, behind, said["copy"])
+        answer = {"taken": taken, "arrangement": _seen(request, illustration)}
+        return Response(TakenOutSerializer(answer).data)
+
+
+def _read(value: dict[str, Any]) -> tuple[tuple[Gesture, ...], Edge]:
+    return tuple(from_json(one) for one in value.get("gestures", [])), edge_from_json(value.get("edge", {}))
 
 
 class RevisionView(APIView):

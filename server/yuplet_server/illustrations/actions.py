@@ -4,27 +4,30 @@ import io
 import shutil
 import tempfile
 import zipfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path, PurePath
-from typing import IO
+from typing import IO, Any
 
 import numpy as np
 from django.db import transaction
 from django.db.models import Max
 from django.dispatch import Signal
+from numpy.typing import NDArray
 from PIL import Image
 
 from yuplet.arrangement.tree import Renamed, arrangement_of
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
+from yuplet.illustration.layers import Behind, MadeLayer, ReadingReport, What, laid
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.layers import ReadingReport, laid
-from yuplet.illustration.records import to_record
-from yuplet.pixels import Picture
+from yuplet.illustration.records import from_record, to_record
+from yuplet.parts.cutting import Made, made_again
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
+from yuplet.reading import png as png_reading
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.files import MergedComparison, compare_with_merged, read_illustration
 from yuplet.reading.package import package_of
@@ -35,7 +38,7 @@ from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs
+from yuplet_server.projects.storage import blobs, open_blob
 
 MAX_UPLOAD = 2 << 30
 THUMBNAIL = 72
@@ -172,6 +175,98 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
     return land
 
 
+def keep_made(revision: Revision, made: Sequence[tuple[What, str, Made, Behind]]) -> list[str]:
+    """Keep layers that were made of others: what each is, the layer it is of, its content, and how its place is filled.
+
+    Answers their ids, in the same order. The caller holds the lock of the arrangement.
+    """
+    number = _last_made(revision)
+    read = from_record(revision.record)
+    images, layers = [], []
+    for what, of, content, behind in made:
+        number += 1
+        kept = _keep_made(f"m{number}", what, of, content, behind)
+        layers.append(kept)
+        images.append((kept.id, *_keep_picture(content.picture, None)))
+    _add_made(revision, read, layers, images)
+    return [layer.id for layer in layers]
+
+
+def make_again(revision: Revision, before: Revision, wanted: Iterable[str]) -> None:
+    """Make the layers that artists made in one revision from the art of another one: those wanted that it lacks."""
+    earlier = {made.id: made for made in from_record(before.record).made}
+    read = from_record(revision.record)
+    there = {made.id for made in read.made}
+    needed: dict[str, MadeLayer] = {}
+    waiting = [layer for layer in wanted if layer in earlier]
+    while waiting:
+        layer = waiting.pop()
+        if layer not in there and layer in earlier:
+            needed[layer] = earlier[layer]
+            waiting.append(earlier[layer].of)
+    boxes = read.boxes
+    factor = read.canvas.width / from_record(before.record).canvas.width if revision.sha256 == before.sha256 else 1.0
+    for made in (one for one in earlier.values() if one.id in needed):
+        image = LayerImage.objects.filter(revision=revision, layer=made.of).first()
+        content = None
+        if image is not None and made.of in boxes:
+            with open_blob(image.pixels) as file:
+                picture = png_reading.decode(file.read(), "The image of a layer")
+            with open_blob(made.mask) as file:
+                mask = png_reading.decode(file.read(), "A mask")[..., 0]
+            content = made_again(made, picture, boxes[made.of], mask, _shift(before, revision, made.of), factor)
+        kept = replace(made, box=None if content is None else content.box)
+        images = []
+        if content is not None:
+            kept = replace(kept, added=_keep_mask(content.added))
+            images.append((made.id, *_keep_picture(content.picture, None)))
+            boxes[made.id] = content.box
+        read = replace(read, made=(*read.made, kept))
+        _add_made(revision, replace(read, made=read.made[:-1]), [kept], images)
+
+
+def _shift(before: Revision, revision: Revision, layer: str) -> tuple[int, int]:
+    """How far a layer lies from where it did, if its pixels are the same."""
+    old, new = (LayerImage.objects.filter(revision=one, layer=layer).first() for one in (before, revision))
+    if old is None or new is None or old.pixels != new.pixels:
+        return 0, 0
+    was, now = (from_record(one.record).boxes[layer] for one in (before, revision))
+    return now.left - was.left, now.top - was.top
+
+
+def _add_made(
+    revision: Revision, read: Read, layers: Sequence[MadeLayer], images: Sequence[tuple[str, str, str]]
+) -> None:
+    revision.record = to_record(replace(read, made=(*read.made, *layers)))
+    revision.save(update_fields=["record"])
+    LayerImage.objects.bulk_create(
+        LayerImage(revision=revision, layer=layer, pixels=pixels, thumbnail=thumbnail)
+        for layer, pixels, thumbnail in images
+    )
+
+
+def _keep_made(layer: str, what: What, of: str, content: Made, behind: Behind) -> MadeLayer:
+    mask, added = _keep_mask(content.mask), _keep_mask(content.added)
+    assert mask is not None
+    return MadeLayer(layer, of, what, content.box, mask, content.mask_box, behind, added)
+
+
+def _keep_mask(mask: NDArray[Any] | None) -> str | None:
+    """A mask as a grey picture; none where nothing is chosen."""
+    if mask is None or not mask.any():
+        return None
+    grey = np.where(mask, 255, 0).astype(np.uint8) if mask.dtype == bool else mask
+    rgba = np.dstack([grey, grey, grey, np.full_like(grey, 255)])
+    return blobs().keep(io.BytesIO(png.encode(rgba, "quick")))
+
+
+def _last_made(revision: Revision) -> int:
+    """The highest number of a made layer in any revision of the illustration."""
+    records = Revision.objects.filter(illustration=revision.illustration_id).values_list("record", flat=True)
+    numbers = [int(made["id"][1:]) for record in records for made in record.get("made", ())]
+    return max(numbers, default=0)
+
+
 def use(illustration: Illustration, number: int) -> None:
     """Work with another revision from now on."""
     illustration.current = Revision.objects.get(illustration=illustration, number=number)
@@ -240,10 +335,7 @@ def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[
 
     def keep(layer: str) -> tuple[str, str, str]:
         picture = scratch.whole(layer)
-        deep = scratch.deep_rows(layer, 0, picture.shape[0])
-        data = png.encode(picture, "quick") if deep is None else png.encode_deep(deep)
-        pixels = blobs().keep(io.BytesIO(data))
-        return layer, pixels, blobs().keep(io.BytesIO(png.encode(_small(picture, THUMBNAIL))))
+        return layer, *_keep_picture(picture, scratch.deep_rows(layer, 0, picture.shape[0]))
 
     kept = []
     with ThreadPoolExecutor(2) as pool:
@@ -251,6 +343,12 @@ def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[
             progress("keep", done, len(layers))
             kept.append(image)
     return kept
+
+
+def _keep_picture(picture: Picture, deep: DeepPicture | None) -> tuple[str, str]:
+    """The digests of a layer's pixels and of a small picture of them."""
+    data = png.encode(picture, "quick") if deep is None else png.encode_deep(deep)
+    return blobs().keep(io.BytesIO(data)), blobs().keep(io.BytesIO(png.encode(_small(picture, THUMBNAIL))))
 
 
 def _small(picture: Picture, longest: int) -> Picture:

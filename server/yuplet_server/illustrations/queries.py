@@ -1,6 +1,6 @@
 """Questions to illustrations: each checks who asks."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
 from functools import lru_cache
@@ -93,6 +93,30 @@ def looks_of(revision: Revision) -> list[LayerLook]:
         with open_blob(image.thumbnail) as file:
             small[layer] = png.decode(file.read(), f"The small picture of layer '{layer}'")
     return looks(from_record(revision.record), {layer: image.pixels for layer, image in images.items()}, small)
+
+
+def masks_in(record: Mapping[str, Any]) -> set[str]:
+    """The digests of the masks by which layers were made, as a revision's record names them."""
+    return {str(made[name]) for made in record.get("made", ()) for name in ("mask", "added") if made.get(name)}
+
+
+def layer_picture(revision: Revision, layer: str) -> tuple[Picture, Box]:
+    """The pixels of a layer, made ones included, and their box on the canvas; they are not to be changed.
+
+    Raises `NotNow` when there is none of that id, or it is empty.
+    """
+    box = from_record(revision.record).boxes.get(layer)
+    image = LayerImage.objects.filter(revision=revision, layer=layer).first()
+    if box is None or image is None:
+        raise NotNow("This part is empty, so nothing can be taken out of it.")
+    return _decoded(image.pixels), box
+
+
+@lru_cache(maxsize=4)
+def _decoded(digest: str) -> Picture:
+    """An artist selects in one picture many times."""
+    with open_blob(digest) as file:
+        return png.decode(file.read(), "The image of a layer")
 
 
 def holds_image(illustration: Illustration, digest: str) -> bool:

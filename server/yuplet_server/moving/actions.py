@@ -23,6 +23,7 @@ from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.moving.models import Archive
@@ -178,6 +179,7 @@ def _digests_in(value: Mapping[str, Any]) -> set[str]:
         for told in (*illustration["revisions"], *illustration["hand_overs"]):
             for row in (told, *told.get("images", ())):
                 found.update(row[name] for name in _DIGESTS if row.get(name))
+            found |= masks_in(told.get("record", {}))
     return found
 
 

@@ -126,6 +126,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/islands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The separate pieces of a part; nothing is changed. */
+        post: operations["illustrations_islands_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/original": {
         parameters: {
             query?: never;
@@ -281,6 +298,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/selection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What gestures on a part choose; nothing is changed. */
+        post: operations["illustrations_selection_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/sheet": {
         parameters: {
             query?: never;
@@ -308,6 +342,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["illustrations_steps_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/take-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Parts taken out of a part. */
+        post: operations["illustrations_take_out_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -568,10 +619,29 @@ export interface components {
             revision: number;
             rows: components["schemas"]["Row"][];
         };
+        /** @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest. */
+        AskIslandsRequest: {
+            /**
+             * Format: double
+             * @default 0
+             */
+            gap: number;
+            /** @default 1 */
+            smallest: number;
+            row: string;
+        };
         AskRequest: {
             /** @description The version of the plan that was seen. */
             version: number;
         };
+        /**
+         * @description * `empty` - empty
+         *     * `flat` - flat
+         *     * `painted` - painted
+         *     * `colour` - colour
+         * @enum {string}
+         */
+        BehindEnum: "empty" | "flat" | "painted" | "colour";
         /**
          * @description * `new` - new
          *     * `changed` - changed
@@ -706,10 +776,49 @@ export interface components {
          * @enum {string}
          */
         DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts";
+        /** @description What is done to an outline, in pixels: grown (or drawn in), smoothed, and how wide its edge is soft. */
+        EdgeRequest: {
+            /**
+             * Format: double
+             * @default 0
+             */
+            grow: number;
+            /**
+             * Format: double
+             * @default 0
+             */
+            smooth: number;
+            /**
+             * Format: double
+             * @default 0
+             */
+            soft: number;
+        };
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;
             pieces: components["schemas"]["Piece"][];
+        };
+        /** @description What an artist did on the picture, in pixels of the canvas; `tool` says which of the other fields is used. */
+        GestureRequest: {
+            tool: components["schemas"]["ToolEnum"];
+            how?: components["schemas"]["HowEnum"];
+            points?: number[][];
+            at?: number[];
+            /**
+             * Format: double
+             * @description CIEDE2000.
+             */
+            distance?: number;
+            connected?: boolean;
+            /** Format: double */
+            gap?: number;
+            /**
+             * Format: double
+             * @description L* below which a pixel is line.
+             */
+            darkness?: number;
+            line?: components["schemas"]["LineEnum"];
         };
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
@@ -733,6 +842,14 @@ export interface components {
             left_out: string[];
             proof: components["schemas"]["Proof"];
         };
+        /**
+         * @description * `instead` - instead
+         *     * `add` - add
+         *     * `subtract` - subtract
+         *     * `intersect` - intersect
+         * @enum {string}
+         */
+        HowEnum: "instead" | "add" | "subtract" | "intersect";
         /** @description An illustration in a list, with the facts of its current revision. */
         Illustration: {
             readonly id: number;
@@ -749,6 +866,11 @@ export interface components {
             readonly preview: string;
             /** Format: date-time */
             readonly created_at: string;
+        };
+        /** @description Separate pieces of a part as they would become parts; `crumbs` is how many belong to a larger one nearby. */
+        Islands: {
+            pieces: components["schemas"]["PieceOfArt"][];
+            crumbs: number;
         };
         /** @description How far long work is: `done` of `total` in a `stage` ('read', 'write', 'prove', 'keep'). */
         Job: {
@@ -783,6 +905,13 @@ export interface components {
             id: string;
             name: string;
         };
+        /**
+         * @description * `part` - part
+         *     * `shared` - shared
+         *     * `apart` - apart
+         * @enum {string}
+         */
+        LineEnum: "part" | "shared" | "apart";
         /** @description A layer in a review; `image` and `thumbnail` are digests, null where it is empty. */
         Look: {
             id: string;
@@ -851,6 +980,12 @@ export interface components {
             /** Format: double */
             opacity: number;
             blend: string;
+        };
+        PieceOfArt: {
+            pixels: number;
+            box: number[];
+            /** @description PNG in Base64. */
+            mask: string;
         };
         PlaceRequest: {
             row: string;
@@ -998,6 +1133,34 @@ export interface components {
          * @enum {string}
          */
         RowKindEnum: "part" | "group";
+        /**
+         * @description What is chosen: pixels, box on the canvas (x, y, width, height), and a PNG of that box whose alpha is the mask.
+         *
+         *     `of` is how many pixels the part has in all.
+         */
+        Selected: {
+            pixels: number;
+            of: number;
+            box: number[];
+            /** @description PNG in Base64. */
+            mask: string;
+        };
+        /** @description Gestures on a part, each changing what the ones before have chosen. */
+        SelectionRequest: {
+            row: string;
+            gestures: components["schemas"]["GestureRequest"][];
+            edge?: components["schemas"]["EdgeRequest"];
+        };
+        /** @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest. */
+        SeparateRequest: {
+            /**
+             * Format: double
+             * @default 0
+             */
+            gap: number;
+            /** @default 1 */
+            smallest: number;
+        };
         /** @description Who is signed in; null when nobody is. */
         Session: {
             readonly user: components["schemas"]["User"] | null;
@@ -1061,6 +1224,23 @@ export interface components {
             version: number;
             command: components["schemas"]["CommandRequest"];
         };
+        /**
+         * @description Parts to be taken out of a part: `parts` one by one, or all that is `separate`.
+         *
+         *     `behind` is how the place is filled: 'empty', 'flat' (the nearest colours), 'painted' (colours run on), or 'colour'.
+         */
+        TakeOutRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            row: string;
+            parts?: components["schemas"]["WishRequest"][];
+            separate?: components["schemas"]["SeparateRequest"];
+            /** @default empty */
+            behind: components["schemas"]["BehindEnum"];
+            colour?: number[];
+            /** @default false */
+            copy: boolean;
+        };
         /** @description What somebody confirmed: the old layer of each new one (null: it is new), and the parts to be taken out. */
         TakeRequest: {
             pairs?: {
@@ -1068,6 +1248,19 @@ export interface components {
             };
             remove?: string[];
         };
+        /** @description The arrangement after art was taken out, and the rows that are new. */
+        TakenOut: {
+            taken: string[];
+            arrangement: components["schemas"]["Arrangement"];
+        };
+        /**
+         * @description * `draw-round` - draw-round
+         *     * `same-colour` - same-colour
+         *     * `inside-lines` - inside-lines
+         *     * `island` - island
+         * @enum {string}
+         */
+        ToolEnum: "draw-round" | "same-colour" | "inside-lines" | "island";
         /** @description A file, or several loose images that belong together, and how they are read. */
         UploadRequest: {
             /** @description The longer side in pixels at which vector art is drawn. */
@@ -1127,6 +1320,11 @@ export interface components {
             readonly waiting: components["schemas"]["Revision"] | null;
             role: string;
             project_name: string;
+        };
+        WishRequest: {
+            name: string;
+            gestures: components["schemas"]["GestureRequest"][];
+            edge?: components["schemas"]["EdgeRequest"];
         };
         Worst: {
             x: number;
@@ -1364,6 +1562,33 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    illustrations_islands_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskIslandsRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AskIslandsRequest"];
+                "multipart/form-data": components["schemas"]["AskIslandsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Islands"];
                 };
             };
         };
@@ -1626,6 +1851,33 @@ export interface operations {
             };
         };
     };
+    illustrations_selection_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectionRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["SelectionRequest"];
+                "multipart/form-data": components["schemas"]["SelectionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Selected"];
+                };
+            };
+        };
+    };
     illustrations_sheet_create: {
         parameters: {
             query?: never;
@@ -1676,6 +1928,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_take_out_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOutRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["TakeOutRequest"];
+                "multipart/form-data": components["schemas"]["TakeOutRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
         };

@@ -15,6 +15,7 @@ import { lastDone } from '../steps/hand-over/report';
 import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
 import { TakeApart } from '../steps/take-apart/TakeApart';
+import { useTaking } from '../steps/take-apart/useTaking';
 import { TryOut } from '../steps/try-out/TryOut';
 import { AccountMenu } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
@@ -57,7 +58,7 @@ export function Workspace({ illustration, step, user }: Props) {
 function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: string }) {
   const [refused, setRefused] = useState<readonly Refused[]>([]);
   const [onRefused] = useState(() => (one: Refused) => setRefused((before) => [...before, one]));
-  const { view, isSaving, error, act, undo, redo } = useArrangement(illustration.id, onRefused);
+  const { view, isSaving, error, act, perform, undo, redo } = useArrangement(illustration.id, onRefused);
   const handOvers = useHandOvers(illustration.id);
   const [chosenIds, setChosenIds] = useState<readonly string[]>([]);
   const [current, setCurrent] = useState<string | null>(null);
@@ -134,6 +135,13 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     setCurrent(now);
   };
   const canEdit = illustration.role !== 'viewer';
+  const taking = useTaking({
+    illustration: illustration.id,
+    view,
+    current,
+    perform,
+    onTaken: choose,
+  });
   const parts = rows?.filter((row) => row.kind === 'part') ?? [];
   const leftOut = parts.filter((row) => !row.included).length;
   const last = lastDone(handOvers.data);
@@ -141,7 +149,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     'bring-in': illustration.waiting
       ? `revision ${illustration.waiting.number} waits`
       : `${illustration.width} × ${illustration.height} px`,
-    'take-apart': 'to come',
+    'take-apart': plural(parts.length, 'part'),
     'put-in-order': leftOut ? `${plural(parts.length, 'part')}, ${leftOut} left out` : plural(parts.length, 'part'),
     'try-out': 'to come',
     'hand-over': handOvers.data?.some((one) => isRunning(one.job))
@@ -164,7 +172,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         onChanged={onChanged}
       />
     ),
-    'take-apart': () => <TakeApart />,
+    'take-apart': () => <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} />,
     'put-in-order': () =>
       view && (
         <PutInOrder
@@ -246,6 +254,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               outlines={outlines}
               peel={{ most, away: Math.min(away, most), onChange: setAway }}
               comparables={comparables}
+              marking={step === 'take-apart' ? taking.marking : undefined}
               onPick={(row, extend) => {
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
                 else if (!extend) choose([], current);

@@ -66,6 +66,8 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
       ),
     [queue, params],
   );
+  /** Any other step: what is sent answers the arrangement as it is then. */
+  const perform = useCallback((send: (version: number) => Promise<Arrangement>) => queue(send, null), [queue]);
   const undo = useCallback(
     () => queue(() => body(client.POST('/api/illustrations/{illustration}/undo', { params })), null),
     [queue, params],
@@ -87,7 +89,7 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
     window.addEventListener('beforeunload', ask);
     return () => window.removeEventListener('beforeunload', ask);
   }, [isSaving]);
-  return { view, isSaving, error: query.error, act, undo, redo };
+  return { view, isSaving, error: query.error, act, perform, undo, redo };
 }
 
 /** Try again a few times while the server is away; a refusal is final. */

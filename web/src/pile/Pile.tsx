@@ -5,12 +5,14 @@ import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf 
 import { Composite } from './composite';
 import { loadPictures, type Pictures, previewScale, useWholePictures } from './images';
 import { type Comparison, type Look, Looks } from './Looks';
+import { drawMasks, drawPath, type Marking } from './marks';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
 import { type Ground, type Outlined, PileBar, type Shapes } from './PileBar';
 import { lockedAt, nextDeeper, partsAt } from './picking';
 import { allPieces, mostFrames } from './pieces';
 import { sharpScene, useSharp } from './sharp';
+import { useMarking } from './useMarking';
 import { useStable } from './useStable';
 import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
 
@@ -30,6 +32,8 @@ interface Props {
   outlines: Readonly<Record<Outlined, readonly Outline[]>>;
   peel: Peel;
   comparables: readonly Comparable[];
+  /** What the pointer does when it does not pick. */
+  marking?: Marking | undefined;
   onPick: (row: Row | null, extend: boolean) => void;
 }
 
@@ -42,9 +46,21 @@ const MANY = 40;
 const STILL = 150;
 
 /** The pile: the picture as large as there is room, as it lies, apart in depth, or beside another state of it. */
-export function Pile({ illustration, revision, canvas, rows, seen, outlines, peel, comparables, onPick }: Props) {
+export function Pile({
+  illustration,
+  revision,
+  canvas,
+  rows,
+  seen,
+  outlines,
+  peel,
+  comparables,
+  marking,
+  onPick,
+}: Props) {
   const surface = useRef<HTMLCanvasElement>(null);
   const pictures = useRef<Pictures>(new Map());
+  const isComplete = useRef(false);
   const last = useRef<{ spot: Spot; row: string } | null>(null);
   const [screen, setScreen] = useState<Extent | null>(null);
   const [view, setView] = useState<View | null>(null);
@@ -76,12 +92,13 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
   );
   const drawn = useStable(rows, looks.join(';'));
   const visible = useStable(seen, [...seen].join());
-  const marks = outlines[outlined];
-  const marked = useStable(marks, marks.map(({ row, colour, tag }) => row.id + colour + tag).join());
+  const outlining = outlines[outlined];
+  const marked = useStable(outlining, outlining.map(({ row, colour, tag }) => row.id + colour + tag).join());
   const images = allPieces(rows)
     .map((piece) => piece.image)
     .join();
   const frames = mostFrames(rows);
+  const marks = useMarking(look === 'flat' ? marking : undefined);
   // biome-ignore lint/correctness/useExhaustiveDependencies: pictures depend on the digests, not on names or order
   useEffect(
     () =>
@@ -128,7 +145,9 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
     if (!element || !screen || !shown) return;
     let late = 0;
     const draw = (isStill: boolean) => {
-      composite.update(scene, pictures.current);
+      // A part whose new picture is on its way is seen as it was until then.
+      if (left === 0 || !isComplete.current) composite.update(scene, pictures.current);
+      isComplete.current ||= left === 0;
       if (element.width !== screen.width) element.width = screen.width;
       if (element.height !== screen.height) element.height = screen.height;
       const context = element.getContext('2d');
@@ -156,6 +175,8 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
           paintBorder(context, shown, canvas, ground);
         } else paint(context, screen, shown, composite, canvas, ground);
         element.dataset.sharp = String(anew);
+        if (marking) drawMasks(context, screen, shown, marking.masks);
+        drawPath(context, shown, marks.path);
         if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
         else late = window.setTimeout(() => draw(true), STILL);
       }
@@ -172,6 +193,8 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
     scene,
     shapes,
     sharp,
+    marking?.masks,
+    marks.path,
     drawn,
     visible,
     marked,
@@ -305,13 +328,19 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
           if (!shown || !screen) return;
           event.currentTarget.setPointerCapture(event.pointerId);
           const from = spotOf(event);
+          if (event.button === 0 && marks.begin(from, shown)) return;
           const divider = dividerAt(screen, canvas, shown, comparing.mode, comparing.share);
           const onDivider = look === 'compare' && comparing.mode === 'slider' && Math.abs(from.x - divider) < GRIP;
           drag.current = { from, view: shown, stance, moved: false, onDivider };
         }}
-        onPointerMove={(event) => onDrag(spotOf(event))}
+        onPointerMove={(event) => {
+          if (drag.current) onDrag(spotOf(event));
+          else if (shown && event.buttons) marks.move(spotOf(event), shown);
+        }}
         onPointerUp={(event) => {
-          if (drag.current && !drag.current.moved && look !== 'compare') pick(event);
+          const moved = drag.current?.moved ?? false;
+          if (marking && look === 'flat' && shown) marks.end(spotOf(event), shown, moved, event);
+          else if (drag.current && !moved && look !== 'compare') pick(event);
           drag.current = null;
         }}
         onPointerCancel={() => {

@@ -38,7 +38,7 @@ export function previewScale(rows: readonly Row[]): number {
   return scale;
 }
 
-/** Load what is missing; `onLoaded` is told now and then, and at the end. Answers a function that stops the loading. */
+/** Load what is missing; `onLoaded` is told at the start, now and then, and at the end. Answers a function that stops the loading. */
 export function loadPictures(
   illustration: number,
   rows: readonly Row[],
@@ -55,6 +55,7 @@ export function loadPictures(
   const waiting = [...missing.values()].filter((piece) => !into.has(piece.image));
   let left = waiting.length;
   let told = performance.now();
+  if (left > 0) onLoaded(left);
   const next = async (): Promise<void> => {
     const piece = waiting.shift();
     if (!piece || stop.signal.aborted) return;

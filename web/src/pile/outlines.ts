@@ -79,7 +79,7 @@ function tagAt(context: CanvasRenderingContext2D, tag: string, colour: string, x
   context.fillText(tag, x, y);
 }
 
-function ring(
+export function ring(
   context: CanvasRenderingContext2D,
   shape: OffscreenCanvas,
   area: { x: number; y: number },
@@ -97,7 +97,7 @@ function ring(
   context.drawImage(canvas, area.x, area.y);
 }
 
-function visible(screen: Extent, x: number, y: number, width: number, height: number) {
+export function visible(screen: Extent, x: number, y: number, width: number, height: number) {
   const [left, top] = [Math.max(0, Math.floor(x)), Math.max(0, Math.floor(y))];
   const [right, bottom] = [
     Math.min(screen.width, Math.ceil(x + width)),

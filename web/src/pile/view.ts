@@ -48,7 +48,13 @@ export function panned(view: View, dx: number, dy: number): View {
   return { ...view, x: view.x + dx, y: view.y + dy };
 }
 
+/** Where on the canvas a place of the screen is. */
+export function canvasSpot(view: View, spot: Spot): Spot {
+  return { x: (spot.x - view.x) / view.zoom, y: (spot.y - view.y) / view.zoom };
+}
+
 /** The canvas pixel under a place on the screen. */
 export function canvasPixel(view: View, spot: Spot): Spot {
-  return { x: Math.floor((spot.x - view.x) / view.zoom), y: Math.floor((spot.y - view.y) / view.zoom) };
+  const { x, y } = canvasSpot(view, spot);
+  return { x: Math.floor(x), y: Math.floor(y) };
 }

@@ -50,6 +50,18 @@ def problem(name: str) -> str | None:
     return None
 
 
+def usable(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str:
+    """The name itself where it can be used and none of those taken is like it, else a proposal.
+
+    >>> usable("arm", ["Arm"]), usable("leg", ["arm"])
+    ('arm 2', 'leg')
+    """
+    used = list(taken)
+    if problem(name) is None and key(name) not in {key(other) for other in used}:
+        return name
+    return proposal(name, used, otherwise)
+
+
 def proposal(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str:
     """A usable name near to the wished one that is not among those taken.
 

@@ -54,6 +54,10 @@ def take_revision(
         earlier = before.get(node.id)
         if earlier is not None:
             work.restate(earlier, node, moved.get(node.id), factor)
+    for _, part in list(work.arrangement.parts()):
+        roots = {old.root_of(layer) for layer in part.layers}
+        if not part.layers & set(before) and len(roots) == 1:
+            work.follow(part, moved.get(roots.pop()), factor)
     work.add(new.layers, None, set(before))
     return ReplaceRows(leaving, tuple(work.put), f"Take revision {revision}", revision)
 
@@ -83,14 +87,17 @@ class _Work:
         elif isinstance(old, LayerGroup) and isinstance(new, LayerGroup):
             if changed.frames == frames_of(old.members) and len(frames := frames_of(new.members)) > 1:
                 changed = replace(changed, frames=frames)
-        elif factor != 1 and isinstance(changed, Part) and changed.pieces[0].layer == new.id:
-            pivot = changed.pivot and Point(changed.pivot.x * factor, changed.pivot.y * factor)
-            x, y = (round(by * factor) for by in changed.offset)
-            changed = replace(changed, pivot=pivot, offset=(x, y))
-        elif by is not None and changed.pivot is not None and changed.layers == {new.id}:
-            changed = replace(changed, pivot=Point(changed.pivot.x + by[0], changed.pivot.y + by[1]))
+        elif changed.layers == {new.id}:
+            changed = _followed(changed, by, factor)
         if changed != row:
             around, _ = self.arrangement.find(row.id)
+            self.do(PutRow(to_record(changed, around[-1].id if around else None), None))
+
+    def follow(self, part: Part, by: tuple[int, int] | None, factor: float) -> None:
+        """Let a part of layers that were made of one of the art follow that one."""
+        changed = _followed(part, by, factor)
+        if changed != part:
+            around, _ = self.arrangement.find(part.id)
             self.do(PutRow(to_record(changed, around[-1].id if around else None), None))
 
     def add(self, nodes: tuple[LayerNode, ...], group: str | None, known: set[str]) -> None:
@@ -106,12 +113,12 @@ class _Work:
             around, index = self._place(behind, group)
             siblings = self._siblings(around)
             if isinstance(node, LayerGroup) and not node.are_frames:
-                name = _usable(node.name, siblings, PartGroup)
+                name = names.usable(node.name, [row.name for row in siblings if isinstance(row, PartGroup)], "group")
                 fresh: Row = PartGroup(node.id, name, (), node.visible, node.opacity, node.blend, node.isolated)
             else:
                 frames = frames_of(node.members) if isinstance(node, LayerGroup) else still(node.id)
                 loops = node.loops if isinstance(node, LayerGroup) else 0
-                name = _usable(node.name, siblings, Part)
+                name = names.usable(node.name, [row.name for row in siblings if isinstance(row, Part)])
                 fresh = Part(node.id, name, frames, node.visible, True, node.opacity, node.blend, loops=loops)
             self.do(PutRow(to_record(fresh, around), index))
             if isinstance(node, LayerGroup) and not node.are_frames:
@@ -139,8 +146,12 @@ class _Work:
         return found.members if isinstance(found, PartGroup) else ()
 
 
-def _usable(name: str, siblings: tuple[Row, ...], kind: type[Row]) -> str:
-    taken = [row.name for row in siblings if isinstance(row, kind)]
-    if names.problem(name) is None and names.key(name) not in {names.key(other) for other in taken}:
-        return name
-    return names.proposal(name, taken, "group" if kind is PartGroup else "part")
+def _followed(part: Part, by: tuple[int, int] | None, factor: float) -> Part:
+    """A part whose pivot and offset go along with art that is drawn larger, or lies elsewhere."""
+    if factor != 1:
+        pivot = part.pivot and Point(part.pivot.x * factor, part.pivot.y * factor)
+        x, y = (round(way * factor) for way in part.offset)
+        return replace(part, pivot=pivot, offset=(x, y))
+    if by is not None and part.pivot is not None:
+        return replace(part, pivot=Point(part.pivot.x + by[0], part.pivot.y + by[1]))
+    return part

@@ -61,6 +61,31 @@ class LayerGroup:
 
 LayerNode: TypeAlias = Layer | LayerGroup
 
+Behind: TypeAlias = Literal["flat", "painted"] | tuple[int, int, int] | None
+"""How a place is filled from which something was taken: its surroundings continued, one colour, or not at all."""
+
+
+What: TypeAlias = Literal["taken", "left"]
+
+
+@dataclass(frozen=True, slots=True)
+class MadeLayer:
+    """A layer that was made of another one by a mask: what the mask takes ('taken'), or what it leaves ('left').
+
+    `of` is that other layer, which may be a made one too; `mask` the key of the mask's pixels and `mask_box` where they lie on
+    the canvas; `behind` how the place left is filled; `added` the key of a mask of the pixels that were filled in. `box` is
+    that of the content.
+    """
+
+    id: str
+    of: str
+    what: What
+    box: Box | None
+    mask: str
+    mask_box: Box
+    behind: Behind = None
+    added: str | None = None
+
 
 @dataclass(frozen=True, slots=True)
 class Illustration:
@@ -68,7 +93,7 @@ class Illustration:
 
     `name` is the file's stem, `canvas` its size in pixels, `ppi` its pixels per inch where the file says so,
     `bit_depth` the largest of its images, `colour_space` what the file says of its colours ('sRGB' when it says nothing),
-    `credit` who made it.
+    `credit` who made it, `made` the layers that artists made of its layers, each after the one that it is made of.
     """
 
     name: str
@@ -78,6 +103,20 @@ class Illustration:
     colour_space: str = "sRGB"
     bit_depth: int = 8
     credit: Credit = Credit()
+    made: tuple[MadeLayer, ...] = ()
+
+    @property
+    def boxes(self) -> dict[str, Box]:
+        """The box of the content of each layer, made ones included; empty layers are absent."""
+        layers: list[Layer | MadeLayer] = [*self.leaves(), *self.made]
+        return {layer.id: layer.box for layer in layers if layer.box is not None}
+
+    def root_of(self, layer: str) -> str:
+        """The layer of the source that a layer was made of, over as many steps as there were; itself if it is one."""
+        by_id = {made.id: made for made in self.made}
+        while layer in by_id:
+            layer = by_id[layer].of
+        return layer
 
     def walk(self) -> Iterator[tuple[tuple[str, ...], LayerNode]]:
         """Every layer and group back to front, a group directly before its members, each with its path of names."""

@@ -279,3 +279,17 @@ def colour_kinds(picture: Canvas8) -> int:
         if not opaque and not grey:
             return 0
     return (1 if opaque else 0) + (2 if grey else 0)
+
+
+@njit("void(int32[:, :], int64[:, :])", **_OPTIONS)
+def widen(labels: NDArray[np.int32], boxes: NDArray[np.int64]) -> None:
+    """Widen the box (left, top, right, bottom) of each label so that it holds all of its pixels."""
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            label = labels[y, x]
+            if label == 0:
+                continue
+            boxes[label, 0] = min(boxes[label, 0], x)
+            boxes[label, 1] = min(boxes[label, 1], y)
+            boxes[label, 2] = max(boxes[label, 2], x + 1)
+            boxes[label, 3] = max(boxes[label, 3], y + 1)

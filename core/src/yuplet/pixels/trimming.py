@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.geometry import Box
-from yuplet.pixels import DeepPicture, Picture
+from yuplet.pixels import DeepPicture, Picture, kernels
 
 Pixels = TypeVar("Pixels", Picture, DeepPicture)
 
@@ -30,6 +30,19 @@ def content_box(picture: Picture) -> Box | None:
     left = int(columns.argmax())
     right = len(columns) - int(columns[::-1].argmax())
     return Box(left, top, right, bottom)
+
+
+def label_boxes(labels: NDArray[np.int32], count: int) -> list[Box]:
+    """The smallest box around the pixels of each label from 1 to `count`; an empty box at 0, 0 for one that is not there.
+
+    >>> label_boxes(np.array([[0, 2, 2], [1, 0, 2]], np.int32), 2)
+    [Box(left=0, top=1, right=1, bottom=2), Box(left=1, top=0, right=3, bottom=2)]
+    """
+    height, width = labels.shape
+    found = np.empty((count + 1, 4), np.int64)
+    found[:] = (width, height, 0, 0)
+    kernels.widen(labels, found)
+    return [Box(*map(int, one)) if one[2] else Box(0, 0, 0, 0) for one in found[1:]]
 
 
 def cut(picture: Pixels, box: Box) -> Pixels:

@@ -88,7 +88,7 @@ def plan_hand_over(
     NothingToHandOver
         No included part has a visible pixel.
     """
-    boxes = {layer.id: layer.box for layer in illustration.leaves() if layer.box is not None}
+    boxes = illustration.boxes
     planned: list[PlannedPart] = []
     left_out: list[str] = []
     empty: list[str] = []

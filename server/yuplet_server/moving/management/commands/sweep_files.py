@@ -9,6 +9,7 @@ from django.core.management.base import BaseCommand
 
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import LayerImage, Revision
+from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.moving.models import Archive
 
 OLD = 24 * 3600
@@ -23,6 +24,7 @@ class Command(BaseCommand):
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
         used = {
             *(digest for row in Revision.objects.values_list("sha256", "preview", "picture") for digest in row),
+            *(digest for record in Revision.objects.values_list("record", flat=True) for digest in masks_in(record)),
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
             *HandOver.objects.values_list("package", flat=True),

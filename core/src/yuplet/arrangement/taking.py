@@ -1,0 +1,71 @@
+"""What becomes of the rows when art is taken out of a part: new parts directly in front of what is left of it."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from yuplet.arrangement import names
+from yuplet.arrangement.commands import ReplaceRows
+from yuplet.arrangement.records import PutRow, to_record
+from yuplet.arrangement.tree import Arrangement, PartGroup
+from yuplet.errors import CannotTakeOut, Locked
+from yuplet.parts.part import Part, still
+
+
+def layer_to_take_from(arrangement: Arrangement, row_id: str) -> str:
+    """The layer that a part is, if art can be taken out of it. Raises `NoSuchRow`, `Locked` or `CannotTakeOut`."""
+    _, part = arrangement.find(row_id)
+    if isinstance(part, PartGroup):
+        raise CannotTakeOut(f"'{part.name}' is a group. Choose the part that the art is in.")
+    if part.locked:
+        raise Locked(part.name)
+    if len(part.frames) > 1:
+        raise CannotTakeOut(f"'{part.name}' has frames. Read them as parts first, and take out of each.")
+    if not part.is_one_layer:
+        raise CannotTakeOut(f"'{part.name}' is made of several layers. Split it into layers first.")
+    return part.pieces[0].layer
+
+
+def check_behind(arrangement: Arrangement, row_id: str, is_filled: bool) -> None:
+    """Refuse to fill behind what is laid half-transparent or with a mode: the filling would be seen through it."""
+    _, part = arrangement.find(row_id)
+    if is_filled and (part.opacity < 1 or part.blend != "normal"):
+        raise CannotTakeOut(
+            f"'{part.name}' is not laid as normal at full opacity, so what is filled in behind would be seen. Leave the place empty."
+        )
+
+
+def parts_taken_out(
+    arrangement: Arrangement, row_id: str, left: str | None, taken: Sequence[tuple[str, str]], is_copy: bool = False
+) -> ReplaceRows:
+    """The step that puts new parts in front of a part and lets that have what is left.
+
+    Parameters
+    ----------
+    arrangement : Arrangement
+    row_id : str
+        The part that art is taken from; it has to be one layer (`layer_to_take_from`).
+    left : str or None
+        The layer of what is left of it; None when that is nothing, and then the part goes.
+    taken : sequence of (str, str)
+        The layer of each new part, back to front, and the name that is wished for; a name that cannot be is made fit.
+    is_copy : bool
+        Whether the art stays in the part as well.
+    """
+    around, part = arrangement.find(row_id)
+    assert isinstance(part, Part)
+    group = around[-1].id if around else None
+    siblings = around[-1].members if around else arrangement.rows
+    used = [row.name for row in siblings if isinstance(row, Part) and (left is not None or is_copy or row.id != row_id)]
+    _, index = arrangement.place(row_id)
+    put = []
+    goes = left is None and not is_copy
+    if not is_copy and left is not None:
+        put.append(PutRow(to_record(replace(part, frames=still(left)), group), None))
+    for offset, (layer, wished) in enumerate(taken):
+        name = names.usable(wished, used, "part")
+        used.append(name)
+        fresh = replace(part, id=layer, name=name, frames=still(layer), pivot=None)
+        put.append(PutRow(to_record(fresh, group), index + offset + (0 if goes else 1)))
+    what = f"'{taken[0][1]}'" if len(taken) == 1 else f"{len(taken)} parts"
+    title = f"{'Copy' if is_copy else 'Take'} {what} out of '{part.name}'"
+    return ReplaceRows((row_id,) if goes else (), tuple(put), title)

@@ -1,0 +1,190 @@
+"""What an artist did on the picture, as numbers, and the mask that comes of it.
+
+Numbers are kept with what was made of them, so that it can be made again.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, TypeAlias, get_args
+
+import numpy as np
+
+from yuplet.errors import NothingChosen, SelectionError
+from yuplet.geometry import Box
+from yuplet.pixels import Picture
+from yuplet.selecting.masks import How, Mask, chosen_of, combine, grown, smoothed, softened
+from yuplet.selecting.regions import Line, inside_lines, islands, of_colour, of_shape
+
+MAX_POINTS = 20_000
+MAX_GESTURES = 500
+MAX_WIDTH = 200.0
+"""Pixels that an edge can be soft, or an outline be moved."""
+
+
+@dataclass(frozen=True, slots=True)
+class DrawRound:
+    """A closed outline, free-hand or point to point; places on the canvas."""
+
+    points: tuple[tuple[float, float], ...]
+    how: How = "instead"
+
+
+@dataclass(frozen=True, slots=True)
+class SameColour:
+    """All that is of the colour at a pixel of the canvas, within a CIEDE2000 distance."""
+
+    at: tuple[int, int]
+    distance: float = 8.0
+    connected: bool = True
+    how: How = "instead"
+
+
+@dataclass(frozen=True, slots=True)
+class InsideLines:
+    """What line art bounds around a pixel of the canvas; numbers as in `regions.inside_lines`."""
+
+    at: tuple[int, int]
+    gap: float = 6.0
+    darkness: float = 20.0
+    line: Line = "part"
+    how: How = "instead"
+
+
+@dataclass(frozen=True, slots=True)
+class Island:
+    """The separate piece of art at a pixel of the canvas."""
+
+    at: tuple[int, int]
+    gap: float = 0.0
+    how: How = "instead"
+
+
+Gesture: TypeAlias = DrawRound | SameColour | InsideLines | Island
+KINDS: dict[str, type[Gesture]] = {
+    "draw-round": DrawRound,
+    "same-colour": SameColour,
+    "inside-lines": InsideLines,
+    "island": Island,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """What is done to the outline in the end: grown or drawn in, smoothed, and how wide its soft edge is; in pixels."""
+
+    grow: float = 0.0
+    smooth: float = 0.0
+    soft: float = 0.0
+
+
+HARD = Edge()
+
+
+def select(picture: Picture, box: Box, gestures: Sequence[Gesture], edge: Edge = HARD) -> Mask:
+    """The mask of a chain of gestures on a picture, each changing what the ones before have chosen.
+
+    Parameters
+    ----------
+    picture : (H, W, 4) uint8
+        The art that is selected from.
+    box : Box
+        Where it lies on the canvas, whose places the gestures have.
+    gestures : sequence
+        The first chooses, the others add, subtract, intersect or choose instead.
+    edge : Edge
+
+    Returns
+    -------
+    (H, W) uint8
+        Only pixels that are there (alpha above 0) are chosen.
+
+    Raises
+    ------
+    SelectionError
+        `NothingThere` where a click met nothing, `NothingChosen` when nothing is left.
+    """
+    height, width = picture.shape[:2]
+    mask = np.zeros((height, width), np.uint8)
+    for gesture in gestures:
+        mask = combine(mask, _mask(picture, box, gesture), gesture.how)
+    chosen = chosen_of(mask)
+    if edge.grow or edge.smooth:
+        chosen = grown(smoothed(chosen, edge.smooth), edge.grow)
+    result = softened(chosen, edge.soft)
+    result[picture[..., 3] == 0] = 0
+    if not chosen_of(result).any():
+        raise NothingChosen("Nothing of the part is chosen. Choose some of its art.")
+    return result
+
+
+def _mask(picture: Picture, box: Box, gesture: Gesture) -> Mask:
+    match gesture:
+        case DrawRound(points):
+            moved = [(x - box.left, y - box.top) for x, y in points]
+            return of_shape(moved, picture.shape[1], picture.shape[0])
+        case SameColour(at, distance, connected):
+            chosen = of_colour(picture, _within(at, box), distance, connected)
+        case InsideLines(at, gap, darkness, line):
+            chosen = inside_lines(picture, _within(at, box), gap, darkness, line)
+        case Island(at, gap):
+            x, y = _within(at, box)
+            labels = islands(picture, gap=gap).labels
+            if not (0 <= x < box.width and 0 <= y < box.height) or labels[y, x] == 0:
+                return np.zeros(picture.shape[:2], np.uint8)
+            chosen = labels == labels[y, x]
+    return np.where(chosen, 255, 0).astype(np.uint8)
+
+
+def _within(at: tuple[int, int], box: Box) -> tuple[int, int]:
+    return at[0] - box.left, at[1] - box.top
+
+
+def to_json(gesture: Gesture) -> dict[str, Any]:
+    """A gesture as plain JSON values, its kind under 'tool'.
+
+    >>> from_json(to_json(SameColour((3, 4)))) == SameColour((3, 4))
+    True
+    """
+    kinds = {kind: name for name, kind in KINDS.items()}
+    values = {name: getattr(gesture, name) for name in gesture.__slots__}
+    return {"tool": kinds[type(gesture)], **values}
+
+
+def from_json(value: Mapping[str, Any]) -> Gesture:
+    """The inverse of `to_json`; raises SelectionError for anything that is no gesture."""
+    rest = dict(value)
+    kind = KINDS.get(str(rest.pop("tool", "")))
+    if kind is None:
+        raise SelectionError(f"There is no tool called '{value.get('tool')}'. Known are: {', '.join(KINDS)}.")
+    try:
+        if rest.get("how", "instead") not in get_args(How):
+            raise ValueError(f"'{rest['how']}' is no way to combine")
+        if kind is DrawRound:
+            points = tuple((float(x), float(y)) for x, y in rest.pop("points"))
+            if len(points) > MAX_POINTS:
+                raise ValueError(f"an outline has up to {MAX_POINTS} points")
+            return DrawRound(points, **rest)
+        x, y = rest.pop("at")
+        for name in ("distance", "gap", "darkness"):
+            if name in rest:
+                rest[name] = _number(rest[name], name)
+        if rest.get("line", "part") not in get_args(Line):
+            raise ValueError(f"'{rest['line']}' is no way to give the line away")
+        made: Gesture = kind(**{**rest, "at": (int(x), int(y))})
+        return made
+    except (KeyError, TypeError, ValueError) as error:
+        raise SelectionError(f"The gesture '{value.get('tool')}' is not complete: {error}.") from error
+
+
+def edge_from_json(value: Mapping[str, Any]) -> Edge:
+    """An edge from plain JSON values; raises SelectionError."""
+    try:
+        return Edge(**{str(name): _number(one, str(name), -MAX_WIDTH, MAX_WIDTH) for name, one in value.items()})
+    except (TypeError, ValueError) as error:
+        raise SelectionError(f"The edge is not understood: {error}.") from error
+
+
+def _number(value: object, name: str, least: float = 0.0, most: float = MAX_WIDTH) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:
+        raise ValueError(f"{name} is a number from {least:g} to {most:g}")
+    return float(value)

@@ -1,0 +1,173 @@
+"""Regions of a picture: of one colour, inside of lines, islands, shapes that were drawn."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from io import BytesIO
+from typing import Literal, TypeAlias
+
+import cv2
+import numpy as np
+import resvg
+from numpy.typing import NDArray
+from PIL import Image
+from resvg import usvg
+
+from yuplet.errors import NothingThere, SelectionError
+from yuplet.pixels import Picture
+from yuplet.selecting.colour_distance import distances, lightness
+from yuplet.selecting.masks import Chosen, Mask, distance_to
+
+Line: TypeAlias = Literal["part", "shared", "apart"]
+Labels: TypeAlias = NDArray[np.int32]
+
+SEEN = 10
+"""Alpha from which a pixel counts as there: less is a fringe."""
+
+
+def of_colour(picture: Picture, at: tuple[int, int], distance: float, connected: bool) -> Chosen:
+    """The pixels whose colour is within a CIEDE2000 distance of that at (x, y); connected ones are 4-connected to it.
+
+    Raises NothingThere where the picture is empty at that place.
+    """
+    x, y = at
+    _check_there(picture, at)
+    red, green, blue, _ = (int(value) for value in picture[y, x])
+    near: Chosen = distances(picture, (red, green, blue)) <= distance
+    if not connected:
+        return near
+    labels = _labelled(near, 4)
+    result: Chosen = labels == labels[y, x]
+    return result
+
+
+def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: float, line: Line) -> Chosen:
+    """The region around (x, y) that line art bounds.
+
+    Parameters
+    ----------
+    picture : (H, W, 4) uint8
+    at : (int, int)
+        A pixel of the region.
+    gap : float
+        Openings in the lines up to this many pixels wide are taken for closed.
+    darkness : float
+        Pixels whose L* is below this are line; what is not there bounds as well.
+    line : str
+        'part': the line around the region belongs to it; 'shared': the half of it that is nearer to the region than to any
+        other; 'apart': none of it.
+
+    Raises
+    ------
+    NothingThere
+        When the picture is empty at that place, or a line runs there.
+    """
+    x, y = at
+    _check_there(picture, at)
+    there: Chosen = picture[..., 3] >= 128
+    is_line = there & (lightness(picture) < darkness)
+    open_: Chosen = there & ~is_line
+    if not open_[y, x]:
+        raise NothingThere("A line runs here. Click on the colour inside of it, or call fewer pixels a line.")
+    # Closed as if the lines were thicker by half of the gap; what that takes away is given back to the nearest region.
+    free = distance_to(~open_) > gap / 2 if gap > 0 else open_
+    if not free.any():
+        free = open_
+    labels = _labelled(free, 4)
+    nearest = nearest_label(labels)
+    nearest[~there] = 0
+    own = nearest[y, x]
+    region: Chosen = open_ & (nearest == own)
+    if line == "apart":
+        return region
+    shared: Chosen = region | (is_line & (nearest == own))
+    if line == "shared":
+        return shared
+    # A line is as thick as twice the way from its border to its middle.
+    halves = distance_to(region)[is_line & shared]
+    thickness = 2 * float(np.percentile(halves, 95)) + 1 if halves.size else 0.0
+    whole: Chosen = shared | (is_line & (distance_to(region) <= thickness))
+    return whole
+
+
+def nearest_label(labels: Labels) -> Labels:
+    """Give each pixel of label 0 the label of the nearest labelled one."""
+    if not labels.any():
+        return labels.copy()
+    source = np.where(labels > 0, 0, 255).astype(np.uint8)
+    _, indices = cv2.distanceTransformWithLabels(source, cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL)
+    table = np.zeros(int(indices.max()) + 1, np.int32)
+    there = labels > 0
+    table[indices[there]] = labels[there]
+    result: Labels = table[indices]
+    return result
+
+
+@dataclass(frozen=True, slots=True)
+class Islands:
+    """Separate pieces of a picture: `labels` counts them from 1, from the top left; 0 is what is empty.
+
+    `sizes` is how many pixels each has, the first for the emptiness; `crumbs` the labels of those that are too small.
+    """
+
+    labels: Labels
+    sizes: tuple[int, ...]
+    crumbs: tuple[int, ...]
+
+
+def islands(picture: Picture, threshold: int = 1, gap: float = 0, smallest: int = 1) -> Islands:
+    """The 8-connected regions of pixels with at least an alpha; pieces up to `gap` pixels apart count as one.
+
+    Those of fewer than `smallest` pixels are crumbs.
+    """
+    there: Chosen = picture[..., 3] >= threshold
+    joined = there if gap <= 0 else distance_to(there) <= gap / 2
+    labels = _labelled(joined, 8)
+    labels[~there] = 0
+    sizes = np.bincount(labels.ravel())
+    crumbs = tuple(int(label) for label in range(1, len(sizes)) if sizes[label] < smallest)
+    return Islands(labels, tuple(int(size) for size in sizes), crumbs)
+
+
+def without_crumbs(found: Islands) -> Labels:
+    """The islands that are large enough, counted from 1; each crumb belongs to the nearest of them.
+
+    When all are crumbs they are left as they are.
+    """
+    if len(found.crumbs) == len(found.sizes) - 1:
+        return found.labels
+    kept = np.zeros(len(found.sizes), np.int32)
+    large = [label for label in range(1, len(found.sizes)) if label not in set(found.crumbs)]
+    kept[large] = np.arange(1, len(large) + 1)
+    labels = nearest_label(kept[found.labels])
+    labels[found.labels == 0] = 0
+    return labels
+
+
+def of_shape(points: Sequence[tuple[float, float]], width: int, height: int, rule: str = "nonzero") -> Mask:
+    """What a closed outline covers, in pixels of a picture; its edges are smooth.
+
+    `rule` is 'nonzero' or 'evenodd' as SVG 2 has it (section 13.3.2). Drawn by resvg. Raises SelectionError for fewer than
+    three points or ones that are no numbers.
+    """
+    if len(points) < 3 or not all(math.isfinite(one) for point in points for one in point):
+        raise SelectionError("The outline has fewer than three points. Draw around something.")
+    path = " ".join(f"{'L' if index else 'M'}{x:.3f} {y:.3f}" for index, (x, y) in enumerate(points))
+    text = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}">'
+        f'<path d="{path}Z" fill-rule="{rule}"/></svg>'
+    )
+    tree = usvg.Tree.from_str(text, usvg.Options.default())
+    data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
+    return np.array(Image.open(BytesIO(data)).convert("RGBA"))[..., 3]
+
+
+def _labelled(chosen: Chosen, connectivity: Literal[4, 8]) -> Labels:
+    _, labels = cv2.connectedComponents(chosen.astype(np.uint8), connectivity=connectivity)
+    return labels.astype(np.int32, copy=False)
+
+
+def _check_there(picture: Picture, at: tuple[int, int]) -> None:
+    x, y = at
+    if not (0 <= x < picture.shape[1] and 0 <= y < picture.shape[0]) or picture[y, x, 3] < SEEN:
+        raise NothingThere("The part is empty here. Click on its art.")

@@ -1,0 +1,69 @@
+"""The rows after art was taken out of a part."""
+
+import unittest
+
+from yuplet.arrangement.commands import apply, inverse
+from yuplet.arrangement.taking import check_behind, layer_to_take_from, parts_taken_out
+from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.errors import CannotTakeOut, Locked
+from yuplet.parts.part import Frame, Part, Piece, still
+
+
+def arrangement() -> Arrangement:
+    figure = PartGroup(
+        "g1", "figure", (Part("l1", "coat", still("l1"), offset=(3, 4), opacity=0.5), Part("l2", "hat", still("l2")))
+    )
+    return Arrangement((Part("l0", "ground", still("l0")), figure))
+
+
+class TakingTests(unittest.TestCase):
+    def named(self, rows: tuple[Row, ...]) -> list[tuple[str, str]]:
+        return [(row.name, row.pieces[0].layer if isinstance(row, Part) else "group") for row in rows]
+
+    def members(self, found: Arrangement) -> list[tuple[str, str]]:
+        group = found.find("g1")[1]
+        assert isinstance(group, PartGroup)
+        return self.named(group.members)
+
+    def test_new_parts_lie_directly_in_front_of_what_is_left(self) -> None:
+        before = arrangement()
+        step = parts_taken_out(before, "l1", "m3", [("m1", "button"), ("m2", "Hat")])
+        after = apply(before, step)
+        self.assertEqual(self.members(after), [("coat", "m3"), ("button", "m1"), ("Hat 2", "m2"), ("hat", "l2")])
+        button = after.find("m1")[1]
+        assert isinstance(button, Part)
+        self.assertEqual((button.offset, button.opacity), ((3, 4), 0.5))
+        self.assertEqual(apply(after, inverse(before, step)), before)
+        self.assertEqual(step.what, "Take 2 parts out of 'coat'")
+
+    def test_a_part_of_which_nothing_is_left_goes(self) -> None:
+        before = arrangement()
+        step = parts_taken_out(before, "l1", None, [("m1", "coat"), ("m2", "button")])
+        after = apply(before, step)
+        self.assertEqual(self.members(after), [("coat", "m1"), ("button", "m2"), ("hat", "l2")])
+        self.assertEqual(apply(after, inverse(before, step)), before)
+
+    def test_a_copy_leaves_the_part_as_it_was(self) -> None:
+        before = arrangement()
+        after = apply(before, parts_taken_out(before, "l0", None, [("m1", "moon")], is_copy=True))
+        self.assertEqual(self.named(after.rows), [("ground", "l0"), ("moon", "m1"), ("figure", "group")])
+
+    def test_what_art_can_be_taken_from(self) -> None:
+        frames = (Frame((Piece("a"),)), Frame((Piece("b"),)))
+        rows = (
+            Part("p", "lamp", frames),
+            Part("q", "two", (Frame((Piece("a"), Piece("b"))),)),
+            Part("r", "kept", still("c"), locked=True),
+            PartGroup("g", "group"),
+            Part("s", "glow", still("d"), blend="screen"),
+        )
+        found = Arrangement(rows)
+        self.assertEqual(layer_to_take_from(found, "s"), "d")
+        for row, said in (("p", "has frames"), ("q", "several layers"), ("g", "is a group")):
+            with self.subTest(row), self.assertRaisesRegex(CannotTakeOut, said):
+                layer_to_take_from(found, row)
+        with self.assertRaises(Locked):
+            layer_to_take_from(found, "r")
+        check_behind(found, "s", False)
+        with self.assertRaisesRegex(CannotTakeOut, "would be seen"):
+            check_behind(found, "s", True)

@@ -1,0 +1,246 @@
+"""Art is taken out of a part: what is seen stays as it was, the original is untouched, and it can all be taken back."""
+
+import base64
+import io
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.db import transaction
+from django.test import Client
+from PIL import Image, ImageDraw
+
+from tests.cases import ServerTestCase, brought_in, handed_over, quiet
+from yuplet.illustration.records import from_record
+from yuplet.parts.part import laid_part
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.arrangement.queries import tree_of
+from yuplet_server.illustrations import actions
+from yuplet_server.illustrations.models import Illustration, Revision
+from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.jobs.models import Job
+from yuplet_server.projects.storage import open_blob
+
+RED, BLUE, CREAM = (190, 50, 40), (40, 70, 170), (240, 228, 200)
+
+
+def toy(shift: int = 0, coat: tuple[int, int, int] = RED) -> bytes:
+    """A flat picture: a coat with a button on a plain ground."""
+    image = Image.new("RGB", (90, 70), CREAM)
+    draw = ImageDraw.Draw(image)
+    draw.rectangle((20 + shift, 15, 59 + shift, 59), coat)
+    draw.ellipse((34 + shift, 30, 46 + shift, 42), BLUE)
+    out = io.BytesIO()
+    image.save(out, "PNG")
+    return out.getvalue()
+
+
+def beads() -> bytes:
+    """Three pieces on a transparent ground, and a crumb beside the first."""
+    image = Image.new("RGBA", (90, 40))
+    draw = ImageDraw.Draw(image)
+    for left in (5, 35, 65):
+        draw.ellipse((left, 8, left + 20, 30), (*BLUE, 255))
+    image.putpixel((28, 19), (*BLUE, 255))
+    out = io.BytesIO()
+    image.save(out, "PNG")
+    return out.getvalue()
+
+
+def colour_at(x: int, y: int, how: str = "instead", **rest: Any) -> dict[str, Any]:
+    return {"tool": "same-colour", "at": [x, y], "distance": 6, "how": how, **rest}
+
+
+class TakeOutTests(ServerTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.illustration = brought_in(self.project, "toy.png", toy())
+
+    def take(
+        self, *parts: dict[str, Any], row: str = "toy", client: Client | None = None, status: int = 200, **rest: Any
+    ) -> Any:
+        view = self.arrangement()
+        body = {"version": view["version"], "row": self.row_id(row), "parts": list(parts), **rest}
+        return self.post(client or self.ben, "take-out", status, body)
+
+    def composite(self) -> np.ndarray:
+        """The parts that are shown, laid over each other from what is kept."""
+        self.illustration = Illustration.objects.select_related("current").get(pk=self.illustration.pk)
+        revision = self.illustration.revision
+        read = from_record(revision.record)
+        parts = [part for _, part in tree_of(Arrangement.objects.get(pk=self.illustration.pk)).parts()]
+        with Scratch() as scratch:
+            load_pixels(revision, {layer for part in parts for layer in part.layers}, scratch, quiet)
+            laid = (laid_part(part, read.boxes, read.canvas) for part in parts if part.shown)
+            return compose([one for one in laid if one is not None], read.canvas, scratch)
+
+    def original(self) -> np.ndarray:
+        with open_blob(self.illustration.revision.sha256) as file:
+            return np.array(Image.open(file).convert("RGBA"))
+
+    def names(self) -> list[str]:
+        return [row["name"] for row in self.arrangement()["rows"]]
+
+    def test_a_selection_says_what_it_chooses(self) -> None:
+        body = {"row": self.row_id("toy"), "gestures": [colour_at(25, 20)]}
+        found = self.post(self.ben, "selection", body=body)
+        self.assertEqual(found["box"], [20, 15, 40, 45])
+        mask = np.array(Image.open(io.BytesIO(base64.b64decode(found["mask"]))).convert("RGBA"))[..., 3]
+        self.assertEqual((mask.shape, int((mask == 255).sum())), ((45, 40), found["pixels"]))
+        self.assertEqual(found["of"], 90 * 70)
+        both = self.post(
+            self.ben, "selection", body={**body, "gestures": [*body["gestures"], colour_at(40, 36, "add")]}
+        )
+        self.assertEqual(both["pixels"], 40 * 45)
+        self.assertEqual(self.names(), ["toy"], "nothing has changed")
+
+    def test_a_part_is_taken_out_in_place(self) -> None:
+        before, digest = self.original(), self.illustration.revision.sha256
+        answer = self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")
+        self.assertEqual(self.names(), ["toy", "coat"])
+        self.assertEqual(answer["arrangement"]["rows"][1]["id"], answer["taken"][0])
+        np.testing.assert_array_equal(self.composite(), before)
+        self.take(
+            {"name": "button", "gestures": [colour_at(40, 36)], "edge": {"soft": 3, "grow": 1}},
+            row="coat",
+            behind="flat",
+        )
+        self.assertEqual(self.names(), ["toy", "coat", "button"])
+        np.testing.assert_array_equal(self.composite(), before)
+        version = self.arrangement()["version"]
+        self.step(self.ben, version, do="show-rows", shown={self.row_id("coat"): False, self.row_id("button"): False})
+        self.assertEqual({tuple(map(int, one[:3])) for one in self.composite()[16:58, 22:58].reshape(-1, 4)}, {CREAM})
+        made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
+        self.assertTrue(made.report["proof"]["ok"])
+        self.assertEqual(self.illustration.revision.sha256, digest)
+
+    def test_it_is_undone_and_done_again(self) -> None:
+        first = self.arrangement()["rows"]
+        self.take({"name": "coat", "gestures": [colour_at(25, 20)]})
+        second = self.arrangement()["rows"]
+        self.post(self.ben, "undo")
+        self.assertEqual(self.arrangement()["rows"], first)
+        self.post(self.ben, "redo")
+        self.assertEqual(self.arrangement()["rows"], second)
+        np.testing.assert_array_equal(self.composite(), self.original())
+        self.post(self.ben, "undo")
+        self.take({"name": "button", "gestures": [colour_at(40, 36)]})
+        self.assertEqual(self.names(), ["toy", "button"], "another way is taken")
+        np.testing.assert_array_equal(self.composite(), self.original())
+
+    def test_a_copy_leaves_the_art_where_it_was(self) -> None:
+        self.take({"name": "button", "gestures": [colour_at(40, 36)]}, copy=True)
+        view = self.arrangement()
+        self.assertIn("Copy 'button'", self.arrangement(self.ben)["undo"])
+        self.assertEqual(view["rows"][0]["frames"][0]["pieces"][0]["layer"], "l1")
+        np.testing.assert_array_equal(self.composite(), self.original())
+
+    def test_several_at_once_and_everything_that_is_separate(self) -> None:
+        self.illustration = brought_in(self.project, "beads.png", beads())
+        before = self.original()
+        body = {"row": self.row_id("beads"), "gap": 0, "smallest": 5}
+        found = self.post(self.ben, "islands", body=body)
+        self.assertEqual((len(found["pieces"]), found["crumbs"]), (3, 1))
+        self.assertEqual([piece["box"][0] for piece in found["pieces"]], [5, 35, 65])
+        view = self.arrangement()
+        asked = {"version": view["version"], "row": self.row_id("beads"), "separate": {"gap": 0, "smallest": 5}}
+        self.post(self.ben, "take-out", body=asked)
+        self.assertEqual(self.names(), ["beads 1", "beads 2", "beads 3"], "nothing is left of the part itself")
+        after = self.composite()
+        np.testing.assert_array_equal(after, np.where(before[..., 3:] > 0, before, 0))
+        self.post(self.ben, "undo")
+        self.assertEqual(self.names(), ["beads"])
+        two = [{"name": f"b{x}", "gestures": [{"tool": "island", "at": [x, 20]}]} for x in (15, 45)]
+        self.take(*two, row="beads")
+        self.assertEqual(self.names(), ["beads", "b15", "b45"])
+
+    def test_what_cannot_be_done_is_said_and_changes_nothing(self) -> None:
+        whole = {"tool": "draw-round", "points": [[0, 0], [90, 0], [90, 70], [0, 70]]}
+        outside = {"tool": "draw-round", "points": [[200, 200], [220, 200], [220, 220]]}
+        for parts, rest, status, said in (
+            ([{"name": "x", "gestures": [whole]}], {}, 422, "all of the part"),
+            ([{"name": "x", "gestures": [colour_at(25, 20, distance=100)]}], {}, 422, "all of the part"),
+            ([{"name": "x", "gestures": [outside]}], {}, 422, "Nothing of the part is chosen"),
+            ([{"name": "x", "gestures": [colour_at(300, 20)]}], {}, 422, "empty here"),
+            ([{"name": "x", "gestures": [colour_at(25, 20)], "edge": {"soft": 4}}], {}, 422, "something behind it"),
+            ([{"name": "x", "gestures": [{"tool": "wand"}]}], {}, 400, "wand"),
+            (
+                [{"name": "x", "gestures": [colour_at(25, 20)], "edge": {"soft": 9999}}],
+                {"behind": "flat"},
+                422,
+                "-200 to 200",
+            ),
+            ([], {"separate": {}}, 422, "is one piece"),
+            ([], {}, 422, "holds no art"),
+        ):
+            with self.subTest(said):
+                answer = self.take(*parts, status=status, **rest)
+                self.assertIn(said, str(answer))
+        self.step(self.ben, self.arrangement()["version"], do="lock-parts", locked={self.row_id("toy"): True})
+        answer = self.take({"name": "x", "gestures": [colour_at(25, 20)]}, status=422)
+        self.assertIn("is locked", answer["detail"])
+        self.assertEqual(self.names(), ["toy"])
+        self.assertEqual(from_record(Revision.objects.get(illustration=self.illustration).record).made, ())
+
+    def test_two_people_cut_the_same_part(self) -> None:
+        version, row = self.arrangement()["version"], self.row_id("toy")
+        self.take({"name": "coat", "gestures": [colour_at(25, 20)]})
+        body = {"version": version, "row": row, "parts": [{"name": "button", "gestures": [colour_at(40, 36)]}]}
+        answer = self.post(self.ada, "take-out", 409, body)
+        self.assertIn("ben", answer["detail"])
+        self.assertEqual(self.names(), ["toy", "coat"])
+
+    def test_a_new_revision_of_the_art_is_taken_apart_in_the_same_way(self) -> None:
+        self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")
+        self.take({"name": "button", "gestures": [colour_at(40, 36)]}, row="coat", behind="flat")
+        file = SimpleUploadedFile("toy.png", toy(coat=(30, 140, 60)))
+        number = self.ben.post(self.address("revisions"), {"file": file}).json()["number"]
+        revision = Revision.objects.get(illustration=self.illustration, number=number)
+        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+            actions.bring_in(revision.pk, Path(folder), quiet)()
+        Job.objects.filter(pk=revision.job_id).update(state=Job.State.DONE)
+        review = self.cleo.get(self.address(f"revisions/{number}")).json()
+        self.assertEqual(sorted(review["matches"][0]["parts"].values()), ["button", "coat", "toy"])
+        self.post(self.ben, f"revisions/{number}/take", body={})
+        self.assertEqual(self.names(), ["toy", "coat", "button"])
+        after = self.composite()
+        np.testing.assert_array_equal(after, self.original())
+        self.assertEqual(after[20, 25].tolist(), [30, 140, 60, 255])
+        corner = {"tool": "draw-round", "points": [[0, 0], [9, 0], [9, 9], [0, 9]]}
+        self.take({"name": "corner", "gestures": [corner]})
+        np.testing.assert_array_equal(self.composite(), self.original())
+        self.post(self.ben, "go-back")
+        np.testing.assert_array_equal(self.composite(), self.original())
+        self.assertIn("corner", self.names(), "what was taken out later is made of the earlier art")
+
+    def test_read_larger_it_is_taken_apart_in_the_same_way(self) -> None:
+        drawing = b"""<svg xmlns="http://www.w3.org/2000/svg" width="60" height="40"><rect id="sign" width="60" height="40" fill="#c33"/></svg>"""
+        self.illustration = brought_in(self.project, "sign.svg", drawing)
+        square = {"tool": "draw-round", "points": [[10, 10], [30, 10], [30, 30], [10, 30]]}
+        self.take({"name": "plate", "gestures": [square]}, row="sign")
+        self.post(self.ben, "read-again", 201, {"longest": 180})
+        revision = Revision.objects.get(illustration=self.illustration, number=2)
+        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+            actions.bring_in(revision.pk, Path(folder), quiet)()
+        Job.objects.filter(pk=revision.job_id).update(state=Job.State.DONE)
+        view = self.post(self.ben, "revisions/2/take", body={})
+        self.assertEqual(
+            [(row["name"], row["box"]) for row in view["rows"]],
+            [("sign", [0, 0, 180, 120]), ("plate", [30, 30, 60, 60])],
+        )
+        self.assertTrue((self.composite()[..., 3] == 255).all())
+
+    def test_masks_are_kept_and_move_house(self) -> None:
+        self.take({"name": "coat", "gestures": [colour_at(25, 20)]}, behind="flat")
+        made = from_record(Illustration.objects.get(pk=self.illustration.pk).revision.record).made
+        self.assertEqual([(one.what, one.of) for one in made], [("taken", "l1"), ("left", "l1")])
+        with self.settings():
+            call_command("sweep_files", verbosity=0)
+        for one in made:
+            with open_blob(one.mask) as file:
+                self.assertEqual(Image.open(file).size, (one.mask_box.width, one.mask_box.height))
