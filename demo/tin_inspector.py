@@ -8,6 +8,27 @@ from PIL.PngImagePlugin import PngInfo
 from resvg import usvg
 
 SOURCE = Path(__file__).parent / "tin-inspector.svg"
+PARTS = {
+    "flag": ((144, 368), (156, 418), (156, 468)),
+    "flag pole": ((264, 544),),
+    "key": ((1025, 683),),
+    "tickets": ((822, 985), (892, 985)),
+    "right hand": ((856, 917),),
+    "right cuff": ((856, 854),),
+    "left hand": ((257, 776),),
+    "left arm": ((370, 670),),
+    "right arm": ((836, 695),),
+    "moustache": ((560, 478), (640, 478)),
+    "cap": ((680, 200), (484, 179), (600, 191), (597, 254), (597, 300)),
+    "left ear": ((411, 388),),
+    "right ear": ((783, 388),),
+    "left shoe": ((504, 1325),),
+    "right shoe": ((690, 1325),),
+    "left leg": ((521, 1160),),
+    "right leg": ((672, 1160),),
+    "belt": ((484, 935), (600, 935), (720, 935)),
+}
+"""Where each part is clicked on to take it out, in this order, among forty proposals."""
 
 
 def write(out: Path) -> None:

@@ -1,10 +1,19 @@
 """A flat picture is taken apart on the page: what is seen stays as it was, and every step can be taken back."""
 
 import numpy as np
+import tin_inspector
 from PIL import Image, ImageDraw
 from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
+from yuplet.illustration.records import from_record
+from yuplet.parts.part import laid_part
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.arrangement.queries import tree_of
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import load_pixels
 
 SIZE = (97, 73)
 CREAM, RED, BLUE = (240, 228, 200), (190, 50, 40), (40, 70, 170)
@@ -29,6 +38,9 @@ class TakeApartTests(ProductTestCase):
         image.save(path)
         self.bring_in(path)
         self.to_step("Take apart")
+        for label in ("Grow", "Soft edge"):
+            self.page.get_by_label(label).fill("0")
+        self.page.get_by_role("radio", name="Same colour").click()
 
     def take_out(self, name: str) -> None:
         self.page.get_by_label("Its name").fill(name)
@@ -75,6 +87,73 @@ class TakeApartTests(ProductTestCase):
         self.assertEqual(self.names(), ["toy"])
         self.page.get_by_role("button", name="Redo").click()
         expect(self.row("coat")).to_be_visible()
+
+    def test_proposals_are_pointed_at_and_taken(self) -> None:
+        self.toy("proposed")
+        self.page.get_by_role("radio", name="Proposals").click()
+        expect(self.page.get_by_text("Pieces, coarse to fine: 3")).to_be_visible()
+        self.page.get_by_label("Outlines").select_option("none")
+        self.page.mouse.move(*self.place_of(90, 5))
+        self.page.wait_for_timeout(300)
+        before = self.screen_pixels()
+        self.page.mouse.move(*self.place_of(40, 36))
+        self.page.wait_for_timeout(300)
+        self.assertGreater(self.differing(before, self.screen_pixels()), 500, "the one under the pointer is shown")
+        self.click_pixel(40, 36)
+        expect(self.page.get_by_text("px chosen, 2 % of proposed")).to_be_visible()
+        self.assert_accessible("proposals")
+        self.page.get_by_role("slider", name="Pieces, coarse to fine").press("ArrowLeft")
+        expect(self.page.get_by_text("1,800 px chosen, 25 % of proposed")).to_be_visible()
+        self.page.get_by_role("slider", name="Pieces, coarse to fine").press("ArrowRight")
+        self.page.get_by_role("button", name="Make a part of each but the ground").click()
+        expect(self.page.get_by_text("Take 2 parts out of 'proposed'")).to_be_visible()
+        self.to_step("Put in order")
+        expect(self.row("proposed 2")).to_be_visible()
+        self.assertEqual(self.names(), ["proposed 2", "proposed 1", "proposed"])
+
+    def test_the_tin_inspector_in_fewer_than_forty_gestures(self) -> None:
+        """docs/guide/taking-apart.md: a flat picture becomes eighteen parts and what is left, and looks as before."""
+        path = self.files / "tin inspector.png"
+        tin_inspector.write(path)
+        self.bring_in(path)
+        self.to_step("Take apart")
+        self.page.get_by_label("Outlines").select_option("none")
+        self.page.get_by_text("Pieces, coarse to fine").wait_for()
+        gestures = 0
+        for name, places in tin_inspector.PARTS.items():
+            for at, place in enumerate(places):
+                if at:
+                    self.page.keyboard.down("Shift")
+                self.page.mouse.click(*self.place_on_inspector(*place))
+                self.page.keyboard.up("Shift")
+                gestures += 1
+            expect(self.page.get_by_text("px chosen")).to_be_visible()
+            self.page.get_by_label("Its name").fill(name)
+            self.page.get_by_role("button", name="Take it out").click()
+            expect(self.page.get_by_text(f"Take '{name}' out of")).to_be_visible()
+            self.page.locator("[aria-busy=false]").wait_for()
+        self.assertLess(gestures, 40)
+        self.assertGreaterEqual(len(tin_inspector.PARTS), 14)
+        illustration = Illustration.objects.select_related("current").get(name="tin inspector")
+        made = from_record(illustration.revision.record)
+        sizes = {layer.id: layer.box.size.pixels for layer in made.made if layer.what == "taken" and layer.box}
+        self.assertEqual(len(sizes), len(tin_inspector.PARTS))
+        self.assertLess(max(sizes.values()), 0.15 * made.canvas.pixels, "none took the ground along")
+        parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
+        with Scratch() as scratch:
+            load_pixels(
+                illustration.revision, {layer for part in parts for layer in part.layers}, scratch, lambda *_: None
+            )
+            laid = (laid_part(part, made.boxes, made.canvas) for part in parts)
+            again = compose([one for one in laid if one is not None], made.canvas, scratch)
+        np.testing.assert_array_equal(again, np.array(Image.open(path).convert("RGBA")))
+
+    def place_on_inspector(self, x: float, y: float) -> tuple[float, float]:
+        """Where a pixel of the tin inspector (1200 x 1500 px) is on the screen, while the whole picture is shown."""
+        frame = self.page.get_by_test_id("pile").bounding_box() or {}
+        zoom = min(frame["width"] * 0.96 / 1200, frame["height"] * 0.94 / 1500)
+        left, top = (frame["width"] - 1200 * zoom) / 2, (frame["height"] - 1500 * zoom) / 2
+        return frame["x"] + left + x * zoom, frame["y"] + top + y * zoom
 
     def test_an_outline_that_is_drawn_and_what_cannot_be_taken(self) -> None:
         self.toy("drawn")

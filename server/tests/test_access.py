@@ -83,6 +83,7 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/steps", "editor", _json("post", lambda t: t.address("steps"), lambda t: {"version": 1, "command": {"do": "show-rows", "shown": {t.row_id("sky"): False}}})),
     Address("post", f"{ILLUSTRATION}/selection", "editor", _json("post", lambda t: t.address("selection"), lambda t: {"row": t.row_id("sky"), "gestures": []})),
     Address("post", f"{ILLUSTRATION}/islands", "editor", _json("post", lambda t: t.address("islands"), lambda t: {"row": t.row_id("sky")})),
+    Address("post", f"{ILLUSTRATION}/proposals", "editor", _json("post", lambda t: t.address("proposals"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/take-out", "editor", _json("post", lambda t: t.address("take-out"), lambda t: {"version": 1, "row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/undo", "editor", _json("post", lambda t: t.address("undo"))),
     Address("post", f"{ILLUSTRATION}/redo", "editor", _json("post", lambda t: t.address("redo"))),

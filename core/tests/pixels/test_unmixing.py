@@ -16,20 +16,42 @@ from yuplet.pixels.unmixing import solved, unmix
 
 class UnmixTests(unittest.TestCase):
     def test_every_triple(self) -> None:
-        """Whether there is a colour for each alpha, value behind and result, against all colours tried out."""
+        """The colour for each alpha, value behind and result, against all colours tried out: the nearest, where it is one."""
         colours = np.arange(256)
         for alpha in range(1, 256):
             behind = np.arange(256)[:, None]
-            results = (2 * (colours * alpha + behind * (255 - alpha)) + 255) // 510  # rounded; there are no halves
-            possible = np.zeros((256, 256), bool)
-            np.put_along_axis(possible, results, True, axis=1)
+            results = colours * alpha + behind * (255 - alpha)  # 255 times as large
             step = 1 if alpha in (1, 2, 127, 128, 254, 255) else 17
             for b in range(0, 256, step):
+                away = np.abs(results[b][None, :] - 255 * colours[:, None])
+                possible = away.min(axis=1) * 2 <= alpha
                 ours = np.array([solved(alpha, b, c) for c in range(256)])
-                np.testing.assert_array_equal(ours >= 0, possible[b])
-                there = np.flatnonzero(possible[b])
-                again = (2 * (ours[there] * alpha + b * (255 - alpha)) + 255) // 510
+                np.testing.assert_array_equal(ours >= 0, possible)
+                there = np.flatnonzero(possible)
+                np.testing.assert_array_equal(away[there, ours[there]], away.min(axis=1)[there])
+                again = (2 * results[b][ours[there]] + 255) // 510  # rounded; there are no halves
                 np.testing.assert_array_equal(again, there)
+
+    def test_soft_parts_over_soft_parts(self) -> None:
+        """However often a place is cut with a soft edge: the composite, which is rounded once, is the picture."""
+        rng = np.random.default_rng(12)
+        picture = np.full((48, 48, 4), 255, np.uint8)
+        picture[..., :3] = rng.integers(0, 256, (48, 48, 3))
+        box, left, parts = Box(0, 0, 48, 48), picture, []
+        for _ in range(12):
+            mask = rng.integers(0, 90, (48, 48), dtype=np.uint8)
+            behind = left.copy()
+            noise = rng.integers(-6, 7, (48, 48, 3))
+            behind[..., :3] = np.clip(left[..., :3] + np.where((mask > 0)[..., None], noise, 0), 0, 255)
+            parts.append(unmix(left, behind, mask))
+            left = behind
+        with Scratch() as scratch:
+            scratch.put("left", left)
+            leaves = [Leaf("left", box)]
+            for number, part in enumerate(reversed(parts)):
+                scratch.put(str(number), part)
+                leaves.append(Leaf(str(number), box))
+            np.testing.assert_array_equal(compose(leaves, box.size, scratch), picture)
 
     def test_a_part_over_what_is_left_is_the_picture(self) -> None:
         rng = np.random.default_rng(8)

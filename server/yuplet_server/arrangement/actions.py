@@ -76,10 +76,14 @@ class Wish:
 
 @dataclass(frozen=True, slots=True)
 class Separated:
-    """Every separate piece of a part, each to become one; names from the part's own."""
+    """Every separate piece of a part, or every region that is proposed when it is divided into so many.
+
+    Each becomes a part, named by the part's own name and a number.
+    """
 
     gap: float = 0.0
     smallest: int = 1
+    regions: int | None = None
 
 
 @transaction.atomic
@@ -105,13 +109,16 @@ def take_out(
     check_behind(before, row, behind is not None)
     soft = None
     if isinstance(wanted, Separated):
-        owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
+        if wanted.regions is not None:
+            owner = art.divide(art.picture).parts_at(wanted.regions)
+        else:
+            owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
         name = before.find(row)[1].name
         wished = [f"{name} {number}" for number in range(1, int(owner.max()) + 1)]
         if len(wished) < 2:
             raise CannotTakeOut(f"'{name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
     else:
-        masks = [select(art.picture, art.box, wish.gestures, wish.edge) for wish in wanted]
+        masks = [select(art.picture, art.box, wish.gestures, wish.edge, art.divide) for wish in wanted]
         owner, wished = owners(art.picture, masks), [wish.name for wish in wanted]
         soft = masks[0] if len(masks) == 1 else None
     box = art.box.moved(-art.offset[0], -art.offset[1])

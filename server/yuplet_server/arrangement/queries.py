@@ -3,6 +3,7 @@
 import base64
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -21,12 +22,13 @@ from yuplet.pixels import Picture
 from yuplet.pixels.trimming import label_boxes
 from yuplet.selecting.gestures import Edge, Gesture, select
 from yuplet.selecting.masks import HALF, Mask
+from yuplet.selecting.proposals import Proposals, propose
 from yuplet.selecting.regions import islands, without_crumbs
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import layer_picture, looks_of
+from yuplet_server.illustrations.queries import decoded, layer_picture, looks_of
 
 MAX_ISLANDS = 500
 FLAGS = ("provisional name", "proposed place")
@@ -76,7 +78,7 @@ def selection(illustration: Illustration, row: str, gestures: Sequence[Gesture],
     Raises `SelectionError`, or `ArrangementError` when the part is not one that can be selected from.
     """
     art = art_of(illustration, row)
-    mask = select(art.picture, art.box, gestures, edge)
+    mask = select(art.picture, art.box, gestures, edge, art.divide)
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     box = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
     cut = mask[box.top : box.bottom, box.left : box.right]
@@ -115,6 +117,24 @@ def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) 
     return {"pieces": pieces, "crumbs": len(found.crumbs) if count < len(found.sizes) - 1 else 0}
 
 
+def proposals_of(illustration: Illustration, row: str) -> dict[str, Any]:
+    """The nested regions of a part: which finest region each pixel is of, and what those become when they are merged.
+
+    Raises as `selection` does.
+    """
+    art = art_of(illustration, row)
+    found = art.divide(art.picture)
+    picture = np.zeros((*found.labels.shape, 4), np.uint8)
+    picture[..., 0], picture[..., 1] = found.labels & 255, found.labels >> 8
+    picture[..., 3] = 255
+    return {
+        "box": art.box.as_xywh(),
+        "count": found.count,
+        "parents": list(found.parents),
+        "labels": base64.b64encode(png.encode(picture, "quick")).decode(),
+    }
+
+
 @dataclass(frozen=True, slots=True)
 class Art:
     """What is selected from: the layer that a part is, its pixels, and where the part lies on the canvas."""
@@ -123,6 +143,16 @@ class Art:
     picture: Picture
     box: Box
     offset: tuple[int, int]
+    digest: str
+
+    def divide(self, picture: Picture) -> Proposals:
+        """Proposals for the art, which are computed once."""
+        return _divided(self.digest)
+
+
+@lru_cache(maxsize=4)
+def _divided(digest: str) -> Proposals:
+    return propose(decoded(digest))
 
 
 def art_of(illustration: Illustration, row: str) -> Art:
@@ -131,8 +161,8 @@ def art_of(illustration: Illustration, row: str) -> Art:
     layer = layer_to_take_from(tree, row)
     part = tree.find(row)[1]
     assert isinstance(part, Part)
-    picture, box = layer_picture(illustration.revision, layer)
-    return Art(layer, picture, box.moved(*part.offset), part.offset)
+    picture, box, digest = layer_picture(illustration.revision, layer)
+    return Art(layer, picture, box.moved(*part.offset), part.offset, digest)
 
 
 def _stencil(mask: Mask) -> bytes:

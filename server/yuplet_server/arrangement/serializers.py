@@ -6,6 +6,7 @@ from yuplet.arrangement.commands import COMMANDS
 from yuplet.illustration.matching import Change
 from yuplet.selecting.gestures import KINDS
 from yuplet.selecting.masks import How
+from yuplet.selecting.proposals import MAX_REGIONS
 from yuplet.selecting.regions import Line
 from yuplet_server.arrangement.models import Row
 
@@ -116,6 +117,7 @@ class GestureSerializer(serializers.Serializer[Any]):
     gap = serializers.FloatField(required=False)
     darkness = serializers.FloatField(required=False, help_text="L* below which a pixel is line.")
     line = serializers.ChoiceField(choices=get_args(Line), required=False)
+    regions = serializers.IntegerField(required=False, help_text="Into how many regions the part is divided.")
 
 
 class SelectionSerializer(serializers.Serializer[Any]):
@@ -139,14 +141,37 @@ class SelectedSerializer(serializers.Serializer[Any]):
 
 
 class SeparateSerializer(serializers.Serializer[Any]):
-    """How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest."""
+    """How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.
 
+    With `regions` it is divided into so many proposed ones instead.
+    """
+
+    gap = serializers.FloatField(default=0.0, min_value=0, max_value=200)
+    smallest = serializers.IntegerField(default=1, min_value=1)
+    regions = serializers.IntegerField(required=False, min_value=1, max_value=MAX_REGIONS)
+
+
+class AskIslandsSerializer(serializers.Serializer[Any]):
+    row = serializers.CharField()
     gap = serializers.FloatField(default=0.0, min_value=0, max_value=200)
     smallest = serializers.IntegerField(default=1, min_value=1)
 
 
-class AskIslandsSerializer(SeparateSerializer):
+class AskProposalsSerializer(serializers.Serializer[Any]):
     row = serializers.CharField()
+
+
+class ProposalsSerializer(serializers.Serializer[Any]):
+    """Nested regions of a part. `labels` is a PNG of its box: red + 256 x green is the finest region of a pixel, from 1.
+
+    `parents[i]` is the region that region i becomes part of (itself: never); merged regions are counted on from `count`, in the
+    order in which they are made.
+    """
+
+    box = serializers.ListField(child=serializers.IntegerField())
+    count = serializers.IntegerField()
+    parents = serializers.ListField(child=serializers.IntegerField())
+    labels = serializers.CharField(help_text="PNG in Base64.")
 
 
 class PieceOfArtSerializer(serializers.Serializer[Any]):

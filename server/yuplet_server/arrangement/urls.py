@@ -7,6 +7,7 @@ urlpatterns = [
     path("illustrations/<int:illustration>/steps", views.StepsView.as_view()),
     path("illustrations/<int:illustration>/selection", views.SelectionView.as_view()),
     path("illustrations/<int:illustration>/islands", views.IslandsView.as_view()),
+    path("illustrations/<int:illustration>/proposals", views.ProposalsView.as_view()),
     path("illustrations/<int:illustration>/take-out", views.TakeOutView.as_view()),
     path("illustrations/<int:illustration>/undo", views.UndoView.as_view()),
     path("illustrations/<int:illustration>/revisions/<int:revision>", views.RevisionView.as_view()),

@@ -13,7 +13,9 @@ from yuplet_server.arrangement import actions, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
     AskIslandsSerializer,
+    AskProposalsSerializer,
     IslandsSerializer,
+    ProposalsSerializer,
     ReviewSerializer,
     SelectedSerializer,
     SelectionSerializer,
@@ -72,6 +74,17 @@ class IslandsView(APIView):
         asked = AskIslandsSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         return Response(IslandsSerializer(queries.islands_of(found, **asked.validated_data)).data)
+
+
+class ProposalsView(APIView):
+    """The parts that a part seems to have; nothing is changed."""
+
+    @extend_schema(request=AskProposalsSerializer, responses=ProposalsSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = AskProposalsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(ProposalsSerializer(queries.proposals_of(found, asked.validated_data["row"])).data)
 
 
 class TakeOutView(APIView):

@@ -100,8 +100,8 @@ def masks_in(record: Mapping[str, Any]) -> set[str]:
     return {str(made[name]) for made in record.get("made", ()) for name in ("mask", "added") if made.get(name)}
 
 
-def layer_picture(revision: Revision, layer: str) -> tuple[Picture, Box]:
-    """The pixels of a layer, made ones included, and their box on the canvas; they are not to be changed.
+def layer_picture(revision: Revision, layer: str) -> tuple[Picture, Box, str]:
+    """The pixels of a layer, made ones included, their box on the canvas, and their digest; they are not to be changed.
 
     Raises `NotNow` when there is none of that id, or it is empty.
     """
@@ -109,12 +109,12 @@ def layer_picture(revision: Revision, layer: str) -> tuple[Picture, Box]:
     image = LayerImage.objects.filter(revision=revision, layer=layer).first()
     if box is None or image is None:
         raise NotNow("This part is empty, so nothing can be taken out of it.")
-    return _decoded(image.pixels), box
+    return decoded(image.pixels), box, image.pixels
 
 
 @lru_cache(maxsize=4)
-def _decoded(digest: str) -> Picture:
-    """An artist selects in one picture many times."""
+def decoded(digest: str) -> Picture:
+    """The pixels of an image, kept for a while: an artist selects in one picture many times."""
     with open_blob(digest) as file:
         return png.decode(file.read(), "The image of a layer")
 

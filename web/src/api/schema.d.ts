@@ -177,6 +177,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The parts that a part seems to have; nothing is changed. */
+        post: operations["illustrations_proposals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/read-again": {
         parameters: {
             query?: never;
@@ -619,8 +636,8 @@ export interface components {
             revision: number;
             rows: components["schemas"]["Row"][];
         };
-        /** @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest. */
         AskIslandsRequest: {
+            row: string;
             /**
              * Format: double
              * @default 0
@@ -628,6 +645,8 @@ export interface components {
             gap: number;
             /** @default 1 */
             smallest: number;
+        };
+        AskProposalsRequest: {
             row: string;
         };
         AskRequest: {
@@ -819,6 +838,8 @@ export interface components {
              */
             darkness?: number;
             line?: components["schemas"]["LineEnum"];
+            /** @description Into how many regions the part is divided. */
+            regions?: number;
         };
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
@@ -1045,6 +1066,19 @@ export interface components {
             max_difference: number | null;
             worst: components["schemas"]["Worst"] | null;
         };
+        /**
+         * @description Nested regions of a part. `labels` is a PNG of its box: red + 256 x green is the finest region of a pixel, from 1.
+         *
+         *     `parents[i]` is the region that region i becomes part of (itself: never); merged regions are counted on from `count`, in the
+         *     order in which they are made.
+         */
+        Proposals: {
+            box: number[];
+            count: number;
+            parents: number[];
+            /** @description PNG in Base64. */
+            labels: string;
+        };
         /** @description What was read of a file, and what was not understood. */
         Report: {
             counts: {
@@ -1151,7 +1185,11 @@ export interface components {
             gestures: components["schemas"]["GestureRequest"][];
             edge?: components["schemas"]["EdgeRequest"];
         };
-        /** @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest. */
+        /**
+         * @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.
+         *
+         *     With `regions` it is divided into so many proposed ones instead.
+         */
         SeparateRequest: {
             /**
              * Format: double
@@ -1160,6 +1198,7 @@ export interface components {
             gap: number;
             /** @default 1 */
             smallest: number;
+            regions?: number;
         };
         /** @description Who is signed in; null when nobody is. */
         Session: {
@@ -1258,9 +1297,10 @@ export interface components {
          *     * `same-colour` - same-colour
          *     * `inside-lines` - inside-lines
          *     * `island` - island
+         *     * `proposed` - proposed
          * @enum {string}
          */
-        ToolEnum: "draw-round" | "same-colour" | "inside-lines" | "island";
+        ToolEnum: "draw-round" | "same-colour" | "inside-lines" | "island" | "proposed";
         /** @description A file, or several loose images that belong together, and how they are read. */
         UploadRequest: {
             /** @description The longer side in pixels at which vector art is drawn. */
@@ -1631,6 +1671,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Plan"];
+                };
+            };
+        };
+    };
+    illustrations_proposals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskProposalsRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AskProposalsRequest"];
+                "multipart/form-data": components["schemas"]["AskProposalsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
                 };
             };
         };

@@ -139,6 +139,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     illustration: illustration.id,
     view,
     current,
+    isOpen: step === 'take-apart',
     perform,
     onTaken: choose,
   });

@@ -5,7 +5,7 @@ import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf 
 import { Composite } from './composite';
 import { loadPictures, type Pictures, previewScale, useWholePictures } from './images';
 import { type Comparison, type Look, Looks } from './Looks';
-import { drawMasks, drawPath, type Marking } from './marks';
+import { drawMasks, drawOverlay, drawPath, type Marking } from './marks';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
 import { type Ground, type Outlined, PileBar, type Shapes } from './PileBar';
@@ -175,6 +175,7 @@ export function Pile({
           paintBorder(context, shown, canvas, ground);
         } else paint(context, screen, shown, composite, canvas, ground);
         element.dataset.sharp = String(anew);
+        if (marking?.overlay) drawOverlay(context, shown, marking.overlay);
         if (marking) drawMasks(context, screen, shown, marking.masks);
         drawPath(context, shown, marks.path);
         if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
@@ -194,6 +195,7 @@ export function Pile({
     shapes,
     sharp,
     marking?.masks,
+    marking?.overlay,
     marks.path,
     drawn,
     visible,
@@ -336,6 +338,7 @@ export function Pile({
         onPointerMove={(event) => {
           if (drag.current) onDrag(spotOf(event));
           else if (shown && event.buttons) marks.move(spotOf(event), shown);
+          else if (shown && look === 'flat') marking?.onHover?.(canvasPixel(shown, spotOf(event)));
         }}
         onPointerUp={(event) => {
           const moved = drag.current?.moved ?? false;
@@ -343,6 +346,7 @@ export function Pile({
           else if (drag.current && !moved && look !== 'compare') pick(event);
           drag.current = null;
         }}
+        onPointerLeave={() => marking?.onHover?.(null)}
         onPointerCancel={() => {
           drag.current = null;
         }}

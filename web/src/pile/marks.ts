@@ -21,6 +21,10 @@ export interface MarkKeys {
 export interface Marking {
   kind: MarkKind;
   masks: readonly Mask[];
+  /** A picture that lies over all, as it is. */
+  overlay?: Mask | null;
+  /** Where the pointer is on the canvas, while nothing is pressed; null: elsewhere. */
+  onHover?: ((spot: Spot | null) => void) | undefined;
   /** Places on the canvas; of a pixel its own whole numbers. */
   onMark: (points: readonly Spot[], keys: MarkKeys) => void;
 }
@@ -58,6 +62,18 @@ export function drawMasks(context: CanvasRenderingContext2D, screen: Extent, vie
     ring(context, shape, area, '#ffffff', WIDTH * ratio + 1.5);
     ring(context, shape, area, colour, WIDTH * ratio);
   }
+}
+
+export function drawOverlay(context: CanvasRenderingContext2D, view: View, { picture, box }: Mask): void {
+  const [left = 0, top = 0, width = 0, height = 0] = box;
+  context.imageSmoothingEnabled = view.zoom < 1;
+  context.drawImage(
+    picture,
+    view.x + left * view.zoom,
+    view.y + top * view.zoom,
+    width * view.zoom,
+    height * view.zoom,
+  );
 }
 
 /** The path that is being drawn, closed as it will be. */

@@ -3,7 +3,7 @@
 Numbers are kept with what was made of them, so that it can be made again.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeAlias, get_args
 
@@ -13,7 +13,8 @@ from yuplet.errors import NothingChosen, SelectionError
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
 from yuplet.selecting.masks import How, Mask, chosen_of, combine, grown, smoothed, softened
-from yuplet.selecting.regions import Line, inside_lines, islands, of_colour, of_shape
+from yuplet.selecting.proposals import MAX_REGIONS, Proposals, propose
+from yuplet.selecting.regions import Line, inside_lines, islands, labelled, of_colour, of_shape
 
 MAX_POINTS = 20_000
 MAX_GESTURES = 500
@@ -59,12 +60,22 @@ class Island:
     how: How = "instead"
 
 
-Gesture: TypeAlias = DrawRound | SameColour | InsideLines | Island
+@dataclass(frozen=True, slots=True)
+class Proposed:
+    """The proposed part at a pixel of the canvas, when the art is divided into so many regions (`proposals`)."""
+
+    at: tuple[int, int]
+    regions: int = 40
+    how: How = "instead"
+
+
+Gesture: TypeAlias = DrawRound | SameColour | InsideLines | Island | Proposed
 KINDS: dict[str, type[Gesture]] = {
     "draw-round": DrawRound,
     "same-colour": SameColour,
     "inside-lines": InsideLines,
     "island": Island,
+    "proposed": Proposed,
 }
 
 
@@ -80,7 +91,13 @@ class Edge:
 HARD = Edge()
 
 
-def select(picture: Picture, box: Box, gestures: Sequence[Gesture], edge: Edge = HARD) -> Mask:
+def select(
+    picture: Picture,
+    box: Box,
+    gestures: Sequence[Gesture],
+    edge: Edge = HARD,
+    divide: Callable[[Picture], Proposals] = propose,
+) -> Mask:
     """The mask of a chain of gestures on a picture, each changing what the ones before have chosen.
 
     Parameters
@@ -92,6 +109,8 @@ def select(picture: Picture, box: Box, gestures: Sequence[Gesture], edge: Edge =
     gestures : sequence
         The first chooses, the others add, subtract, intersect or choose instead.
     edge : Edge
+    divide : callable
+        Divides the picture where proposals are chosen; one that remembers saves time.
 
     Returns
     -------
@@ -106,7 +125,7 @@ def select(picture: Picture, box: Box, gestures: Sequence[Gesture], edge: Edge =
     height, width = picture.shape[:2]
     mask = np.zeros((height, width), np.uint8)
     for gesture in gestures:
-        mask = combine(mask, _mask(picture, box, gesture), gesture.how)
+        mask = combine(mask, _mask(picture, box, gesture, divide), gesture.how)
     chosen = chosen_of(mask)
     if edge.grow or edge.smooth:
         chosen = grown(smoothed(chosen, edge.smooth), edge.grow)
@@ -117,7 +136,7 @@ def select(picture: Picture, box: Box, gestures: Sequence[Gesture], edge: Edge =
     return result
 
 
-def _mask(picture: Picture, box: Box, gesture: Gesture) -> Mask:
+def _mask(picture: Picture, box: Box, gesture: Gesture, divide: Callable[[Picture], Proposals]) -> Mask:
     match gesture:
         case DrawRound(points):
             moved = [(x - box.left, y - box.top) for x, y in points]
@@ -127,11 +146,9 @@ def _mask(picture: Picture, box: Box, gesture: Gesture) -> Mask:
         case InsideLines(at, gap, darkness, line):
             chosen = inside_lines(picture, _within(at, box), gap, darkness, line)
         case Island(at, gap):
-            x, y = _within(at, box)
-            labels = islands(picture, gap=gap).labels
-            if not (0 <= x < box.width and 0 <= y < box.height) or labels[y, x] == 0:
-                return np.zeros(picture.shape[:2], np.uint8)
-            chosen = labels == labels[y, x]
+            chosen = labelled(islands(picture, gap=gap).labels, _within(at, box))
+        case Proposed(at, regions):
+            chosen = labelled(divide(picture).at(regions), _within(at, box))
     return np.where(chosen, 255, 0).astype(np.uint8)
 
 
@@ -165,6 +182,8 @@ def from_json(value: Mapping[str, Any]) -> Gesture:
                 raise ValueError(f"an outline has up to {MAX_POINTS} points")
             return DrawRound(points, **rest)
         x, y = rest.pop("at")
+        if "regions" in rest:
+            rest["regions"] = int(_number(rest["regions"], "regions", 1, MAX_REGIONS))
         for name in ("distance", "gap", "darkness"):
             if name in rest:
                 rest[name] = _number(rest[name], name)

@@ -36,7 +36,7 @@ def of_colour(picture: Picture, at: tuple[int, int], distance: float, connected:
     near: Chosen = distances(picture, (red, green, blue)) <= distance
     if not connected:
         return near
-    labels = _labelled(near, 4)
+    labels = pieces_of(near, 4)
     result: Chosen = labels == labels[y, x]
     return result
 
@@ -73,7 +73,7 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
     free = distance_to(~open_) > gap / 2 if gap > 0 else open_
     if not free.any():
         free = open_
-    labels = _labelled(free, 4)
+    labels = pieces_of(free, 4)
     nearest = nearest_label(labels)
     nearest[~there] = 0
     own = nearest[y, x]
@@ -122,7 +122,7 @@ def islands(picture: Picture, threshold: int = 1, gap: float = 0, smallest: int 
     """
     there: Chosen = picture[..., 3] >= threshold
     joined = there if gap <= 0 else distance_to(there) <= gap / 2
-    labels = _labelled(joined, 8)
+    labels = pieces_of(joined, 8)
     labels[~there] = 0
     sizes = np.bincount(labels.ravel())
     crumbs = tuple(int(label) for label in range(1, len(sizes)) if sizes[label] < smallest)
@@ -162,9 +162,19 @@ def of_shape(points: Sequence[tuple[float, float]], width: int, height: int, rul
     return np.array(Image.open(BytesIO(data)).convert("RGBA"))[..., 3]
 
 
-def _labelled(chosen: Chosen, connectivity: Literal[4, 8]) -> Labels:
+def pieces_of(chosen: Chosen, connectivity: Literal[4, 8]) -> Labels:
+    """The connected regions of chosen pixels, counted from 1."""
     _, labels = cv2.connectedComponents(chosen.astype(np.uint8), connectivity=connectivity)
     return labels.astype(np.int32, copy=False)
+
+
+def labelled(labels: Labels, at: tuple[int, int]) -> Chosen:
+    """The pixels that have the label of the one at (x, y). Raises NothingThere where that is 0."""
+    x, y = at
+    if not (0 <= x < labels.shape[1] and 0 <= y < labels.shape[0]) or labels[y, x] == 0:
+        raise NothingThere("The part is empty here. Click on its art.")
+    result: Chosen = labels == labels[y, x]
+    return result
 
 
 def _check_there(picture: Picture, at: tuple[int, int]) -> None:

@@ -20,6 +20,7 @@ interface Props {
 }
 
 const TOOLS: readonly { value: Tool; label: string; told: string }[] = [
+  { value: 'proposed', label: 'Proposals', told: 'Point at a part that is proposed, and click on it.' },
   { value: 'same-colour', label: 'Same colour', told: 'Click on a colour.' },
   { value: 'inside-lines', label: 'Inside the lines', told: 'Click on a place that lines go round.' },
   { value: 'island', label: 'One piece', told: 'Click on a piece that nothing touches.' },
@@ -84,7 +85,11 @@ export function TakeApart({ taking, canEdit, onChoose }: Props) {
           {TOOLS.find(({ value }) => value === taking.tool)?.told}
           {taking.tool !== 'pick' && ' With Shift it is added, with Alt taken away.'}
         </p>
-        <ToolNumbers tool={taking.tool} numbers={taking.numbers} onChange={taking.changeNumbers} />
+        {taking.tool === 'proposed' ? (
+          <Proposed taking={taking} canEdit={canEdit} />
+        ) : (
+          <ToolNumbers tool={taking.tool} numbers={taking.numbers} onChange={taking.changeNumbers} />
+        )}
         {taking.tool !== 'pick' && (
           <SegmentedControl
             size="xs"
@@ -213,6 +218,30 @@ export function TakeApart({ taking, canEdit, onChoose }: Props) {
         )}
       </div>
     </Panel>
+  );
+}
+
+/** Proposals from coarse to fine: one number says how many. */
+function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
+  const { proposals, numbers } = taking;
+  if (!proposals) return <p>{taking.from ? 'Looking for parts.' : ''}</p>;
+  const most = Math.max(proposals.count, 2);
+  const regions = Math.min(numbers.regions, most);
+  return (
+    <div className={classes.row}>
+      <div className={classes.wide}>
+        <Dial
+          label="Pieces, coarse to fine"
+          least={1}
+          most={most}
+          value={regions}
+          onChange={(wanted) => taking.changeNumbers({ regions: wanted })}
+        />
+      </div>
+      <Button size="compact-sm" variant="default" disabled={!canEdit} onClick={taking.takeProposed}>
+        Make a part of each but the ground
+      </Button>
+    </div>
   );
 }
 

@@ -6,11 +6,13 @@ import { body, client, Refusal, type Schemas } from '../../api/client';
 import { partColour } from '../../ledger/colours';
 import type { Marking, MarkKeys, MarkKind, Mask } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
+import { bitmapOf } from './bitmaps';
+import { useProposals } from './useProposals';
 
 type Gesture = Schemas['GestureRequest'];
 type Edge = Required<Schemas['EdgeRequest']>;
 export type Behind = NonNullable<Schemas['TakeOutRequest']['behind']>;
-export type Tool = 'pick' | 'same-colour' | 'inside-lines' | 'island' | 'draw-round' | 'point-to-point';
+export type Tool = 'pick' | 'proposed' | 'same-colour' | 'inside-lines' | 'island' | 'draw-round' | 'point-to-point';
 export type How = 'instead' | 'add' | 'subtract' | 'intersect';
 
 export interface Numbers {
@@ -19,17 +21,21 @@ export interface Numbers {
   gap: number;
   darkness: number;
   line: 'part' | 'shared' | 'apart';
+  /** Into how many regions the part is divided where proposals are chosen. */
+  regions: number;
 }
 
-const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, line: 'part' };
+const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, line: 'part', regions: 40 };
 /** What counts as a piece until the artist says otherwise, in pixels. */
 export const FIRST_PIECES = { gap: 0, smallest: 16 };
-const NO_EDGE: Edge = { grow: 0, smooth: 0, soft: 0 };
+/** Past the smoothed pixels of the old edge, and as soft as that was. */
+const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 /** Milliseconds that a number rests before its effect is asked for. */
 const REST = 120;
 const CHOSEN = '#0b6f78';
 
 const KINDS: Record<Exclude<Tool, 'pick'>, MarkKind> = {
+  proposed: 'pixel',
   'same-colour': 'pixel',
   'inside-lines': 'pixel',
   island: 'pixel',
@@ -41,22 +47,20 @@ interface Props {
   illustration: number;
   view: Arrangement | undefined;
   current: string | null;
+  /** Whether the step is open: nothing is computed for one that nobody looks at. */
+  isOpen: boolean;
   perform: (send: (version: number) => Promise<Arrangement>) => void;
   onTaken: (rows: readonly string[], from: string) => void;
 }
 
 /** A gesture with the numbers that its tool has now; what it lacks of them is not sent. */
 function stated(gesture: Gesture, numbers: Numbers): Gesture {
-  const { distance, connected, gap, darkness, line } = numbers;
+  const { distance, connected, gap, darkness, line, regions } = numbers;
   if (gesture.tool === 'same-colour') return { ...gesture, distance, connected };
   if (gesture.tool === 'inside-lines') return { ...gesture, gap, darkness, line };
+  if (gesture.tool === 'proposed') return { ...gesture, regions };
   if (gesture.tool === 'island') return { ...gesture, gap };
   return gesture;
-}
-
-async function bitmapOf(base64: string): Promise<ImageBitmap> {
-  const bytes = Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0));
-  return createImageBitmap(new Blob([bytes], { type: 'image/png' }));
 }
 
 /** A value once it has not changed for a moment. */
@@ -69,15 +73,16 @@ function useRested<T>(value: T): T {
   return rested;
 }
 
-export function useTaking({ illustration, view, current, perform, onTaken }: Props) {
+export function useTaking({ illustration, view, current, isOpen, perform, onTaken }: Props) {
   const queries = useQueryClient();
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
-  const from: Row | undefined = parts.find((row) => row.id === current) ?? (parts.length === 1 ? parts[0] : undefined);
-  const [tool, setTool] = useState<Tool>('same-colour');
+  // Until somebody chooses one, it is the largest: most is still to be taken out of that.
+  const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
+  const [tool, setTool] = useState<Tool>('proposed');
   const [how, setHow] = useState<How>('instead');
   const [numbers, setNumbers] = useState(NUMBERS);
   const [gestures, setGestures] = useState<readonly Gesture[]>([]);
-  const [edge, setEdge] = useState(NO_EDGE);
+  const [edge, setEdge] = useState(FIRST_EDGE);
   const [behind, setBehind] = useState<Behind>('flat');
   const [colour, setColour] = useState('#ffffff');
   const [name, setName] = useState('');
@@ -130,6 +135,7 @@ export function useTaking({ illustration, view, current, perform, onTaken }: Pro
     },
   });
 
+  const proposals = useProposals(illustration, from?.id, art, numbers.regions, isOpen && tool === 'proposed');
   const isChosen = gestures.length > 0 && !selection.error;
   const masks = useMemo((): Mask[] => {
     if (pieces !== null && islands.data) {
@@ -139,9 +145,10 @@ export function useTaking({ illustration, view, current, perform, onTaken }: Pro
         return picture ? [{ picture, box, colour: partColour(at + 1) }] : [];
       });
     }
-    if (!isChosen || !selection.data) return [];
-    return [{ picture: selection.data.picture, box: selection.data.box, colour: CHOSEN }];
-  }, [pieces, islands.data, isChosen, selection.data]);
+    const hovered = tool === 'proposed' && proposals.hovered ? [proposals.hovered] : [];
+    if (!isChosen || !selection.data) return hovered;
+    return [...hovered, { picture: selection.data.picture, box: selection.data.box, colour: CHOSEN }];
+  }, [pieces, islands.data, isChosen, selection.data, tool, proposals.hovered]);
 
   const onMark = useCallback(
     (points: readonly Spot[], keys: MarkKeys) => {
@@ -163,8 +170,16 @@ export function useTaking({ illustration, view, current, perform, onTaken }: Pro
     [tool, how, numbers],
   );
   const marking = useMemo(
-    (): Marking | undefined => (tool === 'pick' || !from ? undefined : { kind: KINDS[tool], masks, onMark }),
-    [tool, from, masks, onMark],
+    (): Marking | undefined =>
+      tool === 'pick' || !from
+        ? undefined
+        : {
+            kind: KINDS[tool],
+            masks,
+            onMark,
+            ...(tool === 'proposed' && { overlay: proposals.borders, onHover: proposals.onHover }),
+          },
+    [tool, from, masks, onMark, proposals.borders, proposals.onHover],
   );
 
   /** Numbers change what was chosen last, while that was done with the tool they belong to. */
@@ -206,6 +221,7 @@ export function useTaking({ illustration, view, current, perform, onTaken }: Pro
   };
   const takeOut = (copy: boolean) =>
     send({ parts: [{ name: name.trim() || 'part', gestures: [...gestures], edge }] }, copy);
+  const takeProposed = () => send({ separate: { ...FIRST_PIECES, regions: numbers.regions } });
   const takePieces = () => pieces && send({ separate: pieces });
 
   return {
@@ -222,7 +238,11 @@ export function useTaking({ illustration, view, current, perform, onTaken }: Pro
     edge,
     setEdge,
     behind,
-    setBehind,
+    setBehind: (wanted: Behind) => {
+      setBehind(wanted);
+      // Over an empty place a soft edge would show it.
+      if (wanted === 'empty') setEdge({ ...edge, soft: 0 });
+    },
     colour,
     setColour,
     name,
@@ -233,11 +253,24 @@ export function useTaking({ illustration, view, current, perform, onTaken }: Pro
     marking,
     takeOut,
     takePieces,
-    isComputing: selection.isFetching || islands.isFetching,
+    takeProposed,
+    proposals: proposals.found,
+    isComputing: selection.isFetching || islands.isFetching || proposals.isComputing,
     chosen: isChosen ? selection.data : undefined,
     islands: pieces ? islands.data : undefined,
-    problem: problem || (gestures.length > 0 && selection.error?.message) || (pieces && islands.error?.message) || '',
+    problem:
+      problem ||
+      (gestures.length > 0 && selection.error?.message) ||
+      (pieces && islands.error?.message) ||
+      (tool === 'proposed' && proposals.error?.message) ||
+      '',
   };
+}
+
+const areaOf = ({ box }: Row) => (box?.[2] ?? 0) * (box?.[3] ?? 0);
+
+function largest(parts: readonly Row[]): Row | undefined {
+  return parts.reduce<Row | undefined>((most, row) => (most && areaOf(most) >= areaOf(row) ? most : row), undefined);
 }
 
 export type Taking = ReturnType<typeof useTaking>;
