@@ -10,7 +10,9 @@ from pathlib import Path
 from playwright.sync_api import Page
 
 HERE = Path(__file__).resolve().parent
-sys.path.insert(0, str(HERE.parents[1]))
+sys.path[:0] = [str(HERE.parents[1]), str(HERE.parents[1] / "demo")]
+import tin_inspector  # noqa: E402
+
 from tests.browser import chromium, new_context  # noqa: E402
 
 ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8600"
@@ -52,6 +54,10 @@ def main() -> None:
         page.get_by_text("Apart", exact=True).click()
         shoot(page, "apart")
         page.goto("/")
+        page.get_by_role("link", name="Tin inspector").click()
+        opened(page)
+        take_apart(page)
+        page.goto("/")
         page.get_by_role("link", name="Brindle").click()
         opened(page)
         to_step(page, "Put in order")
@@ -70,6 +76,32 @@ def main() -> None:
         to_step(page, "Put in order")
         page.get_by_label("Ground").select_option("dark")
         shoot(page, "put-in-order-dim")
+
+
+def take_apart(page: Page) -> None:
+    """The tin inspector with a proposal under the pointer; then all of its parts as the guide takes them out."""
+    to_step(page, "Take apart")
+    page.get_by_text("Pieces, coarse to fine").wait_for()
+    frame = page.get_by_test_id("pile").bounding_box() or {}
+    zoom = min(frame["width"] * 0.96 / 1200, frame["height"] * 0.94 / 1500)
+    left = frame["x"] + (frame["width"] - 1200 * zoom) / 2
+    top = frame["y"] + (frame["height"] - 1500 * zoom) / 2
+    for number, (name, places) in enumerate(tin_inspector.PARTS.items()):
+        for at, (x, y) in enumerate(places):
+            if at:
+                page.keyboard.down("Shift")
+            page.mouse.click(left + x * zoom, top + y * zoom)
+            page.keyboard.up("Shift")
+        page.get_by_text("px chosen").wait_for()
+        page.get_by_label("Its name").fill(name)
+        if number == 0:
+            page.mouse.move(left + 1025 * zoom, top + 683 * zoom)
+            shoot(page, "take-apart")
+        page.get_by_role("button", name="Take it out").click()
+        page.get_by_text(f"Take '{name}' out of").wait_for()
+        page.locator("[aria-busy=false]").wait_for()
+    page.get_by_text("Apart", exact=True).click()
+    shoot(page, "taken-apart")
 
 
 def to_step(page: Page, name: str) -> None:

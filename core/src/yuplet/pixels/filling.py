@@ -5,6 +5,7 @@ Sources: for flat art the colour of the nearest pixel, found by the distance tra
 Graphics Tools 9(1), 2004, as OpenCV has it.
 """
 
+import math
 from typing import Literal, TypeAlias
 
 import cv2
@@ -18,6 +19,9 @@ Continued: TypeAlias = Literal["flat", "painted"]
 
 FRINGE = 2
 """Pixels beside a hole that are not continued: their colours are mixed with those of what was taken out."""
+_DARK = 80
+_LINE = 0.012
+"""How thick a line can be, as a share of the geometric mean of the picture's sides."""
 _RADIUS = 3
 _AROUND = 24
 """Pixels around a hole that inpainting looks at."""
@@ -54,10 +58,11 @@ def fill(picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, 
         min(int(rows[-1]) + 1 + _AROUND, height),
     )
     inner = (slice(around.top, around.bottom), slice(around.left, around.right))
-    source = _sources(picture[inner], hole[inner])
+    thick = _LINE * math.sqrt(hole.size)
+    source = _sources(picture[inner], hole[inner], thick)
     if not source.any():
         inner = (slice(0, height), slice(0, width))
-        source = _sources(picture, hole)
+        source = _sources(picture, hole, thick)
         if not source.any():
             result[hole] = 0
             return result
@@ -74,12 +79,20 @@ def fill(picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, 
     return result
 
 
-def _sources(picture: Picture, hole: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Opaque pixels outside of the hole: those apart from it by the fringe, or all when there are no such ones."""
+def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float) -> NDArray[np.bool_]:
+    """Opaque pixels outside of the hole: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick.
+
+    Lines are drawn around things, and end where those do. When there are no such pixels, more and more count.
+    """
     opaque = (picture[..., 3] == 255) & ~hole
     grown = cv2.dilate(hole.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
-    clear: NDArray[np.bool_] = opaque & ~grown
-    return clear if clear.any() else opaque
+    # What is made of a line and its smoothed edge is as dark as half of it.
+    dark = (opaque & (picture[..., :3].max(axis=2) < _DARK)).astype(np.uint8)
+    around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * math.ceil(thick / 2) + 1,) * 2)
+    line = (dark > 0) & (cv2.morphologyEx(dark, cv2.MORPH_OPEN, around) == 0)
+    beside = cv2.dilate(line.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
+    choices: list[NDArray[np.bool_]] = [opaque & ~grown & ~beside, opaque & ~grown]
+    return next((one for one in choices if one.any()), opaque)
 
 
 def _nearest(picture: Picture, source: NDArray[np.bool_]) -> NDArray[np.uint8]:

@@ -207,7 +207,7 @@ def _grown_from_pixels(colours: NDArray[np.float32], there: Chosen, edges: Chose
 
 
 def _without_lines(labels: Labels, light: NDArray[np.float32], there: Chosen) -> Labels:
-    """Dark and thin things are lines: each of their pixels goes to the nearest region that is none."""
+    """Dark and thin things are lines: they go to regions that are none."""
     flat = labels.ravel()
     sizes = np.bincount(flat)
     dark: Chosen = (np.bincount(flat, light.ravel()) < DARK * sizes)[labels] & there
@@ -229,11 +229,28 @@ def _without_lines(labels: Labels, light: NDArray[np.float32], there: Chosen) ->
     strokes = pieces_of(line, 8)
     marks = _within_one(strokes, rest)
     rest[marks] = strokes[marks] + rest.max()
-    # The line around a figure is the figure's, never the ground's.
-    figures = np.where(_ground(rest, int(rest.max()))[rest], 0, rest)
-    found = np.where(rest > 0, rest, nearest_label(figures if figures.any() else rest))
+    found = nearest_label(_with_outlines(rest, line, round(2 * thin / LINE) + 1))
     found[~there] = 0
     return found
+
+
+def _with_outlines(regions: Labels, line: Chosen, thick: int) -> Labels:
+    """Lines up to so many pixels thick go to the smallest region beside them: it lies in front, and the line goes round it.
+
+    The ground gets none that it shares with anything.
+    """
+    count = int(regions.max())
+    sizes = np.bincount(regions.ravel(), minlength=count + 1)
+    sizes[_ground(regions, count)] = regions.size
+    order = np.argsort(-sizes[1:], kind="stable") + 1
+    rank = np.zeros(count + 1, np.float32)
+    rank[order] = np.arange(1, count + 1)
+    reached = rank[regions]
+    cross = cv2.getStructuringElement(cv2.MORPH_CROSS, (3, 3))
+    for _ in range(thick):
+        reached = np.where(line, np.maximum(reached, cv2.dilate(reached, cross)), reached)
+    result: Labels = np.concatenate([[0], order])[reached.astype(np.int32)].astype(np.int32)
+    return result
 
 
 def _within_one(strokes: Labels, regions: Labels) -> Chosen:
