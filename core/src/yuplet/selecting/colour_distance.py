@@ -105,5 +105,6 @@ def distances(picture: Picture, colour: tuple[int, int, int]) -> NDArray[np.floa
 
 def lightness(picture: Picture) -> NDArray[np.float32]:
     """CIELAB's L* of each pixel, (H, W), 0 for black to 100 for white; alpha is not looked at."""
-    y = _LINEAR.astype(np.float32)[picture[..., :3]] @ np.array([0.2126729, 0.7151522, 0.0721750], np.float32)
+    shares = [(_LINEAR * share).astype(np.float32) for share in (0.2126729, 0.7151522, 0.0721750)]
+    y = sum(table[picture[..., channel]] for channel, table in enumerate(shares))
     return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27).astype(np.float32)

@@ -84,9 +84,10 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
     if line == "shared":
         return shared
     # A line is as thick as twice the way from its border to its middle.
-    halves = distance_to(region)[is_line & shared]
+    away = distance_to(region)
+    halves = away[is_line & shared]
     thickness = 2 * float(np.percentile(halves, 95)) + 1 if halves.size else 0.0
-    whole: Chosen = shared | (is_line & (distance_to(region) <= thickness))
+    whole: Chosen = shared | (is_line & (away <= thickness))
     return whole
 
 
