@@ -84,6 +84,8 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/selection", "editor", _json("post", lambda t: t.address("selection"), lambda t: {"row": t.row_id("sky"), "gestures": []})),
     Address("post", f"{ILLUSTRATION}/islands", "editor", _json("post", lambda t: t.address("islands"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/proposals", "editor", _json("post", lambda t: t.address("proposals"), lambda t: {"row": t.row_id("sky")})),
+    Address("get", f"{ILLUSTRATION}/difference", "viewer", _get(lambda t: t.address("difference"))),
+    Address("post", f"{ILLUSTRATION}/grow-under", "editor", _json("post", lambda t: t.address("grow-under"), lambda t: {"version": 1, "row": t.row_id("sky"), "by": 3})),
     Address("post", f"{ILLUSTRATION}/take-out", "editor", _json("post", lambda t: t.address("take-out"), lambda t: {"version": 1, "row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/undo", "editor", _json("post", lambda t: t.address("undo"))),
     Address("post", f"{ILLUSTRATION}/redo", "editor", _json("post", lambda t: t.address("redo"))),

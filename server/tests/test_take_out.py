@@ -112,9 +112,14 @@ class TakeOutTests(ServerTestCase):
         )
         self.assertEqual(self.names(), ["toy", "coat", "button"])
         np.testing.assert_array_equal(self.composite(), before)
+        self.assertEqual(self.cleo.get(self.address("difference")).json()["differing"], 0)
         version = self.arrangement()["version"]
         self.step(self.ben, version, do="show-rows", shown={self.row_id("coat"): False, self.row_id("button"): False})
         self.assertEqual({tuple(map(int, one[:3])) for one in self.composite()[16:58, 22:58].reshape(-1, 4)}, {CREAM})
+        difference = self.cleo.get(self.address("difference")).json()
+        self.assertEqual((difference["differing"], difference["pixels"]), (40 * 45, 90 * 70))
+        mask = np.array(Image.open(io.BytesIO(base64.b64decode(difference["mask"]))).convert("RGBA"))[..., 3]
+        self.assertEqual((mask[15:60, 20:60] == 255).sum(), 40 * 45)
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertTrue(made.report["proof"]["ok"])
         self.assertEqual(self.illustration.revision.sha256, digest)
@@ -234,6 +239,29 @@ class TakeOutTests(ServerTestCase):
             [("sign", [0, 0, 180, 120]), ("plate", [30, 30, 60, 60])],
         )
         self.assertTrue((self.composite()[..., 3] == 255).all())
+
+    def test_a_part_grows_under_its_neighbour(self) -> None:
+        before = self.original()
+        self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")
+        top = {"tool": "draw-round", "points": [[0, 0], [90, 0], [90, 25], [0, 25]]}
+        self.take({"name": "collar", "gestures": [top]}, row="coat")
+        self.assertEqual([row["box"] for row in self.arrangement()["rows"][1:]], [[20, 25, 40, 35], [20, 15, 40, 10]])
+        coat, version = self.row_id("coat"), self.arrangement()["version"]
+        view = self.post(self.ben, "grow-under", body={"version": version, "row": coat, "by": 6})
+        self.assertEqual([row["box"] for row in view["rows"][1:]], [[20, 19, 40, 41], [20, 15, 40, 10]])
+        self.assertEqual(view["undo"], "Grow 'coat' under its neighbours by 6 px")
+        np.testing.assert_array_equal(self.composite(), before)
+        self.step(self.ben, view["version"], do="show-rows", shown={self.row_id("collar"): False})
+        self.assertEqual(self.composite()[20, 30].tolist(), [*RED, 255], "its colour runs on")
+        for wrong, status, said in (
+            ({"row": self.row_id("collar"), "by": 6}, 422, "nothing to grow under"),
+            ({"row": coat, "by": 0}, 400, "by"),
+        ):
+            answer = self.post(self.ben, "grow-under", status, {"version": view["version"], **wrong})
+            self.assertIn(said, str(answer))
+        self.post(self.ben, "undo")
+        self.post(self.ben, "undo")
+        self.assertEqual(self.arrangement()["rows"][1]["box"], [20, 25, 40, 35])
 
     def test_masks_are_kept_and_move_house(self) -> None:
         self.take({"name": "coat", "gestures": [colour_at(25, 20)]}, behind="flat")

@@ -3,7 +3,7 @@
 import unittest
 
 from yuplet.arrangement.commands import apply, inverse
-from yuplet.arrangement.taking import check_behind, layer_to_take_from, parts_taken_out
+from yuplet.arrangement.taking import check_behind, in_front_of, layer_to_take_from, parts_taken_out, with_layer
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import CannotTakeOut, Locked
 from yuplet.parts.part import Frame, Part, Piece, still
@@ -47,6 +47,21 @@ class TakingTests(unittest.TestCase):
         before = arrangement()
         after = apply(before, parts_taken_out(before, "l0", None, [("m1", "moon")], is_copy=True))
         self.assertEqual(self.named(after.rows), [("ground", "l0"), ("moon", "m1"), ("figure", "group")])
+
+    def test_what_hides_a_part(self) -> None:
+        rows: tuple[Row, ...] = (
+            Part("a", "a", still("a")),
+            Part("b", "b", still("b")),
+            PartGroup("g", "g", (Part("c", "c", still("c")), Part("d", "d", still("d"), shown=False))),
+            PartGroup("h", "h", (Part("e", "e", still("e")),), opacity=0.5),
+            Part("f", "f", still("f"), blend="multiply"),
+        )
+        self.assertEqual([part.id for part in in_front_of(Arrangement(rows), "a")], ["b", "c"])
+        self.assertEqual(in_front_of(Arrangement(rows), "c"), [])
+        step = with_layer(Arrangement(rows), "c", "m1", "Grow 'c' under its neighbours")
+        after = apply(Arrangement(rows), step).find("c")[1]
+        assert isinstance(after, Part)
+        self.assertEqual(after.layers, {"m1"})
 
     def test_what_art_can_be_taken_from(self) -> None:
         frames = (Frame((Piece("a"),)), Frame((Piece("b"),)))

@@ -7,7 +7,7 @@ import numpy as np
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Behind, MadeLayer
-from yuplet.parts.cutting import Made, Taken, made_again, owners, placed_mask, take_out
+from yuplet.parts.cutting import Made, Taken, grow_under, made_again, owners, placed_mask, take_out
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.scratch import Scratch
@@ -138,6 +138,30 @@ class TakeOutTests(unittest.TestCase):
                 np.testing.assert_array_equal(again.picture, new.picture)
         elsewhere = MadeLayer("m1", "l1", "taken", BOX, "key", Box(500, 500, 548, 540))
         self.assertIsNone(made_again(elsewhere, repainted, BOX, mask))
+
+    def test_a_layer_grows_under_what_covers_it(self) -> None:
+        picture = np.zeros((20, 20, 4), np.uint8)
+        picture[...] = (200, 60, 40, 255)
+        picture[:, 17:19] = (20, 20, 20, 255)  # a line that goes down
+        picture[19, :, 3] = 120  # and a smoothed border below
+        box = Box(10, 10, 30, 30)
+        covered = np.zeros((60, 60), bool)
+        covered[24:60, 4:40] = True
+        made = grow_under(picture, box, 6, covered)
+        self.assertEqual(made.box, Box(4, 10, 36, 35))
+        whole = np.zeros((60, 60, 4), np.uint8)
+        whole[made.box.top : made.box.bottom, made.box.left : made.box.right] = made.picture
+        np.testing.assert_array_equal(whole[10:24, 10:30], picture[:14], "what is seen is as it was")
+        self.assertTrue((whole[29:34, 12:26, 3] == 255).all(), "the smoothed border is closed where it is covered")
+        self.assertEqual(whole[32, 28].tolist(), [20, 20, 20, 255], "lines run on")
+        self.assertFalse(whole[~covered & (np.add.outer(np.zeros(60), np.arange(60)) < 10), 3].any())
+        assert made.added is not None
+        self.assertEqual(int(made.added.sum()), int((made.mask > 0).sum()))
+        again = made_again(MadeLayer("m1", "l1", "grown", made.box, "key", made.mask_box), picture, box, made.mask)
+        assert again is not None
+        np.testing.assert_array_equal(again.picture, made.picture)
+        with self.assertRaisesRegex(CannotTakeOut, "nothing to grow under"):
+            grow_under(picture, box, 6, np.zeros((60, 60), bool))
 
     def test_a_mask_in_another_box(self) -> None:
         mask = np.arange(1, 13, dtype=np.uint8).reshape(3, 4)

@@ -9,13 +9,14 @@ from django.db import transaction
 from yuplet.arrangement import commands
 from yuplet.arrangement.records import RowRecord, frames_to_json, to_records
 from yuplet.arrangement.revision import take_revision as core_take_revision
-from yuplet.arrangement.taking import check_behind, parts_taken_out
+from yuplet.arrangement.taking import check_behind, in_front_of, parts_taken_out, with_layer
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import ArrangementError, CannotTakeOut
 from yuplet.illustration.layers import Behind, What
 from yuplet.illustration.matching import match_layers, renumbered
 from yuplet.illustration.records import from_record
 from yuplet.parts.cutting import Made, owners
+from yuplet.parts.cutting import grow_under as core_grow_under
 from yuplet.parts.cutting import take_out as core_take_out
 from yuplet.selecting.gestures import HARD, Edge, Gesture, select
 from yuplet.selecting.regions import islands, without_crumbs
@@ -132,6 +133,27 @@ def take_out(
     left = ids.pop() if len(ids) > len(wished) else None
     _do(arrangement, user, parts_taken_out(before, row, left, list(zip(ids, wished, strict=True)), is_copy))
     return ids
+
+
+@transaction.atomic
+def grow_under(illustration_id: int, user: User, version: int, row: str, by: int) -> None:
+    """Extend a part by up to so many pixels beneath what lies over it, in one step; what is seen stays as it is.
+
+    Raises as `take_out` does.
+    """
+    arrangement = _locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    _refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
+    before = queries.tree_of(arrangement)
+    art = queries.art_of(illustration, row)
+    check_behind(before, row, True)
+    covered = queries.covered_by(illustration, in_front_of(before, row))
+    found = core_grow_under(art.picture, art.box, by, covered)
+    x, y = art.offset
+    own = replace(found, box=found.box.moved(-x, -y), mask_box=found.mask_box.moved(-x, -y))
+    (layer,) = keep_made(illustration.revision, [("grown", art.layer, own, None)])
+    name = before.find(row)[1].name
+    _do(arrangement, user, with_layer(before, row, layer, f"Grow '{name}' under its neighbours by {by} px"))
 
 
 @transaction.atomic

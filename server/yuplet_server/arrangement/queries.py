@@ -7,18 +7,22 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
 from yuplet.arrangement.taking import layer_to_take_from
 from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.arrangement.tree import laid
 from yuplet.errors import SelectionError
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Layer
 from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
-from yuplet.parts.part import Part, part_box
+from yuplet.parts.part import Part, laid_part, part_box
 from yuplet.pixels import Picture
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
 from yuplet.pixels.trimming import label_boxes
 from yuplet.selecting.gestures import Edge, Gesture, select
 from yuplet.selecting.masks import HALF, Mask
@@ -28,7 +32,7 @@ from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import decoded, layer_picture, looks_of
+from yuplet_server.illustrations.queries import decoded, layer_picture, load_pixels, looks_of
 
 MAX_ISLANDS = 500
 FLAGS = ("provisional name", "proposed place")
@@ -133,6 +137,41 @@ def proposals_of(illustration: Illustration, row: str) -> dict[str, Any]:
         "parents": list(found.parents),
         "labels": base64.b64encode(png.encode(picture, "quick")).decode(),
     }
+
+
+def difference(illustration: Illustration) -> dict[str, Any]:
+    """Where the parts that are included and shown, laid together, differ from what was brought in: how many pixels, by how much, and a mask.
+
+    Colour counts where either has alpha above 0.
+    """
+    revision = illustration.revision
+    read = from_record(revision.record)
+    tree = tree_of(Arrangement.objects.get(pk=illustration.pk))
+    layers = {layer for _, part in tree.parts() if part.shown and part.included for layer in part.layers}
+    with Scratch() as scratch:
+        load_pixels(revision, layers, scratch, lambda *_: None)
+        ours = compose(laid(tree, lambda part: laid_part(part, read.boxes, read.canvas)), read.canvas, scratch)
+    away = np.abs(ours.astype(np.int16) - decoded(revision.picture))
+    away[(ours[..., 3] == 0) & (away[..., 3] == 0)] = 0
+    worst = away.max(axis=2)
+    mask = np.where(worst > 0, 255, 0).astype(np.uint8)
+    return {
+        "pixels": read.canvas.pixels,
+        "differing": int((worst > 0).sum()),
+        "largest": int(worst.max()),
+        "mask": base64.b64encode(_stencil(mask)).decode(),
+    }
+
+
+def covered_by(illustration: Illustration, parts: Sequence[Part]) -> NDArray[np.bool_]:
+    """Where some parts together cover the canvas completely, (H, W)."""
+    read = from_record(illustration.revision.record)
+    with Scratch() as scratch:
+        load_pixels(illustration.revision, {layer for part in parts for layer in part.layers}, scratch, lambda *_: None)
+        over = (laid_part(part, read.boxes, read.canvas) for part in parts)
+        picture = compose([one for one in over if one is not None], read.canvas, scratch)
+    covered: NDArray[np.bool_] = picture[..., 3] == 255
+    return covered
 
 
 @dataclass(frozen=True, slots=True)

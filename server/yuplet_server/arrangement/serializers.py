@@ -187,6 +187,15 @@ class IslandsSerializer(serializers.Serializer[Any]):
     crumbs = serializers.IntegerField()
 
 
+class DifferenceSerializer(serializers.Serializer[Any]):
+    """The parts that are included and shown against what was brought in: `differing` of so many `pixels`, by at most `largest` of 255."""
+
+    pixels = serializers.IntegerField()
+    differing = serializers.IntegerField()
+    largest = serializers.IntegerField()
+    mask = serializers.CharField(help_text="PNG of the canvas in Base64 whose alpha is where they differ.")
+
+
 class WishSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     gestures = GestureSerializer(many=True)
@@ -208,6 +217,14 @@ class TakeOutSerializer(serializers.Serializer[Any]):
         child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
     )
     copy = serializers.BooleanField(default=False)
+
+
+class GrowSerializer(serializers.Serializer[Any]):
+    """A part that is extended beneath what lies over it, by up to so many pixels."""
+
+    version = serializers.IntegerField(help_text="The version that was looked at.")
+    row = serializers.CharField()
+    by = serializers.IntegerField(min_value=1, max_value=500)
 
 
 class TakenOutSerializer(serializers.Serializer[Any]):

@@ -14,6 +14,8 @@ from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
     AskIslandsSerializer,
     AskProposalsSerializer,
+    DifferenceSerializer,
+    GrowSerializer,
     IslandsSerializer,
     ProposalsSerializer,
     ReviewSerializer,
@@ -87,6 +89,15 @@ class ProposalsView(APIView):
         return Response(ProposalsSerializer(queries.proposals_of(found, asked.validated_data["row"])).data)
 
 
+class DifferenceView(APIView):
+    """The parts beside what was brought in."""
+
+    @extend_schema(responses=DifferenceSerializer)
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        return Response(DifferenceSerializer(queries.difference(found)).data)
+
+
 class TakeOutView(APIView):
     """Parts taken out of a part."""
 
@@ -107,6 +118,18 @@ class TakeOutView(APIView):
         taken = actions.take_out(found.pk, request.user, said["version"], said["row"], wanted, behind, said["copy"])
         answer = {"taken": taken, "arrangement": _seen(request, illustration)}
         return Response(TakenOutSerializer(answer).data)
+
+
+class GrowUnderView(APIView):
+    """A part that runs on beneath its neighbours."""
+
+    @extend_schema(request=GrowSerializer, responses=ArrangementSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = GrowSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        actions.grow_under(found.pk, request.user, **asked.validated_data)
+        return Response(ArrangementSerializer(_seen(request, illustration)).data)
 
 
 def _read(value: dict[str, Any]) -> tuple[tuple[Gesture, ...], Edge]:

@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The parts beside what was brought in. */
+        get: operations["illustrations_difference_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/go-back": {
         parameters: {
             query?: never;
@@ -85,6 +102,23 @@ export interface paths {
         put?: never;
         /** @description Working with the revision before the current one again. */
         post: operations["illustrations_go_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/grow-under": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A part that runs on beneath its neighbours. */
+        post: operations["illustrations_grow_under_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -774,6 +808,14 @@ export interface components {
             /** @default  */
             note: string;
         };
+        /** @description The parts that are included and shown against what was brought in: `differing` of so many `pixels`, by at most `largest` of 255. */
+        Difference: {
+            pixels: number;
+            differing: number;
+            largest: number;
+            /** @description PNG of the canvas in Base64 whose alpha is where they differ. */
+            mask: string;
+        };
         /**
          * @description * `out` - Out
          *     * `in` - In
@@ -840,6 +882,13 @@ export interface components {
             line?: components["schemas"]["LineEnum"];
             /** @description Into how many regions the part is divided. */
             regions?: number;
+        };
+        /** @description A part that is extended beneath what lies over it, by up to so many pixels. */
+        GrowRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            row: string;
+            by: number;
         };
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
@@ -1515,6 +1564,27 @@ export interface operations {
             };
         };
     };
+    illustrations_difference_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
+                };
+            };
+        };
+    };
     illustrations_go_back_create: {
         parameters: {
             query?: never;
@@ -1525,6 +1595,33 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_grow_under_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GrowRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["GrowRequest"];
+                "multipart/form-data": components["schemas"]["GrowRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {

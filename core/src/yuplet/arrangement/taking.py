@@ -34,6 +34,28 @@ def check_behind(arrangement: Arrangement, row_id: str, is_filled: bool) -> None
         )
 
 
+def in_front_of(arrangement: Arrangement, row_id: str) -> list[Part]:
+    """The parts in front of one that hide what is behind them: shown, included, laid as normal at full opacity, as are their groups."""
+    found: list[Part] = []
+    is_behind = True
+    for around, row in arrangement.walk():
+        if row.id == row_id:
+            is_behind = False
+            continue
+        plain = all(one.shown and one.opacity == 1 and one.blend == "normal" for one in (*around, row))
+        if not is_behind and isinstance(row, Part) and plain and row.included:
+            found.append(row)
+    return found
+
+
+def with_layer(arrangement: Arrangement, row_id: str, layer: str, what: str) -> ReplaceRows:
+    """The step that lets a part of one layer be another layer."""
+    around, part = arrangement.find(row_id)
+    assert isinstance(part, Part)
+    put = PutRow(to_record(replace(part, frames=still(layer)), around[-1].id if around else None), None)
+    return ReplaceRows((), (put,), what)
+
+
 def parts_taken_out(
     arrangement: Arrangement, row_id: str, left: str | None, taken: Sequence[tuple[str, str]], is_copy: bool = False
 ) -> ReplaceRows:

@@ -65,12 +65,13 @@ Behind: TypeAlias = Literal["flat", "painted"] | tuple[int, int, int] | None
 """How a place is filled from which something was taken: its surroundings continued, one colour, or not at all."""
 
 
-What: TypeAlias = Literal["taken", "left"]
+What: TypeAlias = Literal["taken", "left", "grown"]
 
 
 @dataclass(frozen=True, slots=True)
 class MadeLayer:
-    """A layer that was made of another one by a mask: what the mask takes ('taken'), or what it leaves ('left').
+    """A layer that was made of another one by a mask: what the mask takes ('taken'), what it leaves ('left'), or all of it
+    and what was added under its neighbours, which is the mask ('grown').
 
     `of` is that other layer, which may be a made one too; `mask` the key of the mask's pixels and `mask_box` where they lie on
     the canvas; `behind` how the place left is filled; `added` the key of a mask of the pixels that were filled in. `box` is

@@ -19,7 +19,8 @@ from yuplet.pixels import Picture
 from yuplet.pixels.filling import fill
 from yuplet.pixels.trimming import content_box, cut, label_boxes
 from yuplet.pixels.unmixing import unmix
-from yuplet.selecting.masks import HALF, Mask
+from yuplet.selecting.masks import HALF, Mask, grown
+from yuplet.selecting.regions import pieces_of
 
 Owners: TypeAlias = NDArray[np.int32]
 """Which part takes each pixel of a layer, counted from 1; 0 for what is left."""
@@ -143,12 +144,64 @@ def made_again(
         at = Box(*(round(side * factor) for side in at))
         how = cv2.INTER_NEAREST if set(np.unique(mask)) <= {0, 255} else cv2.INTER_LINEAR
         mask = cv2.resize(mask, at.size, interpolation=how).astype(np.uint8, copy=False)
+    if made.what == "grown":
+        return _grown(picture, box, mask, at.moved(*by))
     placed = placed_mask(mask, at.moved(*by), box)
     owner = owners(picture, [placed])
     if not owner.any():
         return _content(picture, box, placed, box, None) if made.what == "left" else None
     found = take_out(picture, box, owner, made.behind, placed)
     return found.left if made.what == "left" else found.taken[0]
+
+
+def grow_under(picture: Picture, box: Box, by: int, covered: NDArray[np.bool_]) -> Made:
+    """Extend a layer beneath what lies over it, so that nothing opens when one of them moves.
+
+    Parameters
+    ----------
+    picture : (H, W, 4) uint8
+        The layer, which lies at `box` of the canvas.
+    by : int
+        How many pixels it is extended by at the most.
+    covered : (canvas height, canvas width) bool
+        Where the canvas is covered completely by what lies over the layer: only there is anything added, so that nothing
+        changes that is seen.
+
+    Returns
+    -------
+    Made
+        The layer with its colours and lines run on; `mask` is what was added.
+
+    Raises
+    ------
+    CannotTakeOut
+        When nothing covers the layer's border.
+    """
+    height, width = covered.shape
+    area = Box(box.left - by, box.top - by, box.right + by, box.bottom + by).meet(Box(0, 0, width, height))
+    opaque = placed_mask(np.where(picture[..., 3] == 255, 255, 0).astype(np.uint8), box, area) > 0
+    near = grown(opaque, by) & ~opaque & covered[area.top : area.bottom, area.left : area.right]
+    # Only what hangs together with the layer: nothing beyond a gap that is seen.
+    labels = pieces_of(opaque | near, 8)
+    near &= np.isin(labels, np.unique(labels[opaque]))
+    if not near.any():
+        raise CannotTakeOut(
+            "Nothing that is opaque lies over the border of this part, so there is nothing to grow under."
+        )
+    mask = np.where(near, 255, 0).astype(np.uint8)
+    found = _grown(picture, box, mask, area)
+    assert found is not None
+    return found
+
+
+def _grown(picture: Picture, box: Box, mask: Mask, mask_box: Box) -> Made | None:
+    area = box.join(mask_box)
+    whole = np.zeros((area.height, area.width, 4), np.uint8)
+    inner = box.moved(-area.left, -area.top)
+    whole[inner.top : inner.bottom, inner.left : inner.right] = picture
+    added = placed_mask(mask, mask_box, area) > 0
+    filled = fill(np.where(added[..., None], 0, whole).astype(np.uint8), added, "flat", and_lines=True)
+    return _content(filled, area, mask, mask_box, added & (filled[..., 3] > 0))
 
 
 def placed_mask(mask: Mask, at: Box, box: Box) -> Mask:

@@ -27,7 +27,9 @@ _AROUND = 24
 """Pixels around a hole that inpainting looks at."""
 
 
-def fill(picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, int, int]) -> Picture:
+def fill(
+    picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, int, int], and_lines: bool = False
+) -> Picture:
     """Fill a hole with opaque colour.
 
     Parameters
@@ -37,6 +39,8 @@ def fill(picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, 
     hole : (H, W) bool
     how : str or colour
         'flat': each pixel takes the colour of the nearest one; 'painted': colours and their slopes run on; or one colour.
+    and_lines : bool
+        Whether dark lines are continued as well.
 
     Returns
     -------
@@ -58,7 +62,7 @@ def fill(picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, 
         min(int(rows[-1]) + 1 + _AROUND, height),
     )
     inner = (slice(around.top, around.bottom), slice(around.left, around.right))
-    thick = _LINE * math.sqrt(hole.size)
+    thick = 0.0 if and_lines else _LINE * math.sqrt(hole.size)
     source = _sources(picture[inner], hole[inner], thick)
     if not source.any():
         inner = (slice(0, height), slice(0, width))
@@ -80,7 +84,7 @@ def fill(picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, 
 
 
 def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float) -> NDArray[np.bool_]:
-    """Opaque pixels outside of the hole: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick.
+    """Opaque pixels outside of the hole: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick (0: lines count).
 
     Lines are drawn around things, and end where those do. When there are no such pixels, more and more count.
     """
@@ -88,6 +92,8 @@ def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float) -> NDArray
     grown = cv2.dilate(hole.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
     # What is made of a line and its smoothed edge is as dark as half of it.
     dark = (opaque & (picture[..., :3].max(axis=2) < _DARK)).astype(np.uint8)
+    if thick == 0:
+        dark[:] = 0
     around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * math.ceil(thick / 2) + 1,) * 2)
     line = (dark > 0) & (cv2.morphologyEx(dark, cv2.MORPH_OPEN, around) == 0)
     beside = cv2.dilate(line.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0

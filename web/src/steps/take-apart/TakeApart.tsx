@@ -8,6 +8,7 @@ import {
   Slider,
   TextInput,
 } from '@mantine/core';
+import { useState } from 'react';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
 import classes from './TakeApart.module.css';
@@ -167,8 +168,21 @@ export function TakeApart({ taking, canEdit, onChoose }: Props) {
             Choose nothing
           </Button>
         </div>
+        <div className={classes.row}>
+          <Button size="compact-sm" variant="subtle" onClick={taking.compare}>
+            Compare with what was brought in
+          </Button>
+        </div>
+        {taking.compared && (
+          <p data-testid="difference">
+            {taking.compared.differing.toLocaleString('en')} of {taking.compared.pixels.toLocaleString('en')} pixels
+            differ
+            {taking.compared.differing > 0 && `, by at most ${taking.compared.largest} of 255; they are marked`}.
+          </p>
+        )}
         {taking.problem && <p role="alert">{taking.problem}</p>}
       </div>
+      <GrowUnder taking={taking} canEdit={canEdit} />
       <div className={classes.form}>
         <h3>All separate pieces at once</h3>
         <p className={classes.told}>Each piece of art that nothing touches becomes a part of its own.</p>
@@ -218,6 +232,34 @@ export function TakeApart({ taking, canEdit, onChoose }: Props) {
         )}
       </div>
     </Panel>
+  );
+}
+
+/** Nothing opens when a limb moves, if what lies behind it runs on beneath. */
+function GrowUnder({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
+  const [by, setBy] = useState(12);
+  return (
+    <div className={classes.form}>
+      <h3>Under its neighbours</h3>
+      <p className={classes.told}>
+        {taking.from?.name ?? 'The part'} runs on beneath what lies over it. What is seen stays as it is.
+      </p>
+      <div className={classes.row}>
+        <NumberInput
+          size="xs"
+          label="By up to"
+          suffix=" px"
+          min={1}
+          max={500}
+          allowDecimal={false}
+          value={by}
+          onChange={(value) => setBy(Number(value) || 1)}
+        />
+        <Button size="xs" variant="default" disabled={!canEdit || !taking.from} onClick={() => taking.growUnder(by)}>
+          Grow it under
+        </Button>
+      </div>
+    </div>
   );
 }
 

@@ -1,5 +1,5 @@
 /** What is being taken out: gestures become a selection at once, and a selection a part when the artist says so. */
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
@@ -33,6 +33,7 @@ const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 /** Milliseconds that a number rests before its effect is asked for. */
 const REST = 120;
 const CHOSEN = '#0b6f78';
+const DIFFERENT = '#d5342a';
 
 const KINDS: Record<Exclude<Tool, 'pick'>, MarkKind> = {
   proposed: 'pixel',
@@ -74,7 +75,6 @@ function useRested<T>(value: T): T {
 }
 
 export function useTaking({ illustration, view, current, isOpen, perform, onTaken }: Props) {
-  const queries = useQueryClient();
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
@@ -136,6 +136,20 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
   });
 
   const proposals = useProposals(illustration, from?.id, art, numbers.regions, isOpen && tool === 'proposed');
+  const [comparedAt, setComparedAt] = useState<number | null>(null);
+  const version = view?.version;
+  const difference = useQuery({
+    queryKey: ['difference', illustration, version],
+    enabled: isOpen && comparedAt !== null && comparedAt === version,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    queryFn: async ({ signal }) => {
+      const found = await body(client.GET('/api/illustrations/{illustration}/difference', { params, signal }));
+      return { ...found, picture: await bitmapOf(found.mask) };
+    },
+  });
+  const compared = comparedAt === version ? difference.data : undefined;
   const isChosen = gestures.length > 0 && !selection.error;
   const masks = useMemo((): Mask[] => {
     if (pieces !== null && islands.data) {
@@ -145,10 +159,14 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
         return picture ? [{ picture, box, colour: partColour(at + 1) }] : [];
       });
     }
+    if (compared && compared.differing > 0 && gestures.length === 0) {
+      const { picture } = compared;
+      return [{ picture, box: [0, 0, picture.width, picture.height], colour: DIFFERENT }];
+    }
     const hovered = tool === 'proposed' && proposals.hovered ? [proposals.hovered] : [];
     if (!isChosen || !selection.data) return hovered;
     return [...hovered, { picture: selection.data.picture, box: selection.data.box, colour: CHOSEN }];
-  }, [pieces, islands.data, isChosen, selection.data, tool, proposals.hovered]);
+  }, [pieces, islands.data, isChosen, selection.data, tool, proposals.hovered, compared, gestures.length]);
 
   const onMark = useCallback(
     (points: readonly Spot[], keys: MarkKeys) => {
@@ -192,33 +210,36 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     });
   };
 
-  const send = (request: Pick<Schemas['TakeOutRequest'], 'parts' | 'separate'>, copy = false) => {
+  /** Send a change of the part; what speaks against it is said in the panel, and the arrangement stays as it is. */
+  const change = (ask: (version: number, row: string) => Promise<Arrangement>) => {
     if (!from) return;
     const row = from.id;
     setProblem('');
     perform(async (version) => {
-      const filling = behind === 'colour' ? { colour: channels(colour) } : {};
       try {
-        const answer = await body(
-          client.POST('/api/illustrations/{illustration}/take-out', {
-            params,
-            body: { version, row, behind, copy, ...filling, ...request },
-          }),
-        );
-        clear();
-        setName('');
-        // The next part may be in the same one, if that is still there.
-        onTaken(answer.taken, row);
-        return answer.arrangement;
+        return await ask(version, row);
       } catch (error) {
         if (!(error instanceof Refusal) || error.status === 0 || error.status >= 500) throw error;
         setProblem(error.message);
         return body(client.GET('/api/illustrations/{illustration}/arrangement', { params }));
-      } finally {
-        void queries.invalidateQueries({ queryKey: ['illustration', illustration] });
       }
     });
   };
+  const growUnder = (by: number) =>
+    change((version, row) =>
+      body(client.POST('/api/illustrations/{illustration}/grow-under', { params, body: { version, row, by } })),
+    );
+  const send = (request: Pick<Schemas['TakeOutRequest'], 'parts' | 'separate'>, copy = false) =>
+    change(async (version, row) => {
+      const filling = behind === 'colour' ? { colour: channels(colour) } : {};
+      const wanted = { version, row, behind, copy, ...filling, ...request };
+      const answer = await body(client.POST('/api/illustrations/{illustration}/take-out', { params, body: wanted }));
+      clear();
+      setName('');
+      // The next part may be in the same one, if that is still there.
+      onTaken(answer.taken, row);
+      return answer.arrangement;
+    });
   const takeOut = (copy: boolean) =>
     send({ parts: [{ name: name.trim() || 'part', gestures: [...gestures], edge }] }, copy);
   const takeProposed = () => send({ separate: { ...FIRST_PIECES, regions: numbers.regions } });
@@ -254,8 +275,11 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     takeOut,
     takePieces,
     takeProposed,
+    growUnder,
+    compare: () => setComparedAt(version ?? null),
+    compared,
     proposals: proposals.found,
-    isComputing: selection.isFetching || islands.isFetching || proposals.isComputing,
+    isComputing: selection.isFetching || islands.isFetching || proposals.isComputing || difference.isFetching,
     chosen: isChosen ? selection.data : undefined,
     islands: pieces ? islands.data : undefined,
     problem:
