@@ -91,15 +91,16 @@ def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Ma
     if empty.size:
         said = "The selection" if count == 1 else f"Number {int(empty[0]) + 1} of the selections"
         raise CannotTakeOut(f"{said} holds no art of this part. Choose some of it.")
-    is_soft = soft is not None and bool(((soft > 0) & (soft < 255) & there).any())
-    if is_soft and behind is None:
+    if soft is not None and not ((soft > 0) & (soft < 255) & there).any():
+        soft = None
+    if soft is not None and behind is None:
         raise CannotTakeOut(
             "A soft edge needs something behind it, or the picture would show through. Fill the place, or make the edge hard."
         )
-    if is_soft and count > 1:
+    if soft is not None and count > 1:
         raise CannotTakeOut("Several parts at once have hard edges. Take them out one by one for soft ones.")
     hard = owner > 0
-    reached = hard | (soft > 0) if soft is not None and is_soft else hard
+    reached = hard if soft is None else hard | (soft > 0)
     opaque = reached & (picture[..., 3] == 255)
     left = picture.copy()
     left[hard] = 0
@@ -107,27 +108,25 @@ def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Ma
     if behind is not None:
         left[opaque] = 0
         left = fill(left, opaque, behind)
-        if is_soft and (left[opaque, 3] == 0).any():
+        if soft is not None and (left[opaque, 3] == 0).any():
             raise CannotTakeOut(
                 "There is nothing around it to continue behind a soft edge. Choose a colour, or a hard edge."
             )
         added = opaque & (left[..., 3] > 0)
-    whole = unmix(picture, left, soft) if soft is not None and is_soft else picture
+    if soft is not None:
+        own = _content(unmix(picture, left, soft), box, soft, box, None)
+        assert own is not None
+        return Taken((own,), _content(left, box, soft, box, added))
     taken = []
-    for number, area in enumerate(
-        label_boxes(np.where(reached, np.maximum(owner, 1), 0) if is_soft else owner, count), 1
-    ):
+    for number, area in enumerate(label_boxes(owner, count), 1):
         rows = (slice(area.top, area.bottom), slice(area.left, area.right))
-        if soft is not None and is_soft:
-            own, mask = whole[rows], soft[rows]
-        else:
-            is_own = owner[rows] == number
-            own = np.where(is_own[..., None], picture[rows], 0).astype(np.uint8)
-            mask = np.where(is_own, 255, 0).astype(np.uint8)
-        made = _content(own, area.moved(box.left, box.top), mask, area.moved(box.left, box.top), None)
-        assert made is not None
-        taken.append(made)
-    union = soft if soft is not None and is_soft else np.where(hard, 255, 0).astype(np.uint8)
+        is_own = owner[rows] == number
+        part = np.where(is_own[..., None], picture[rows], 0).astype(np.uint8)
+        mask, place = np.where(is_own, 255, 0).astype(np.uint8), area.moved(box.left, box.top)
+        own = _content(part, place, mask, place, None)
+        assert own is not None
+        taken.append(own)
+    union = np.where(hard, 255, 0).astype(np.uint8)
     return Taken(tuple(taken), _content(left, box, union, box, added))
 
 
