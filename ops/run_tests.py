@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -50,7 +51,8 @@ def main() -> int:
     outcomes: list[Outcome] = []
     try:
         if "checks" in wanted:
-            outcomes += [_check(name, folder, command, environment) for name, (folder, command) in CHECKS.items()]
+            with ThreadPoolExecutor(2) as pool:
+                outcomes += pool.map(lambda name: _check(name, *CHECKS[name], environment), CHECKS)
         if "core" in wanted:
             outcomes.append(
                 _tests("core", ROOT / "core", ["-m", "unittest", "discover", "-s", "tests", "-t", "."], environment)
