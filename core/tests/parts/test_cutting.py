@@ -117,6 +117,8 @@ class TakeOutTests(unittest.TestCase):
         for masks, behind, said in cases:
             with self.subTest(said), self.assertRaisesRegex(CannotTakeOut, said):
                 taken_from(picture, masks, behind)
+        with self.assertRaisesRegex(CannotTakeOut, "These are 600 parts"):
+            take_out(picture, BOX, np.arange(40 * 48, dtype=np.int32).reshape(40, 48) % 601, None)
         with self.assertRaisesRegex(CannotTakeOut, "one by one"):
             take_out(picture, BOX, owners(picture, [soft, hard(30, 30, 4)]), "flat", soft)
 

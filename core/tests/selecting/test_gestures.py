@@ -48,6 +48,8 @@ class GestureTests(unittest.TestCase):
         for gestures in ([outside], [], [SameColour((112, 62)), SameColour((112, 62), how="subtract")]):
             with self.assertRaisesRegex(NothingChosen, "Choose some of its art"):
                 select(self.picture, BOX, gestures)
+        with self.assertRaisesRegex(SelectionError, "up to 500 gestures"):
+            select(self.picture, BOX, [SameColour((112, 62), how="add")] * 501)
         with self.assertRaises(NothingChosen):
             select(self.picture, BOX, [SameColour((112, 62))], Edge(grow=-40))
 

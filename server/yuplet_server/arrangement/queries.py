@@ -19,6 +19,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Layer
 from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
+from yuplet.parts.cutting import MAX_PARTS
 from yuplet.parts.part import Part, laid_part, part_box
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
@@ -34,7 +35,6 @@ from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import decoded, layer_picture, load_pixels, looks_of
 
-MAX_ISLANDS = 500
 FLAGS = ("provisional name", "proposed place")
 """Notes of what was read that an artist should look at."""
 
@@ -103,9 +103,9 @@ def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) 
     found = islands(art.picture, gap=gap, smallest=smallest)
     labels = without_crumbs(found)
     count = int(labels.max())
-    if count > MAX_ISLANDS:
+    if count > MAX_PARTS:
         raise SelectionError(
-            f"There are {count} separate pieces. Choose a gap or a smallest size that leaves up to {MAX_ISLANDS}."
+            f"There are {count} separate pieces. Choose a gap or a smallest size that leaves up to {MAX_PARTS}."
         )
     sizes = np.bincount(labels.ravel(), minlength=count + 1)
     pieces = []

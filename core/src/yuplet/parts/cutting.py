@@ -22,6 +22,8 @@ from yuplet.pixels.unmixing import unmix
 from yuplet.selecting.masks import HALF, Mask, grown
 from yuplet.selecting.regions import pieces_of
 
+MAX_PARTS = 500
+"""Parts that are taken out at once at the most."""
 Owners: TypeAlias = NDArray[np.int32]
 """Which part takes each pixel of a layer, counted from 1; 0 for what is left."""
 
@@ -87,6 +89,10 @@ def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Ma
     there = picture[..., 3] > 0
     owner = np.where(there, owner, 0).astype(np.int32)
     count = max(int(owner.max()), 1)
+    if count > MAX_PARTS:
+        raise CannotTakeOut(
+            f"These are {count} parts. Choose a gap, a smallest size or coarser pieces: up to {MAX_PARTS} at once."
+        )
     empty = np.flatnonzero(np.bincount(owner.ravel(), minlength=count + 1)[1:] == 0)
     if empty.size:
         said = "The selection" if count == 1 else f"Number {int(empty[0]) + 1} of the selections"

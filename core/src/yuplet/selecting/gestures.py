@@ -122,8 +122,11 @@ def select(
     SelectionError
         `NothingThere` where a click met nothing, `NothingChosen` when nothing is left.
     """
-    height, width = picture.shape[:2]
-    mask = np.zeros((height, width), np.uint8)
+    if len(gestures) > MAX_GESTURES:
+        raise SelectionError(
+            f"A selection has up to {MAX_GESTURES} gestures. Take out what is chosen, and go on with the rest."
+        )
+    mask = np.zeros(picture.shape[:2], np.uint8)
     for gesture in gestures:
         mask = combine(mask, _mask(picture, box, gesture, divide), gesture.how)
     chosen = chosen_of(mask)
