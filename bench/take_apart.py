@@ -15,6 +15,7 @@ from PIL import Image
 
 from yuplet.geometry import Box
 from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.making import Content
 from yuplet.pixels import Picture
 from yuplet.pixels.filling import fill
 from yuplet.selecting.masks import softened
@@ -70,9 +71,13 @@ def works(art: Picture) -> dict[str, tuple[Callable[[], object], Callable[[], ob
         "inside the lines": (lambda: inside_lines(art, coat, 6, 20, "part"), distance, "distance transform"),
         "proposals": (lambda: propose(art), components, "connected components"),
         "fill behind, flat": (lambda: fill(emptied, disc, "flat"), distance, "distance transform"),
-        "take out, hard": (lambda: take_out(art, box, owners(art, [hard]), "flat"), distance, "distance transform"),
+        "take out, hard": (
+            lambda: take_out(Content(box, art), owners(art, [hard]), "flat"),
+            distance,
+            "distance transform",
+        ),
         "take out, soft": (
-            lambda: take_out(art, box, owners(art, [soft]), "flat", soft),
+            lambda: take_out(Content(box, art), owners(art, [soft]), "flat", soft),
             distance,
             "distance transform",
         ),

@@ -63,7 +63,9 @@ def main() -> int:
             if "server" in wanted:
                 outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=2"], environment))
             if "browser" in wanted:
-                outcomes.append(_tests("browser", ROOT / "server", [*manage, str(ROOT / "tests")], environment))
+                outcomes.append(
+                    _tests("browser", ROOT / "server", [*manage, str(ROOT / "tests"), "--parallel=2"], environment)
+                )
     except CannotStart as error:
         print(f"yuplet: {error}", file=sys.stderr)
         outcomes.append(Outcome(0, 1))

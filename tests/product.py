@@ -103,9 +103,11 @@ class ProductTestCase(LiveServerTestCase):
 
     def names(self) -> list[str]:
         """The rows of the ledger from top (front) to bottom."""
-        rows = self.page.locator("[data-row]").all()
-        rows.sort(key=lambda row: int(row.get_attribute("aria-rowindex") or 0))
-        return [row.get_attribute("data-row") or "" for row in rows]
+        # In one go: rows may be replaced between two questions.
+        rows: list[list[str]] = self.page.locator("[data-row]").evaluate_all(
+            "rows => rows.map(row => [row.getAttribute('aria-rowindex'), row.getAttribute('data-row')])"
+        )
+        return [name for _, name in sorted(rows, key=lambda row: int(row[0]))]
 
     def place_of(self, x: float, y: float) -> tuple[float, float]:
         """Where the middle of a canvas pixel is on the screen, while the picture lies in the middle at a whole zoom."""

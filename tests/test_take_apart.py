@@ -6,6 +6,7 @@ from PIL import Image, ImageDraw
 from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
+from yuplet.illustration.made import Cut
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import laid_part
 from yuplet.pixels.compositing import compose
@@ -42,6 +43,23 @@ class TakeApartTests(ProductTestCase):
             self.page.get_by_label(label).fill("0")
         self.page.get_by_role("radio", name="Same colour").click()
 
+    def to_page(self, name: str) -> None:
+        self.page.get_by_role("radiogroup", name="What is done").get_by_text(name, exact=True).click()
+
+    def drag(self, *places: tuple[float, float]) -> None:
+        """Press on the first of some pixels and draw to the others."""
+        first, *others = places
+        self.page.mouse.move(*self.place_of(*first))
+        self.page.mouse.down()
+        for place in others:
+            self.page.mouse.move(*self.place_of(*place), steps=6)
+        self.page.mouse.up()
+
+    def assert_nothing_differs(self) -> None:
+        self.to_page("Look over")
+        self.page.get_by_role("button", name="Compare with what was brought in").click()
+        expect(self.page.get_by_test_id("difference")).to_have_text("0 of 7,081 pixels differ.")
+
     def take_out(self, name: str) -> None:
         self.page.get_by_label("Its name").fill(name)
         self.page.get_by_role("button", name="Take it out").click()
@@ -65,8 +83,8 @@ class TakeApartTests(ProductTestCase):
         expect(self.page.get_by_text("of coat.")).to_be_visible()
         self.page.get_by_label("Soft edge").fill("2")
         self.take_out("button")
-        self.page.get_by_role("button", name="Compare with what was brought in").click()
-        expect(self.page.get_by_test_id("difference")).to_have_text("0 of 7,081 pixels differ.")
+        self.assert_nothing_differs()
+        self.to_page("Beneath")
         self.page.get_by_role("button", name="Grow it under").click()
         expect(self.page.get_by_role("alert")).to_contain_text("there is nothing to grow under")
         self.page.get_by_label("Outlines").select_option("none")
@@ -140,9 +158,13 @@ class TakeApartTests(ProductTestCase):
         self.assertLess(gestures, 40)
         illustration = Illustration.objects.select_related("current").get(name="tin inspector")
         made = from_record(illustration.revision.record)
-        sizes = {layer.id: layer.box.size.pixels for layer in made.made if layer.what == "taken" and layer.box}
+        sizes = [
+            layer.box.size.pixels
+            for layer in made.made
+            if isinstance(layer.recipe, Cut) and layer.recipe.keeps == "taken" and layer.box
+        ]
         self.assertEqual(len(sizes), len(wanted))
-        self.assertLess(max(sizes.values()), 0.15 * made.canvas.pixels, "none took the ground along")
+        self.assertLess(max(sizes), 0.15 * made.canvas.pixels, "none took the ground along")
         parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
         with Scratch() as scratch:
             load_pixels(
@@ -162,11 +184,7 @@ class TakeApartTests(ProductTestCase):
     def test_an_outline_that_is_drawn_and_what_cannot_be_taken(self) -> None:
         self.toy("drawn")
         self.page.get_by_role("radio", name="Draw round").click()
-        self.page.mouse.move(*self.place_of(10, 5))
-        self.page.mouse.down()
-        for x, y in ((70, 5), (70, 65), (10, 65), (10, 5)):
-            self.page.mouse.move(*self.place_of(x, y), steps=6)
-        self.page.mouse.up()
+        self.drag((10, 5), (70, 5), (70, 65), (10, 65), (10, 5))
         expect(self.page.get_by_text("px chosen")).to_be_visible()
         self.page.get_by_role("radio", name="Same colour").click()
         self.page.keyboard.down("Alt")
@@ -189,6 +207,62 @@ class TakeApartTests(ProductTestCase):
         expect(self.row("drawn")).to_be_visible()
         self.assertEqual(self.names(), ["drawn"])
 
+    def test_marks_and_shapes_choose_and_the_part_is_completed_and_touched_up(self) -> None:
+        self.toy("marked")
+        self.page.get_by_role("radio", name="Scribble").click()
+        self.page.get_by_role("slider", name="Size, px").press("Home")
+        self.drag((24, 20), (54, 20), (54, 55))
+        expect(self.page.get_by_role("alert")).to_contain_text("There is no mark outside of what you mean")
+        self.page.keyboard.down("Alt")
+        self.drag((10, 5), (80, 5), (80, 65))
+        self.drag((40, 33), (40, 39))
+        self.page.keyboard.up("Alt")
+        expect(self.page.get_by_text("px chosen, 2")).to_be_visible()
+        self.page.get_by_role("radio", name="Ellipse").click()
+        self.page.keyboard.down("Shift")
+        self.drag((33, 29), (47, 43))
+        self.page.keyboard.up("Shift")
+        expect(self.page.get_by_text("1,800 px chosen, 25 % of marked.")).to_be_visible()
+        self.take_out("coat")
+        self.page.get_by_label("Take from").select_option(label="coat")
+        self.page.get_by_role("radio", name="Rectangle").click()
+        self.drag((0, 0), (96, 25))
+        self.page.get_by_label("Behind it comes").select_option("empty")
+        self.take_out("collar")
+        self.page.get_by_label("Take from").select_option(label="coat")
+        self.to_page("Beneath")
+        self.page.get_by_role("radio", name="Round off an end").click()
+        self.click_pixel(39, 27)
+        expect(self.page.get_by_label("Radius")).not_to_have_value("")
+        self.page.get_by_role("button", name="Round it off").click()
+        expect(self.page.get_by_text("Last step: Round off 'coat'")).to_be_visible()
+        self.page.get_by_label("Mark it on the picture").check()
+        expect(self.page.get_by_text("px of coat were filled in; nobody drew them.")).to_be_visible()
+        self.assert_accessible("what lies beneath")
+        self.page.get_by_role("button", name="Remove what was filled in").click()
+        expect(self.page.get_by_text("Nothing was filled in of coat.")).to_be_visible()
+        self.page.get_by_role("radio", name="Paint under").click()
+        self.drag((30, 22), (50, 22))
+        self.page.get_by_role("button", name="Let it go on here, 1 stroke").click()
+        expect(self.page.get_by_text("Last step: Paint 'coat' on under its neighbours")).to_be_visible()
+        self.to_page("Edge and colour")
+        self.drag((70, 50), (72, 50))
+        self.page.get_by_role("button", name="Change the edge, 1 stroke").click()
+        expect(self.page.get_by_text("Last step: Touch up the edge of 'coat'")).to_be_visible()
+        self.assert_nothing_differs()
+        self.page.get_by_label("Seen on the picture").select_option(label="This part alone")
+        self.page.wait_for_timeout(300)
+        self.assertEqual(self.canvas_pixel(71, 50)[:3], list(CREAM), "the part has what was painted over")
+        self.to_page("Edge and colour")
+        self.page.get_by_label("Keep what is lighter and darker").uncheck()
+        self.page.get_by_role("textbox", name="Colour").fill("#2f6f8f")
+        self.assert_accessible("edge and colour")
+        self.page.get_by_role("button", name="Fill it").click()
+        expect(self.page.get_by_text("Last step: Fill 'coat'")).to_be_visible()
+        self.wait_for_pile()
+        self.page.wait_for_timeout(300)
+        self.assertEqual(self.canvas_pixel(25, 40)[:3], [0x2F, 0x6F, 0x8F])
+
     def test_all_separate_pieces_at_once(self) -> None:
         self.toy("beads", "RGBA")
         self.page.get_by_role("button", name="Show the pieces").click()
@@ -206,13 +280,14 @@ class TakeApartTests(ProductTestCase):
             self.click_pixel(x, y)
         self.page.keyboard.press("Enter")
         self.take_out("half")
+        self.to_page("Beneath")
         self.page.get_by_label("By up to").fill("3")
         self.page.get_by_role("button", name="Grow it under").click()
         expect(self.page.get_by_text("Grow 'beads 1' under its neighbours by 3 px")).to_be_visible()
-        self.page.get_by_role("button", name="Compare with what was brought in").click()
-        expect(self.page.get_by_test_id("difference")).to_have_text("0 of 7,081 pixels differ.")
+        self.assert_nothing_differs()
         self.page.get_by_role("button", name="Undo").click()
         self.page.get_by_role("button", name="Undo").click()
         self.to_step("Put in order")
         expect(self.row("beads 3")).to_be_visible()
+        expect(self.row("half")).to_have_count(0)
         self.assertEqual(self.names(), ["beads 3", "beads 2", "beads 1"])

@@ -4,88 +4,24 @@ import base64
 import io
 import tempfile
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import transaction
-from django.test import Client
-from PIL import Image, ImageDraw
+from PIL import Image
 
-from tests.cases import ServerTestCase, brought_in, handed_over, quiet
+from tests.cases import brought_in, handed_over, quiet
+from tests.taking import CREAM, TakingCase, beads, colour_at, toy
+from yuplet.illustration.made import Cut
 from yuplet.illustration.records import from_record
-from yuplet.parts.part import laid_part
-from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
-from yuplet_server.arrangement.models import Arrangement
-from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.models import Illustration, Revision
-from yuplet_server.illustrations.queries import load_pixels
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.storage import open_blob
 
-RED, BLUE, CREAM = (190, 50, 40), (40, 70, 170), (240, 228, 200)
 
-
-def toy(shift: int = 0, coat: tuple[int, int, int] = RED) -> bytes:
-    """A flat picture: a coat with a button on a plain ground."""
-    image = Image.new("RGB", (90, 70), CREAM)
-    draw = ImageDraw.Draw(image)
-    draw.rectangle((20 + shift, 15, 59 + shift, 59), coat)
-    draw.ellipse((34 + shift, 30, 46 + shift, 42), BLUE)
-    out = io.BytesIO()
-    image.save(out, "PNG")
-    return out.getvalue()
-
-
-def beads() -> bytes:
-    """Three pieces on a transparent ground, and a crumb beside the first."""
-    image = Image.new("RGBA", (90, 40))
-    draw = ImageDraw.Draw(image)
-    for left in (5, 35, 65):
-        draw.ellipse((left, 8, left + 20, 30), (*BLUE, 255))
-    image.putpixel((28, 19), (*BLUE, 255))
-    out = io.BytesIO()
-    image.save(out, "PNG")
-    return out.getvalue()
-
-
-def colour_at(x: int, y: int, how: str = "instead", **rest: Any) -> dict[str, Any]:
-    return {"tool": "same-colour", "at": [x, y], "distance": 6, "how": how, **rest}
-
-
-class TakeOutTests(ServerTestCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.illustration = brought_in(self.project, "toy.png", toy())
-
-    def take(
-        self, *parts: dict[str, Any], row: str = "toy", client: Client | None = None, status: int = 200, **rest: Any
-    ) -> Any:
-        view = self.arrangement()
-        body = {"version": view["version"], "row": self.row_id(row), "parts": list(parts), **rest}
-        return self.post(client or self.ben, "take-out", status, body)
-
-    def composite(self) -> np.ndarray:
-        """The parts that are shown, laid over each other from what is kept."""
-        self.illustration = Illustration.objects.select_related("current").get(pk=self.illustration.pk)
-        revision = self.illustration.revision
-        read = from_record(revision.record)
-        parts = [part for _, part in tree_of(Arrangement.objects.get(pk=self.illustration.pk)).parts()]
-        with Scratch() as scratch:
-            load_pixels(revision, {layer for part in parts for layer in part.layers}, scratch, quiet)
-            laid = (laid_part(part, read.boxes, read.canvas) for part in parts if part.shown)
-            return compose([one for one in laid if one is not None], read.canvas, scratch)
-
-    def original(self) -> np.ndarray:
-        with open_blob(self.illustration.revision.sha256) as file:
-            return np.array(Image.open(file).convert("RGBA"))
-
-    def names(self) -> list[str]:
-        return [row["name"] for row in self.arrangement()["rows"]]
-
+class TakeOutTests(TakingCase):
     def test_a_selection_says_what_it_chooses(self) -> None:
         body = {"row": self.row_id("toy"), "gestures": [colour_at(25, 20)]}
         found = self.post(self.ben, "selection", body=body)
@@ -240,35 +176,14 @@ class TakeOutTests(ServerTestCase):
         )
         self.assertTrue((self.composite()[..., 3] == 255).all())
 
-    def test_a_part_grows_under_its_neighbour(self) -> None:
-        before = self.original()
-        self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")
-        top = {"tool": "draw-round", "points": [[0, 0], [90, 0], [90, 25], [0, 25]]}
-        self.take({"name": "collar", "gestures": [top]}, row="coat")
-        self.assertEqual([row["box"] for row in self.arrangement()["rows"][1:]], [[20, 25, 40, 35], [20, 15, 40, 10]])
-        coat, version = self.row_id("coat"), self.arrangement()["version"]
-        view = self.post(self.ben, "grow-under", body={"version": version, "row": coat, "by": 6})
-        self.assertEqual([row["box"] for row in view["rows"][1:]], [[20, 19, 40, 41], [20, 15, 40, 10]])
-        self.assertEqual(view["undo"], "Grow 'coat' under its neighbours by 6 px")
-        np.testing.assert_array_equal(self.composite(), before)
-        self.step(self.ben, view["version"], do="show-rows", shown={self.row_id("collar"): False})
-        self.assertEqual(self.composite()[20, 30].tolist(), [*RED, 255], "its colour runs on")
-        for wrong, status, said in (
-            ({"row": self.row_id("collar"), "by": 6}, 422, "nothing to grow under"),
-            ({"row": coat, "by": 0}, 400, "by"),
-        ):
-            answer = self.post(self.ben, "grow-under", status, {"version": view["version"], **wrong})
-            self.assertIn(said, str(answer))
-        self.post(self.ben, "undo")
-        self.post(self.ben, "undo")
-        self.assertEqual(self.arrangement()["rows"][1]["box"], [20, 25, 40, 35])
-
     def test_masks_are_kept_and_move_house(self) -> None:
         self.take({"name": "coat", "gestures": [colour_at(25, 20)]}, behind="flat")
         made = from_record(Illustration.objects.get(pk=self.illustration.pk).revision.record).made
-        self.assertEqual([(one.what, one.of) for one in made], [("taken", "l1"), ("left", "l1")])
+        cuts = [one.recipe for one in made if isinstance(one.recipe, Cut)]
+        self.assertEqual([one.of for one in made], ["l1", "l1"])
+        self.assertEqual([cut.keeps for cut in cuts], ["taken", "left"])
         with self.settings():
             call_command("sweep_files", verbosity=0)
-        for one in made:
-            with open_blob(one.mask) as file:
-                self.assertEqual(Image.open(file).size, (one.mask_box.width, one.mask_box.height))
+        for cut in cuts:
+            with open_blob(cut.mask) as file:
+                self.assertEqual(Image.open(file).size, cut.mask_box.size)

@@ -3,7 +3,7 @@
 import unittest
 
 from yuplet.arrangement.commands import apply, inverse
-from yuplet.arrangement.taking import check_behind, in_front_of, layer_to_take_from, parts_taken_out, with_layer
+from yuplet.arrangement.taking import check_behind, in_front_of, parts_taken_out, still_part, with_layer, with_layers
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import CannotTakeOut, Locked
 from yuplet.parts.part import Frame, Part, Piece, still
@@ -73,12 +73,17 @@ class TakingTests(unittest.TestCase):
             Part("s", "glow", still("d"), blend="screen"),
         )
         found = Arrangement(rows)
-        self.assertEqual(layer_to_take_from(found, "s"), "d")
-        for row, said in (("p", "has frames"), ("q", "several layers"), ("g", "is a group")):
+        self.assertEqual([still_part(found, row).name for row in "qs"], ["two", "glow"])
+        for row, said in (("p", "has frames"), ("g", "is a group")):
             with self.subTest(row), self.assertRaisesRegex(CannotTakeOut, said):
-                layer_to_take_from(found, row)
+                still_part(found, row)
         with self.assertRaises(Locked):
-            layer_to_take_from(found, "r")
+            still_part(found, "r")
+        step = with_layers(found, {"a": "m1", "d": "m2"}, "Touch up")
+        after = apply(found, step)
+        self.assertEqual([sorted(part.layers) for _, part in after.parts()], [["b", "m1"], ["b", "m1"], ["c"], ["m2"]])
+        with self.assertRaises(Locked):
+            with_layers(found, {"c": "m1"}, "Touch up")
         check_behind(found, "s", False)
         with self.assertRaisesRegex(CannotTakeOut, "would be seen"):
             check_behind(found, "s", True)

@@ -1,13 +1,16 @@
 """Taking art out: what is taken over what is left is the layer, to the bit; and it can be made again."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from yuplet.errors import CannotTakeOut
-from yuplet.geometry import Box
-from yuplet.illustration.layers import Behind, MadeLayer
-from yuplet.parts.cutting import Made, Taken, grow_under, made_again, owners, placed_mask, take_out
+from yuplet.geometry import Box, Size
+from yuplet.illustration.made import Behind, Cut, MadeLayer
+from yuplet.parts.cutting import Taken, owners, take_out, without_added
+from yuplet.parts.making import Content, Made, placed_mask
+from yuplet.parts.remaking import remade
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.scratch import Scratch
@@ -35,7 +38,7 @@ def hard(x: float, y: float, radius: float) -> Mask:
 
 
 def taken_from(picture: Picture, masks: list[Mask], behind: Behind) -> Taken:
-    return take_out(picture, BOX, owners(picture, masks), behind, masks[0] if len(masks) == 1 else None)
+    return take_out(Content(BOX, picture), owners(picture, masks), behind, masks[0] if len(masks) == 1 else None)
 
 
 class TakeOutTests(unittest.TestCase):
@@ -118,9 +121,9 @@ class TakeOutTests(unittest.TestCase):
             with self.subTest(said), self.assertRaisesRegex(CannotTakeOut, said):
                 taken_from(picture, masks, behind)
         with self.assertRaisesRegex(CannotTakeOut, "These are 600 parts"):
-            take_out(picture, BOX, np.arange(40 * 48, dtype=np.int32).reshape(40, 48) % 601, None)
+            take_out(Content(BOX, picture), np.arange(40 * 48, dtype=np.int32).reshape(40, 48) % 601, None)
         with self.assertRaisesRegex(CannotTakeOut, "one by one"):
-            take_out(picture, BOX, owners(picture, [soft, hard(30, 30, 4)]), "flat", soft)
+            take_out(Content(BOX, picture), owners(picture, [soft, hard(30, 30, 4)]), "flat", soft)
 
     def test_it_is_made_again_from_other_art_at_another_place(self) -> None:
         picture = layer()
@@ -128,42 +131,37 @@ class TakeOutTests(unittest.TestCase):
         repainted[..., 3] = picture[..., 3]
         for mask in (hard(12, 12, 8), softened(disc(14, 14, 8), 3)):
             first, wanted = (taken_from(art, [mask], "flat") for art in (picture, repainted))
-            for what, kept, new in (
-                ("taken", first.taken[0], wanted.taken[0]),
-                ("left", first.left, wanted.left),
-            ):
-                assert kept is not None and new is not None
-                made = MadeLayer("m1", "l1", what, kept.box, "key", kept.mask_box.moved(3, 2), "flat")  # type: ignore[arg-type]
-                again = made_again(made, repainted, BOX.moved(3, 2), kept.mask)
+            for kept, new in ((first.taken[0], wanted.taken[0]), (first.left, wanted.left)):
+                assert kept is not None and new is not None and isinstance(kept.recipe, Cut)
+                recipe = replace(kept.recipe, mask_box=kept.recipe.mask_box.moved(3, 2))
+                made = MadeLayer("m1", "l1", recipe, kept.box)
+                again = remade(made, {"l1": Content(BOX.moved(3, 2), repainted)}, kept.mask, Size(90, 90))
                 assert again is not None
                 self.assertEqual(again.box, new.box.moved(3, 2))
                 np.testing.assert_array_equal(again.picture, new.picture)
-        elsewhere = MadeLayer("m1", "l1", "taken", BOX, "key", Box(500, 500, 548, 540))
-        self.assertIsNone(made_again(elsewhere, repainted, BOX, mask))
+        elsewhere = MadeLayer("m1", "l1", Cut("taken", "key", Box(500, 500, 548, 540)), BOX)
+        self.assertIsNone(remade(elsewhere, {"l1": Content(BOX, repainted)}, mask, Size(90, 90)))
+        self.assertIsNone(remade(elsewhere, {}, mask, Size(90, 90)))
 
-    def test_a_layer_grows_under_what_covers_it(self) -> None:
-        picture = np.zeros((20, 20, 4), np.uint8)
-        picture[...] = (200, 60, 40, 255)
-        picture[:, 17:19] = (20, 20, 20, 255)  # a line that goes down
-        picture[19, :, 3] = 120  # and a smoothed border below
-        box = Box(10, 10, 30, 30)
-        covered = np.zeros((60, 60), bool)
-        covered[24:60, 4:40] = True
-        made = grow_under(picture, box, 6, covered)
-        self.assertEqual(made.box, Box(4, 10, 36, 35))
-        whole = np.zeros((60, 60, 4), np.uint8)
-        whole[made.box.top : made.box.bottom, made.box.left : made.box.right] = made.picture
-        np.testing.assert_array_equal(whole[10:24, 10:30], picture[:14], "what is seen is as it was")
-        self.assertTrue((whole[29:34, 12:26, 3] == 255).all(), "the smoothed border is closed where it is covered")
-        self.assertEqual(whole[32, 28].tolist(), [20, 20, 20, 255], "lines run on")
-        self.assertFalse(whole[~covered & (np.add.outer(np.zeros(60), np.arange(60)) < 10), 3].any())
-        assert made.added is not None
-        self.assertEqual(int(made.added.sum()), int((made.mask > 0).sum()))
-        again = made_again(MadeLayer("m1", "l1", "grown", made.box, "key", made.mask_box), picture, box, made.mask)
-        assert again is not None
-        np.testing.assert_array_equal(again.picture, made.picture)
-        with self.assertRaisesRegex(CannotTakeOut, "nothing to grow under"):
-            grow_under(picture, box, 6, np.zeros((60, 60), bool))
+    def test_what_was_filled_in_is_known_from_cut_to_cut_and_can_be_removed(self) -> None:
+        picture = layer()
+        first = taken_from(picture, [softened(disc(14, 14, 8), 3)], "flat").left
+        assert first is not None and first.added is not None
+        ground = Content(first.box, first.picture, first.added)
+        second = take_out(ground, owners(ground.picture, [hard(20, 14, 8)[:, :44]]), "flat")
+        assert second.left is not None and second.left.added is not None
+        (taken,) = second.taken
+        assert taken.added is not None
+        inherited = first.added[taken.box.top : taken.box.bottom, taken.box.left : taken.box.right]
+        np.testing.assert_array_equal(taken.added, inherited & (taken.picture[..., 3] > 0))
+        self.assertTrue((second.left.added | ~first.added).all(), "what was taken away is filled in again")
+        covered = disc(14, 14, 6)[:, :44]
+        bare = without_added(ground, covered)
+        assert bare is not None and bare.added is not None
+        self.assertFalse(self.whole(bare)[:, :44, 3][covered].any())
+        np.testing.assert_array_equal(bare.added, first.added & ~covered)
+        with self.assertRaisesRegex(CannotTakeOut, "nothing to remove"):
+            without_added(ground, np.zeros_like(covered))
 
     def test_a_mask_in_another_box(self) -> None:
         mask = np.arange(1, 13, dtype=np.uint8).reshape(3, 4)

@@ -1,7 +1,7 @@
 """Applying commands: the core says what they do, the rows keep it, the log says how to take it back."""
 
-from collections.abc import Collection, Mapping, Sequence, Set
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping, Set
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -9,21 +9,14 @@ from django.db import transaction
 from yuplet.arrangement import commands
 from yuplet.arrangement.records import RowRecord, frames_to_json, to_records
 from yuplet.arrangement.revision import take_revision as core_take_revision
-from yuplet.arrangement.taking import check_behind, in_front_of, parts_taken_out, with_layer
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import ArrangementError, CannotTakeOut
-from yuplet.illustration.layers import Behind, What
+from yuplet.errors import ArrangementError
 from yuplet.illustration.matching import match_layers, renumbered
 from yuplet.illustration.records import from_record
-from yuplet.parts.cutting import Made, owners
-from yuplet.parts.cutting import grow_under as core_grow_under
-from yuplet.parts.cutting import take_out as core_take_out
-from yuplet.selecting.gestures import HARD, Edge, Gesture, select
-from yuplet.selecting.regions import islands, without_crumbs
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.models import Arrangement, Row, Step
-from yuplet_server.illustrations.actions import keep_made, make_again, renumber, use
+from yuplet_server.illustrations.actions import make_again, renumber, use
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.project.errors import ChangedMeanwhile, NotNow
@@ -50,110 +43,20 @@ def do(illustration_id: int, user: User, version: int, value: dict[str, Any]) ->
     Steps that others made meanwhile are no obstacle unless they touched the same fields of the same rows. Raises
     `ChangedMeanwhile` then, and the core's `ArrangementError` when the command cannot be applied.
     """
-    arrangement = _locked(illustration_id)
+    arrangement = locked(illustration_id)
     command = commands.from_json(value)
     if type(command) not in commands.COMMANDS.values():
         raise ArrangementError("Rows are replaced by other steps, never by themselves. Reload the page and try again.")
-    _refuse_if_changed(arrangement, user, version, commands.touched(command))
-    _do(arrangement, user, command)
+    refuse_if_changed(arrangement, user, version, commands.touched(command))
+    take_step(arrangement, user, command)
 
 
-def _refuse_if_changed(arrangement: Arrangement, user: User, version: int, touched: Set[tuple[str, str]]) -> None:
+def refuse_if_changed(arrangement: Arrangement, user: User, version: int, touched: Set[tuple[str, str]]) -> None:
     """Raise `ChangedMeanwhile` when somebody else touched the same since a version."""
     later = arrangement.steps.filter(version__gt=version).exclude(user=user).select_related("user").order_by("-version")
     for step in later:
         if touched & _pairs(step):
             raise ChangedMeanwhile(_who(step), step.title)
-
-
-@dataclass(frozen=True, slots=True)
-class Wish:
-    """A part that is to be taken out: the name wished for, the gestures that choose its art, and its edge."""
-
-    name: str
-    gestures: tuple[Gesture, ...]
-    edge: Edge = HARD
-
-
-@dataclass(frozen=True, slots=True)
-class Separated:
-    """Every separate piece of a part, or every region that is proposed when it is divided into so many.
-
-    Each becomes a part, named by the part's own name and a number.
-    """
-
-    gap: float = 0.0
-    smallest: int = 1
-    regions: int | None = None
-
-
-@transaction.atomic
-def take_out(
-    illustration_id: int,
-    user: User,
-    version: int,
-    row: str,
-    wanted: Sequence[Wish] | Separated,
-    behind: Behind,
-    is_copy: bool = False,
-) -> list[str]:
-    """Take art out of a part: new parts directly in front of what is left of it, in one step. Answers their rows.
-
-    Raises `ChangedMeanwhile` when somebody else changed the part after `version`, `SelectionError` when the art cannot be
-    taken out, and `ArrangementError`.
-    """
-    arrangement = _locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    _refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
-    before = queries.tree_of(arrangement)
-    art = queries.art_of(illustration, row)
-    check_behind(before, row, behind is not None)
-    soft = None
-    if isinstance(wanted, Separated):
-        if wanted.regions is not None:
-            owner = art.divide(art.picture).parts_at(wanted.regions)
-        else:
-            owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
-        name = before.find(row)[1].name
-        wished = [f"{name} {number}" for number in range(1, int(owner.max()) + 1)]
-        if len(wished) < 2:
-            raise CannotTakeOut(f"'{name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
-    else:
-        masks = [select(art.picture, art.box, wish.gestures, wish.edge, art.divide) for wish in wanted]
-        owner, wished = owners(art.picture, masks), [wish.name for wish in wanted]
-        soft = masks[0] if len(masks) == 1 else None
-    box = art.box.moved(-art.offset[0], -art.offset[1])
-    found = core_take_out(art.picture, box, owner, behind, soft)
-    if found.left is None and len(wished) == 1 and not is_copy:
-        raise CannotTakeOut("This is all of the part, so nothing would be left of it. Rename the part instead.")
-    made: list[tuple[What, str, Made, Behind]] = [("taken", art.layer, one, behind) for one in found.taken]
-    if found.left is not None and not is_copy:
-        made.append(("left", art.layer, found.left, behind))
-    ids = keep_made(illustration.revision, made)
-    left = ids.pop() if len(ids) > len(wished) else None
-    _do(arrangement, user, parts_taken_out(before, row, left, list(zip(ids, wished, strict=True)), is_copy))
-    return ids
-
-
-@transaction.atomic
-def grow_under(illustration_id: int, user: User, version: int, row: str, by: int) -> None:
-    """Extend a part by up to so many pixels beneath what lies over it, in one step; what is seen stays as it is.
-
-    Raises as `take_out` does.
-    """
-    arrangement = _locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    _refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
-    before = queries.tree_of(arrangement)
-    art = queries.art_of(illustration, row)
-    check_behind(before, row, True)
-    covered = queries.covered_by(illustration, in_front_of(before, row))
-    found = core_grow_under(art.picture, art.box, by, covered)
-    x, y = art.offset
-    own = replace(found, box=found.box.moved(-x, -y), mask_box=found.mask_box.moved(-x, -y))
-    (layer,) = keep_made(illustration.revision, [("grown", art.layer, own, None)])
-    name = before.find(row)[1].name
-    _do(arrangement, user, with_layer(before, row, layer, f"Grow '{name}' under its neighbours by {by} px"))
 
 
 @transaction.atomic
@@ -165,7 +68,7 @@ def take_revision(
     `settled` is the old layer of each new one as somebody confirmed it, `remove` the parts to be taken out with their
     layers. Raises `NotNow` when the revision is not there to be taken, `ArrangementError` when parts cannot be removed.
     """
-    arrangement = _locked(illustration_id)
+    arrangement = locked(illustration_id)
     illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
     revision = Revision.objects.filter(illustration=illustration, number=number).first()
     if revision is None or revision.state == Revision.State.READING or revision.pk == illustration.current_id:
@@ -178,13 +81,13 @@ def take_revision(
     factor = raw.canvas.width / old.canvas.width if revision.sha256 == now.sha256 else 1.0
     step = core_take_revision(before, old, new, matches, remove, number, factor)
     renumber(revision, new, ids)
-    _do(arrangement, user, step)
+    take_step(arrangement, user, step)
 
 
 @transaction.atomic
 def go_back(illustration_id: int, user: User) -> None:
     """Work with the revision before the current one again, in one step. Raises `NotNow` when there is none."""
-    arrangement = _locked(illustration_id)
+    arrangement = locked(illustration_id)
     illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
     number = illustration.revision.number
     taken = arrangement.steps.filter(command__do="replace-rows", command__revision=number, state=Step.State.DONE)
@@ -193,13 +96,13 @@ def go_back(illustration_id: int, user: User) -> None:
         raise NotNow("There is no earlier revision to go back to.")
     back = commands.from_json(step.inverse)
     assert isinstance(back, commands.ReplaceRows)
-    _do(arrangement, user, replace(back, what=f"Go back to revision {back.revision}"))
+    take_step(arrangement, user, replace(back, what=f"Go back to revision {back.revision}"))
 
 
 @transaction.atomic
 def undo(illustration_id: int, user: User) -> None:
     """Take back one's own last step. Raises `NotNow` when there is none or later steps of others depend on it."""
-    arrangement = _locked(illustration_id)
+    arrangement = locked(illustration_id)
     step = queries.undoable(arrangement, user)
     if step is None:
         raise NotNow("There is no step of yours to undo.")
@@ -211,7 +114,7 @@ def undo(illustration_id: int, user: User) -> None:
 @transaction.atomic
 def redo(illustration_id: int, user: User) -> None:
     """Do again what one undid last. Raises `NotNow` as `undo` does."""
-    arrangement = _locked(illustration_id)
+    arrangement = locked(illustration_id)
     step = queries.redoable(arrangement, user)
     if step is None:
         raise NotNow("There is no step of yours to do again.")
@@ -220,11 +123,12 @@ def redo(illustration_id: int, user: User) -> None:
     Step.objects.filter(pk=step.pk).update(state=Step.State.DONE)
 
 
-def _locked(illustration_id: int) -> Arrangement:
+def locked(illustration_id: int) -> Arrangement:
+    """The arrangement, which nobody else changes until the transaction ends."""
     return Arrangement.objects.select_for_update().get(pk=illustration_id)
 
 
-def _do(arrangement: Arrangement, user: User, command: commands.Command) -> None:
+def take_step(arrangement: Arrangement, user: User, command: commands.Command) -> None:
     """Apply a command and log it with what undoes it."""
     before = queries.tree_of(arrangement)
     after = commands.apply(before, command)

@@ -2,24 +2,28 @@
 
 import base64
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
-from yuplet.arrangement.taking import layer_to_take_from
+from yuplet.arrangement.taking import still_part
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import laid
 from yuplet.errors import SelectionError
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Layer
+from yuplet.illustration.made import Merged
 from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
 from yuplet.parts.cutting import MAX_PARTS
+from yuplet.parts.joints import Circle, limb_at
+from yuplet.parts.making import Content, Made
+from yuplet.parts.merging import merged
 from yuplet.parts.part import Part, laid_part, part_box
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
@@ -33,7 +37,8 @@ from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import decoded, layer_picture, load_pixels, looks_of
+from yuplet_server.illustrations.queries import content_of, decoded, load_pixels, looks_of, mask_of
+from yuplet_server.project.errors import NotNow
 
 FLAGS = ("provisional name", "proposed place")
 """Notes of what was read that an artist should look at."""
@@ -139,6 +144,22 @@ def proposals_of(illustration: Illustration, row: str) -> dict[str, Any]:
     }
 
 
+def added_to(illustration: Illustration, row: str) -> dict[str, Any]:
+    """What was filled in of a part, as `selection` tells what is chosen; nothing of it is no error."""
+    art = art_of(illustration, row)
+    added = np.where(art.content.all_added, 255, 0).astype(np.uint8)
+    return {
+        "pixels": int(art.content.all_added.sum()),
+        "box": art.box.as_xywh(),
+        "mask": base64.b64encode(_stencil(added)).decode(),
+    }
+
+
+def limb_of(illustration: Illustration, row: str, x: float, y: float) -> Circle:
+    """The circle about a place that is as wide as a part is there. Raises as `selection` does."""
+    return limb_at(art_of(illustration, row).content, Point(x, y))
+
+
 def difference(illustration: Illustration) -> dict[str, Any]:
     """Where the parts that are included and shown, laid together, differ from what was brought in: how many pixels, by how much, and a mask.
 
@@ -174,34 +195,83 @@ def covered_by(illustration: Illustration, parts: Sequence[Part]) -> NDArray[np.
     return covered
 
 
+_Pieces: TypeAlias = tuple[tuple[str, Box, str | None, float, str], ...]
+"""Layers as they are laid: the digest of the pixels, the box, the mask of what was added, opacity and mode."""
+
+
 @dataclass(frozen=True, slots=True)
 class Art:
-    """What is selected from: the layer that a part is, its pixels, and where the part lies on the canvas."""
+    """What is selected from: what a part holds, where the part lies on the canvas.
 
-    layer: str
-    picture: Picture
-    box: Box
+    `layer` is the layer that it is; None when it is of several, which `merged` are as one. `offset` is how far the part lies from
+    where its layers do, `key` what tells its pixels from all others.
+    """
+
+    content: Content
+    layer: str | None
     offset: tuple[int, int]
-    digest: str
+    key: "str | _Pieces"
+    merged: Made | None = None
+
+    @property
+    def picture(self) -> Picture:
+        """Its pixels."""
+        return self.content.picture
+
+    @property
+    def box(self) -> Box:
+        """Where it lies on the canvas."""
+        return self.content.box
 
     def divide(self, picture: Picture) -> Proposals:
         """Proposals for the art, which are computed once."""
-        return _divided(self.digest)
-
-
-@lru_cache(maxsize=4)
-def _divided(digest: str) -> Proposals:
-    return propose(decoded(digest))
+        return _divided(self.key)
 
 
 def art_of(illustration: Illustration, row: str) -> Art:
-    """The art of a part that is one layer. Raises `ArrangementError`, `SelectionError` or `NotNow`."""
-    tree = tree_of(Arrangement.objects.get(pk=illustration.pk))
-    layer = layer_to_take_from(tree, row)
-    part = tree.find(row)[1]
-    assert isinstance(part, Part)
-    picture, box, digest = layer_picture(illustration.revision, layer)
-    return Art(layer, picture, box.moved(*part.offset), part.offset, digest)
+    """The art of a still part. Raises `ArrangementError`, `SelectionError` or `NotNow`."""
+    part = still_part(tree_of(Arrangement.objects.get(pk=illustration.pk)), row)
+    read = from_record(illustration.revision.record)
+    found = LayerImage.objects.filter(revision=illustration.revision, layer__in=part.layers)
+    digests = dict(found.values_list("layer", "pixels"))
+    boxes = read.boxes
+    there = [piece for piece in part.pieces if piece.layer in digests and piece.layer in boxes]
+    if not there:
+        raise NotNow("This part is empty, so there is nothing to work with.")
+    if part.is_one_layer:
+        (layer,) = part.layers
+        content = content_of(illustration.revision, read, layer)
+        assert content is not None
+        return Art(_moved(content, part.offset), layer, part.offset, digests[layer])
+    added = {made.id: made.added for made in read.made}
+    key = tuple(
+        (digests[piece.layer], boxes[piece.layer], added.get(piece.layer), piece.opacity, piece.blend)
+        for piece in there
+    )
+    made = _merged(key)
+    recipe = Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in part.pieces))
+    return Art(_moved(made.content, part.offset), None, part.offset, key, replace(made, recipe=recipe))
+
+
+@lru_cache(maxsize=4)
+def _divided(key: "str | _Pieces") -> Proposals:
+    return propose(decoded(key) if isinstance(key, str) else _merged(key).picture)
+
+
+@lru_cache(maxsize=4)
+def _merged(pieces: _Pieces) -> Made:
+    sources = {
+        str(number): Content(box, decoded(digest), None if added is None else mask_of(added) > 0)
+        for number, (digest, box, added, _, _) in enumerate(pieces)
+    }
+    made = merged(sources, Merged(tuple((str(at), *piece[3:]) for at, piece in enumerate(pieces))))
+    if made is None:
+        raise NotNow("Nothing of this part is seen, so there is nothing to work with.")
+    return made
+
+
+def _moved(content: Content, offset: tuple[int, int]) -> Content:
+    return replace(content, box=content.box.moved(*offset))
 
 
 def _stencil(mask: Mask) -> bytes:
@@ -230,7 +300,9 @@ def review(illustration: Illustration, revision: Revision) -> dict[str, Any]:
                 "dx": match.dx,
                 "dy": match.dy,
                 "parts": {
-                    part.id: part.name for part in parts if match.old in {read.root_of(layer) for layer in part.layers}
+                    part.id: part.name
+                    for part in parts
+                    if match.old in {root for layer in part.layers for root in read.roots_of(layer)}
                 },
             }
             for match in match_layers(looks_of(now), looks_of(revision))

@@ -8,6 +8,7 @@ from yuplet.selecting.gestures import KINDS
 from yuplet.selecting.masks import How
 from yuplet.selecting.proposals import MAX_REGIONS
 from yuplet.selecting.regions import Line
+from yuplet_server.arrangement.making import CHANGES
 from yuplet_server.arrangement.models import Row
 
 
@@ -118,6 +119,10 @@ class GestureSerializer(serializers.Serializer[Any]):
     darkness = serializers.FloatField(required=False, help_text="L* below which a pixel is line.")
     line = serializers.ChoiceField(choices=get_args(Line), required=False)
     regions = serializers.IntegerField(required=False, help_text="Into how many regions the part is divided.")
+    size = serializers.FloatField(required=False, help_text="Of the brush, in pixels.")
+    hardness = serializers.FloatField(required=False, help_text="Of the brush, 0 to 1.")
+    inside = serializers.ListField(child=serializers.ListField(), required=False, help_text="Marks: lists of [x, y].")
+    outside = serializers.ListField(child=serializers.ListField(), required=False)
 
 
 class SelectionSerializer(serializers.Serializer[Any]):
@@ -157,7 +162,7 @@ class AskIslandsSerializer(serializers.Serializer[Any]):
     smallest = serializers.IntegerField(default=1, min_value=1)
 
 
-class AskProposalsSerializer(serializers.Serializer[Any]):
+class RowOnlySerializer(serializers.Serializer[Any]):
     row = serializers.CharField()
 
 
@@ -219,12 +224,49 @@ class TakeOutSerializer(serializers.Serializer[Any]):
     copy = serializers.BooleanField(default=False)
 
 
-class GrowSerializer(serializers.Serializer[Any]):
-    """A part that is extended beneath what lies over it, by up to so many pixels."""
+class StrokeSerializer(serializers.Serializer[Any]):
+    """A stroke of a round brush in pixels of the canvas; `hardness` is the share of its radius that covers completely."""
+
+    points = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+    )
+    size = serializers.FloatField(required=False)
+    hardness = serializers.FloatField(required=False)
+    how = serializers.ChoiceField(choices=get_args(How), required=False)
+
+
+class ChangeSerializer(serializers.Serializer[Any]):
+    """What is done with the pixels of a part; `do` says which of the other fields is used.
+
+    'grow-under' extends it by up to `by` pixels, 'round-off' by a disc of a `radius` `at` a place, 'paint-under' by `strokes`, each
+    only where opaque parts lie over it; `fill` says with what. 'remove-added' takes away what was filled in. 'touch-up' changes
+    the edge at which it was taken out by `strokes`. 'dye' gives it another `colour`; `shaded`: lighter and darker places stay so.
+    """
 
     version = serializers.IntegerField(help_text="The version that was looked at.")
     row = serializers.CharField()
-    by = serializers.IntegerField(min_value=1, max_value=500)
+    do = serializers.ChoiceField(choices=CHANGES)
+    by = serializers.IntegerField(min_value=1, max_value=500, required=False)
+    at = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2, required=False)
+    radius = serializers.FloatField(min_value=1, max_value=2000, required=False)
+    strokes = StrokeSerializer(many=True, required=False)
+    fill = serializers.ChoiceField(choices=["onward", "flat", "painted", "colour"], required=False)
+    colour = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
+    )
+    shaded = serializers.BooleanField(required=False)
+
+
+class AskLimbSerializer(serializers.Serializer[Any]):
+    row = serializers.CharField()
+    at = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+
+
+class LimbSerializer(serializers.Serializer[Any]):
+    """Half the width of a part across the way to its middle, in pixels, and half of how far its two sides differ."""
+
+    radius = serializers.FloatField()
+    deviation = serializers.FloatField()
 
 
 class TakenOutSerializer(serializers.Serializer[Any]):

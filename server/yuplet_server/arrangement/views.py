@@ -5,20 +5,23 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.illustration.layers import Behind
-from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json
+from yuplet.illustration.made import Behind
+from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
-from yuplet_server.arrangement import actions, queries
+from yuplet_server.arrangement import actions, making, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
     AskIslandsSerializer,
-    AskProposalsSerializer,
+    AskLimbSerializer,
+    ChangeSerializer,
     DifferenceSerializer,
-    GrowSerializer,
     IslandsSerializer,
+    LimbSerializer,
+    PieceOfArtSerializer,
     ProposalsSerializer,
     ReviewSerializer,
+    RowOnlySerializer,
     SelectedSerializer,
     SelectionSerializer,
     StepSerializer,
@@ -81,10 +84,10 @@ class IslandsView(APIView):
 class ProposalsView(APIView):
     """The parts that a part seems to have; nothing is changed."""
 
-    @extend_schema(request=AskProposalsSerializer, responses=ProposalsSerializer)
+    @extend_schema(request=RowOnlySerializer, responses=ProposalsSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = AskProposalsSerializer(data=request.data)
+        asked = RowOnlySerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         return Response(ProposalsSerializer(queries.proposals_of(found, asked.validated_data["row"])).data)
 
@@ -107,29 +110,63 @@ class TakeOutView(APIView):
         asked = TakeOutSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         said = asked.validated_data
-        wanted: list[actions.Wish] | actions.Separated
+        wanted: list[making.Wish] | making.Separated
         if "separate" in said:
-            wanted = actions.Separated(**said["separate"])
+            wanted = making.Separated(**said["separate"])
         else:
-            wanted = [actions.Wish(one["name"], *_read(one)) for one in asked.initial_data.get("parts", [])]
+            wanted = [making.Wish(one["name"], *_read(one)) for one in asked.initial_data.get("parts", [])]
         behind: Behind = None if said["behind"] == "empty" else said["behind"]
         if said["behind"] == "colour":
             behind = tuple(said.get("colour", (255, 255, 255)))
-        taken = actions.take_out(found.pk, request.user, said["version"], said["row"], wanted, behind, said["copy"])
+        taken = making.take_out(found.pk, request.user, said["version"], said["row"], wanted, behind, said["copy"])
         answer = {"taken": taken, "arrangement": _seen(request, illustration)}
         return Response(TakenOutSerializer(answer).data)
 
 
-class GrowUnderView(APIView):
-    """A part that runs on beneath its neighbours."""
+class ChangeView(APIView):
+    """A part whose pixels are changed: what lies beneath its neighbours, its edge, its colour."""
 
-    @extend_schema(request=GrowSerializer, responses=ArrangementSerializer)
+    @extend_schema(request=ChangeSerializer, responses=ArrangementSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = GrowSerializer(data=request.data)
+        asked = ChangeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        actions.grow_under(found.pk, request.user, **asked.validated_data)
+        numbers = dict(asked.validated_data)
+        version, row, what = (numbers.pop(name) for name in ("version", "row", "do"))
+        if "strokes" in numbers:
+            # The core reads strokes itself, as it reads gestures.
+            numbers["strokes"] = strokes_from_json(asked.initial_data["strokes"])
+        for name in ("at", "colour"):
+            if name in numbers:
+                numbers[name] = tuple(numbers[name])
+        if numbers.get("fill") == "colour":
+            numbers["fill"] = numbers.pop("colour", (255, 255, 255))
+        making.change(found.pk, request.user, version, row, what, **numbers)
         return Response(ArrangementSerializer(_seen(request, illustration)).data)
+
+
+class AddedView(APIView):
+    """What was filled in of a part; nothing is changed."""
+
+    @extend_schema(request=RowOnlySerializer, responses=PieceOfArtSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = RowOnlySerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(PieceOfArtSerializer(queries.added_to(found, asked.validated_data["row"])).data)
+
+
+class LimbView(APIView):
+    """How wide a part is at a place that it could turn about; nothing is changed."""
+
+    @extend_schema(request=AskLimbSerializer, responses=LimbSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = AskLimbSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        x, y = asked.validated_data["at"]
+        circle = queries.limb_of(found, asked.validated_data["row"], x, y)
+        return Response(LimbSerializer({"radius": circle.radius, "deviation": circle.deviation}).data)
 
 
 def _read(value: dict[str, Any]) -> tuple[tuple[Gesture, ...], Edge]:

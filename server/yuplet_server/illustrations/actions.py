@@ -20,25 +20,27 @@ from PIL import Image
 from yuplet.arrangement.tree import Renamed, arrangement_of
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
-from yuplet.illustration.layers import Behind, MadeLayer, ReadingReport, What, laid
 from yuplet.illustration.layers import Illustration as Read
+from yuplet.illustration.layers import ReadingReport, laid
+from yuplet.illustration.made import Cut, Extension, MadeLayer
 from yuplet.illustration.records import from_record, to_record
-from yuplet.parts.cutting import Made, made_again
+from yuplet.parts.making import Made
+from yuplet.parts.remaking import remade
 from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading import png as png_reading
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.files import MergedComparison, compare_with_merged, read_illustration
 from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.queries import content_of, mask_of
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs, open_blob
+from yuplet_server.projects.storage import blobs
 
 MAX_UPLOAD = 2 << 30
 THUMBNAIL = 72
@@ -175,19 +177,21 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
     return land
 
 
-def keep_made(revision: Revision, made: Sequence[tuple[What, str, Made, Behind]]) -> list[str]:
-    """Keep layers that were made of others: what each is, the layer it is of, its content, and how its place is filled.
+def keep_made(revision: Revision, made: Sequence[tuple[str | None, Made]]) -> list[str]:
+    """Keep layers that were made of others: the layer that each is of (None: of none or several), and its content.
 
     Answers their ids, in the same order. The caller holds the lock of the arrangement.
     """
     number = _last_made(revision)
     read = from_record(revision.record)
     images, layers = [], []
-    for what, of, content, behind in made:
+    for of, content in made:
         number += 1
-        kept = _keep_made(f"m{number}", what, of, content, behind)
-        layers.append(kept)
-        images.append((kept.id, *_keep_picture(content.picture, None)))
+        recipe = content.recipe
+        if isinstance(recipe, Cut | Extension) and content.mask is not None:
+            recipe = replace(recipe, mask=_keep_mask(content.mask) or "")
+        layers.append(MadeLayer(f"m{number}", of, recipe, content.box, _keep_mask(content.added)))
+        images.append((f"m{number}", *_keep_picture(content.picture, None)))
     _add_made(revision, read, layers, images)
     return [layer.id for layer in layers]
 
@@ -197,32 +201,28 @@ def make_again(revision: Revision, before: Revision, wanted: Iterable[str]) -> N
     earlier = {made.id: made for made in from_record(before.record).made}
     read = from_record(revision.record)
     there = {made.id for made in read.made}
-    needed: dict[str, MadeLayer] = {}
+    needed: set[str] = set()
     waiting = [layer for layer in wanted if layer in earlier]
     while waiting:
         layer = waiting.pop()
-        if layer not in there and layer in earlier:
-            needed[layer] = earlier[layer]
-            waiting.append(earlier[layer].of)
-    boxes = read.boxes
+        if layer not in there | needed and layer in earlier:
+            needed.add(layer)
+            waiting += earlier[layer].sources
     factor = read.canvas.width / from_record(before.record).canvas.width if revision.sha256 == before.sha256 else 1.0
     for made in (one for one in earlier.values() if one.id in needed):
-        image = LayerImage.objects.filter(revision=revision, layer=made.of).first()
-        content = None
-        if image is not None and made.of in boxes:
-            with open_blob(image.pixels) as file:
-                picture = png_reading.decode(file.read(), "The image of a layer")
-            with open_blob(made.mask) as file:
-                mask = png_reading.decode(file.read(), "A mask")[..., 0]
-            content = made_again(made, picture, boxes[made.of], mask, _shift(before, revision, made.of), factor)
-        kept = replace(made, box=None if content is None else content.box)
+        sources = {layer: found for layer in made.sources if (found := content_of(revision, read, layer)) is not None}
+        mask = None
+        if isinstance(made.recipe, Cut | Extension):
+            mask = mask_of(made.recipe.mask)
+        by = _shift(before, revision, made.of) if made.of is not None else (0, 0)
+        content = remade(made, sources, mask, read.canvas, by, factor)
+        kept = replace(made, box=None, added=None)
         images = []
         if content is not None:
-            kept = replace(kept, added=_keep_mask(content.added))
+            kept = replace(made, box=content.box, added=_keep_mask(content.added))
             images.append((made.id, *_keep_picture(content.picture, None)))
-            boxes[made.id] = content.box
+        _add_made(revision, read, [kept], images)
         read = replace(read, made=(*read.made, kept))
-        _add_made(revision, replace(read, made=read.made[:-1]), [kept], images)
 
 
 def _shift(before: Revision, revision: Revision, layer: str) -> tuple[int, int]:
@@ -243,12 +243,6 @@ def _add_made(
         LayerImage(revision=revision, layer=layer, pixels=pixels, thumbnail=thumbnail)
         for layer, pixels, thumbnail in images
     )
-
-
-def _keep_made(layer: str, what: What, of: str, content: Made, behind: Behind) -> MadeLayer:
-    mask, added = _keep_mask(content.mask), _keep_mask(content.added)
-    assert mask is not None
-    return MadeLayer(layer, of, what, content.box, mask, content.mask_box, behind, added)
 
 
 def _keep_mask(mask: NDArray[Any] | None) -> str | None:

@@ -6,17 +6,22 @@ from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from django.db.models import Q, QuerySet
 from django.http import Http404
 
 from yuplet.geometry import Box
+from yuplet.illustration.layers import Illustration as Read
+from yuplet.illustration.made import from_json as made_from_json
 from yuplet.illustration.matching import LayerLook, looks
 from yuplet.illustration.records import from_record
+from yuplet.parts.making import Content
 from yuplet.pixels import Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import png, svg
 from yuplet.reading.choices import Choices, SheetCut
 from yuplet.reading.sheet import check_sheet, propose_sheet
+from yuplet.selecting.masks import Mask
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.jobs.actions import Progress
@@ -97,19 +102,17 @@ def looks_of(revision: Revision) -> list[LayerLook]:
 
 def masks_in(record: Mapping[str, Any]) -> set[str]:
     """The digests of the masks by which layers were made, as a revision's record names them."""
-    return {str(made[name]) for made in record.get("made", ()) for name in ("mask", "added") if made.get(name)}
+    return {key for made in record.get("made", ()) for key in made_from_json(made).masks}
 
 
-def layer_picture(revision: Revision, layer: str) -> tuple[Picture, Box, str]:
-    """The pixels of a layer, made ones included, their box on the canvas, and their digest; they are not to be changed.
-
-    Raises `NotNow` when there is none of that id, or it is empty.
-    """
-    box = from_record(revision.record).boxes.get(layer)
+def content_of(revision: Revision, read: Read, layer: str) -> Content | None:
+    """What a layer holds, made ones included; None when it is empty. Its pixels are not to be changed."""
+    box = read.boxes.get(layer)
     image = LayerImage.objects.filter(revision=revision, layer=layer).first()
     if box is None or image is None:
-        raise NotNow("This part is empty, so nothing can be taken out of it.")
-    return decoded(image.pixels), box, image.pixels
+        return None
+    added = next((made.added for made in read.made if made.id == layer), None)
+    return Content(box, decoded(image.pixels), None if added is None else mask_of(added) > 0)
 
 
 @lru_cache(maxsize=4)
@@ -117,6 +120,13 @@ def decoded(digest: str) -> Picture:
     """The pixels of an image, kept for a while: an artist selects in one picture many times."""
     with open_blob(digest) as file:
         return png.decode(file.read(), "The image of a layer")
+
+
+@lru_cache(maxsize=16)
+def mask_of(key: str) -> Mask:
+    """A mask by which a layer was made, or of what was added to it."""
+    with open_blob(key) as file:
+        return np.ascontiguousarray(png.decode(file.read(), "A mask")[..., 0])
 
 
 def holds_image(illustration: Illustration, digest: str) -> bool:

@@ -57,6 +57,23 @@ export interface paths {
         patch: operations["illustrations_partial_update"];
         trace?: never;
     };
+    "/api/illustrations/{illustration}/added": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What was filled in of a part; nothing is changed. */
+        post: operations["illustrations_added_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/arrangement": {
         parameters: {
             query?: never;
@@ -68,6 +85,23 @@ export interface paths {
         get: operations["illustrations_arrangement_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A part whose pixels are changed: what lies beneath its neighbours, its edge, its colour. */
+        post: operations["illustrations_change_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -102,23 +136,6 @@ export interface paths {
         put?: never;
         /** @description Working with the revision before the current one again. */
         post: operations["illustrations_go_back_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/illustrations/{illustration}/grow-under": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description A part that runs on beneath its neighbours. */
-        post: operations["illustrations_grow_under_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -171,6 +188,23 @@ export interface paths {
         put?: never;
         /** @description The separate pieces of a part; nothing is changed. */
         post: operations["illustrations_islands_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/limb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How wide a part is at a place that it could turn about; nothing is changed. */
+        post: operations["illustrations_limb_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -680,8 +714,9 @@ export interface components {
             /** @default 1 */
             smallest: number;
         };
-        AskProposalsRequest: {
+        AskLimbRequest: {
             row: string;
+            at: number[];
         };
         AskRequest: {
             /** @description The version of the plan that was seen. */
@@ -696,12 +731,43 @@ export interface components {
          */
         BehindEnum: "empty" | "flat" | "painted" | "colour";
         /**
+         * @description * `grow-under` - grow-under
+         *     * `round-off` - round-off
+         *     * `paint-under` - paint-under
+         *     * `remove-added` - remove-added
+         *     * `touch-up` - touch-up
+         *     * `dye` - dye
+         * @enum {string}
+         */
+        ChangeDoEnum: "grow-under" | "round-off" | "paint-under" | "remove-added" | "touch-up" | "dye";
+        /**
          * @description * `new` - new
          *     * `changed` - changed
          *     * `same` - same
          * @enum {string}
          */
         ChangeEnum: "new" | "changed" | "same";
+        /**
+         * @description What is done with the pixels of a part; `do` says which of the other fields is used.
+         *
+         *     'grow-under' extends it by up to `by` pixels, 'round-off' by a disc of a `radius` `at` a place, 'paint-under' by `strokes`, each
+         *     only where opaque parts lie over it; `fill` says with what. 'remove-added' takes away what was filled in. 'touch-up' changes
+         *     the edge at which it was taken out by `strokes`. 'dye' gives it another `colour`; `shaded`: lighter and darker places stay so.
+         */
+        ChangeRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            row: string;
+            do: components["schemas"]["ChangeDoEnum"];
+            by?: number;
+            at?: number[];
+            /** Format: double */
+            radius?: number;
+            strokes?: components["schemas"]["StrokeRequest"][];
+            fill?: components["schemas"]["FillEnum"];
+            colour?: number[];
+            shaded?: boolean;
+        };
         /**
          * @description * `kept` - kept
          *     * `repainted` - repainted
@@ -758,9 +824,24 @@ export interface components {
             /** @description Which loose image is the picture of the whole; '' for none. */
             reference?: string;
         };
+        /**
+         * @description * `rename-rows` - rename-rows
+         *     * `show-rows` - show-rows
+         *     * `include-parts` - include-parts
+         *     * `lock-parts` - lock-parts
+         *     * `show-alone` - show-alone
+         *     * `move-rows` - move-rows
+         *     * `place-parts` - place-parts
+         *     * `read-as-frames` - read-as-frames
+         *     * `read-as-parts` - read-as-parts
+         *     * `join-rows` - join-rows
+         *     * `split-parts` - split-parts
+         * @enum {string}
+         */
+        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts";
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
-            do: components["schemas"]["DoEnum"];
+            do: components["schemas"]["CommandDoEnum"];
             names?: {
                 [key: string]: string;
             };
@@ -822,21 +903,6 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "out" | "in";
-        /**
-         * @description * `rename-rows` - rename-rows
-         *     * `show-rows` - show-rows
-         *     * `include-parts` - include-parts
-         *     * `lock-parts` - lock-parts
-         *     * `show-alone` - show-alone
-         *     * `move-rows` - move-rows
-         *     * `place-parts` - place-parts
-         *     * `read-as-frames` - read-as-frames
-         *     * `read-as-parts` - read-as-parts
-         *     * `join-rows` - join-rows
-         *     * `split-parts` - split-parts
-         * @enum {string}
-         */
-        DoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts";
         /** @description What is done to an outline, in pixels: grown (or drawn in), smoothed, and how wide its edge is soft. */
         EdgeRequest: {
             /**
@@ -855,6 +921,14 @@ export interface components {
              */
             soft: number;
         };
+        /**
+         * @description * `onward` - onward
+         *     * `flat` - flat
+         *     * `painted` - painted
+         *     * `colour` - colour
+         * @enum {string}
+         */
+        FillEnum: "onward" | "flat" | "painted" | "colour";
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;
@@ -882,13 +956,19 @@ export interface components {
             line?: components["schemas"]["LineEnum"];
             /** @description Into how many regions the part is divided. */
             regions?: number;
-        };
-        /** @description A part that is extended beneath what lies over it, by up to so many pixels. */
-        GrowRequest: {
-            /** @description The version that was looked at. */
-            version: number;
-            row: string;
-            by: number;
+            /**
+             * Format: double
+             * @description Of the brush, in pixels.
+             */
+            size?: number;
+            /**
+             * Format: double
+             * @description Of the brush, 0 to 1.
+             */
+            hardness?: number;
+            /** @description Marks: lists of [x, y]. */
+            inside?: unknown[][];
+            outside?: unknown[][];
         };
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
@@ -974,6 +1054,13 @@ export interface components {
         Licence: {
             id: string;
             name: string;
+        };
+        /** @description Half the width of a part across the way to its middle, in pixels, and half of how far its two sides differ. */
+        Limb: {
+            /** Format: double */
+            radius: number;
+            /** Format: double */
+            deviation: number;
         };
         /**
          * @description * `part` - part
@@ -1216,6 +1303,9 @@ export interface components {
          * @enum {string}
          */
         RowKindEnum: "part" | "group";
+        RowOnlyRequest: {
+            row: string;
+        };
         /**
          * @description What is chosen: pixels, box on the canvas (x, y, width, height), and a PNG of that box whose alpha is the mask.
          *
@@ -1312,6 +1402,15 @@ export interface components {
             version: number;
             command: components["schemas"]["CommandRequest"];
         };
+        /** @description A stroke of a round brush in pixels of the canvas; `hardness` is the share of its radius that covers completely. */
+        StrokeRequest: {
+            points: number[][];
+            /** Format: double */
+            size?: number;
+            /** Format: double */
+            hardness?: number;
+            how?: components["schemas"]["HowEnum"];
+        };
         /**
          * @description Parts to be taken out of a part: `parts` one by one, or all that is `separate`.
          *
@@ -1347,9 +1446,11 @@ export interface components {
          *     * `inside-lines` - inside-lines
          *     * `island` - island
          *     * `proposed` - proposed
+         *     * `brush` - brush
+         *     * `scribble` - scribble
          * @enum {string}
          */
-        ToolEnum: "draw-round" | "same-colour" | "inside-lines" | "island" | "proposed";
+        ToolEnum: "draw-round" | "same-colour" | "inside-lines" | "island" | "proposed" | "brush" | "scribble";
         /** @description A file, or several loose images that belong together, and how they are read. */
         UploadRequest: {
             /** @description The longer side in pixels at which vector art is drawn. */
@@ -1543,6 +1644,33 @@ export interface operations {
             };
         };
     };
+    illustrations_added_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowOnlyRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
+                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceOfArt"];
+                };
+            };
+        };
+    };
     illustrations_arrangement_retrieve: {
         parameters: {
             query?: never;
@@ -1553,6 +1681,33 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_change_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ChangeRequest"];
+                "multipart/form-data": components["schemas"]["ChangeRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -1595,33 +1750,6 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Arrangement"];
-                };
-            };
-        };
-    };
-    illustrations_grow_under_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                illustration: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["GrowRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["GrowRequest"];
-                "multipart/form-data": components["schemas"]["GrowRequest"];
-            };
-        };
         responses: {
             200: {
                 headers: {
@@ -1730,6 +1858,33 @@ export interface operations {
             };
         };
     };
+    illustrations_limb_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskLimbRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AskLimbRequest"];
+                "multipart/form-data": components["schemas"]["AskLimbRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Limb"];
+                };
+            };
+        };
+    };
     illustrations_original_retrieve: {
         parameters: {
             query?: never;
@@ -1783,9 +1938,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskProposalsRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskProposalsRequest"];
-                "multipart/form-data": components["schemas"]["AskProposalsRequest"];
+                "application/json": components["schemas"]["RowOnlyRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
+                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
             };
         };
         responses: {

@@ -15,7 +15,7 @@ import { lastDone } from '../steps/hand-over/report';
 import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
 import { TakeApart } from '../steps/take-apart/TakeApart';
-import { useTaking } from '../steps/take-apart/useTaking';
+import { type Looking, useTaking } from '../steps/take-apart/useTaking';
 import { TryOut } from '../steps/try-out/TryOut';
 import { AccountMenu } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
@@ -251,7 +251,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               revision={illustration.revision}
               canvas={{ width: illustration.width ?? 1, height: illustration.height ?? 1 }}
               rows={rows}
-              seen={seen}
+              seen={step === 'take-apart' ? lookedAt(seen, taking.from, taking.looking) : seen}
               outlines={outlines}
               peel={{ most, away: Math.min(away, most), onChange: setAway }}
               comparables={comparables}
@@ -280,4 +280,11 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />
     </div>
   );
+}
+
+/** What is seen while one part is worked on: everything, that part alone, or the rest without it. */
+function lookedAt(seen: ReadonlySet<string>, part: Row | undefined, looking: Looking): ReadonlySet<string> {
+  if (!part || looking === 'all') return seen;
+  if (looking === 'alone') return new Set([part.id]);
+  return new Set([...seen].filter((id) => id !== part.id));
 }

@@ -5,7 +5,7 @@ import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf 
 import { Composite } from './composite';
 import { loadPictures, type Pictures, previewScale, useWholePictures } from './images';
 import { type Comparison, type Look, Looks } from './Looks';
-import { drawMasks, drawOverlay, drawPath, type Marking } from './marks';
+import { drawCircle, drawMasks, drawOverlay, drawPath, drawStrokes, type Marking } from './marks';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
 import { type Ground, type Outlined, PileBar, type Shapes } from './PileBar';
@@ -177,7 +177,10 @@ export function Pile({
         element.dataset.sharp = String(anew);
         if (marking?.overlay) drawOverlay(context, shown, marking.overlay);
         if (marking) drawMasks(context, screen, shown, marking.masks);
-        drawPath(context, shown, marks.path);
+        if (marking?.strokes) drawStrokes(context, shown, marking.strokes);
+        if (marking?.circle) drawCircle(context, shown, marking.circle);
+        if (marking?.brush) drawStrokes(context, shown, [{ ...marking.brush, points: marks.path }]);
+        else drawPath(context, shown, marks.path);
         if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
         else late = window.setTimeout(() => draw(true), STILL);
       }
@@ -196,6 +199,9 @@ export function Pile({
     sharp,
     marking?.masks,
     marking?.overlay,
+    marking?.strokes,
+    marking?.brush,
+    marking?.circle,
     marks.path,
     drawn,
     visible,
@@ -342,7 +348,7 @@ export function Pile({
         }}
         onPointerUp={(event) => {
           const moved = drag.current?.moved ?? false;
-          if (marking && look === 'flat' && shown) marks.end(spotOf(event), shown, moved, event);
+          if (marking?.kind && look === 'flat' && shown) marks.end(spotOf(event), shown, moved, event);
           else if (drag.current && !moved && look !== 'compare') pick(event);
           drag.current = null;
         }}

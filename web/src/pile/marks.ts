@@ -10,8 +10,21 @@ export interface Mask {
   colour: string;
 }
 
-/** How the pointer marks: one pixel, a line while it is pressed, or corners one after the other. */
-export type MarkKind = 'pixel' | 'line' | 'corners';
+/** How the pointer marks: one pixel, a closed line or a stroke of a brush while it is pressed, corners one after the other, or
+ * a shape between two opposite corners. */
+export type MarkKind = 'pixel' | 'line' | 'stroke' | 'corners' | 'rectangle' | 'ellipse';
+
+/** What a brush has painted, or does; places and size in pixels of the canvas. */
+export interface Stroke {
+  points: readonly Spot[];
+  size: number;
+  colour: string;
+}
+
+export interface Circle {
+  at: Spot;
+  radius: number;
+}
 
 export interface MarkKeys {
   add: boolean;
@@ -19,8 +32,14 @@ export interface MarkKeys {
 }
 
 export interface Marking {
-  kind: MarkKind;
+  /** Null: the pointer picks as ever, and masks are only seen. */
+  kind: MarkKind | null;
   masks: readonly Mask[];
+  /** Strokes that are there already. */
+  strokes?: readonly Stroke[];
+  /** What the pointer paints with, where it marks by strokes. */
+  brush?: { size: number; colour: string };
+  circle?: Circle | null;
   /** A picture that lies over all, as it is. */
   overlay?: Mask | null;
   /** Where the pointer is on the canvas, while nothing is pressed; null: elsewhere. */
@@ -29,6 +48,10 @@ export interface Marking {
   onMark: (points: readonly Spot[], keys: MarkKeys) => void;
 }
 
+const OUTLINE = [
+  ['#ffffff', 4],
+  ['#0f5c63', 2],
+] as const;
 const WIDTH = 2;
 const TINT = 0.28;
 
@@ -76,6 +99,44 @@ export function drawOverlay(context: CanvasRenderingContext2D, view: View, { pic
   );
 }
 
+const THROUGH = '80';
+
+export function drawStrokes(context: CanvasRenderingContext2D, view: View, strokes: readonly Stroke[]): void {
+  context.save();
+  context.lineCap = 'round';
+  context.lineJoin = 'round';
+  for (const { points, size, colour } of strokes) {
+    const [first, ...rest] = points;
+    if (!first) continue;
+    context.strokeStyle = colour + THROUGH;
+    context.lineWidth = size * view.zoom;
+    context.beginPath();
+    context.moveTo(view.x + first.x * view.zoom, view.y + first.y * view.zoom);
+    // A dot is a line without length.
+    for (const { x, y } of rest.length > 0 ? rest : [first]) {
+      context.lineTo(view.x + x * view.zoom, view.y + y * view.zoom);
+    }
+    context.stroke();
+  }
+  context.restore();
+}
+
+export function drawCircle(context: CanvasRenderingContext2D, view: View, { at, radius }: Circle): void {
+  const ratio = window.devicePixelRatio;
+  const [x, y] = [view.x + at.x * view.zoom, view.y + at.y * view.zoom];
+  context.save();
+  for (const [colour, width] of OUTLINE) {
+    context.strokeStyle = colour;
+    context.lineWidth = width * ratio;
+    for (const far of [radius * view.zoom, 3 * ratio]) {
+      context.beginPath();
+      context.arc(x, y, far, 0, 2 * Math.PI);
+      context.stroke();
+    }
+  }
+  context.restore();
+}
+
 /** The path that is being drawn, closed as it will be. */
 export function drawPath(context: CanvasRenderingContext2D, view: View, points: readonly Spot[]): void {
   const [first, ...rest] = points.map((point) => ({
@@ -85,10 +146,7 @@ export function drawPath(context: CanvasRenderingContext2D, view: View, points: 
   if (!first) return;
   const ratio = window.devicePixelRatio;
   context.save();
-  for (const [colour, width] of [
-    ['#ffffff', 4],
-    ['#0f5c63', 2],
-  ] as const) {
+  for (const [colour, width] of OUTLINE) {
     context.strokeStyle = colour;
     context.lineWidth = width * ratio;
     context.beginPath();

@@ -55,7 +55,7 @@ def take_revision(
         if earlier is not None:
             work.restate(earlier, node, moved.get(node.id), factor)
     for _, part in list(work.arrangement.parts()):
-        roots = {old.root_of(layer) for layer in part.layers}
+        roots = {root for layer in part.layers for root in old.roots_of(layer)}
         if not part.layers & set(before) and len(roots) == 1:
             work.follow(part, moved.get(roots.pop()), factor)
     work.add(new.layers, None, set(before))

@@ -1,6 +1,6 @@
 """What becomes of the rows when art is taken out of a part: new parts directly in front of what is left of it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from yuplet.arrangement import names
@@ -11,18 +11,22 @@ from yuplet.errors import CannotTakeOut, Locked
 from yuplet.parts.part import Part, still
 
 
-def layer_to_take_from(arrangement: Arrangement, row_id: str) -> str:
-    """The layer that a part is, if art can be taken out of it. Raises `NoSuchRow`, `Locked` or `CannotTakeOut`."""
+def part_to_change(arrangement: Arrangement, row_id: str) -> Part:
+    """The part whose pixels are to be changed. Raises `NoSuchRow`, `Locked` or `CannotTakeOut`."""
     _, part = arrangement.find(row_id)
     if isinstance(part, PartGroup):
         raise CannotTakeOut(f"'{part.name}' is a group. Choose the part that the art is in.")
     if part.locked:
         raise Locked(part.name)
+    return part
+
+
+def still_part(arrangement: Arrangement, row_id: str) -> Part:
+    """The same, if the part has no frames."""
+    part = part_to_change(arrangement, row_id)
     if len(part.frames) > 1:
         raise CannotTakeOut(f"'{part.name}' has frames. Read them as parts first, and take out of each.")
-    if not part.is_one_layer:
-        raise CannotTakeOut(f"'{part.name}' is made of several layers. Split it into layers first.")
-    return part.pieces[0].layer
+    return part
 
 
 def check_behind(arrangement: Arrangement, row_id: str, is_filled: bool) -> None:
@@ -56,6 +60,24 @@ def with_layer(arrangement: Arrangement, row_id: str, layer: str, what: str) -> 
     return ReplaceRows((), (put,), what)
 
 
+def with_layers(arrangement: Arrangement, layers: Mapping[str, str], what: str) -> ReplaceRows:
+    """The step that puts other layers in the place of some, in every part that is of them. Raises `Locked`."""
+    put = []
+    for around, part in arrangement.parts():
+        if part.layers & set(layers):
+            if part.locked:
+                raise Locked(part.name)
+            frames = tuple(
+                replace(
+                    frame,
+                    pieces=tuple(replace(piece, layer=layers.get(piece.layer, piece.layer)) for piece in frame.pieces),
+                )
+                for frame in part.frames
+            )
+            put.append(PutRow(to_record(replace(part, frames=frames), around[-1].id if around else None), None))
+    return ReplaceRows((), tuple(put), what)
+
+
 def parts_taken_out(
     arrangement: Arrangement, row_id: str, left: str | None, taken: Sequence[tuple[str, str]], is_copy: bool = False
 ) -> ReplaceRows:
@@ -65,7 +87,7 @@ def parts_taken_out(
     ----------
     arrangement : Arrangement
     row_id : str
-        The part that art is taken from; it has to be one layer (`layer_to_take_from`).
+        The part that art is taken from (`still_part`).
     left : str or None
         The layer of what is left of it; None when that is nothing, and then the part goes.
     taken : sequence of (str, str)

@@ -6,6 +6,7 @@ from typing import Literal, TypeAlias
 
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.credit import Credit
+from yuplet.illustration.made import MadeLayer
 from yuplet.pixels.compositing import Branch, Laid, Leaf
 
 LayerKind: TypeAlias = Literal["raster", "vector"]
@@ -61,32 +62,6 @@ class LayerGroup:
 
 LayerNode: TypeAlias = Layer | LayerGroup
 
-Behind: TypeAlias = Literal["flat", "painted"] | tuple[int, int, int] | None
-"""How a place is filled from which something was taken: its surroundings continued, one colour, or not at all."""
-
-
-What: TypeAlias = Literal["taken", "left", "grown"]
-
-
-@dataclass(frozen=True, slots=True)
-class MadeLayer:
-    """A layer that was made of another one by a mask: what the mask takes ('taken'), what it leaves ('left'), or all of it
-    and what was added under its neighbours, which is the mask ('grown').
-
-    `of` is that other layer, which may be a made one too; `mask` the key of the mask's pixels and `mask_box` where they lie on
-    the canvas; `behind` how the place left is filled; `added` the key of a mask of the pixels that were filled in. `box` is
-    that of the content.
-    """
-
-    id: str
-    of: str
-    what: What
-    box: Box | None
-    mask: str
-    mask_box: Box
-    behind: Behind = None
-    added: str | None = None
-
 
 @dataclass(frozen=True, slots=True)
 class Illustration:
@@ -112,12 +87,17 @@ class Illustration:
         layers: list[Layer | MadeLayer] = [*self.leaves(), *self.made]
         return {layer.id: layer.box for layer in layers if layer.box is not None}
 
-    def root_of(self, layer: str) -> str:
-        """The layer of the source that a layer was made of, over as many steps as there were; itself if it is one."""
+    def roots_of(self, layer: str) -> set[str]:
+        """The layers of the source that a layer was made of, over as many steps as there were; itself if it is one."""
         by_id = {made.id: made for made in self.made}
-        while layer in by_id:
-            layer = by_id[layer].of
-        return layer
+        found, waiting = set[str](), [layer]
+        while waiting:
+            one = waiting.pop()
+            if one in by_id:
+                waiting += by_id[one].sources
+            else:
+                found.add(one)
+        return found
 
     def walk(self) -> Iterator[tuple[tuple[str, ...], LayerNode]]:
         """Every layer and group back to front, a group directly before its members, each with its path of names."""

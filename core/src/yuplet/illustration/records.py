@@ -1,11 +1,11 @@
 """An illustration as plain JSON values, to be kept by a database, and back."""
 
-from dataclasses import asdict
 from typing import Any
 
 from yuplet.geometry import Box, Point, Size
+from yuplet.illustration import made
 from yuplet.illustration.credit import Credit
-from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, MadeLayer
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 
 
 def to_record(illustration: Illustration) -> dict[str, Any]:
@@ -23,7 +23,7 @@ def to_record(illustration: Illustration) -> dict[str, Any]:
         "bit_depth": illustration.bit_depth,
         "credit": illustration.credit.as_json(),
         "layers": [_node(node) for node in illustration.layers],
-        "made": [_made(made) for made in illustration.made],
+        "made": [made.to_json(one) for one in illustration.made],
     }
 
 
@@ -37,7 +37,7 @@ def from_record(record: dict[str, Any]) -> Illustration:
         record["colour_space"],
         record["bit_depth"],
         Credit(**record.get("credit", {})),
-        tuple(_read_made(value) for value in record.get("made", ())),
+        tuple(made.from_json(value) for value in record.get("made", ())),
     )
 
 
@@ -69,23 +69,6 @@ def _node(node: LayerNode) -> dict[str, Any]:
         "pivot": _pair(node.pivot),
         "source": node.source,
     }
-
-
-def _made(made: MadeLayer) -> dict[str, Any]:
-    box = made.box.as_xywh() if made.box is not None else None
-    return {**asdict(made), "box": box, "mask_box": made.mask_box.as_xywh()}
-
-
-def _read_made(value: dict[str, Any]) -> MadeLayer:
-    behind = value["behind"]
-    return MadeLayer(
-        **{
-            **value,
-            "box": Box.from_xywh(value["box"]) if value["box"] is not None else None,
-            "mask_box": Box.from_xywh(value["mask_box"]),
-            "behind": tuple(behind) if isinstance(behind, list) else behind,
-        }
-    )
 
 
 def _pair(point: Point | None) -> list[float] | None:

@@ -8,39 +8,22 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.errors import CannotTakeOut
-from yuplet.geometry import Box
-from yuplet.illustration.layers import Behind, MadeLayer
+from yuplet.illustration.made import Behind, Cut
+from yuplet.parts.making import Content, Made, trimmed
 from yuplet.pixels import Picture
 from yuplet.pixels.filling import fill
-from yuplet.pixels.trimming import content_box, cut, label_boxes
+from yuplet.pixels.trimming import label_boxes
 from yuplet.pixels.unmixing import unmix
-from yuplet.selecting.masks import HALF, Mask, grown
-from yuplet.selecting.regions import pieces_of
+from yuplet.selecting.masks import HALF, Chosen, Mask
 
 MAX_PARTS = 500
 """Parts that are taken out at once at the most."""
 Owners: TypeAlias = NDArray[np.int32]
 """Which part takes each pixel of a layer, counted from 1; 0 for what is left."""
-
-
-@dataclass(frozen=True, slots=True)
-class Made:
-    """The content of a made layer.
-
-    `box` is where it lies on the canvas, `picture` its straight RGBA pixels. `mask` is what it was made by, which lies at
-    `mask_box`; `added` which pixels of the picture the layer does not show, since they were filled in.
-    """
-
-    box: Box
-    picture: Picture
-    mask: Mask
-    mask_box: Box
-    added: NDArray[np.bool_] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,15 +42,13 @@ def owners(picture: Picture, masks: Sequence[Mask]) -> Owners:
     return owner
 
 
-def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Mask | None = None) -> Taken:
+def take_out(layer: Content, owner: Owners, behind: Behind, soft: Mask | None = None) -> Taken:
     """Take parts out of a layer.
 
     Parameters
     ----------
-    picture : (H, W, 4) uint8
-        The layer; it is not changed.
-    box : Box
-        Where it lies on the canvas.
+    layer : Content
+        It is not changed.
     owner : (H, W) int32
         Which part takes each pixel.
     behind : str, colour or None
@@ -86,6 +67,7 @@ def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Ma
     CannotTakeOut
         When a part takes nothing; with a soft edge over an empty place, or where there is nothing to continue behind it.
     """
+    picture, box = layer.picture, layer.box
     there = picture[..., 3] > 0
     owner = np.where(there, owner, 0).astype(np.int32)
     count = max(int(owner.max()), 1)
@@ -110,7 +92,7 @@ def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Ma
     opaque = reached & (picture[..., 3] == 255)
     left = picture.copy()
     left[hard] = 0
-    added = None
+    added = layer.all_added & ~hard
     if behind is not None:
         left[opaque] = 0
         left = fill(left, opaque, behind)
@@ -118,113 +100,36 @@ def take_out(picture: Picture, box: Box, owner: Owners, behind: Behind, soft: Ma
             raise CannotTakeOut(
                 "There is nothing around it to continue behind a soft edge. Choose a colour, or a hard edge."
             )
-        added = opaque & (left[..., 3] > 0)
+        added |= opaque & (left[..., 3] > 0)
     if soft is not None:
-        own = _content(unmix(picture, left, soft), box, soft, box, None)
+        part = unmix(picture, left, soft)
+        own = trimmed(part, box, Cut("taken", "", box, behind), soft, layer.all_added & (part[..., 3] > 0))
         assert own is not None
-        return Taken((own,), _content(left, box, soft, box, added))
+        return Taken((own,), trimmed(left, box, Cut("left", "", box, behind), soft, added))
     taken = []
     for number, area in enumerate(label_boxes(owner, count), 1):
         rows = (slice(area.top, area.bottom), slice(area.left, area.right))
         is_own = owner[rows] == number
         part = np.where(is_own[..., None], picture[rows], 0).astype(np.uint8)
         mask, place = np.where(is_own, 255, 0).astype(np.uint8), area.moved(box.left, box.top)
-        own = _content(part, place, mask, place, None)
+        own = trimmed(part, place, Cut("taken", "", place, behind), mask, layer.all_added[rows] & is_own)
         assert own is not None
         taken.append(own)
     union = np.where(hard, 255, 0).astype(np.uint8)
-    return Taken(tuple(taken), _content(left, box, union, box, added))
+    return Taken(tuple(taken), trimmed(left, box, Cut("left", "", box, behind), union, added))
 
 
-def made_again(
-    made: MadeLayer, picture: Picture, box: Box, mask: Mask, by: tuple[int, int] = (0, 0), factor: float = 1.0
-) -> Made | None:
-    """The content of a made layer from the layer that it is of and its mask; None when it is empty.
+def without_added(layer: Content, covered: Chosen) -> Made | None:
+    """A layer without what was filled in, where it is covered completely; None when nothing is left of it.
 
-    `box` is where the picture lies; it need not be the one of the day on which the mask was drawn. `by` is how far the art
-    was moved since then, `factor` how much larger the same art is drawn.
+    `covered` is where, (H, W) of the layer. Elsewhere what was filled in is seen through soft edges, and stays. Raises
+    CannotTakeOut when there is nothing to remove.
     """
-    at = made.mask_box
-    if factor != 1:
-        at = Box(*(round(side * factor) for side in at))
-        how = cv2.INTER_NEAREST if set(np.unique(mask)) <= {0, 255} else cv2.INTER_LINEAR
-        mask = cv2.resize(mask, at.size, interpolation=how).astype(np.uint8, copy=False)
-    if made.what == "grown":
-        return _grown(picture, box, mask, at.moved(*by))
-    placed = placed_mask(mask, at.moved(*by), box)
-    owner = owners(picture, [placed])
-    if not owner.any():
-        return _content(picture, box, placed, box, None) if made.what == "left" else None
-    found = take_out(picture, box, owner, made.behind, placed)
-    return found.left if made.what == "left" else found.taken[0]
-
-
-def grow_under(picture: Picture, box: Box, by: int, covered: NDArray[np.bool_]) -> Made:
-    """Extend a layer beneath what lies over it, so that nothing opens when one of them moves.
-
-    Parameters
-    ----------
-    picture : (H, W, 4) uint8
-        The layer, which lies at `box` of the canvas.
-    by : int
-        How many pixels it is extended by at the most.
-    covered : (canvas height, canvas width) bool
-        Where the canvas is covered completely by what lies over the layer: only there is anything added, so that nothing
-        changes that is seen.
-
-    Returns
-    -------
-    Made
-        The layer with its colours and lines run on; `mask` is what was added.
-
-    Raises
-    ------
-    CannotTakeOut
-        When nothing covers the layer's border.
-    """
-    height, width = covered.shape
-    area = Box(box.left - by, box.top - by, box.right + by, box.bottom + by).meet(Box(0, 0, width, height))
-    opaque = placed_mask(np.where(picture[..., 3] == 255, 255, 0).astype(np.uint8), box, area) > 0
-    near = grown(opaque, by) & ~opaque & covered[area.top : area.bottom, area.left : area.right]
-    # Only what hangs together with the layer: nothing beyond a gap that is seen.
-    labels = pieces_of(opaque | near, 8)
-    near &= np.isin(labels, np.unique(labels[opaque]))
-    if not near.any():
+    removed = layer.all_added & covered
+    if not removed.any():
         raise CannotTakeOut(
-            "Nothing that is opaque lies over the border of this part, so there is nothing to grow under."
+            "Nothing was added to this part, or what was is seen through soft edges in front of it. There is nothing to remove."
         )
-    mask = np.where(near, 255, 0).astype(np.uint8)
-    found = _grown(picture, box, mask, area)
-    assert found is not None
-    return found
-
-
-def _grown(picture: Picture, box: Box, mask: Mask, mask_box: Box) -> Made | None:
-    area = box.join(mask_box)
-    whole = np.zeros((area.height, area.width, 4), np.uint8)
-    inner = box.moved(-area.left, -area.top)
-    whole[inner.top : inner.bottom, inner.left : inner.right] = picture
-    added = placed_mask(mask, mask_box, area) > 0
-    filled = fill(np.where(added[..., None], 0, whole).astype(np.uint8), added, "flat", and_lines=True)
-    return _content(filled, area, mask, mask_box, added & (filled[..., 3] > 0))
-
-
-def placed_mask(mask: Mask, at: Box, box: Box) -> Mask:
-    """A mask that lies at one box of the canvas as it is within another one."""
-    result = np.zeros((box.height, box.width), np.uint8)
-    common = at.meet(box)
-    if not common.is_empty:
-        own = common.moved(-at.left, -at.top)
-        there = common.moved(-box.left, -box.top)
-        result[there.top : there.bottom, there.left : there.right] = mask[own.top : own.bottom, own.left : own.right]
-    return result
-
-
-def _content(picture: Picture, box: Box, mask: Mask, mask_box: Box, added: NDArray[np.bool_] | None) -> Made | None:
-    """A picture that lies at a box, cut to its content; None when it is empty."""
-    content = content_box(picture)
-    if content is None:
-        return None
-    inner = None if added is None else added[content.top : content.bottom, content.left : content.right]
-    inside = np.ascontiguousarray(cut(picture, content))
-    return Made(content.moved(box.left, box.top), inside, mask, mask_box, inner)
+    picture = np.where(removed[..., None], 0, layer.picture).astype(np.uint8)
+    mask = np.where(removed, 255, 0).astype(np.uint8)
+    return trimmed(picture, layer.box, Cut("left", "", layer.box), mask, layer.all_added & ~removed)

@@ -3,6 +3,7 @@
 Numbers are kept with what was made of them, so that it can be made again.
 """
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeAlias, get_args
@@ -12,11 +13,16 @@ import numpy as np
 from yuplet.errors import NothingChosen, SelectionError
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
+from yuplet.selecting.marking import between_marks, of_brush
 from yuplet.selecting.masks import How, Mask, chosen_of, combine, grown, smoothed, softened
 from yuplet.selecting.proposals import MAX_REGIONS, Proposals, propose
 from yuplet.selecting.regions import Line, inside_lines, islands, labelled, of_colour, of_shape
 
+Stroke: TypeAlias = tuple[tuple[float, float], ...]
+
 MAX_POINTS = 20_000
+MAX_STROKE = 2_000
+"""Points of a mark."""
 MAX_GESTURES = 500
 MAX_WIDTH = 200.0
 """Pixels that an edge can be soft, or an outline be moved."""
@@ -26,7 +32,7 @@ MAX_WIDTH = 200.0
 class DrawRound:
     """A closed outline, free-hand or point to point; places on the canvas."""
 
-    points: tuple[tuple[float, float], ...]
+    points: Stroke
     how: How = "instead"
 
 
@@ -69,13 +75,35 @@ class Proposed:
     how: How = "instead"
 
 
-Gesture: TypeAlias = DrawRound | SameColour | InsideLines | Island | Proposed
+@dataclass(frozen=True, slots=True)
+class Brush:
+    """A stroke of a round brush, its middle at places on the canvas; numbers as in `marking.of_brush`."""
+
+    points: Stroke
+    size: float = 24.0
+    hardness: float = 1.0
+    how: How = "add"
+
+
+@dataclass(frozen=True, slots=True)
+class Scribble:
+    """Marks inside and outside of something, strokes on the canvas; the border between them is computed (`marking`)."""
+
+    inside: tuple[Stroke, ...]
+    outside: tuple[Stroke, ...] = ()
+    size: float = 8.0
+    how: How = "instead"
+
+
+Gesture: TypeAlias = DrawRound | SameColour | InsideLines | Island | Proposed | Brush | Scribble
 KINDS: dict[str, type[Gesture]] = {
     "draw-round": DrawRound,
     "same-colour": SameColour,
     "inside-lines": InsideLines,
     "island": Island,
     "proposed": Proposed,
+    "brush": Brush,
+    "scribble": Scribble,
 }
 
 
@@ -142,8 +170,12 @@ def select(
 def _mask(picture: Picture, box: Box, gesture: Gesture, divide: Callable[[Picture], Proposals]) -> Mask:
     match gesture:
         case DrawRound(points):
-            moved = [(x - box.left, y - box.top) for x, y in points]
-            return of_shape(moved, picture.shape[1], picture.shape[0])
+            return of_shape(_moved(points, box), picture.shape[1], picture.shape[0])
+        case Brush(points, size, hardness):
+            return of_brush(_moved(points, box), size, hardness, picture.shape[1], picture.shape[0])
+        case Scribble(inside, outside, size):
+            own, others = ([_moved(stroke, box) for stroke in strokes] for strokes in (inside, outside))
+            chosen = between_marks(picture, own, others, size)
         case SameColour(at, distance, connected):
             chosen = of_colour(picture, _within(at, box), distance, connected)
         case InsideLines(at, gap, darkness, line):
@@ -153,6 +185,10 @@ def _mask(picture: Picture, box: Box, gesture: Gesture, divide: Callable[[Pictur
         case Proposed(at, regions):
             chosen = labelled(divide(picture).at(regions), _within(at, box))
     return np.where(chosen, 255, 0).astype(np.uint8)
+
+
+def _moved(points: Stroke, box: Box) -> Stroke:
+    return tuple((x - box.left, y - box.top) for x, y in points)
 
 
 def _within(at: tuple[int, int], box: Box) -> tuple[int, int]:
@@ -179,11 +215,20 @@ def from_json(value: Mapping[str, Any]) -> Gesture:
     try:
         if rest.get("how", "instead") not in get_args(How):
             raise ValueError(f"'{rest['how']}' is no way to combine")
-        if kind is DrawRound:
-            points = tuple((float(x), float(y)) for x, y in rest.pop("points"))
-            if len(points) > MAX_POINTS:
-                raise ValueError(f"an outline has up to {MAX_POINTS} points")
-            return DrawRound(points, **rest)
+        if "size" in rest:
+            rest["size"] = _number(rest["size"], "size", 1, 2 * MAX_WIDTH)
+        if kind is Scribble:
+            inside, outside = (
+                tuple(_stroke(one, MAX_STROKE) for one in rest.pop(name, ())) for name in ("inside", "outside")
+            )
+            if len(inside) + len(outside) > MAX_GESTURES:
+                raise ValueError(f"there are up to {MAX_GESTURES} marks")
+            return Scribble(inside, outside, **rest)
+        if kind is DrawRound or kind is Brush:
+            if "hardness" in rest:
+                rest["hardness"] = _number(rest["hardness"], "hardness", 0, 1)
+            drawn: Gesture = kind(**{**rest, "points": _stroke(rest["points"], MAX_POINTS)})
+            return drawn
         x, y = rest.pop("at")
         if "regions" in rest:
             rest["regions"] = int(_number(rest["regions"], "regions", 1, MAX_REGIONS))
@@ -196,6 +241,23 @@ def from_json(value: Mapping[str, Any]) -> Gesture:
         return made
     except (KeyError, TypeError, ValueError) as error:
         raise SelectionError(f"The gesture '{value.get('tool')}' is not complete: {error}.") from error
+
+
+def strokes_from_json(values: Sequence[Mapping[str, Any]]) -> tuple[Brush, ...]:
+    """Strokes of a brush from plain JSON values; raises SelectionError."""
+    if len(values) > MAX_GESTURES:
+        raise SelectionError(f"These are {len(values)} strokes. Up to {MAX_GESTURES} are taken at once.")
+    strokes = [from_json({**value, "tool": "brush"}) for value in values]
+    return tuple(stroke for stroke in strokes if isinstance(stroke, Brush))
+
+
+def _stroke(value: object, most: int) -> Stroke:
+    if not isinstance(value, list | tuple) or not 0 < len(value) <= most:
+        raise ValueError(f"an outline or a stroke has 1 to {most} points")
+    points = tuple((float(x), float(y)) for x, y in value)
+    if not all(math.isfinite(one) for point in points for one in point):
+        raise ValueError("a point is two numbers")
+    return points
 
 
 def edge_from_json(value: Mapping[str, Any]) -> Edge:

@@ -1,18 +1,11 @@
-import {
-  Button,
-  Checkbox,
-  ColorInput,
-  NativeSelect,
-  NumberInput,
-  SegmentedControl,
-  Slider,
-  TextInput,
-} from '@mantine/core';
-import { useState } from 'react';
+import { NativeSelect, SegmentedControl } from '@mantine/core';
 import { Panel } from '../../ui/Panel';
-import { plural } from '../../ui/units';
+import { Beneath } from './Beneath';
+import { EdgeAndColour } from './EdgeAndColour';
+import { LookOver } from './LookOver';
 import classes from './TakeApart.module.css';
-import { type Behind, FIRST_PIECES, type How, type Numbers, type Taking, type Tool } from './useTaking';
+import { TakeOut } from './TakeOut';
+import type { Looking, Page, Taking } from './useTaking';
 
 interface Props {
   taking: Taking;
@@ -20,358 +13,62 @@ interface Props {
   onChoose: (row: string) => void;
 }
 
-const TOOLS: readonly { value: Tool; label: string; told: string }[] = [
-  { value: 'proposed', label: 'Proposals', told: 'Point at a part that is proposed, and click on it.' },
-  { value: 'same-colour', label: 'Same colour', told: 'Click on a colour.' },
-  { value: 'inside-lines', label: 'Inside the lines', told: 'Click on a place that lines go round.' },
-  { value: 'island', label: 'One piece', told: 'Click on a piece that nothing touches.' },
-  { value: 'draw-round', label: 'Draw round', told: 'Press and draw around what you mean.' },
-  {
-    value: 'point-to-point',
-    label: 'Point to point',
-    told: 'Click corner after corner; click on the first again, or press Enter, to close.',
-  },
-  { value: 'pick', label: 'Choose a part', told: 'Click on the part that the art is in.' },
+const PAGES: readonly { value: Page; label: string }[] = [
+  { value: 'take-out', label: 'Take out' },
+  { value: 'beneath', label: 'Beneath' },
+  { value: 'edge', label: 'Edge and colour' },
+  { value: 'check', label: 'Look over' },
 ];
-const HOWS = [
-  { value: 'instead', label: 'Begin anew' },
-  { value: 'add', label: 'Add' },
-  { value: 'subtract', label: 'Take away' },
-  { value: 'intersect', label: 'Only where both' },
-];
-const LINES = [
-  { value: 'part', label: 'goes to the part' },
-  { value: 'shared', label: 'is shared with the neighbours' },
-  { value: 'apart', label: 'stays where it is' },
-];
-const BEHINDS = [
-  { value: 'flat', label: 'the nearest colours, for flat art' },
-  { value: 'painted', label: 'colours that run on, for painted art' },
-  { value: 'colour', label: 'one colour' },
-  { value: 'empty', label: 'nothing: the place is empty' },
+const LOOKINGS: readonly { value: Looking; label: string }[] = [
+  { value: 'all', label: 'All parts' },
+  { value: 'alone', label: 'This part alone' },
+  { value: 'without', label: 'The rest without it' },
 ];
 
-/** A part is taken out of another: what belongs to it, its edge, and what lies behind. */
+/** One part at a time: art is taken out of it, it is completed, and what came of it is looked over. */
 export function TakeApart({ taking, canEdit, onChoose }: Props) {
-  const { from, parts, chosen, islands } = taking;
+  const { from, parts, page } = taking;
   return (
     <Panel title="Take apart">
       <div className={classes.form}>
-        <NativeSelect
-          size="xs"
-          label="Take from"
-          data={[
-            ...(from ? [] : [{ value: '', label: 'Choose a part' }]),
-            ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
-          ]}
-          value={from?.id ?? ''}
-          onChange={(event) => onChoose(event.currentTarget.value)}
+        <SegmentedControl
+          size="sm"
+          fullWidth
+          aria-label="What is done"
+          data={[...PAGES]}
+          value={page}
+          onChange={(value) => taking.setPage(value as Page)}
         />
-        {!from && <p>Choose the part that the art is in, here or on the picture.</p>}
-        <div className={classes.tools} role="radiogroup" aria-label="What chooses">
-          {TOOLS.map(({ value, label }) => (
-            <Button
-              key={value}
-              size="compact-sm"
-              role="radio"
-              aria-checked={taking.tool === value}
-              variant={taking.tool === value ? 'filled' : 'default'}
-              onClick={() => taking.setTool(value)}
-            >
-              {label}
-            </Button>
-          ))}
-        </div>
-        <p className={classes.told}>
-          {TOOLS.find(({ value }) => value === taking.tool)?.told}
-          {taking.tool !== 'pick' && ' With Shift it is added, with Alt taken away.'}
-        </p>
-        {taking.tool === 'proposed' ? (
-          <Proposed taking={taking} canEdit={canEdit} />
-        ) : (
-          <ToolNumbers tool={taking.tool} numbers={taking.numbers} onChange={taking.changeNumbers} />
-        )}
-        {taking.tool !== 'pick' && (
-          <SegmentedControl
-            size="xs"
-            fullWidth
-            aria-label="How it changes what is chosen"
-            data={HOWS}
-            value={taking.how}
-            onChange={(how) => taking.setHow(how as How)}
-          />
-        )}
-        <div className={classes.row}>
-          {(
-            [
-              ['grow', 'Grow'],
-              ['smooth', 'Smooth'],
-              ['soft', 'Soft edge'],
-            ] as const
-          ).map(([key, label]) => (
-            <NumberInput
-              key={key}
-              size="xs"
-              label={label}
-              suffix=" px"
-              min={key === 'grow' ? -100 : 0}
-              max={100}
-              value={taking.edge[key]}
-              onChange={(value) => taking.setEdge({ ...taking.edge, [key]: Number(value) || 0 })}
-            />
-          ))}
-        </div>
         <div className={classes.row}>
           <NativeSelect
             size="xs"
-            label="Behind it comes"
-            data={BEHINDS}
-            value={taking.behind}
-            onChange={(event) => taking.setBehind(event.currentTarget.value as Behind)}
+            label={page === 'take-out' ? 'Take from' : 'The part'}
+            data={[
+              ...(from ? [] : [{ value: '', label: 'Choose a part' }]),
+              ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
+            ]}
+            value={from?.id ?? ''}
+            onChange={(event) => onChoose(event.currentTarget.value)}
           />
-          {taking.behind === 'colour' && (
-            <ColorInput size="xs" label="Colour" value={taking.colour} onChange={taking.setColour} />
-          )}
+          <NativeSelect
+            size="xs"
+            label="Seen on the picture"
+            data={[...LOOKINGS]}
+            value={taking.looking}
+            onChange={(event) => taking.setLooking(event.currentTarget.value as Looking)}
+          />
         </div>
-        <p role="status" className={classes.state} aria-busy={taking.isComputing}>
-          {chosen && !taking.pieces
-            ? `${chosen.pixels.toLocaleString('en')} px chosen, ${share(chosen.pixels, chosen.of)} of ${from?.name ?? 'the part'}.`
-            : !taking.pieces && 'Nothing is chosen yet.'}
+        {!from && <p>Choose the part that the art is in, here or on the picture.</p>}
+      </div>
+      {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} />}
+      {page === 'beneath' && <Beneath taking={taking} canEdit={canEdit} />}
+      {page === 'edge' && <EdgeAndColour taking={taking} canEdit={canEdit} />}
+      {page === 'check' && <LookOver taking={taking} canEdit={canEdit} onChoose={onChoose} />}
+      {taking.problem && (
+        <p role="alert" className={classes.problem}>
+          {taking.problem}
         </p>
-        <form
-          className={classes.row}
-          onSubmit={(event) => {
-            event.preventDefault();
-            taking.takeOut(false);
-          }}
-        >
-          <TextInput
-            size="xs"
-            label="Its name"
-            placeholder="part"
-            maxLength={200}
-            value={taking.name}
-            onChange={(event) => taking.setName(event.currentTarget.value)}
-          />
-          <Button type="submit" size="xs" disabled={!canEdit || !chosen}>
-            Take it out
-          </Button>
-          <Button size="xs" variant="default" disabled={!canEdit || !chosen} onClick={() => taking.takeOut(true)}>
-            Copy it out
-          </Button>
-        </form>
-        <div className={classes.row}>
-          <Button size="compact-sm" variant="subtle" disabled={taking.gestures.length === 0} onClick={taking.dropLast}>
-            Drop the last choice
-          </Button>
-          <Button size="compact-sm" variant="subtle" disabled={taking.gestures.length === 0} onClick={taking.clear}>
-            Choose nothing
-          </Button>
-        </div>
-        <div className={classes.row}>
-          <Button size="compact-sm" variant="subtle" onClick={taking.compare}>
-            Compare with what was brought in
-          </Button>
-        </div>
-        {taking.compared && (
-          <p data-testid="difference">
-            {taking.compared.differing.toLocaleString('en')} of {taking.compared.pixels.toLocaleString('en')} pixels
-            differ
-            {taking.compared.differing > 0 && `, by at most ${taking.compared.largest} of 255; they are marked`}.
-          </p>
-        )}
-        {taking.problem && <p role="alert">{taking.problem}</p>}
-      </div>
-      <GrowUnder taking={taking} canEdit={canEdit} />
-      <div className={classes.form}>
-        <h3>All separate pieces at once</h3>
-        <p className={classes.told}>Each piece of art that nothing touches becomes a part of its own.</p>
-        <div className={classes.row}>
-          <NumberInput
-            size="xs"
-            label="Apart by more than"
-            suffix=" px"
-            min={0}
-            max={200}
-            value={taking.pieces?.gap ?? FIRST_PIECES.gap}
-            disabled={!taking.pieces}
-            onChange={(gap) => taking.pieces && taking.setPieces({ ...taking.pieces, gap: Number(gap) || 0 })}
-          />
-          <NumberInput
-            size="xs"
-            label="At least"
-            suffix=" px"
-            min={1}
-            value={taking.pieces?.smallest ?? FIRST_PIECES.smallest}
-            disabled={!taking.pieces}
-            onChange={(least) => taking.pieces && taking.setPieces({ ...taking.pieces, smallest: Number(least) || 1 })}
-          />
-          <Button
-            size="xs"
-            variant="default"
-            disabled={!from}
-            onClick={() => {
-              if (taking.pieces) return taking.clear();
-              taking.clear();
-              taking.setPieces(FIRST_PIECES);
-            }}
-          >
-            {taking.pieces ? 'Leave it' : 'Show the pieces'}
-          </Button>
-        </div>
-        {islands && (
-          <>
-            <p>
-              {plural(islands.pieces.length, 'piece')}
-              {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'tiny one')} belong to the nearest`}.
-            </p>
-            <Button size="xs" disabled={!canEdit || islands.pieces.length < 2} onClick={taking.takePieces}>
-              {`Make ${plural(islands.pieces.length, 'part')}`}
-            </Button>
-          </>
-        )}
-      </div>
+      )}
     </Panel>
   );
 }
-
-/** Nothing opens when a limb moves, if what lies behind it runs on beneath. */
-function GrowUnder({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
-  const [by, setBy] = useState(12);
-  return (
-    <div className={classes.form}>
-      <h3>Under its neighbours</h3>
-      <p className={classes.told}>
-        {taking.from?.name ?? 'The part'} runs on beneath what lies over it. What is seen stays as it is.
-      </p>
-      <div className={classes.row}>
-        <NumberInput
-          size="xs"
-          label="By up to"
-          suffix=" px"
-          min={1}
-          max={500}
-          allowDecimal={false}
-          value={by}
-          onChange={(value) => setBy(Number(value) || 1)}
-        />
-        <Button size="xs" variant="default" disabled={!canEdit || !taking.from} onClick={() => taking.growUnder(by)}>
-          Grow it under
-        </Button>
-      </div>
-    </div>
-  );
-}
-
-/** Proposals from coarse to fine: one number says how many. */
-function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
-  const { proposals, numbers } = taking;
-  if (!proposals) return <p>{taking.from ? 'Looking for parts.' : ''}</p>;
-  const most = Math.max(proposals.count, 2);
-  const regions = Math.min(numbers.regions, most);
-  return (
-    <div className={classes.row}>
-      <div className={classes.wide}>
-        <Dial
-          label="Pieces, coarse to fine"
-          least={1}
-          most={most}
-          value={regions}
-          onChange={(wanted) => taking.changeNumbers({ regions: wanted })}
-        />
-      </div>
-      <Button size="compact-sm" variant="default" disabled={!canEdit} onClick={taking.takeProposed}>
-        Make a part of each but the ground
-      </Button>
-    </div>
-  );
-}
-
-interface NumbersProps {
-  tool: Tool;
-  numbers: Numbers;
-  onChange: (change: Partial<Numbers>) => void;
-}
-
-function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
-  if (tool === 'same-colour') {
-    return (
-      <>
-        <Dial
-          label="Colour differs by up to"
-          least={0}
-          most={60}
-          value={numbers.distance}
-          onChange={(distance) => onChange({ distance })}
-        />
-        <Checkbox
-          size="xs"
-          label="Only what is connected"
-          checked={numbers.connected}
-          onChange={(event) => onChange({ connected: event.currentTarget.checked })}
-        />
-      </>
-    );
-  }
-  if (tool === 'inside-lines') {
-    return (
-      <>
-        <Dial label="Gaps closed, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
-        <Dial
-          label="Lines darker than"
-          least={5}
-          most={90}
-          value={numbers.darkness}
-          onChange={(darkness) => onChange({ darkness })}
-        />
-        <NativeSelect
-          size="xs"
-          label="The line around it"
-          data={LINES}
-          value={numbers.line}
-          onChange={(event) => onChange({ line: event.currentTarget.value as Numbers['line'] })}
-        />
-      </>
-    );
-  }
-  if (tool === 'island') {
-    return (
-      <Dial label="Gaps bridged, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
-    );
-  }
-  return null;
-}
-
-interface DialProps {
-  label: string;
-  least: number;
-  most: number;
-  value: number;
-  onChange: (value: number) => void;
-}
-
-function Dial({ label, least, most, value, onChange }: DialProps) {
-  const id = `number-${label.toLowerCase().replace(/\W+/g, '-')}`;
-  return (
-    <div className={classes.dial}>
-      <span id={id}>
-        {label}: {value}
-      </span>
-      <Slider
-        size="sm"
-        min={least}
-        max={most}
-        value={value}
-        onChange={onChange}
-        label={null}
-        styles={{ root: { '--slider-track-bg': 'var(--hairline-strong)' } }}
-        thumbProps={{ 'aria-labelledby': id }}
-      />
-    </div>
-  );
-}
-
-const share = (pixels: number, of: number) => {
-  const percent = (pixels / Math.max(of, 1)) * 100;
-  return percent < 1 ? 'less than 1 %' : `${Math.round(percent)} %`;
-};

@@ -4,15 +4,33 @@ import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
 import { partColour } from '../../ledger/colours';
-import type { Marking, MarkKeys, MarkKind, Mask } from '../../pile/marks';
+import type { Marking, MarkKeys, MarkKind, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
 import { bitmapOf } from './bitmaps';
+import { channels, useChanging, type Work } from './useChanging';
 import { useProposals } from './useProposals';
 
 type Gesture = Schemas['GestureRequest'];
 type Edge = Required<Schemas['EdgeRequest']>;
 export type Behind = NonNullable<Schemas['TakeOutRequest']['behind']>;
-export type Tool = 'pick' | 'proposed' | 'same-colour' | 'inside-lines' | 'island' | 'draw-round' | 'point-to-point';
+export type Tool =
+  | 'pick'
+  | 'proposed'
+  | 'same-colour'
+  | 'inside-lines'
+  | 'scribble'
+  | 'island'
+  | 'draw-round'
+  | 'point-to-point'
+  | 'rectangle'
+  | 'ellipse'
+  | 'brush';
+/** What is done with the part: taken out of it, completed beneath its neighbours, changed at its edge, or looked over. */
+export type Page = 'take-out' | 'beneath' | 'edge' | 'check';
+/** What is seen of the pile while a part is worked on. */
+export type Looking = 'all' | 'alone' | 'without';
+/** Send a change of the part; what speaks against it is said in the panel. */
+export type Change = (ask: (version: number, row: string) => Promise<Arrangement>) => void;
 export type How = 'instead' | 'add' | 'subtract' | 'intersect';
 
 export interface Numbers {
@@ -23,9 +41,11 @@ export interface Numbers {
   line: 'part' | 'shared' | 'apart';
   /** Into how many regions the part is divided where proposals are chosen. */
   regions: number;
+  /** Of the brush and of marks, in pixels. */
+  size: number;
 }
 
-const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, line: 'part', regions: 40 };
+const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, line: 'part', regions: 40, size: 24 };
 /** What counts as a piece until the artist says otherwise, in pixels. */
 export const FIRST_PIECES = { gap: 0, smallest: 16 };
 /** Past the smoothed pixels of the old edge, and as soft as that was. */
@@ -40,8 +60,12 @@ const KINDS: Record<Exclude<Tool, 'pick'>, MarkKind> = {
   'same-colour': 'pixel',
   'inside-lines': 'pixel',
   island: 'pixel',
+  scribble: 'stroke',
   'draw-round': 'line',
   'point-to-point': 'corners',
+  rectangle: 'rectangle',
+  ellipse: 'ellipse',
+  brush: 'stroke',
 };
 
 interface Props {
@@ -56,12 +80,32 @@ interface Props {
 
 /** A gesture with the numbers that its tool has now; what it lacks of them is not sent. */
 function stated(gesture: Gesture, numbers: Numbers): Gesture {
-  const { distance, connected, gap, darkness, line, regions } = numbers;
+  const { distance, connected, gap, darkness, line, regions, size } = numbers;
   if (gesture.tool === 'same-colour') return { ...gesture, distance, connected };
   if (gesture.tool === 'inside-lines') return { ...gesture, gap, darkness, line };
   if (gesture.tool === 'proposed') return { ...gesture, regions };
   if (gesture.tool === 'island') return { ...gesture, gap };
+  if (gesture.tool === 'scribble' || gesture.tool === 'brush') return { ...gesture, size };
   return gesture;
+}
+
+/** Marks belong together until something else is done: those with Alt lie outside of what is meant. */
+function scribbled(
+  before: readonly Gesture[],
+  mark: number[][],
+  isOutside: boolean,
+  how: How,
+  numbers: Numbers,
+): readonly Gesture[] {
+  const last = before[before.length - 1];
+  const marks: Gesture =
+    last?.tool === 'scribble'
+      ? last
+      : stated({ tool: 'scribble', how: how === 'subtract' ? 'instead' : how, inside: [], outside: [] }, numbers);
+  const side = isOutside ? 'outside' : 'inside';
+  const next = { ...marks, [side]: [...((marks[side] as number[][][] | undefined) ?? []), mark] };
+  if (last?.tool === 'scribble') return [...before.slice(0, -1), next];
+  return next.how === 'instead' ? [next] : [...before, next];
 }
 
 /** A value once it has not changed for a moment. */
@@ -78,6 +122,9 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
+  const [page, setPage] = useState<Page>('take-out');
+  const [work, setWork] = useState<Work>('paint-under');
+  const [looking, setLooking] = useState<Looking>('all');
   const [tool, setTool] = useState<Tool>('proposed');
   const [how, setHow] = useState<How>('instead');
   const [numbers, setNumbers] = useState(NUMBERS);
@@ -135,7 +182,13 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     },
   });
 
-  const proposals = useProposals(illustration, from?.id, art, numbers.regions, isOpen && tool === 'proposed');
+  const proposals = useProposals(
+    illustration,
+    from?.id,
+    art,
+    numbers.regions,
+    isOpen && page === 'take-out' && tool === 'proposed',
+  );
   const [comparedAt, setComparedAt] = useState<number | null>(null);
   const version = view?.version;
   const difference = useQuery({
@@ -178,16 +231,20 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
         const [first] = points;
         const at = first && [first.x, first.y];
         const places = points.map(({ x, y }) => [Math.round(x * 8) / 8, Math.round(y * 8) / 8]);
+        if (tool === 'scribble') return scribbled(before, places, keys.subtract, wanted, numbers);
         const made: Gesture =
           KINDS[tool] === 'pixel'
             ? stated({ tool: tool as Gesture['tool'], how: wanted, ...(at && { at }) }, numbers)
-            : { tool: 'draw-round', how: wanted, points: places };
-        return wanted === 'instead' ? [made] : [...before, made];
+            : tool === 'brush'
+              ? stated({ tool, how: wanted, points: places }, numbers)
+              : { tool: 'draw-round', how: wanted, points: places };
+        return wanted === 'instead' && tool !== 'brush' ? [made] : [...before, made];
       });
     },
     [tool, how, numbers],
   );
-  const marking = useMemo(
+  const strokes = useMemo(() => gestures.flatMap(marksOf), [gestures]);
+  const choosing = useMemo(
     (): Marking | undefined =>
       tool === 'pick' || !from
         ? undefined
@@ -195,9 +252,11 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
             kind: KINDS[tool],
             masks,
             onMark,
+            strokes,
+            ...(KINDS[tool] === 'stroke' && { brush: { size: numbers.size, colour: CHOSEN } }),
             ...(tool === 'proposed' && { overlay: proposals.borders, onHover: proposals.onHover }),
           },
-    [tool, from, masks, onMark, proposals.borders, proposals.onHover],
+    [tool, from, masks, onMark, strokes, numbers.size, proposals.borders, proposals.onHover],
   );
 
   /** Numbers change what was chosen last, while that was done with the tool they belong to. */
@@ -211,7 +270,7 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
   };
 
   /** Send a change of the part; what speaks against it is said in the panel, and the arrangement stays as it is. */
-  const change = (ask: (version: number, row: string) => Promise<Arrangement>) => {
+  const change: Change = (ask) => {
     if (!from) return;
     const row = from.id;
     setProblem('');
@@ -225,10 +284,14 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
       }
     });
   };
-  const growUnder = (by: number) =>
-    change((version, row) =>
-      body(client.POST('/api/illustrations/{illustration}/grow-under', { params, body: { version, row, by } })),
-    );
+  const lookedOver = useMemo((): Marking => ({ kind: null, masks, onMark }), [masks, onMark]);
+  const changing = useChanging({
+    illustration,
+    from,
+    art,
+    work: page === 'take-out' || page === 'check' ? null : work,
+    change,
+  });
   const send = (request: Pick<Schemas['TakeOutRequest'], 'parts' | 'separate'>, copy = false) =>
     change(async (version, row) => {
       const filling = behind === 'colour' ? { colour: channels(colour) } : {};
@@ -271,11 +334,17 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     pieces,
     setPieces,
     clear,
-    marking,
+    page,
+    setPage,
+    work,
+    setWork,
+    looking,
+    setLooking,
+    changing,
+    marking: page === 'take-out' ? choosing : page === 'check' ? lookedOver : changing.marking,
     takeOut,
     takePieces,
     takeProposed,
-    growUnder,
     compare: () => setComparedAt(version ?? null),
     compared,
     proposals: proposals.found,
@@ -284,6 +353,7 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     islands: pieces ? islands.data : undefined,
     problem:
       problem ||
+      changing.problem ||
       (gestures.length > 0 && selection.error?.message) ||
       (pieces && islands.error?.message) ||
       (tool === 'proposed' && proposals.error?.message) ||
@@ -299,6 +369,14 @@ function largest(parts: readonly Row[]): Row | undefined {
 
 export type Taking = ReturnType<typeof useTaking>;
 
-function channels(colour: string): number[] {
-  return [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
+/** The marks of a scribble, to be seen while the border between them is looked for. */
+function marksOf(gesture: Gesture): Stroke[] {
+  if (gesture.tool !== 'scribble') return [];
+  const drawn = (marks: unknown[] | undefined, colour: string) =>
+    ((marks ?? []) as number[][][]).map((mark) => ({
+      points: mark.map(([x = 0, y = 0]) => ({ x, y })),
+      size: gesture.size ?? 1,
+      colour,
+    }));
+  return [...drawn(gesture.inside, CHOSEN), ...drawn(gesture.outside, DIFFERENT)];
 }

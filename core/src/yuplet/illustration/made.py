@@ -1,0 +1,177 @@
+"""Layers that artists made of other layers: what was done, as numbers and masks, so that it can be done again."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import Any, Literal, NamedTuple, TypeAlias
+
+from yuplet.geometry import Box
+
+Colour: TypeAlias = tuple[int, int, int]
+"""Red, green and blue, 0 to 255 each."""
+Behind: TypeAlias = Literal["flat", "painted"] | Colour | None
+"""How a place is filled from which something was taken: its surroundings continued, one colour, or not at all."""
+Fill: TypeAlias = Literal["onward", "flat", "painted"] | Colour
+"""How a layer goes on: its colours and lines ('onward'), its colours, colours and their slopes, or one colour."""
+
+
+class Turn(NamedTuple):
+    """A picture mirrored left to right, if at all, and then turned clockwise by so many quarters (0 to 3)."""
+
+    mirrored: bool = False
+    quarters: int = 0
+
+    def then(self, other: "Turn") -> "Turn":
+        """Both one after the other.
+
+        >>> Turn(False, 1).then(Turn(True, 0))
+        Turn(mirrored=True, quarters=3)
+        """
+        own = -self.quarters if other.mirrored else self.quarters
+        return Turn(self.mirrored != other.mirrored, (other.quarters + own) % 4)
+
+    @property
+    def back(self) -> "Turn":
+        """What undoes it.
+
+        >>> one = Turn(True, 3)
+        >>> one.then(one.back)
+        Turn(mirrored=False, quarters=0)
+        """
+        return Turn(True, self.quarters) if self.mirrored else Turn(False, -self.quarters % 4)
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """What a mask takes of a layer ('taken') or leaves of it ('left').
+
+    `mask` is the key of the mask's pixels, `mask_box` where they lie on the canvas, `behind` how the place left is filled.
+    """
+
+    keeps: Literal["taken", "left"]
+    mask: str
+    mask_box: Box
+    behind: Behind = None
+
+
+@dataclass(frozen=True, slots=True)
+class Extension:
+    """A layer with pixels added to it: those of the mask."""
+
+    mask: str
+    mask_box: Box
+    fill: Fill = "onward"
+
+
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """A layer mirrored or turned about a point of the canvas, so that pixels meet pixels (`parts.turning`)."""
+
+    turn: Turn
+    about: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Dyed:
+    """A layer in another colour, its alpha as it is; with `shaded` lighter and darker places stay so."""
+
+    colour: Colour
+    shaded: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """Several layers laid over each other, back to front: each with its opacity and blend mode."""
+
+    pieces: tuple[tuple[str, float, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Backdrop:
+    """The whole canvas in one colour, or from one at the top to another one at the bottom."""
+
+    colours: tuple[Colour, ...]
+
+
+Recipe: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop
+
+_KINDS: dict[str, type[Recipe]] = {
+    "cut": Cut,
+    "extension": Extension,
+    "turned": Turned,
+    "dyed": Dyed,
+    "merged": Merged,
+    "backdrop": Backdrop,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class MadeLayer:
+    """A layer that was made of another one, `of` (None: of none), which may be a made one too.
+
+    `box` is that of the content, `added` the key of a mask of that box: pixels that nobody drew, since they were filled in.
+    """
+
+    id: str
+    of: str | None
+    recipe: Recipe
+    box: Box | None
+    added: str | None = None
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """The layers that it is made of."""
+        if isinstance(self.recipe, Merged):
+            return tuple(dict.fromkeys(layer for layer, _, _ in self.recipe.pieces))
+        return () if self.of is None else (self.of,)
+
+    @property
+    def masks(self) -> tuple[str, ...]:
+        """The keys of all masks that belong to it."""
+        own = self.recipe.mask if isinstance(self.recipe, Cut | Extension) else None
+        return tuple(key for key in (own, self.added) if key is not None)
+
+
+def to_json(made: MadeLayer) -> dict[str, Any]:
+    """A made layer as plain JSON values."""
+    kinds = {kind: name for name, kind in _KINDS.items()}
+    values = {field.name: getattr(made.recipe, field.name) for field in fields(made.recipe)}
+    if "mask_box" in values:
+        values["mask_box"] = values["mask_box"].as_xywh()
+    box = made.box.as_xywh() if made.box is not None else None
+    recipe = {"kind": kinds[type(made.recipe)], **values}
+    return {"id": made.id, "of": made.of, "recipe": recipe, "box": box, "added": made.added}
+
+
+def from_json(value: Mapping[str, Any]) -> MadeLayer:
+    """The inverse of `to_json`.
+
+    >>> one = MadeLayer("m1", "l1", Cut("left", "key", Box(0, 0, 2, 2), (9, 9, 9)), Box(0, 0, 1, 1))
+    >>> from_json(to_json(one)) == one
+    True
+    """
+    if "what" in value:
+        value = _of_the_older_form(value)
+    rest = dict(value["recipe"])
+    kind = _KINDS[rest.pop("kind")]
+    for name in ("behind", "fill", "colour", "about"):
+        if isinstance(rest.get(name), list):
+            rest[name] = tuple(rest[name])
+    if "mask_box" in rest:
+        rest["mask_box"] = Box.from_xywh(rest["mask_box"])
+    if "turn" in rest:
+        rest["turn"] = Turn(*rest["turn"])
+    for name in ("pieces", "colours"):
+        if name in rest:
+            rest[name] = tuple(tuple(one) for one in rest[name])
+    box = Box.from_xywh(value["box"]) if value["box"] is not None else None
+    return MadeLayer(value["id"], value["of"], kind(**rest), box, value["added"])
+
+
+def _of_the_older_form(value: Mapping[str, Any]) -> dict[str, Any]:
+    """What was kept when layers were made by masks only."""
+    mask = {"mask": value["mask"], "mask_box": value["mask_box"]}
+    if value["what"] == "grown":
+        recipe = {"kind": "extension", "fill": "onward", **mask}
+    else:
+        recipe = {"kind": "cut", "keeps": value["what"], "behind": value["behind"], **mask}
+    return {"id": value["id"], "of": value["of"], "recipe": recipe, "box": value["box"], "added": value["added"]}

@@ -1,0 +1,32 @@
+"""Several layers as one."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from yuplet.geometry import box_around
+from yuplet.illustration.made import Merged
+from yuplet.parts.making import Content, Made, trimmed
+from yuplet.pixels import kernels
+from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.scratch import Scratch
+
+
+def merged(sources: Mapping[str, Content], recipe: Merged) -> Made | None:
+    """Layers laid over each other, rounded once; None when all are empty. A pixel is added where each that is there is."""
+    there = [(sources[layer], opacity, blend) for layer, opacity, blend in recipe.pieces if layer in sources]
+    around = box_around([content.box for content, _, _ in there])
+    if around is None:
+        return None
+    with Scratch() as scratch:
+        leaves = []
+        drawn = np.zeros((around.height, around.width), np.bool_)
+        for number, (content, opacity, blend) in enumerate(there):
+            scratch.put(str(number), content.picture)
+            place = content.box.moved(-around.left, -around.top)
+            leaves.append(Leaf(str(number), place, opacity, blend))
+            own = (content.picture[..., 3] > 0) & ~content.all_added
+            drawn[place.top : place.bottom, place.left : place.right] |= own
+        picture = compose(leaves, around.size, scratch)
+    kernels.clear_hidden_colour(picture)
+    return trimmed(picture, around, recipe, None, ~drawn & (picture[..., 3] > 0))

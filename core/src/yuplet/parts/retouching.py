@@ -1,0 +1,161 @@
+"""The edge of a part touched up after it was taken out: the cut is made again with the mask as it is then, and with it all that
+was made of either side.
+"""
+
+from collections.abc import Callable, Sequence, Set
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from yuplet.errors import CannotTakeOut
+from yuplet.geometry import Size
+from yuplet.illustration.made import Cut, Extension, MadeLayer, Merged
+from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.making import Content, Made, placed_mask
+from yuplet.parts.remaking import remade
+from yuplet.selecting.gestures import Brush
+from yuplet.selecting.marking import of_brush
+from yuplet.selecting.masks import HALF, Mask, combine
+
+
+@dataclass(frozen=True, slots=True)
+class Anew:
+    """A layer that takes the place of another one: `of` may be one that is replaced itself. None: it is empty by now."""
+
+    instead_of: str
+    of: str | None
+    made: Made | None
+
+
+def touch_up(
+    layers: Sequence[MadeLayer],
+    layer: str,
+    strokes: Sequence[Brush],
+    content: Callable[[str], Content | None],
+    mask_of: Callable[[str], Mask],
+    used: Set[str],
+    canvas: Size,
+) -> list[Anew]:
+    """Add to what was taken out, or give some of it back.
+
+    Parameters
+    ----------
+    layers : sequence of MadeLayer
+        All made layers, each after those that it is made of.
+    layer : str
+        The one whose edge is touched up.
+    strokes : sequence of Brush
+        Those that add and those that subtract, one after the other; places on the canvas.
+    content, mask_of : callable
+        The content of a layer, and the mask that a key stands for.
+    used : set of str
+        The layers that parts are of. What is made of the two sides of the cut is made again if it leads to one of them.
+    canvas : Size
+
+    Returns
+    -------
+    list of Anew
+        Each after those that it is made of.
+
+    Raises
+    ------
+    CannotTakeOut
+        When the layer was not taken out of anything, or would have nothing left.
+    """
+    by_id = {made.id: made for made in layers}
+    own = by_id.get(layer)
+    # What was made of the part since then, like a growth under its neighbours, is made again.
+    while own is not None and not (isinstance(own.recipe, Cut) and own.recipe.keeps == "taken"):
+        own = by_id.get(own.of or "")
+    source = content(own.of) if own is not None and own.of is not None else None
+    if own is None or source is None:
+        raise CannotTakeOut("This part was not taken out of another one, so there is no edge to touch up.")
+    cut = _one_cut(layers, own)
+    taken = [made for made in cut if _recipe(made).keeps == "taken"]
+    masks = [placed_mask(mask_of(_recipe(made).mask), _recipe(made).mask_box, source.box) for made in taken]
+    index = taken.index(own)
+    height, width = source.picture.shape[:2]
+    owner = owners(source.picture, masks)
+    mask = masks[index]
+    for stroke in strokes:
+        points = [(x - source.box.left, y - source.box.top) for x, y in stroke.points]
+        painted = of_brush(points, stroke.size, stroke.hardness, width, height)
+        mask = combine(mask, painted, stroke.how)
+        if stroke.how == "subtract":
+            owner[(owner == index + 1) & (painted >= HALF)] = 0
+        else:
+            owner[painted >= HALF] = index + 1
+    is_alone = len(taken) == 1
+    if is_alone:
+        owner = owners(source.picture, [mask])
+    gone = np.flatnonzero(np.bincount(owner[source.picture[..., 3] > 0], minlength=len(taken) + 1)[1:] == 0)
+    if gone.size:
+        raise CannotTakeOut("Nothing would be left of a part. Undo taking it out instead.")
+    found = take_out(source, owner, _recipe(own).behind, mask if is_alone else None)
+    result: list[Anew] = []
+    rest = iter(found.taken)
+    for made in cut:
+        result.append(Anew(made.id, made.of, next(rest) if _recipe(made).keeps == "taken" else found.left))
+    return result + _made_of(layers, {one.instead_of: one.made for one in result}, content, mask_of, used, canvas)
+
+
+def _recipe(made: MadeLayer) -> Cut:
+    assert isinstance(made.recipe, Cut)
+    return made.recipe
+
+
+def _one_cut(layers: Sequence[MadeLayer], own: MadeLayer) -> list[MadeLayer]:
+    """Everything that one cut made: parts back to front, and what was left, if it was kept. They stand together."""
+
+    def is_taken(at: int) -> bool:
+        one = layers[at]
+        return one.of == own.of and isinstance(one.recipe, Cut) and one.recipe.keeps == "taken"
+
+    at = layers.index(own)
+    first, last = at, at
+    while first > 0 and is_taken(first - 1):
+        first -= 1
+    while last + 1 < len(layers) and is_taken(last + 1):
+        last += 1
+    has_left = last + 1 < len(layers) and layers[last + 1].of == own.of
+    if not has_left or not isinstance(layers[last + 1].recipe, Cut):
+        return [own]  # a copy: each was taken for itself
+    return list(layers[first : last + 2])
+
+
+def _made_of(
+    layers: Sequence[MadeLayer],
+    new: dict[str, Made | None],
+    content: Callable[[str], Content | None],
+    mask_of: Callable[[str], Mask],
+    used: Set[str],
+    canvas: Size,
+) -> list[Anew]:
+    """All that is made of replaced layers and leads to one that is used."""
+    wanted = set(used)
+    for made in reversed(layers):
+        if made.id in wanted:
+            wanted |= set(made.sources)
+    result = []
+    for made in layers:
+        if made.id in new or made.id not in wanted or not new.keys() & set(made.sources):
+            continue
+        sources = {}
+        for layer in made.sources:
+            replaced = new.get(layer)
+            found = (replaced.content if replaced else None) if layer in new else content(layer)
+            if found is not None:
+                sources[layer] = found
+        mask = mask_of(made.recipe.mask) if isinstance(made.recipe, Cut | Extension) else None
+        again = remade(made, sources, mask, canvas)
+        new[made.id] = again
+        result.append(Anew(made.id, made.of, again))
+    return result
+
+
+def with_sources(made: Made, ids: dict[str, str]) -> Made:
+    """A made layer whose recipe names other layers."""
+    if not isinstance(made.recipe, Merged):
+        return made
+    pieces = tuple((ids.get(layer, layer), opacity, blend) for layer, opacity, blend in made.recipe.pieces)
+    return replace(made, recipe=Merged(pieces))

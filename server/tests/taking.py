@@ -1,0 +1,84 @@
+"""A flat toy that is taken apart, and what tests ask of it."""
+
+import io
+from typing import Any
+
+import numpy as np
+from django.test import Client
+from PIL import Image, ImageDraw
+
+from tests.cases import ServerTestCase, brought_in, quiet
+from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.illustration.records import from_record
+from yuplet.parts.part import laid_part
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.arrangement.queries import tree_of
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.projects.storage import open_blob
+
+RED, BLUE, CREAM = (190, 50, 40), (40, 70, 170), (240, 228, 200)
+
+
+def toy(shift: int = 0, coat: tuple[int, int, int] = RED) -> bytes:
+    """A flat picture: a coat with a button on a plain ground."""
+    image = Image.new("RGB", (90, 70), CREAM)
+    draw = ImageDraw.Draw(image)
+    draw.rectangle((20 + shift, 15, 59 + shift, 59), coat)
+    draw.ellipse((34 + shift, 30, 46 + shift, 42), BLUE)
+    out = io.BytesIO()
+    image.save(out, "PNG")
+    return out.getvalue()
+
+
+def beads() -> bytes:
+    """Three pieces on a transparent ground, and a crumb beside the first."""
+    image = Image.new("RGBA", (90, 40))
+    draw = ImageDraw.Draw(image)
+    for left in (5, 35, 65):
+        draw.ellipse((left, 8, left + 20, 30), (*BLUE, 255))
+    image.putpixel((28, 19), (*BLUE, 255))
+    out = io.BytesIO()
+    image.save(out, "PNG")
+    return out.getvalue()
+
+
+def colour_at(x: int, y: int, how: str = "instead", **rest: Any) -> dict[str, Any]:
+    return {"tool": "same-colour", "at": [x, y], "distance": 6, "how": how, **rest}
+
+
+class TakingCase(ServerTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.illustration = brought_in(self.project, "toy.png", toy())
+
+    def take(
+        self, *parts: dict[str, Any], row: str = "toy", client: Client | None = None, status: int = 200, **rest: Any
+    ) -> Any:
+        view = self.arrangement()
+        body = {"version": view["version"], "row": self.row_id(row), "parts": list(parts), **rest}
+        return self.post(client or self.ben, "take-out", status, body)
+
+    def composite(self) -> np.ndarray:
+        """The parts that are shown, laid over each other from what is kept."""
+        self.illustration = Illustration.objects.select_related("current").get(pk=self.illustration.pk)
+        revision = self.illustration.revision
+        read = from_record(revision.record)
+        parts = [part for _, part in tree_of(Arrangement.objects.get(pk=self.illustration.pk)).parts()]
+        with Scratch() as scratch:
+            load_pixels(revision, {layer for part in parts for layer in part.layers}, scratch, quiet)
+            laid = (laid_part(part, read.boxes, read.canvas) for part in parts if part.shown)
+            return compose([one for one in laid if one is not None], read.canvas, scratch)
+
+    def original(self) -> np.ndarray:
+        with open_blob(self.illustration.revision.sha256) as file:
+            return np.array(Image.open(file).convert("RGBA"))
+
+    def names(self) -> list[str]:
+        return [row["name"] for row in self.arrangement()["rows"]]
+
+    def tree(self) -> Tree:
+        """The arrangement as the core has it."""
+        return tree_of(Arrangement.objects.get(pk=self.illustration.pk))

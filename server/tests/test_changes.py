@@ -1,0 +1,202 @@
+"""What parts hold is changed: beneath their neighbours, at their edges, in their colour. What is seen at rest stays."""
+
+import base64
+import io
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
+from PIL import Image
+
+from tests.cases import quiet
+from tests.taking import BLUE, CREAM, RED, TakingCase, colour_at, toy
+from yuplet.illustration.records import from_record
+from yuplet.parts.part import laid_part
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet_server.arrangement.models import Row
+from yuplet_server.illustrations import actions
+from yuplet_server.illustrations.models import Revision
+from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.jobs.models import Job
+
+
+def stroke(*points: tuple[float, float], size: float = 6, how: str = "add") -> dict[str, Any]:
+    return {"points": [list(one) for one in points], "size": size, "how": how}
+
+
+class ChangeTests(TakingCase):
+    def change(self, row: str, status: int = 200, **said: Any) -> Any:
+        body = {"version": self.arrangement()["version"], "row": row, **said}
+        return self.post(self.ben, "change", status, body)
+
+    def apart(self) -> None:
+        """The coat with its button out of the ground, and a collar out of the coat."""
+        self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")
+        top = {"tool": "draw-round", "points": [[0, 0], [90, 0], [90, 25], [0, 25]]}
+        self.take({"name": "collar", "gestures": [top]}, row="coat")
+
+    def pixels(self, name: str) -> np.ndarray:
+        """A part as it is, on an empty canvas."""
+        self.composite()
+        read = from_record(self.illustration.revision.record)
+        part = next(part for _, part in self.tree().parts() if part.name == name)
+        with Scratch() as scratch:
+            load_pixels(self.illustration.revision, part.layers, scratch, quiet)
+            laid = laid_part(part, read.boxes, read.canvas)
+            assert laid is not None
+            return compose([laid], read.canvas, scratch)
+
+    def added(self, name: str) -> tuple[int, np.ndarray]:
+        found = self.post(self.cleo, "added", body={"row": self.row_id(name)})
+        return found["pixels"], np.array(Image.open(io.BytesIO(base64.b64decode(found["mask"]))).convert("RGBA"))[
+            ..., 3
+        ]
+
+    def test_a_part_grows_under_its_neighbour(self) -> None:
+        before = self.original()
+        self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")
+        top = {"tool": "draw-round", "points": [[0, 0], [90, 0], [90, 25], [0, 25]]}
+        self.take({"name": "collar", "gestures": [top]}, row="coat")
+        self.assertEqual([row["box"] for row in self.arrangement()["rows"][1:]], [[20, 25, 40, 35], [20, 15, 40, 10]])
+        coat = self.row_id("coat")
+        view = self.change(coat, do="grow-under", by=6)
+        self.assertEqual([row["box"] for row in view["rows"][1:]], [[20, 19, 40, 41], [20, 15, 40, 10]])
+        self.assertEqual(view["undo"], "Grow 'coat' under its neighbours by 6 px")
+        np.testing.assert_array_equal(self.composite(), before)
+        self.step(self.ben, view["version"], do="show-rows", shown={self.row_id("collar"): False})
+        self.assertEqual(self.composite()[20, 30].tolist(), [*RED, 255], "its colour runs on")
+        for wrong, status, said in (
+            ({"row": self.row_id("collar"), "by": 6}, 422, "nothing to grow under"),
+            ({"row": coat, "by": 0}, 400, "by"),
+        ):
+            answer = self.change(wrong["row"], status, do="grow-under", by=wrong["by"])
+            self.assertIn(said, str(answer))
+        self.post(self.ben, "undo")
+        self.post(self.ben, "undo")
+        self.assertEqual(self.arrangement()["rows"][1]["box"], [20, 25, 40, 35])
+
+    def test_paint_and_a_round_end_under_a_neighbour_and_away_again(self) -> None:
+        before = self.original()
+        self.apart()
+        coat = self.row_id("coat")
+        radius = self.post(self.ben, "limb", body={"row": coat, "at": [40, 26]})["radius"]
+        self.assertAlmostEqual(radius, 20, delta=0.5)
+        view = self.change(coat, do="round-off", at=[40, 26], radius=radius)
+        self.assertEqual(view["undo"], "Round off 'coat'")
+        np.testing.assert_array_equal(self.composite(), before)
+        rows, columns = np.mgrid[:70, :90] + 0.5
+        disc = (np.hypot(columns - 40, rows - 26) <= radius - 1) & (rows >= 15)
+        self.assertTrue((self.pixels("coat")[disc, 3] == 255).all())
+        self.assertEqual(Row.objects.get(row=coat, arrangement=self.illustration.pk).pivot_x, 40)
+        self.post(self.ben, "undo")
+        self.assertIsNone(Row.objects.get(row=coat, arrangement=self.illustration.pk).pivot_x)
+        self.change(
+            coat, do="paint-under", strokes=[stroke((30, 22), (50, 22), size=8)], fill="colour", colour=[9, 9, 9]
+        )
+        np.testing.assert_array_equal(self.composite(), before)
+        self.assertEqual(self.pixels("coat")[22, 40].tolist(), [9, 9, 9, 255])
+        pixels, mask = self.added("coat")
+        self.assertEqual(pixels, int((mask > 0).sum()))
+        self.assertAlmostEqual(pixels, 20 * 8 + 50, delta=60)
+        view = self.change(coat, do="remove-added")
+        self.assertEqual(view["rows"][1]["box"], [20, 25, 40, 35])
+        self.assertEqual(self.added("coat")[0], 0)
+        for said, status, why in (
+            ({"do": "remove-added"}, 422, "nothing to remove"),
+            ({"do": "paint-under", "strokes": [stroke((3, 3))]}, 422, "nothing to grow under"),
+            ({"do": "paint-under", "strokes": [stroke((3, 3), size=0)]}, 422, "1 to 400"),
+            ({"do": "paint-under"}, 422, "not complete"),
+            ({"do": "round-off", "at": [4, 4], "radius": 0}, 400, "radius"),
+        ):
+            self.assertIn(why, str(self.change(coat, status, **said)))
+        answer = self.post(self.ben, "limb", 422, {"row": coat, "at": [3, 3]})
+        self.assertIn("no opaque art", answer["detail"])
+
+    def test_the_filling_behind_a_part_is_known_and_stays_under_soft_edges(self) -> None:
+        before = self.original()
+        self.take(
+            {"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")], "edge": {"soft": 4}},
+            behind="flat",
+        )
+        filled = self.added("toy")[0]
+        self.assertGreater(filled, 40 * 45)
+        self.change(self.row_id("toy"), do="remove-added")
+        np.testing.assert_array_equal(self.composite(), before)
+        self.assertFalse(self.pixels("toy")[20:55, 25:55, 3].any())
+        self.assertLess(0, self.added("toy")[0])
+
+    def test_an_edge_is_touched_up_and_all_that_was_made_since_follows(self) -> None:
+        before = self.original()
+        self.take(
+            {"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")], "edge": {"soft": 2}},
+            behind="flat",
+        )
+        self.take({"name": "button", "gestures": [colour_at(40, 36)], "edge": {"soft": 2}}, row="coat", behind="flat")
+        corner = {"tool": "draw-round", "points": [[0, 50], [24, 50], [24, 70], [0, 70]]}
+        self.take({"name": "corner", "gestures": [corner]}, behind="flat")
+        strokes = [stroke((21, 55), (21, 59), how="subtract"), stroke((75, 20), (80, 20))]
+        view = self.change(self.row_id("coat"), do="touch-up", strokes=strokes)
+        self.assertEqual(view["undo"], "Touch up the edge of 'coat'")
+        np.testing.assert_array_equal(self.composite(), before)
+        coat = self.pixels("coat")
+        self.assertEqual((coat[57, 20, 3], coat[20, 77].tolist()), (0, [*CREAM, 255]))
+        self.assertEqual(
+            self.pixels("corner")[57, 20].tolist(), [*RED, 255], "what was given back is in the part that took it"
+        )
+        self.assertEqual(self.pixels("button")[36, 40].tolist(), [*BLUE, 255])
+        self.post(self.ben, "undo")
+        self.assertGreater(self.pixels("coat")[57, 20, 3], 0)
+        answer = self.change(self.row_id("toy"), 422, do="touch-up", strokes=strokes)
+        self.assertIn("no edge to touch up", answer["detail"])
+        every = [stroke((-50, 30), (150, 30), size=300, how="subtract")]
+        answer = self.change(self.row_id("button"), 422, do="touch-up", strokes=every)
+        self.assertIn("Nothing would be left", answer["detail"])
+        self.step(self.ben, self.arrangement()["version"], do="lock-parts", locked={self.row_id("corner"): True})
+        self.assertIn("is locked", self.change(self.row_id("coat"), 422, do="touch-up", strokes=strokes)["detail"])
+
+    def test_one_of_several_separate_pieces_is_touched_up(self) -> None:
+        before = self.original()
+        body = {"version": self.arrangement()["version"], "row": self.row_id("toy"), "separate": {"regions": 3}}
+        self.post(self.ben, "take-out", body=body)
+        self.assertEqual(len(self.names()), 3)
+        small = min(self.names()[1:], key=lambda name: int((self.pixels(name)[..., 3] > 0).sum()))
+        self.change(self.row_id(small), do="touch-up", strokes=[stroke((25, 20))])
+        np.testing.assert_array_equal(self.composite(), before)
+        self.assertEqual(self.pixels(small)[20, 25].tolist(), [*RED, 255])
+        self.assertEqual(sum(int(self.pixels(name)[20, 25, 3] > 0) for name in self.names()), 1, "in one part alone")
+
+    def test_another_colour(self) -> None:
+        self.apart()
+        before = self.pixels("coat")
+        self.change(self.row_id("coat"), do="dye", colour=[10, 90, 200], shaded=False)
+        after = self.pixels("coat")
+        np.testing.assert_array_equal(after[..., 3], before[..., 3])
+        self.assertEqual({tuple(map(int, one)) for one in after[after[..., 3] > 0][:, :3]}, {(10, 90, 200)})
+        self.change(self.row_id("collar"), do="dye", colour=[10, 90, 200], shaded=True)
+        self.assertEqual(self.pixels("collar")[20, 30].tolist(), [10, 90, 200, 255])
+
+    def test_art_is_taken_out_of_a_part_of_several_layers(self) -> None:
+        before = self.original()
+        self.apart()
+        self.step(
+            self.ben, self.arrangement()["version"], do="join-rows", rows=[self.row_id("coat"), self.row_id("collar")]
+        )
+        np.testing.assert_array_equal(self.composite(), before)
+        self.take({"name": "button", "gestures": [colour_at(40, 36)], "edge": {"soft": 2}}, row="collar", behind="flat")
+        np.testing.assert_array_equal(self.composite(), before)
+        self.assertEqual(self.names(), ["toy", "collar", "button"])
+        made = from_record(self.illustration.revision.record)
+        self.assertEqual({root for one in made.made for root in made.roots_of(one.id)}, {"l1"})
+        file = SimpleUploadedFile("toy.png", toy(coat=(30, 140, 60)))
+        number = self.ben.post(self.address("revisions"), {"file": file}).json()["number"]
+        revision = Revision.objects.get(illustration=self.illustration, number=number)
+        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+            actions.bring_in(revision.pk, Path(folder), quiet)()
+        Job.objects.filter(pk=revision.job_id).update(state=Job.State.DONE)
+        self.post(self.ben, f"revisions/{number}/take", body={})
+        np.testing.assert_array_equal(self.composite(), self.original())
+        self.assertEqual(self.pixels("collar")[20, 30].tolist(), [30, 140, 60, 255])

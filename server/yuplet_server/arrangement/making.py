@@ -1,0 +1,242 @@
+"""Changing what parts hold: the core says what becomes of the pixels, layers that are made of others keep it."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+
+from yuplet.arrangement.commands import ReplaceRows
+from yuplet.arrangement.taking import check_behind, in_front_of, parts_taken_out, still_part, with_layer, with_layers
+from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.errors import CannotTakeOut
+from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.made import Behind, Colour, Dyed, Fill
+from yuplet.illustration.records import from_record
+from yuplet.parts.colouring import dyed
+from yuplet.parts.cutting import owners, without_added
+from yuplet.parts.cutting import take_out as core_take_out
+from yuplet.parts.extending import grow_under, paint_under, round_off
+from yuplet.parts.making import Made, placed_mask
+from yuplet.parts.part import Part
+from yuplet.parts.retouching import touch_up, with_sources
+from yuplet.selecting.gestures import HARD, Brush, Edge, Gesture, select
+from yuplet.selecting.marking import of_brush
+from yuplet.selecting.masks import Chosen, combine
+from yuplet.selecting.regions import islands, without_crumbs
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement import queries
+from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.illustrations.actions import keep_made
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import content_of, mask_of
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """A part that is to be taken out: the name wished for, the gestures that choose its art, and its edge."""
+
+    name: str
+    gestures: tuple[Gesture, ...]
+    edge: Edge = HARD
+
+
+@dataclass(frozen=True, slots=True)
+class Separated:
+    """Every separate piece of a part, or every region that is proposed when it is divided into so many.
+
+    Each becomes a part, named by the part's own name and a number.
+    """
+
+    gap: float = 0.0
+    smallest: int = 1
+    regions: int | None = None
+
+
+@transaction.atomic
+def take_out(
+    illustration_id: int,
+    user: User,
+    version: int,
+    row: str,
+    wanted: Sequence[Wish] | Separated,
+    behind: Behind,
+    is_copy: bool = False,
+) -> list[str]:
+    """Take art out of a part: new parts directly in front of what is left of it, in one step. Answers their rows.
+
+    Raises `ChangedMeanwhile` when somebody else changed the part after `version`, `SelectionError` when the art cannot be
+    taken out, and `ArrangementError`.
+    """
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
+    before = queries.tree_of(arrangement)
+    art = queries.art_of(illustration, row)
+    check_behind(before, row, behind is not None)
+    soft = None
+    if isinstance(wanted, Separated):
+        if wanted.regions is not None:
+            owner = art.divide(art.picture).parts_at(wanted.regions)
+        else:
+            owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
+        name = before.find(row)[1].name
+        wished = [f"{name} {number}" for number in range(1, int(owner.max()) + 1)]
+        if len(wished) < 2:
+            raise CannotTakeOut(f"'{name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
+    else:
+        masks = [select(art.picture, art.box, wish.gestures, wish.edge, art.divide) for wish in wanted]
+        owner, wished = owners(art.picture, masks), [wish.name for wish in wanted]
+        soft = masks[0] if len(masks) == 1 else None
+    content = replace(art.content, box=art.box.moved(-art.offset[0], -art.offset[1]))
+    found = core_take_out(content, owner, behind, soft)
+    if found.left is None and len(wished) == 1 and not is_copy:
+        raise CannotTakeOut("This is all of the part, so nothing would be left of it. Rename the part instead.")
+    layer = _layer_of(illustration, art)
+    made = list(found.taken)
+    if found.left is not None and not is_copy:
+        made.append(found.left)
+    ids = keep_made(illustration.revision, [(layer, one) for one in made])
+    left = ids.pop() if len(ids) > len(wished) else None
+    take_step(arrangement, user, parts_taken_out(before, row, left, list(zip(ids, wished, strict=True)), is_copy))
+    return ids
+
+
+def _layer_of(illustration: Illustration, art: queries.Art) -> str:
+    """The layer that a part is; one of several becomes a layer of its own."""
+    if art.layer is not None:
+        return art.layer
+    assert art.merged is not None
+    (layer,) = keep_made(illustration.revision, [(None, art.merged)])
+    return layer
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A part whose pixels are to be changed, and what the change needs to know."""
+
+    illustration: Illustration
+    before: Tree
+    row: str
+
+    @property
+    def part(self) -> Part:
+        return still_part(self.before, self.row)
+
+    @property
+    def art(self) -> queries.Art:
+        return queries.art_of(self.illustration, self.row)
+
+    def covered(self) -> Chosen:
+        """Where the part can go on unseen."""
+        check_behind(self.before, self.row, True)
+        return queries.covered_by(self.illustration, in_front_of(self.before, self.row))
+
+    def with_made(self, art: queries.Art, made: Made, what: str) -> ReplaceRows:
+        """The step that gives the part what was made of it, which lies where the part does."""
+        own = made.moved(-art.offset[0], -art.offset[1])
+        (layer,) = keep_made(self.illustration.revision, [(_layer_of(self.illustration, art), own)])
+        return with_layer(self.before, self.row, layer, what)
+
+
+def _grow_under(change: Change, by: int, fill: Fill = "onward") -> ReplaceRows:
+    art = change.art
+    made = grow_under(art.content, by, change.covered(), fill)
+    return change.with_made(art, made, f"Grow '{change.part.name}' under its neighbours by {by} px")
+
+
+def _round_off(change: Change, at: tuple[float, float], radius: float, fill: Fill = "onward") -> ReplaceRows:
+    art = change.art
+    made = round_off(art.content, Point(*at), radius, change.covered(), fill)
+    step = change.with_made(art, made, f"Round off '{change.part.name}'")
+    # It turns about the middle of its round end, unless somebody has said otherwise.
+    (put,) = step.put
+    pivot = put.record.pivot or (float(at[0]), float(at[1]))
+    return replace(step, put=(replace(put, record=replace(put.record, pivot=pivot)),))
+
+
+def _paint_under(change: Change, strokes: Sequence[Brush], fill: Fill = "onward") -> ReplaceRows:
+    art, covered = change.art, change.covered()
+    height, width = covered.shape
+    mask = np.zeros((height, width), np.uint8)
+    for stroke in strokes:
+        painted = of_brush(stroke.points, stroke.size, stroke.hardness, width, height)
+        mask = combine(mask, painted, stroke.how)
+    made = paint_under(art.content, mask, Box(0, 0, width, height), covered, fill)
+    return change.with_made(art, made, f"Paint '{change.part.name}' on under its neighbours")
+
+
+def _remove_added(change: Change) -> ReplaceRows:
+    art = change.art
+    covered = placed_mask(change.covered(), Box(0, 0, *_size(change.illustration)), art.box)
+    made = without_added(art.content, covered)
+    if made is None:
+        raise CannotTakeOut("All of this part was filled in, so nothing would be left of it. Leave it out instead.")
+    return change.with_made(art, made, f"Remove what was added to '{change.part.name}'")
+
+
+def _touch_up(change: Change, strokes: Sequence[Brush]) -> ReplaceRows:
+    part, revision = change.part, change.illustration.revision
+    if not part.is_one_layer:
+        raise CannotTakeOut("This part is of several layers, so there is no edge to touch up. Touch up each of them.")
+    read = from_record(revision.record)
+    x, y = part.offset
+    moved = [replace(one, points=tuple((u - x, v - y) for u, v in one.points)) for one in strokes]
+    used = {layer for _, other in change.before.parts() for layer in other.layers}
+    found = touch_up(
+        read.made,
+        part.pieces[0].layer,
+        moved,
+        lambda layer: content_of(revision, read, layer),
+        mask_of,
+        used,
+        read.canvas,
+    )
+    ids: dict[str, str] = {}
+    for one in found:
+        if one.made is None:
+            raise CannotTakeOut("Nothing would be left of a part. Undo taking it out instead.")
+        of = ids.get(one.of, one.of) if one.of is not None else None
+        (ids[one.instead_of],) = keep_made(revision, [(of, with_sources(one.made, ids))])
+    return with_layers(change.before, ids, f"Touch up the edge of '{part.name}'")
+
+
+def _dye(change: Change, colour: Colour, shaded: bool) -> ReplaceRows:
+    art = change.art
+    made = dyed(art.content, Dyed(colour, shaded))
+    how = "Recolour" if shaded else "Fill"
+    return change.with_made(art, made, f"{how} '{change.part.name}'")
+
+
+_CHANGES: dict[str, Callable[..., ReplaceRows]] = {
+    "grow-under": _grow_under,
+    "round-off": _round_off,
+    "paint-under": _paint_under,
+    "remove-added": _remove_added,
+    "touch-up": _touch_up,
+    "dye": _dye,
+}
+CHANGES = tuple(_CHANGES)
+"""What can be done with the pixels of a part."""
+
+
+@transaction.atomic
+def change(illustration_id: int, user: User, version: int, row: str, what: str, **numbers: Any) -> None:
+    """Change the pixels of a part, in one step; what is seen at rest stays as it is but for another colour.
+
+    `what` is one of `CHANGES`, `numbers` what that needs. Raises as `take_out` does.
+    """
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
+    before = queries.tree_of(arrangement)
+    try:
+        step = _CHANGES[what](Change(illustration, before, row), **numbers)
+    except TypeError as error:
+        raise CannotTakeOut(f"'{what}' is not complete: {error}.") from error
+    take_step(arrangement, user, step)
+
+
+def _size(illustration: Illustration) -> Size:
+    return from_record(illustration.revision.record).canvas

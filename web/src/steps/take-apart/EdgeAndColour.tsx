@@ -1,0 +1,73 @@
+import { Button, Checkbox, SegmentedControl } from '@mantine/core';
+import { useEffect, useState } from 'react';
+import { ColourField } from '../../ui/ColourField';
+import { plural } from '../../ui/units';
+import { BrushNumbers } from './BrushNumbers';
+import classes from './TakeApart.module.css';
+import type { Taking } from './useTaking';
+
+interface Props {
+  taking: Taking;
+  canEdit: boolean;
+}
+
+/** The edge at which a part was taken out, and its colour. */
+export function EdgeAndColour({ taking, canEdit }: Props) {
+  const { changing, from } = taking;
+  const { setWork } = taking;
+  const [colour, setColour] = useState('#2f6f8f');
+  const [isShaded, setShaded] = useState(true);
+  const { strokes } = changing;
+  useEffect(() => setWork('touch-up'), [setWork]);
+  return (
+    <>
+      <div className={classes.form}>
+        <h3>Touch up the edge</h3>
+        <p className={classes.told}>
+          Paint over art that belongs to {from?.name ?? 'the part'} as well, or over art that it gives back to what it
+          was taken out of. With Alt it is the other way round. What is seen stays as it is.
+        </p>
+        <SegmentedControl
+          size="xs"
+          fullWidth
+          aria-label="What the brush does"
+          data={[
+            { value: 'takes', label: 'The part takes more' },
+            { value: 'gives', label: 'It gives back' },
+          ]}
+          value={changing.gives ? 'gives' : 'takes'}
+          onChange={(value) => changing.setGives(value === 'gives')}
+        />
+        <BrushNumbers changing={changing} withHardness />
+        <div className={classes.row}>
+          <Button size="xs" disabled={!canEdit || strokes.length === 0} onClick={changing.touchUp}>
+            {strokes.length === 0 ? 'Change the edge' : `Change the edge, ${plural(strokes.length, 'stroke')}`}
+          </Button>
+          <Button size="compact-sm" variant="subtle" disabled={strokes.length === 0} onClick={changing.dropLast}>
+            Drop the last stroke
+          </Button>
+        </div>
+      </div>
+      <div className={classes.form}>
+        <h3>Another colour</h3>
+        <div className={classes.row}>
+          <ColourField label="Colour" value={colour} onChange={setColour} />
+          <Button
+            size="xs"
+            variant="default"
+            disabled={!canEdit || !from}
+            onClick={() => changing.dye(colour, isShaded)}
+          >
+            {isShaded ? 'Recolour it' : 'Fill it'}
+          </Button>
+        </div>
+        <Checkbox
+          size="xs"
+          label="Keep what is lighter and darker"
+          checked={isShaded}
+          onChange={(event) => setShaded(event.currentTarget.checked)}
+        />
+      </div>
+    </>
+  );
+}

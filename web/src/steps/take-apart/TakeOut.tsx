@@ -1,0 +1,300 @@
+import { Button, Checkbox, NativeSelect, NumberInput, SegmentedControl, TextInput } from '@mantine/core';
+import { ColourField } from '../../ui/ColourField';
+import { plural } from '../../ui/units';
+import { Dial } from './Dial';
+import classes from './TakeApart.module.css';
+import { type Behind, FIRST_PIECES, type How, type Numbers, type Taking, type Tool } from './useTaking';
+
+interface Props {
+  taking: Taking;
+  canEdit: boolean;
+}
+
+const TOOLS: readonly { value: Tool; label: string; told: string }[] = [
+  { value: 'proposed', label: 'Proposals', told: 'Point at a part that is proposed, and click on it.' },
+  { value: 'same-colour', label: 'Same colour', told: 'Click on a colour.' },
+  { value: 'inside-lines', label: 'Inside the lines', told: 'Click on a place that lines go round.' },
+  {
+    value: 'scribble',
+    label: 'Scribble',
+    told: 'Draw over what you mean, and with Alt over what is beside it.',
+  },
+  { value: 'island', label: 'One piece', told: 'Click on a piece that nothing touches.' },
+  { value: 'draw-round', label: 'Draw round', told: 'Press and draw around what you mean.' },
+  {
+    value: 'point-to-point',
+    label: 'Point to point',
+    told: 'Click corner after corner; click on the first again, or press Enter, to close.',
+  },
+  { value: 'rectangle', label: 'Rectangle', told: 'Press in one corner and draw to the opposite one.' },
+  {
+    value: 'ellipse',
+    label: 'Ellipse',
+    told: 'Press in one corner of the box around it and draw to the opposite one.',
+  },
+  { value: 'brush', label: 'Brush', told: 'Paint over what you mean.' },
+  { value: 'pick', label: 'Choose a part', told: 'Click on the part that the art is in.' },
+];
+const HOWS = [
+  { value: 'instead', label: 'Begin anew' },
+  { value: 'add', label: 'Add' },
+  { value: 'subtract', label: 'Take away' },
+  { value: 'intersect', label: 'Only where both' },
+];
+const LINES = [
+  { value: 'part', label: 'goes to the part' },
+  { value: 'shared', label: 'is shared with the neighbours' },
+  { value: 'apart', label: 'stays where it is' },
+];
+const BEHINDS = [
+  { value: 'flat', label: 'the nearest colours, for flat art' },
+  { value: 'painted', label: 'colours that run on, for painted art' },
+  { value: 'colour', label: 'one colour' },
+  { value: 'empty', label: 'nothing: the place is empty' },
+];
+
+/** A part is taken out of another: what belongs to it, its edge, and what lies behind. */
+export function TakeOut({ taking, canEdit }: Props) {
+  const { from, chosen, islands } = taking;
+  return (
+    <>
+      <div className={classes.form}>
+        <div className={classes.tools} role="radiogroup" aria-label="What chooses">
+          {TOOLS.map(({ value, label }) => (
+            <Button
+              key={value}
+              size="compact-sm"
+              role="radio"
+              aria-checked={taking.tool === value}
+              variant={taking.tool === value ? 'filled' : 'default'}
+              onClick={() => taking.setTool(value)}
+            >
+              {label}
+            </Button>
+          ))}
+        </div>
+        <p className={classes.told}>
+          {TOOLS.find(({ value }) => value === taking.tool)?.told}
+          {taking.tool !== 'pick' && taking.tool !== 'scribble' && ' With Shift it is added, with Alt taken away.'}
+        </p>
+        {taking.tool === 'proposed' ? (
+          <Proposed taking={taking} canEdit={canEdit} />
+        ) : (
+          <ToolNumbers tool={taking.tool} numbers={taking.numbers} onChange={taking.changeNumbers} />
+        )}
+        {taking.tool !== 'pick' && (
+          <SegmentedControl
+            size="xs"
+            fullWidth
+            aria-label="How it changes what is chosen"
+            data={HOWS}
+            value={taking.how}
+            onChange={(how) => taking.setHow(how as How)}
+          />
+        )}
+        <div className={classes.row}>
+          {(
+            [
+              ['grow', 'Grow'],
+              ['smooth', 'Smooth'],
+              ['soft', 'Soft edge'],
+            ] as const
+          ).map(([key, label]) => (
+            <NumberInput
+              key={key}
+              size="xs"
+              label={label}
+              suffix=" px"
+              min={key === 'grow' ? -100 : 0}
+              max={100}
+              value={taking.edge[key]}
+              onChange={(value) => taking.setEdge({ ...taking.edge, [key]: Number(value) || 0 })}
+            />
+          ))}
+        </div>
+        <div className={classes.row}>
+          <NativeSelect
+            size="xs"
+            label="Behind it comes"
+            data={BEHINDS}
+            value={taking.behind}
+            onChange={(event) => taking.setBehind(event.currentTarget.value as Behind)}
+          />
+          {taking.behind === 'colour' && (
+            <ColourField label="Colour" value={taking.colour} onChange={taking.setColour} />
+          )}
+        </div>
+        <p role="status" className={classes.state} aria-busy={taking.isComputing}>
+          {chosen && !taking.pieces
+            ? `${chosen.pixels.toLocaleString('en')} px chosen, ${share(chosen.pixels, chosen.of)} of ${from?.name ?? 'the part'}.`
+            : !taking.pieces && 'Nothing is chosen yet.'}
+        </p>
+        <form
+          className={classes.row}
+          onSubmit={(event) => {
+            event.preventDefault();
+            taking.takeOut(false);
+          }}
+        >
+          <TextInput
+            size="xs"
+            label="Its name"
+            placeholder="part"
+            maxLength={200}
+            value={taking.name}
+            onChange={(event) => taking.setName(event.currentTarget.value)}
+          />
+          <Button type="submit" size="xs" disabled={!canEdit || !chosen}>
+            Take it out
+          </Button>
+          <Button size="xs" variant="default" disabled={!canEdit || !chosen} onClick={() => taking.takeOut(true)}>
+            Copy it out
+          </Button>
+        </form>
+        <div className={classes.row}>
+          <Button size="compact-sm" variant="subtle" disabled={taking.gestures.length === 0} onClick={taking.dropLast}>
+            Drop the last choice
+          </Button>
+          <Button size="compact-sm" variant="subtle" disabled={taking.gestures.length === 0} onClick={taking.clear}>
+            Choose nothing
+          </Button>
+        </div>
+      </div>
+      <div className={classes.form}>
+        <h3>All separate pieces at once</h3>
+        <p className={classes.told}>Each piece of art that nothing touches becomes a part of its own.</p>
+        <div className={classes.row}>
+          <NumberInput
+            size="xs"
+            label="Apart by more than"
+            suffix=" px"
+            min={0}
+            max={200}
+            value={taking.pieces?.gap ?? FIRST_PIECES.gap}
+            disabled={!taking.pieces}
+            onChange={(gap) => taking.pieces && taking.setPieces({ ...taking.pieces, gap: Number(gap) || 0 })}
+          />
+          <NumberInput
+            size="xs"
+            label="At least"
+            suffix=" px"
+            min={1}
+            value={taking.pieces?.smallest ?? FIRST_PIECES.smallest}
+            disabled={!taking.pieces}
+            onChange={(least) => taking.pieces && taking.setPieces({ ...taking.pieces, smallest: Number(least) || 1 })}
+          />
+          <Button
+            size="xs"
+            variant="default"
+            disabled={!from}
+            onClick={() => {
+              if (taking.pieces) return taking.clear();
+              taking.clear();
+              taking.setPieces(FIRST_PIECES);
+            }}
+          >
+            {taking.pieces ? 'Leave it' : 'Show the pieces'}
+          </Button>
+        </div>
+        {islands && (
+          <>
+            <p>
+              {plural(islands.pieces.length, 'piece')}
+              {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'tiny one')} belong to the nearest`}.
+            </p>
+            <Button size="xs" disabled={!canEdit || islands.pieces.length < 2} onClick={taking.takePieces}>
+              {`Make ${plural(islands.pieces.length, 'part')}`}
+            </Button>
+          </>
+        )}
+      </div>
+    </>
+  );
+}
+
+/** Proposals from coarse to fine: one number says how many. */
+function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
+  const { proposals, numbers } = taking;
+  if (!proposals) return <p>{taking.from ? 'Looking for parts.' : ''}</p>;
+  const most = Math.max(proposals.count, 2);
+  const regions = Math.min(numbers.regions, most);
+  return (
+    <div className={classes.row}>
+      <div className={classes.wide}>
+        <Dial
+          label="Pieces, coarse to fine"
+          least={1}
+          most={most}
+          value={regions}
+          onChange={(wanted) => taking.changeNumbers({ regions: wanted })}
+        />
+      </div>
+      <Button size="compact-sm" variant="default" disabled={!canEdit} onClick={taking.takeProposed}>
+        Make a part of each but the ground
+      </Button>
+    </div>
+  );
+}
+
+interface NumbersProps {
+  tool: Tool;
+  numbers: Numbers;
+  onChange: (change: Partial<Numbers>) => void;
+}
+
+function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
+  if (tool === 'same-colour') {
+    return (
+      <>
+        <Dial
+          label="Colour differs by up to"
+          least={0}
+          most={60}
+          value={numbers.distance}
+          onChange={(distance) => onChange({ distance })}
+        />
+        <Checkbox
+          size="xs"
+          label="Only what is connected"
+          checked={numbers.connected}
+          onChange={(event) => onChange({ connected: event.currentTarget.checked })}
+        />
+      </>
+    );
+  }
+  if (tool === 'inside-lines') {
+    return (
+      <>
+        <Dial label="Gaps closed, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
+        <Dial
+          label="Lines darker than"
+          least={5}
+          most={90}
+          value={numbers.darkness}
+          onChange={(darkness) => onChange({ darkness })}
+        />
+        <NativeSelect
+          size="xs"
+          label="The line around it"
+          data={LINES}
+          value={numbers.line}
+          onChange={(event) => onChange({ line: event.currentTarget.value as Numbers['line'] })}
+        />
+      </>
+    );
+  }
+  if (tool === 'island') {
+    return (
+      <Dial label="Gaps bridged, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
+    );
+  }
+  if (tool === 'scribble' || tool === 'brush') {
+    return <Dial label="Size, px" least={1} most={200} value={numbers.size} onChange={(size) => onChange({ size })} />;
+  }
+  return null;
+}
+
+const share = (pixels: number, of: number) => {
+  const percent = (pixels / Math.max(of, 1)) * 100;
+  return percent < 1 ? 'less than 1 %' : `${Math.round(percent)} %`;
+};

@@ -1,0 +1,41 @@
+import { ColorPicker, ColorSwatch, Popover, TextInput, UnstyledButton } from '@mantine/core';
+import { useState } from 'react';
+
+interface Props {
+  label: string;
+  value: string;
+  onChange: (colour: string) => void;
+}
+
+/** A colour as #rrggbb, typed or picked; what is not one yet is not told to anybody. */
+export function ColourField({ label, value, onChange }: Props) {
+  const [text, setText] = useState(value);
+  const say = (next: string) => {
+    setText(next);
+    if (isColour(next)) onChange(next);
+  };
+  return (
+    <TextInput
+      size="xs"
+      label={label}
+      maxLength={7}
+      value={text}
+      error={isColour(text) ? undefined : 'Six digits after #, like #2f6f8f'}
+      onChange={(event) => say(event.currentTarget.value)}
+      leftSection={
+        <Popover position="bottom-start" withinPortal>
+          <Popover.Target>
+            <UnstyledButton aria-label={`Pick: ${label.toLowerCase()}`}>
+              <ColorSwatch size={18} color={value} />
+            </UnstyledButton>
+          </Popover.Target>
+          <Popover.Dropdown>
+            <ColorPicker value={value} onChange={say} saturationLabel="Saturation and brightness" hueLabel="Hue" />
+          </Popover.Dropdown>
+        </Popover>
+      }
+    />
+  );
+}
+
+const isColour = (text: string) => /^#[0-9a-f]{6}$/i.test(text);
