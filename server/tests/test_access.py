@@ -88,6 +88,8 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/change", "editor", _json("post", lambda t: t.address("change"), lambda t: {"version": 1, "row": t.row_id("sky"), "do": "grow-under", "by": 3})),
     Address("post", f"{ILLUSTRATION}/added", "viewer", _json("post", lambda t: t.address("added"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/limb", "editor", _json("post", lambda t: t.address("limb"), lambda t: {"row": t.row_id("sky"), "at": [1, 1]})),
+    Address("get", f"{ILLUSTRATION}/findings", "viewer", _get(lambda t: t.address("findings"))),
+    Address("post", f"{ILLUSTRATION}/mend", "editor", _json("post", lambda t: t.address("mend"), lambda t: {"version": 1, "kind": "crumbs", "rows": [t.row_id("sky")]})),
     Address("post", f"{ILLUSTRATION}/take-out", "editor", _json("post", lambda t: t.address("take-out"), lambda t: {"version": 1, "row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/undo", "editor", _json("post", lambda t: t.address("undo"))),
     Address("post", f"{ILLUSTRATION}/redo", "editor", _json("post", lambda t: t.address("redo"))),

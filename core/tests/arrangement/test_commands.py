@@ -18,12 +18,14 @@ from yuplet.arrangement.commands import (
     PlaceParts,
     ReadAsFrames,
     ReadAsParts,
+    RemoveRows,
     RenameRows,
     ShowAlone,
     ShowRows,
     SplitParts,
     apply,
     inverse,
+    title,
     touched,
 )  # fmt: skip
 from yuplet.arrangement.records import from_records, to_records
@@ -296,6 +298,18 @@ class JoinTests(unittest.TestCase):
         for words, command in cases.items():
             with self.subTest(words), self.assertRaisesRegex(CannotJoin, words):
                 apply(START, command)
+
+
+class RemoveTests(unittest.TestCase):
+    def test_rows_go_and_come_back_where_they_were(self) -> None:
+        command = RemoveRows(("sky", "signal", "marsh"))
+        after = apply(START, command)
+        self.assertEqual([path for path in paths(after) if "signal" in path or "marsh" in path or path == "sky"], [])
+        self.assertEqual(title(command, START), "Remove 3 rows")
+        self.assertEqual(apply(after, inverse(START, command)), START)
+        locked = apply(START, LockParts({"lamp": True}))
+        with self.assertRaises(Locked):
+            apply(locked, RemoveRows(("post",)))
 
 
 class FirstArrangementTests(unittest.TestCase):

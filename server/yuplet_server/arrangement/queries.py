@@ -95,7 +95,7 @@ def selection(illustration: Illustration, row: str, gestures: Sequence[Gesture],
         "pixels": int((mask >= HALF).sum()),
         "box": box.moved(art.box.left, art.box.top).as_xywh(),
         "of": int((art.picture[..., 3] > 0).sum()),
-        "mask": base64.b64encode(_stencil(cut)).decode(),
+        "mask": base64.b64encode(stencil(cut)).decode(),
     }
 
 
@@ -120,7 +120,7 @@ def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) 
             {
                 "pixels": int(sizes[number]),
                 "box": box.moved(art.box.left, art.box.top).as_xywh(),
-                "mask": base64.b64encode(_stencil(own)).decode(),
+                "mask": base64.b64encode(stencil(own)).decode(),
             }
         )
     return {"pieces": pieces, "crumbs": len(found.crumbs) if count < len(found.sizes) - 1 else 0}
@@ -151,7 +151,7 @@ def added_to(illustration: Illustration, row: str) -> dict[str, Any]:
     return {
         "pixels": int(art.content.all_added.sum()),
         "box": art.box.as_xywh(),
-        "mask": base64.b64encode(_stencil(added)).decode(),
+        "mask": base64.b64encode(stencil(added)).decode(),
     }
 
 
@@ -180,7 +180,7 @@ def difference(illustration: Illustration) -> dict[str, Any]:
         "pixels": read.canvas.pixels,
         "differing": int((worst > 0).sum()),
         "largest": int(worst.max()),
-        "mask": base64.b64encode(_stencil(mask)).decode(),
+        "mask": base64.b64encode(stencil(mask)).decode(),
     }
 
 
@@ -274,7 +274,7 @@ def _moved(content: Content, offset: tuple[int, int]) -> Content:
     return replace(content, box=content.box.moved(*offset))
 
 
-def _stencil(mask: Mask) -> bytes:
+def stencil(mask: Mask) -> bytes:
     """A mask as black of its alpha, as small as PNG has it."""
     picture = np.zeros((*mask.shape, 4), np.uint8)
     picture[..., 3] = mask

@@ -3,13 +3,17 @@ from typing import Any, get_args
 from rest_framework import serializers
 
 from yuplet.arrangement.commands import COMMANDS
+from yuplet.findings.findings import Kind
 from yuplet.illustration.matching import Change
 from yuplet.selecting.gestures import KINDS
 from yuplet.selecting.masks import How
 from yuplet.selecting.proposals import MAX_REGIONS
 from yuplet.selecting.regions import Line
 from yuplet_server.arrangement.making import CHANGES
+from yuplet_server.arrangement.mending import SMALLEST
 from yuplet_server.arrangement.models import Row
+
+FINDING_KINDS = get_args(Kind)
 
 
 class PieceSerializer(serializers.Serializer[Any]):
@@ -267,6 +271,39 @@ class LimbSerializer(serializers.Serializer[Any]):
 
     radius = serializers.FloatField()
     deviation = serializers.FloatField()
+
+
+class AskFindingsSerializer(serializers.Serializer[Any]):
+    """From how many pixels on a piece or a hole is meant, and by how many levels of 255 the same drawing may differ."""
+
+    smallest = serializers.IntegerField(default=SMALLEST, min_value=1, max_value=1_000_000)
+    tolerance = serializers.IntegerField(default=0, min_value=0, max_value=64)
+
+
+class FindingSerializer(serializers.Serializer[Any]):
+    """Something to look at: the parts that it concerns, the one to be mended first, and where it is.
+
+    `frame` is which moment of an animated part, from 0; `layer` the layer of the source whose art is in no part.
+    """
+
+    kind = serializers.ChoiceField(choices=FINDING_KINDS)
+    rows = serializers.ListField(child=serializers.CharField())
+    sentence = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    mask = serializers.CharField(allow_null=True, help_text="PNG of the box in Base64 whose alpha is where it is.")
+    pixels = serializers.IntegerField()
+    frame = serializers.IntegerField(allow_null=True)
+    layer = serializers.CharField(allow_null=True)
+
+
+class MendSerializer(AskFindingsSerializer):
+    """What is mended. `frames`: which moments of an animated part, from 0; none named: all of them."""
+
+    version = serializers.IntegerField(help_text="The version that was looked at.")
+    kind = serializers.ChoiceField(choices=FINDING_KINDS)
+    rows = serializers.ListField(child=serializers.CharField(), default=list)
+    frames = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
+    layer = serializers.CharField(default="", allow_blank=True)
 
 
 class TakenOutSerializer(serializers.Serializer[Any]):

@@ -13,6 +13,8 @@ urlpatterns = [
     path("illustrations/<int:illustration>/change", views.ChangeView.as_view()),
     path("illustrations/<int:illustration>/added", views.AddedView.as_view()),
     path("illustrations/<int:illustration>/limb", views.LimbView.as_view()),
+    path("illustrations/<int:illustration>/findings", views.FindingsView.as_view()),
+    path("illustrations/<int:illustration>/mend", views.MendView.as_view()),
     path("illustrations/<int:illustration>/undo", views.UndoView.as_view()),
     path("illustrations/<int:illustration>/revisions/<int:revision>", views.RevisionView.as_view()),
     path("illustrations/<int:illustration>/revisions/<int:revision>/take", views.TakeRevisionView.as_view()),

@@ -9,15 +9,18 @@ from yuplet.illustration.made import Behind
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
-from yuplet_server.arrangement import actions, making, queries
+from yuplet_server.arrangement import actions, making, mending, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
+    AskFindingsSerializer,
     AskIslandsSerializer,
     AskLimbSerializer,
     ChangeSerializer,
     DifferenceSerializer,
+    FindingSerializer,
     IslandsSerializer,
     LimbSerializer,
+    MendSerializer,
     PieceOfArtSerializer,
     ProposalsSerializer,
     ReviewSerializer,
@@ -167,6 +170,29 @@ class LimbView(APIView):
         x, y = asked.validated_data["at"]
         circle = queries.limb_of(found, asked.validated_data["row"], x, y)
         return Response(LimbSerializer({"radius": circle.radius, "deviation": circle.deviation}).data)
+
+
+class FindingsView(APIView):
+    """What there is to look at before handing over; nothing is changed."""
+
+    @extend_schema(parameters=[AskFindingsSerializer], responses=FindingSerializer(many=True))
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = AskFindingsSerializer(data=request.query_params)
+        asked.is_valid(raise_exception=True)
+        return Response(FindingSerializer(mending.found_in(found, **asked.validated_data), many=True).data)
+
+
+class MendView(APIView):
+    """What was found, mended."""
+
+    @extend_schema(request=MendSerializer, responses=ArrangementSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = MendSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        mending.mend(found.pk, request.user, **asked.validated_data)
+        return Response(ArrangementSerializer(_seen(request, illustration)).data)
 
 
 def _read(value: dict[str, Any]) -> tuple[tuple[Gesture, ...], Edge]:

@@ -126,6 +126,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "yuplet_server.projects.models.Member.Role",
         "JobStateEnum": "yuplet_server.jobs.models.Job.State",
+        "FindingKindEnum": "yuplet_server.arrangement.serializers.FINDING_KINDS",
         "RevisionStateEnum": "yuplet_server.illustrations.models.Revision.State",
     },
 }

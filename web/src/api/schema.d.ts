@@ -125,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What there is to look at before handing over; nothing is changed. */
+        get: operations["illustrations_findings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/go-back": {
         parameters: {
             query?: never;
@@ -205,6 +222,23 @@ export interface paths {
         put?: never;
         /** @description How wide a part is at a place that it could turn about; nothing is changed. */
         post: operations["illustrations_limb_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What was found, mended. */
+        post: operations["illustrations_mend_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -836,9 +870,10 @@ export interface components {
          *     * `read-as-parts` - read-as-parts
          *     * `join-rows` - join-rows
          *     * `split-parts` - split-parts
+         *     * `remove-rows` - remove-rows
          * @enum {string}
          */
-        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts";
+        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "remove-rows";
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
             do: components["schemas"]["CommandDoEnum"];
@@ -929,6 +964,33 @@ export interface components {
          * @enum {string}
          */
         FillEnum: "onward" | "flat" | "painted" | "colour";
+        /**
+         * @description Something to look at: the parts that it concerns, the one to be mended first, and where it is.
+         *
+         *     `frame` is which moment of an animated part, from 0; `layer` the layer of the source whose art is in no part.
+         */
+        Finding: {
+            kind: components["schemas"]["FindingKindEnum"];
+            rows: string[];
+            sentence: string;
+            box: number[] | null;
+            /** @description PNG of the box in Base64 whose alpha is where it is. */
+            mask: string | null;
+            pixels: number;
+            frame: number | null;
+            layer: string | null;
+        };
+        /**
+         * @description * `crumbs` - crumbs
+         *     * `pinholes` - pinholes
+         *     * `leftover` - leftover
+         *     * `copy` - copy
+         *     * `remainder` - remainder
+         *     * `overlay` - overlay
+         *     * `same-drawing` - same-drawing
+         * @enum {string}
+         */
+        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing";
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;
@@ -1097,6 +1159,20 @@ export interface components {
         MemberRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"];
+        };
+        /** @description What is mended. `frames`: which moments of an animated part, from 0; none named: all of them. */
+        MendRequest: {
+            /** @default 12 */
+            smallest: number;
+            /** @default 0 */
+            tolerance: number;
+            /** @description The version that was looked at. */
+            version: number;
+            kind: components["schemas"]["FindingKindEnum"];
+            rows?: string[];
+            frames?: number[];
+            /** @default  */
+            layer: string;
         };
         /** @description The composite against the file's own merged picture. */
         Merged: {
@@ -1740,6 +1816,30 @@ export interface operations {
             };
         };
     };
+    illustrations_findings_list: {
+        parameters: {
+            query?: {
+                smallest?: number;
+                tolerance?: number;
+            };
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
+                };
+            };
+        };
+    };
     illustrations_go_back_create: {
         parameters: {
             query?: never;
@@ -1881,6 +1981,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Limb"];
+                };
+            };
+        };
+    };
+    illustrations_mend_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["MendRequest"];
+                "multipart/form-data": components["schemas"]["MendRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
                 };
             };
         };

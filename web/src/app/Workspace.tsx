@@ -145,12 +145,13 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   });
   const parts = rows?.filter((row) => row.kind === 'part') ?? [];
   const leftOut = parts.filter((row) => !row.included).length;
+  const notes = taking.findings.found?.length;
   const last = lastDone(handOvers.data);
   const states: Record<StepName, string> = {
     'bring-in': illustration.waiting
       ? `revision ${illustration.waiting.number} waits`
       : `${illustration.width} × ${illustration.height} px`,
-    'take-apart': plural(parts.length, 'part'),
+    'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'note')}` : plural(parts.length, 'part'),
     'put-in-order': leftOut ? `${plural(parts.length, 'part')}, ${leftOut} left out` : plural(parts.length, 'part'),
     'try-out': 'to come',
     'hand-over': handOvers.data?.some((one) => isRunning(one.job))
@@ -173,7 +174,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         onChanged={onChanged}
       />
     ),
-    'take-apart': () => <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} />,
+    'take-apart': () => (
+      <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} act={act} />
+    ),
     'put-in-order': () =>
       view && (
         <PutInOrder

@@ -14,6 +14,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['A', 'Show alone, and all again'],
   ['I', 'Include or leave out'],
   ['K', 'Lock or unlock: a locked part is neither picked nor changed, and handed over all the same'],
+  ['R', 'Remove; its art stays in the original, and undo brings it back'],
   ['N', 'One nearer; with Shift to the front'],
   ['F', 'One farther; with Shift to the back'],
   ['L', 'Look for a name'],

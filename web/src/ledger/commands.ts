@@ -1,7 +1,7 @@
 /** What an artist does, as the server's commands, and what each does to the rows: shown at once, confirmed by the server. */
 import type { Arrangement, Row } from '../api/calls';
 import type { Schemas } from '../api/client';
-import { flattened, membersOf } from './tree';
+import { flattened, membersOf, within } from './tree';
 
 export type Command = Schemas['CommandRequest'];
 export type Place = Schemas['PlaceRequest'];
@@ -28,10 +28,18 @@ export function applied<T extends View>(view: T, command: Command): T {
       return { ...view, rows: moved(view.rows, command.places ?? []) };
     case 'place-parts':
       return { ...view, rows: view.rows.map((row) => placed(row, command.offsets?.[row.id])) };
+    case 'remove-rows':
+      return { ...view, rows: without(view.rows, command.rows ?? []) };
     default:
       // What becomes of a stack is only known when the server has answered.
       return view;
   }
+}
+
+/** Rows without some and without all that is in those. */
+function without(rows: readonly Row[], gone: readonly string[]): Row[] {
+  const leaving = new Set(gone.flatMap((id) => [...within(rows, id)]));
+  return rows.filter((row) => !leaving.has(row.id));
 }
 
 /** A part at another offset; everything of it goes along. */

@@ -102,6 +102,13 @@ class SplitParts:
 
 
 @dataclass(frozen=True, slots=True)
+class RemoveRows:
+    """Take rows out, groups with all that is in them; the art they are of stays in the original."""
+
+    rows: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class ReplaceRows:
     """Take rows out and put others in: what undoes larger steps, and what a new revision of the art brings.
 
@@ -127,6 +134,7 @@ Command: TypeAlias = (
     | ReadAsParts
     | JoinRows
     | SplitParts
+    | RemoveRows
     | ReplaceRows
 )
 
@@ -142,6 +150,7 @@ COMMANDS: dict[str, type[Command]] = {
     "read-as-parts": ReadAsParts,
     "join-rows": JoinRows,
     "split-parts": SplitParts,
+    "remove-rows": RemoveRows,
 }
 """What an artist can ask for."""
 _NAMES = {**{kind: name for name, kind in COMMANDS.items()}, ReplaceRows: "replace-rows"}
@@ -188,7 +197,7 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             return arrangement.changed(
                 lambda row: replace(_part(row), offset=offsets[row.id]) if row.id in offsets else row
             )
-        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts():
+        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts() | RemoveRows():
             return _replaced(arrangement, _replacement(arrangement, command))
 
 
@@ -210,7 +219,7 @@ def inverse(before: Arrangement, command: Command) -> Command:
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
         case PlaceParts(offsets):
             return PlaceParts({part.id: part.offset for part in _parts(before, offsets)})
-        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts():
+        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts() | RemoveRows():
             return _inverse_replacement(before, _replacement(before, command), title(command, before))
         case ReplaceRows(what=what):
             return _inverse_replacement(before, command, what)
@@ -238,7 +247,7 @@ def touched(command: Command) -> set[tuple[str, str]]:
             return {(place.row, "place") for place in places}
         case PlaceParts(offsets):
             return {(row, "offset") for row in offsets}
-        case ReadAsFrames(rows) | JoinRows(rows) | SplitParts(rows):
+        case ReadAsFrames(rows) | JoinRows(rows) | SplitParts(rows) | RemoveRows(rows):
             return {(row, field) for row in rows for field in _FIELDS}
         case ReadAsParts(row):
             return {(row, field) for field in _FIELDS}
@@ -276,6 +285,8 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Make one part of {one}"
         case SplitParts():
             return f"Split {one} into layers"
+        case RemoveRows():
+            return f"Remove {one}"
 
 
 def to_json(command: Command) -> dict[str, Any]:
@@ -320,6 +331,8 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 return JoinRows(tuple(_text(row) for row in rest["rows"]))
             case "split-parts":
                 return SplitParts(tuple(_text(row) for row in rest["rows"]))
+            case "remove-rows":
+                return RemoveRows(tuple(_text(row) for row in rest["rows"]))
             case "replace-rows":
                 put = tuple(PutRow(RowRecord.from_json(one["record"]), one["index"]) for one in rest["put"])
                 return ReplaceRows(tuple(rest["remove"]), put, rest["what"], rest["revision"])
@@ -456,8 +469,10 @@ def _inverse_replacement(before: Arrangement, command: ReplaceRows, what: str) -
     return ReplaceRows(tuple(added), tuple(put), what, command.revision)
 
 
-def _replacement(arrangement: Arrangement, command: ReadAsFrames | ReadAsParts | JoinRows | SplitParts) -> ReplaceRows:
-    """What rows take the place of others when a stack is read the other way, joined or split."""
+def _replacement(
+    arrangement: Arrangement, command: ReadAsFrames | ReadAsParts | JoinRows | SplitParts | RemoveRows
+) -> ReplaceRows:
+    """What rows take the place of others when a stack is read the other way, joined, split or removed."""
     match command:
         case ReadAsFrames(rows):
             remove, put = stacks.as_frames(arrangement, rows)
@@ -467,4 +482,6 @@ def _replacement(arrangement: Arrangement, command: ReadAsFrames | ReadAsParts |
             remove, put = stacks.joined(arrangement, rows)
         case SplitParts(rows):
             remove, put = stacks.split(arrangement, rows)
+        case RemoveRows(rows):
+            remove, put = stacks.without(arrangement, rows)
     return ReplaceRows(remove, put, title(command, arrangement))

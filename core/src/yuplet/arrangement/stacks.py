@@ -179,6 +179,17 @@ def split(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
     return tuple(leaving), tuple(put)
 
 
+def without(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """Nothing in the place of rows and of all that is in them. Raises `Locked` where one of those parts is locked."""
+    leaving = dict.fromkeys(
+        inner.id for row_id in row_ids for row in (arrangement.find(row_id)[1],) for inner in (row, *_below(row))
+    )
+    for _, part in arrangement.parts():
+        if part.id in leaving and part.locked:
+            raise Locked(part.name)
+    return tuple(leaving), ()
+
+
 def _below(row: Row) -> list[Row]:
     if not isinstance(row, PartGroup):
         return []

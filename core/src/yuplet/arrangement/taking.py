@@ -54,16 +54,35 @@ def in_front_of(arrangement: Arrangement, row_id: str) -> list[Part]:
 
 def with_layer(arrangement: Arrangement, row_id: str, layer: str, what: str) -> ReplaceRows:
     """The step that lets a part of one layer be another layer."""
-    around, part = arrangement.find(row_id)
+    _, part = arrangement.find(row_id)
     assert isinstance(part, Part)
-    put = PutRow(to_record(replace(part, frames=still(layer)), around[-1].id if around else None), None)
-    return ReplaceRows((), (put,), what)
+    return changed_parts(arrangement, [replace(part, frames=still(layer))], what)
+
+
+def changed_parts(arrangement: Arrangement, parts: Sequence[Part], what: str) -> ReplaceRows:
+    """The step that puts parts in the place of those with the same ids."""
+    put = []
+    for part in parts:
+        around, _ = arrangement.find(part.id)
+        put.append(PutRow(to_record(part, around[-1].id if around else None), None))
+    return ReplaceRows((), tuple(put), what)
+
+
+def new_part(arrangement: Arrangement, part: Part, group: str | None, index: int, what: str) -> ReplaceRows:
+    """The step that puts a new part in front of so many siblings; a name that cannot be is made fit."""
+    siblings = arrangement.rows
+    if group is not None:
+        _, found = arrangement.find(group)
+        assert isinstance(found, PartGroup)
+        siblings = found.members
+    name = names.usable(part.name, [row.name for row in siblings if isinstance(row, Part)], "part")
+    return ReplaceRows((), (PutRow(to_record(replace(part, name=name), group), index),), what)
 
 
 def with_layers(arrangement: Arrangement, layers: Mapping[str, str], what: str) -> ReplaceRows:
     """The step that puts other layers in the place of some, in every part that is of them. Raises `Locked`."""
-    put = []
-    for around, part in arrangement.parts():
+    changed = []
+    for _, part in arrangement.parts():
         if part.layers & set(layers):
             if part.locked:
                 raise Locked(part.name)
@@ -74,8 +93,8 @@ def with_layers(arrangement: Arrangement, layers: Mapping[str, str], what: str) 
                 )
                 for frame in part.frames
             )
-            put.append(PutRow(to_record(replace(part, frames=frames), around[-1].id if around else None), None))
-    return ReplaceRows((), tuple(put), what)
+            changed.append(replace(part, frames=frames))
+    return changed_parts(arrangement, changed, what)
 
 
 def parts_taken_out(
@@ -108,7 +127,8 @@ def parts_taken_out(
     for offset, (layer, wished) in enumerate(taken):
         name = names.usable(wished, used, "part")
         used.append(name)
-        fresh = replace(part, id=layer, name=name, frames=still(layer), pivot=None)
+        # What is taken out of a ground that is left out is wanted all the same.
+        fresh = replace(part, id=layer, name=name, frames=still(layer), pivot=None, included=True)
         put.append(PutRow(to_record(fresh, group), index + offset + (0 if goes else 1)))
     what = f"'{taken[0][1]}'" if len(taken) == 1 else f"{len(taken)} parts"
     title = f"{'Copy' if is_copy else 'Take'} {what} out of '{part.name}'"

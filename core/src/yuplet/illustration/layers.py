@@ -115,6 +115,19 @@ class Illustration:
         """Every layer that is not a group, back to front."""
         return (node for _, node in self.walk() if isinstance(node, Layer))
 
+    @property
+    def shown(self) -> set[str]:
+        """The ids of all layers and groups that are shown, as are all groups around them; of moments, all of them."""
+
+        def below(nodes: tuple[LayerNode, ...], are_frames: bool) -> Iterator[str]:
+            for node in nodes:
+                if node.visible or are_frames:
+                    yield node.id
+                    if isinstance(node, LayerGroup):
+                        yield from below(node.members, node.are_frames)
+
+        return set(below(self.layers, False))
+
     def with_boxes(self, boxes: Mapping[str, Box]) -> "Illustration":
         """The same with the box of each layer by its id; a layer without one is empty."""
 

@@ -119,6 +119,13 @@ def take_out(layer: Content, owner: Owners, behind: Behind, soft: Mask | None = 
     return Taken(tuple(taken), trimmed(left, box, Cut("left", "", box, behind), union, added))
 
 
+def without(layer: Content, removed: Chosen) -> Made | None:
+    """A layer without some of its pixels, (H, W) of it; None when nothing is left of it."""
+    picture = np.where(removed[..., None], 0, layer.picture).astype(np.uint8)
+    mask = np.where(removed, 255, 0).astype(np.uint8)
+    return trimmed(picture, layer.box, Cut("left", "", layer.box), mask, layer.all_added & ~removed)
+
+
 def without_added(layer: Content, covered: Chosen) -> Made | None:
     """A layer without what was filled in, where it is covered completely; None when nothing is left of it.
 
@@ -130,6 +137,4 @@ def without_added(layer: Content, covered: Chosen) -> Made | None:
         raise CannotTakeOut(
             "Nothing was added to this part, or what was is seen through soft edges in front of it. There is nothing to remove."
         )
-    picture = np.where(removed[..., None], 0, layer.picture).astype(np.uint8)
-    mask = np.where(removed, 255, 0).astype(np.uint8)
-    return trimmed(picture, layer.box, Cut("left", "", layer.box), mask, layer.all_added & ~removed)
+    return without(layer, removed)

@@ -125,6 +125,15 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
       >
         {isLocked ? 'Unlock' : 'Lock'} <Key name="K" />
       </Button>
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={off}
+        aria-keyshortcuts="R"
+        onClick={() => act({ do: 'remove-rows', rows: rows.map((row) => row.id) })}
+      >
+        Remove <Key name="R" />
+      </Button>
       <span className={classes.gap} />
       {DIRECTIONS.map(([direction, label, key]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);

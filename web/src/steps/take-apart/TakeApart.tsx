@@ -1,4 +1,5 @@
 import { NativeSelect, SegmentedControl } from '@mantine/core';
+import type { Command } from '../../ledger/commands';
 import { Panel } from '../../ui/Panel';
 import { Beneath } from './Beneath';
 import { EdgeAndColour } from './EdgeAndColour';
@@ -11,6 +12,7 @@ interface Props {
   taking: Taking;
   canEdit: boolean;
   onChoose: (row: string) => void;
+  act: (command: Command) => void;
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [
@@ -26,7 +28,7 @@ const LOOKINGS: readonly { value: Looking; label: string }[] = [
 ];
 
 /** One part at a time: art is taken out of it, it is completed, and what came of it is looked over. */
-export function TakeApart({ taking, canEdit, onChoose }: Props) {
+export function TakeApart({ taking, canEdit, onChoose, act }: Props) {
   const { from, parts, page } = taking;
   return (
     <Panel title="Take apart">
@@ -63,7 +65,7 @@ export function TakeApart({ taking, canEdit, onChoose }: Props) {
       {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} />}
       {page === 'beneath' && <Beneath taking={taking} canEdit={canEdit} />}
       {page === 'edge' && <EdgeAndColour taking={taking} canEdit={canEdit} />}
-      {page === 'check' && <LookOver taking={taking} canEdit={canEdit} onChoose={onChoose} />}
+      {page === 'check' && <LookOver taking={taking} canEdit={canEdit} onChoose={onChoose} act={act} />}
       {taking.problem && (
         <p role="alert" className={classes.problem}>
           {taking.problem}

@@ -8,6 +8,7 @@ import type { Marking, MarkKeys, MarkKind, Mask, Stroke } from '../../pile/marks
 import type { Spot } from '../../pile/view';
 import { bitmapOf } from './bitmaps';
 import { channels, useChanging, type Work } from './useChanging';
+import { useFindings } from './useFindings';
 import { useProposals } from './useProposals';
 
 type Gesture = Schemas['GestureRequest'];
@@ -284,7 +285,11 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
       }
     });
   };
-  const lookedOver = useMemo((): Marking => ({ kind: null, masks, onMark }), [masks, onMark]);
+  const findings = useFindings(illustration, version, isOpen && page === 'check', change);
+  const lookedOver = useMemo(
+    (): Marking => ({ kind: null, masks: findings.mask ? [findings.mask] : masks, onMark }),
+    [findings.mask, masks, onMark],
+  );
   const changing = useChanging({
     illustration,
     from,
@@ -341,6 +346,7 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     looking,
     setLooking,
     changing,
+    findings,
     marking: page === 'take-out' ? choosing : page === 'check' ? lookedOver : changing.marking,
     takeOut,
     takePieces,

@@ -1,0 +1,239 @@
+"""All findings of an arrangement, each with where it is and what can be done about it."""
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
+
+import numpy as np
+
+from yuplet.arrangement.tree import Arrangement, PartGroup
+from yuplet.findings.doubles import Drawn, leftovers, same_drawings
+from yuplet.findings.specks import crumbs, pinholes
+from yuplet.geometry import Box, Point
+from yuplet.illustration.layers import Illustration, Layer
+from yuplet.illustration.made import Turn, Turned
+from yuplet.parts.making import Content, placed_mask
+from yuplet.parts.part import Part, rest_box
+from yuplet.parts.turning import turn_box
+from yuplet.pixels.trimming import content_box
+from yuplet.selecting.masks import Chosen
+from yuplet.selecting.regions import pieces_of
+
+Kind: TypeAlias = Literal["crumbs", "pinholes", "leftover", "copy", "remainder", "overlay", "same-drawing"]
+_COPY = re.compile(r"\bcop(y|ies)\b|\(\d+\)$", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something to look at.
+
+    `rows` are the parts that it concerns, the one to be mended first; `frame` which moment (from 0) of an animated one. `box` is where
+    on the canvas, `mask` which pixels of it. `layer` is the layer of the source whose art is missing. `turns` is how the
+    drawing of the first row is turned to be that of each row.
+    """
+
+    kind: Kind
+    rows: tuple[str, ...]
+    sentence: str
+    box: Box | None = None
+    mask: Chosen | None = None
+    frame: int | None = None
+    layer: str | None = None
+    turns: tuple[Turn, ...] = field(default=())
+
+    @property
+    def pixels(self) -> int:
+        """How many pixels it is about."""
+        return 0 if self.mask is None else int(self.mask.sum())
+
+
+def look_over(
+    illustration: Illustration,
+    arrangement: Arrangement,
+    frame_of: Callable[[Part, int], Drawn | None],
+    layer_of: Callable[[str], Drawn | None],
+    smallest: int = 12,
+    tolerance: int = 0,
+) -> list[Finding]:
+    """Everything there is to find.
+
+    Parameters
+    ----------
+    illustration, arrangement
+    frame_of : callable
+        What is seen of a part in one of its frames.
+    layer_of : callable
+        What a layer holds.
+    smallest : int
+        Pixels from which on a piece or a hole is meant.
+    tolerance : int
+        Levels by which the same drawing may differ.
+    """
+    parts = [part for _, part in arrangement.parts() if part.included]
+    found: list[Finding] = []
+    at_rest: list[tuple[Part, Drawn]] = []
+    for part in parts:
+        for index in range(len(part.frames)):
+            drawn = frame_of(part, index)
+            if drawn is None:
+                continue
+            found += _specks(part, index, drawn.content(), smallest)
+            if index == 0:
+                at_rest.append((part, drawn))
+    found += _doubles(at_rest)
+    found += _overlays(illustration, arrangement)
+    found += _remainder(illustration, arrangement, layer_of, smallest)
+    found += _same(at_rest, tolerance)
+    return found
+
+
+def _specks(part: Part, index: int, content: Content, smallest: int) -> list[Finding]:
+    frame = index if len(part.frames) > 1 else None
+    where = f"'{part.name}'" if frame is None else f"frame {index + 1} of {len(part.frames)} of '{part.name}'"
+    found = []
+    mask = crumbs(content.picture, smallest)
+    if mask.any():
+        count = int(pieces_of(mask, 8).max())
+        rest = content_box(np.where(mask[..., None], 0, content.picture).astype(np.uint8))
+        said = f"{_number(count, 'crumb')} in {where}, {int(mask.sum())} px."
+        if rest is not None and rest.size != content.box.size:
+            said += f" Without, its box is {rest.width} × {rest.height} instead of {content.box.width} × {content.box.height} px."
+        found.append(Finding("crumbs", (part.id,), said, content.box, mask, frame))
+    mask = pinholes(content.picture, smallest)
+    if mask.any():
+        count = int(pieces_of(mask, 4).max())
+        said = f"{_number(count, 'pinhole')} in {where}, {int(mask.sum())} px."
+        found.append(Finding("pinholes", (part.id,), said, content.box, mask, frame))
+    return found
+
+
+def _doubles(parts: Sequence[tuple[Part, Drawn]]) -> list[Finding]:
+    found = []
+    named = set()
+    for at, other in leftovers([drawn for _, drawn in parts]):
+        (part, drawn), (whole, _) = parts[at], parts[other]
+        said = f"The art of '{part.name}' is in '{whole.name}' as well, at the same place."
+        found.append(Finding("leftover", (part.id, whole.id), said, drawn.box, _there(drawn)))
+        named.add(part.id)
+    for part, drawn in parts:
+        if part.id not in named and _COPY.search(part.name):
+            said = f"'{part.name}' is named as a copy. Remove it or give it a name of its own."
+            found.append(Finding("copy", (part.id,), said, drawn.box, _there(drawn)))
+    return found
+
+
+def _there(drawn: Drawn) -> Chosen:
+    found: Chosen = drawn.rows(0, drawn.box.height)[..., 3] > 0
+    return found
+
+
+def _overlays(illustration: Illustration, arrangement: Arrangement) -> list[Finding]:
+    """Parts whose mode mixes with what lies behind them: a receiver that knows no modes lays them wrongly."""
+    found: list[Finding] = []
+    boxes = illustration.boxes
+    behind: list[tuple[tuple[PartGroup, ...], Part, Box]] = []
+    for around, part in arrangement.parts():
+        box = rest_box(part, boxes, illustration.canvas)
+        if box is None or not part.included or not all(group.shown for group in around) or not part.shown:
+            continue
+        under = [(above, other) for above, other, place in behind if not place.meet(box).is_empty]
+        if part.blend != "normal" and under:
+            above, other = under[-1]
+            rows = (part.id, other.id) if above == around else (part.id,)
+            said = f"'{part.name}' is laid as {part.blend}, so it mixes with what lies behind it: '{other.name}'"
+            said += " and others." if len(under) > 1 else "."
+            found.append(Finding("overlay", rows, said, box))
+        behind.append((around, part, box))
+    return found
+
+
+def _remainder(
+    illustration: Illustration,
+    arrangement: Arrangement,
+    layer_of: Callable[[str], Drawn | None],
+    smallest: int,
+) -> list[Finding]:
+    """Art of shown layers of the source that is in no part that is handed over."""
+    by_id = {made.id: made for made in illustration.made}
+    covered: dict[str, list[str]] = {}
+    left_out: dict[str, list[Part]] = {}
+
+    def is_turned(layer: str) -> bool:
+        made = by_id.get(layer)
+        return made is not None and (isinstance(made.recipe, Turned) or any(map(is_turned, made.sources)))
+
+    for _, part in arrangement.parts():
+        for layer in part.layers:
+            for root in illustration.roots_of(layer):
+                if not part.included:
+                    left_out.setdefault(root, []).append(part)
+                elif not is_turned(layer):
+                    covered.setdefault(root, []).append(layer)
+    shown = illustration.shown
+    found = []
+    for path, node in illustration.walk():
+        if not isinstance(node, Layer) or node.id not in shown:
+            continue
+        whole = layer_of(node.id)
+        if whole is None:
+            continue
+        mask = _there(whole)
+        for layer in covered.get(node.id, ()):
+            own = layer_of(layer)
+            if own is not None:
+                mask &= ~placed_mask(own.within(own.box)[1], own.box, whole.box)
+        labels = pieces_of(mask, 8)
+        sizes = np.bincount(labels.ravel())
+        mask &= (sizes >= smallest)[labels]
+        if not mask.any():
+            continue
+        holders = tuple(dict.fromkeys(part.id for part in left_out.get(node.id, ())))
+        names = ", ".join(f"'{part.name}'" for part in {part.id: part for part in left_out.get(node.id, ())}.values())
+        said = f"{int(mask.sum()):,} px of '{path[-1]}' are in no part that is handed over."
+        if holders:
+            said += f" Left out: {names}."
+        found.append(Finding("remainder", holders, said, whole.box, mask, None, node.id))
+    return found
+
+
+def _same(parts: Sequence[tuple[Part, Drawn]], tolerance: int) -> list[Finding]:
+    still = [
+        (part, drawn)
+        for part, drawn in parts
+        if len(part.frames) == 1 and part.is_one_layer and drawn.box.size.pixels > 1
+    ]
+    found = []
+    for group in same_drawings([drawn for _, drawn in still], tolerance):
+        rows = [still[at][0] for at, _ in group]
+        if len({layer for part in rows for layer in part.layers}) == 1:
+            continue  # one image already
+        names = ", ".join(f"'{part.name}'" for part in rows[:4]) + (" and others" if len(rows) > 4 else "")
+        ways = {_way(turn) for _, turn in group[1:]}
+        said = f"{len(rows)} parts are the same drawing ({', '.join(sorted(ways))}): {names}."
+        found.append(
+            Finding(
+                "same-drawing",
+                tuple(part.id for part in rows),
+                said,
+                still[group[0][0]][1].box,
+                turns=tuple(turn for _, turn in group),
+            )
+        )
+    return found
+
+
+def placed_as(first: Box, own: Box, turn: Turn) -> tuple[tuple[float, float], tuple[int, int]]:
+    """About which point a drawing at one box is turned, and how far it then lies from another box."""
+    about: Point = first.centre
+    there = turn_box(first, turn, about)
+    return (about.x, about.y), (own.left - there.left, own.top - there.top)
+
+
+def _way(turn: Turn) -> str:
+    words = (["mirrored"] if turn.mirrored else []) + ([f"turned by {90 * turn.quarters}°"] if turn.quarters else [])
+    return " and ".join(words) or "as it is"
+
+
+def _number(count: int, thing: str) -> str:
+    return f"{count} {thing}" if count == 1 else f"{count} {thing}s"

@@ -1,0 +1,246 @@
+"""Looking the parts over, and mending what was found."""
+
+import base64
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+
+from yuplet.arrangement.commands import ReplaceRows
+from yuplet.arrangement.taking import changed_parts, new_part, part_to_change
+from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.errors import CannotTakeOut
+from yuplet.findings.doubles import Drawn, turn_between
+from yuplet.findings.findings import Finding, look_over, placed_as
+from yuplet.findings.specks import crumbs, pinholes
+from yuplet.geometry import Box
+from yuplet.illustration.layers import Illustration as Read
+from yuplet.illustration.made import Extension, Merged, Turned
+from yuplet.illustration.records import from_record
+from yuplet.parts.cutting import owners, take_out, without
+from yuplet.parts.extending import extended
+from yuplet.parts.making import Content, Made
+from yuplet.parts.merging import merged
+from yuplet.parts.part import Frame, Part, Piece, still
+from yuplet.parts.turning import turned
+from yuplet.pixels.scratch import Scratch
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement import queries
+from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.illustrations.actions import keep_made
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import content_of, load_pixels, mask_of
+
+SMALLEST = 12
+"""Pixels from which on a piece or a hole is meant, until somebody says otherwise."""
+
+
+def found_in(illustration: Illustration, smallest: int = SMALLEST, tolerance: int = 0) -> list[dict[str, Any]]:
+    """Everything there is to find in an illustration, with a picture of where it is."""
+    read = from_record(illustration.revision.record)
+    tree = queries.tree_of(Arrangement.objects.get(pk=illustration.pk))
+    with _drawn(illustration, read, tree) as (frame_of, layer_of):
+        found = look_over(read, tree, frame_of, layer_of, smallest, tolerance)
+    return [_told(one) for one in found]
+
+
+def _told(finding: Finding) -> dict[str, Any]:
+    mask = None
+    box = finding.box
+    if finding.mask is not None and box is not None:
+        rows, columns = np.flatnonzero(finding.mask.any(axis=1)), np.flatnonzero(finding.mask.any(axis=0))
+        inner = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
+        grey = np.where(finding.mask[inner.top : inner.bottom, inner.left : inner.right], 255, 0).astype(np.uint8)
+        mask, box = base64.b64encode(queries.stencil(grey)).decode(), inner.moved(box.left, box.top)
+    return {
+        "kind": finding.kind,
+        "rows": list(finding.rows),
+        "sentence": finding.sentence,
+        "box": box.as_xywh() if box is not None else None,
+        "mask": mask,
+        "pixels": finding.pixels,
+        "frame": finding.frame,
+        "layer": finding.layer,
+    }
+
+
+@contextmanager
+def _drawn(illustration: Illustration, read: Read, tree: Tree) -> Iterator[Any]:
+    """How parts and layers are read, from a scratch file: all of them may be larger than the memory."""
+    wanted = {layer for _, part in tree.parts() for layer in part.layers}
+    wanted |= {root for layer in wanted for root in read.roots_of(layer)} | {layer.id for layer in read.leaves()}
+    boxes, added = read.boxes, {made.id: made.added for made in read.made}
+    with Scratch() as scratch:
+        load_pixels(illustration.revision, wanted, scratch, lambda *_: None)
+
+        def layer_of(layer: str) -> Drawn | None:
+            if layer not in boxes:
+                return None
+            key = added.get(layer)
+            return Drawn(
+                boxes[layer],
+                lambda top, bottom: scratch.rows(layer, top, bottom),
+                lambda: None if key is None else mask_of(key) > 0,
+            )
+
+        def frame_of(part: Part, index: int) -> Drawn | None:
+            pieces = part.frames[index].pieces
+            if len(pieces) == 1 and pieces[0].opacity == 1:
+                drawn = layer_of(pieces[0].layer)
+                return drawn and replace(drawn, box=drawn.box.moved(*part.offset))
+            contents = {piece.layer: one.content() for piece in pieces if (one := layer_of(piece.layer)) is not None}
+            made = merged(contents, _merging(pieces))
+            if made is None:
+                return None
+            key = f"frame {index} of {part.id}"
+            scratch.put(key, made.picture)
+            return Drawn(
+                made.box.moved(*part.offset),
+                lambda top, bottom: scratch.rows(key, top, bottom),
+                lambda: made.added,
+            )
+
+        yield frame_of, layer_of
+
+
+def _merging(pieces: Sequence[Piece]) -> Merged:
+    return Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces))
+
+
+@transaction.atomic
+def mend(
+    illustration_id: int,
+    user: User,
+    version: int,
+    kind: str,
+    rows: Sequence[str] = (),
+    frames: Sequence[int] = (),
+    layer: str = "",
+    smallest: int = SMALLEST,
+    tolerance: int = 0,
+) -> None:
+    """Mend what was found, in one step.
+
+    `kind` is that of the finding: crumbs are swept and pinholes filled in the `frames` of the first row, or in all of them; what is
+    nowhere becomes a part of its own; the same drawings become one image; an overlay is laid as normal. Raises as `take_out` does.
+    """
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    refuse_if_changed(arrangement, user, version, {(row, "frames") for row in rows})
+    before = queries.tree_of(arrangement)
+    if kind in ("crumbs", "pinholes"):
+        step = _without_specks(illustration, before, _only(rows), frames, kind, smallest)
+    elif kind == "remainder":
+        step = _as_a_part(illustration, before, layer, smallest)
+    elif kind == "same-drawing":
+        step = _as_one_image(illustration, before, rows, tolerance)
+    elif kind == "overlay":
+        part = part_to_change(before, _only(rows))
+        step = changed_parts(before, [replace(part, blend="normal")], f"Lay '{part.name}' as normal")
+    else:
+        raise CannotTakeOut(f"There is nothing to mend of the kind '{kind}'.")
+    take_step(arrangement, user, step)
+
+
+def _only(rows: Sequence[str]) -> str:
+    if not rows:
+        raise CannotTakeOut("No part was named. Choose one.")
+    return rows[0]
+
+
+def _without_specks(
+    illustration: Illustration, before: Tree, row: str, frames: Sequence[int], kind: str, smallest: int
+) -> ReplaceRows:
+    part = part_to_change(before, row)
+    read = from_record(illustration.revision.record)
+    new: list[Frame] = []
+    changed = 0
+    for index, frame in enumerate(part.frames):
+        made = None
+        if not frames or index in frames:
+            layer, content = _one_layer(illustration, read, frame.pieces)
+            made = None if content is None else _cleaned(content, kind, smallest)
+        if made is None:
+            new.append(frame)
+            continue
+        changed += 1
+        (kept,) = keep_made(illustration.revision, [(layer, made)])
+        new.append(Frame((Piece(kept),), frame.milliseconds))
+    if not changed:
+        raise CannotTakeOut("There is nothing of the kind (any more), or nothing else would be left. Look again.")
+    where = f"'{part.name}'" if len(part.frames) == 1 else f"{changed} of {len(part.frames)} frames of '{part.name}'"
+    what = "Sweep crumbs out of" if kind == "crumbs" else "Fill pinholes of"
+    return changed_parts(before, [replace(part, frames=tuple(new))], f"{what} {where}")
+
+
+def _one_layer(illustration: Illustration, read: Read, pieces: Sequence[Piece]) -> tuple[str | None, Content | None]:
+    """The layer that pieces are, and what it holds; of several a layer is made."""
+    if len(pieces) == 1 and pieces[0].opacity == 1:
+        return pieces[0].layer, content_of(illustration.revision, read, pieces[0].layer)
+    contents = {
+        piece.layer: one
+        for piece in pieces
+        if (one := content_of(illustration.revision, read, piece.layer)) is not None
+    }
+    made = merged(contents, _merging(pieces))
+    if made is None:
+        return None, None
+    (layer,) = keep_made(illustration.revision, [(None, made)])
+    return layer, made.content
+
+
+def _cleaned(content: Content, kind: str, smallest: int) -> Made | None:
+    if kind == "crumbs":
+        swept = crumbs(content.picture, smallest)
+        return without(content, swept) if swept.any() else None
+    holes = pinholes(content.picture, smallest)
+    if not holes.any():
+        return None
+    mask = np.where(holes, 255, 0).astype(np.uint8)
+    return extended(content, mask, Extension("", content.box, "flat"))
+
+
+def _as_a_part(illustration: Illustration, before: Tree, layer: str, smallest: int) -> ReplaceRows:
+    read = from_record(illustration.revision.record)
+    with _drawn(illustration, read, before) as (frame_of, layer_of):
+        found = look_over(read, before, frame_of, layer_of, smallest)
+    finding = next((one for one in found if one.kind == "remainder" and one.layer == layer), None)
+    content = content_of(illustration.revision, read, layer)
+    if finding is None or finding.mask is None or content is None:
+        raise CannotTakeOut("All of this layer is in parts (by now). Look again.")
+    mask = np.where(finding.mask, 255, 0).astype(np.uint8)
+    taken = take_out(content, owners(content.picture, [mask]), None).taken[0]
+    (made,) = keep_made(illustration.revision, [(layer, taken)])
+    name = next(one.name for one in read.leaves() if one.id == layer)
+    part = Part(made, f"rest of {name}", still(made))
+    group, index = None, len(before.rows)
+    for around, other in before.parts():
+        if any(layer in read.roots_of(one) for one in other.layers):
+            # In front of the part behind all others of the same art: nothing of theirs is hidden.
+            group, index = (around[-1].id if around else None), before.place(other.id)[1] + 1
+            break
+    return new_part(before, part, group, index, f"Make a part of the rest of '{name}'")
+
+
+def _as_one_image(illustration: Illustration, before: Tree, rows: Sequence[str], tolerance: int) -> ReplaceRows:
+    read = from_record(illustration.revision.record)
+    first, *others = (part_to_change(before, row) for row in rows)
+    if not others or not all(part.is_one_layer and len(part.frames) == 1 for part in (first, *others)):
+        raise CannotTakeOut("One image can be made of two or more parts without frames that are one layer each.")
+    source = content_of(illustration.revision, read, first.pieces[0].layer)
+    changed = []
+    for part in others:
+        own = content_of(illustration.revision, read, part.pieces[0].layer)
+        turn = None if own is None or source is None else turn_between(source.picture, own.picture, tolerance)
+        if own is None or source is None or turn is None:
+            raise CannotTakeOut(f"'{part.name}' is not the same drawing as '{first.name}' (any more). Look again.")
+        about, offset = placed_as(source.box, own.box.moved(*part.offset), turn)
+        layer = first.pieces[0].layer
+        if turn != (False, 0):
+            (layer,) = keep_made(illustration.revision, [(layer, turned(source, Turned(turn, about)))])
+        changed.append(replace(part, frames=still(layer), offset=offset))
+    return changed_parts(before, changed, f"Let {len(rows)} parts be one image")

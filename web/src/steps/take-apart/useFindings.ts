@@ -1,0 +1,69 @@
+/** What there is to look at before handing over, once somebody has asked for it; looked for again after every step. */
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
+import { body, client, type Schemas } from '../../api/client';
+import type { Mask } from '../../pile/marks';
+import { bitmapOf } from './bitmaps';
+import type { Change } from './useTaking';
+
+export type Finding = Schemas['Finding'];
+const HERE = '#d5342a';
+
+export function useFindings(illustration: number, version: number | undefined, isOpen: boolean, change: Change) {
+  const params = useMemo(() => ({ path: { illustration } }), [illustration]);
+  const [isAsked, setAsked] = useState(false);
+  const [smallest, setSmallest] = useState(12);
+  const [tolerance, setTolerance] = useState(0);
+  const [shown, setShown] = useState<Finding | null>(null);
+  const [mask, setMask] = useState<Mask | null>(null);
+  const query = useQuery({
+    queryKey: ['findings', illustration, version, smallest, tolerance],
+    enabled: isAsked && isOpen,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      body(
+        client.GET('/api/illustrations/{illustration}/findings', {
+          params: { ...params, query: { smallest, tolerance } },
+          signal,
+        }),
+      ),
+  });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what was shown may be mended in another version
+  useEffect(() => setShown(null), [version]);
+  useEffect(() => {
+    setMask(null);
+    if (!shown?.mask || !shown.box) return;
+    let isLate = false;
+    const { box } = shown;
+    void bitmapOf(shown.mask).then((picture) => !isLate && setMask({ picture, box, colour: HERE }));
+    return () => {
+      isLate = true;
+    };
+  }, [shown]);
+  const mend = (finding: Finding, frames: number[] = []) =>
+    change(async (now) => {
+      const { kind, rows, layer } = finding;
+      const request = { version: now, kind, rows, frames, smallest, tolerance, layer: layer ?? '' };
+      return body(client.POST('/api/illustrations/{illustration}/mend', { params, body: request }));
+    });
+  return {
+    ask: () => setAsked(true),
+    isAsked,
+    found: isAsked ? query.data : undefined,
+    isLooking: query.isFetching,
+    error: query.error,
+    smallest,
+    setSmallest,
+    tolerance,
+    setTolerance,
+    shown,
+    setShown,
+    mask,
+    mend,
+  };
+}
+
+export type Findings = ReturnType<typeof useFindings>;
