@@ -4,6 +4,7 @@ import csv
 import hashlib
 import io
 import json
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,13 +15,19 @@ from PIL import Image
 import signal_post
 from tests.packages import FolderTestCase, PackageTestCase, quiet
 from yuplet.arrangement.commands import IncludeParts, JoinRows, MoveRows, Place, RenameRows, apply
-from yuplet.arrangement.tree import arrangement_of
+from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.errors import Cancelled, FolderNotOurs, NothingToHandOver
+from yuplet.findings.doubles import TURNS
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over, hand_over_file
-from yuplet.illustration.layers import Illustration, Layer
-from yuplet.parts.part import Frame, Part, Piece
+from yuplet.illustration.layers import Illustration, Layer, laid
+from yuplet.illustration.made import MadeLayer, Turn, Turned
+from yuplet.parts.making import Content
+from yuplet.parts.part import Frame, Part, Piece, still
+from yuplet.parts.turning import turned
+from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
+from yuplet.reading.files import read_illustration
 from yuplet.rehearsal.proof import prove
 
 
@@ -59,6 +66,46 @@ class FramesTests(FolderTestCase):
         proof = prove(self.package, quiet)
         self.assertFalse(proof.ok)
         self.assertIn("'parts/lamp/3.png' has other pixels than the manifest says", " ".join(proof.faults))
+
+    def test_eleven_equal_parts_are_one_file_in_eleven_places(self) -> None:
+        box = Box(2, 3, 7, 11)
+        plate = np.random.default_rng(4).integers(1, 256, (8, 5, 4), dtype=np.uint8)
+        parts, made = [], []
+        with Scratch() as scratch:
+            scratch.put("l1", plate)
+            for number in range(11):
+                turn, layer = TURNS[number % 8], "l1"
+                if turn != Turn():
+                    layer = f"m{number}"
+                    content = turned(Content(box, plate), Turned(turn, (4, 6)))
+                    made.append(MadeLayer(layer, "l1", content.recipe, content.box))
+                    scratch.put(layer, content.picture)
+                own = made[-1].box if turn != Turn() else box
+                assert own is not None
+                parts.append(
+                    Part(f"p{number}", f"plate {number}", still(layer), offset=(10 * number - own.left, -own.top))
+                )
+            read = Illustration("plates", Size(120, 12), (Layer("l1", "plate", box),), made=tuple(made))
+            target = self.folder / "plates"
+            report = hand_over(read, Arrangement(tuple(parts)), scratch, target, "", quiet)
+        self.assertTrue(report.proof.ok, report.proof)
+        value = json.loads((target / "manifest.json").read_text())
+        self.assertEqual({part["file"] for part in value["parts"]}, {"parts/plate 0.png"})
+        self.assertEqual([path.name for path in (target / "parts").iterdir()], ["plate 0.png"])
+        self.assertEqual((value["counts"]["parts"], value["counts"]["files"]), (11, 5))
+        turns = [(part["turn"]["mirrored"], part["turn"]["quarters"]) for part in value["parts"]]
+        self.assertEqual(turns, [tuple(TURNS[number % 8]) for number in range(11)])
+        schema = json.loads((Path(__file__).parents[2] / "docs/formats/package.schema.json").read_text())
+        jsonschema.validate(value, schema, cls=jsonschema.Draft202012Validator)
+        packed = Path(shutil.make_archive(str(self.folder / "plates"), "zip", target))
+        with Scratch() as scratch:
+            again, _ = read_illustration(packed, scratch, lambda *_: None)
+            picture = compose(laid(again.layers), again.canvas, scratch)
+        reference = np.array(Image.open(target / "reference.png").convert("RGBA"))
+        np.testing.assert_array_equal(picture, reference)
+        value["parts"][3]["turn"]["quarters"] = 0
+        (target / "manifest.json").write_text(json.dumps(value))
+        self.assertFalse(prove(target, quiet).ok, "another turn is another picture")
 
     def test_the_manifest_keeps_to_its_schema(self) -> None:
         schema = json.loads((Path(__file__).parents[2] / "docs/formats/package.schema.json").read_text())

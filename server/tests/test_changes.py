@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from PIL import Image
 
-from tests.cases import quiet
+from tests.cases import handed_over, quiet
 from tests.taking import BLUE, CREAM, RED, TakingCase, colour_at, toy
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import laid_part
@@ -179,6 +179,22 @@ class ChangeTests(TakingCase):
         self.change(self.row_id("collar"), do="dye", colour=[10, 90, 200], shaded=True)
         self.assertEqual(self.pixels("collar")[20, 30].tolist(), [10, 90, 200, 255])
 
+    def test_a_backdrop_lies_behind_all(self) -> None:
+        def put(status: int = 200, **said: Any) -> Any:
+            return self.post(self.ben, "backdrop", status, {"version": self.arrangement()["version"], **said})
+
+        self.take({"name": "button", "gestures": [colour_at(40, 36)]})
+        answer = put(colours=[[9, 20, 60], [250, 240, 200]])
+        self.assertEqual(self.names(), ["backdrop", "toy", "button"])
+        self.assertEqual(answer["arrangement"]["rows"][0]["box"], [0, 0, 90, 70])
+        whole = self.pixels("backdrop")
+        self.assertEqual((whole[0, 5].tolist(), whole[-1, 80].tolist()), ([9, 20, 60, 255], [250, 240, 200, 255]))
+        np.testing.assert_array_equal(self.composite(), self.original(), "it is hidden behind the rest")
+        put(colours=[[1, 2, 3]])
+        self.assertEqual(self.names()[:2], ["backdrop 2", "backdrop"])
+        put(400, colours=[])
+        put(400, colours=[[1, 2, 300]])
+
     def test_art_is_taken_out_of_a_part_of_several_layers(self) -> None:
         before = self.original()
         self.apart()
@@ -200,3 +216,35 @@ class ChangeTests(TakingCase):
         self.post(self.ben, f"revisions/{number}/take", body={})
         np.testing.assert_array_equal(self.composite(), self.original())
         self.assertEqual(self.pixels("collar")[20, 30].tolist(), [30, 140, 60, 255])
+
+    def test_a_mirror_image_is_one_image_in_the_package(self) -> None:
+        self.take({"name": "left button", "gestures": [colour_at(40, 36)]}, behind="flat")
+        row = self.row_id("left button")
+
+        def duplicate(status: int = 200, of: str = row, **said: Any) -> Any:
+            return self.post(
+                self.ben, "duplicate", status, {"version": self.arrangement()["version"], "row": of, **said}
+            )
+
+        answer = duplicate(mirrored=True, about="middle")
+        self.assertEqual(self.names(), ["toy", "left button", "right button"])
+        boxes = {one["name"]: one["box"] for one in answer["arrangement"]["rows"]}
+        x, y, width, height = boxes["left button"]
+        self.assertEqual(boxes["right button"], [90 - x - width, y, width, height])
+        np.testing.assert_array_equal(self.pixels("right button"), self.pixels("left button")[:, ::-1])
+        duplicate(quarters=1)
+        duplicate()
+        self.assertEqual(self.names(), ["toy", "left button", "left button 3", "left button 2", "right button"])
+        plan = self.cleo.get(self.address("plan")).json()
+        self.assertEqual([(one["path"], one["places"]) for one in plan["files"]], [(["toy"], 1), (["left button"], 4)])
+        made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
+        self.assertEqual((made.report["proof"]["ok"], made.report["parts"]), (True, 5))
+        self.assertEqual(
+            [one["file"] for one in made.report["files"] if one["file"].startswith("parts/")],
+            ["parts/toy.png", "parts/left button.png"],
+        )
+        answer = duplicate(422, about="pivot", mirrored=True)
+        self.assertIn("has no pivot", answer["detail"])
+        for _ in range(3):
+            self.post(self.ben, "undo")
+        self.assertEqual(self.names(), ["toy", "left button"])

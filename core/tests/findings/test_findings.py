@@ -61,7 +61,7 @@ class Scene:
         return found and replace(found, box=found.box.moved(*part.offset))
 
     def found(self, smallest: int = 6, tolerance: int = 0) -> list[Finding]:
-        return look_over(self.illustration, Arrangement(self.parts), self.frame, self.drawn, smallest, tolerance)
+        return look_over(self.illustration, Arrangement(self.parts), self.frame, self.drawn, None, smallest, tolerance)
 
     def kinds(self, **numbers: int) -> list[tuple[str, tuple[str, ...]]]:
         return [(one.kind, one.rows) for one in self.found(**numbers)]
@@ -213,6 +213,15 @@ class RemainderTests(unittest.TestCase):
         self.assertIn("Left out: 'ground'", finding.sentence)
         scene.parts = (*scene.parts[:-1], replace(scene.parts[-1], included=True))
         self.assertEqual([one for one in scene.found() if one.kind == "remainder"], [])
+
+    def test_what_looks_as_it_did_is_not_missing(self) -> None:
+        scene = Scene(a=Content(Box(4, 4, 14, 14), noise(10, 10)))
+        scene.parts = ()
+        agreeing = np.zeros((40, 60), np.bool_)
+        agreeing[4:14, 4:9] = True
+        arrangement = Arrangement(scene.parts)
+        (finding,) = look_over(scene.illustration, arrangement, scene.frame, scene.drawn, agreeing)
+        self.assertEqual(finding.pixels, 50)
 
     def test_hidden_layers_and_what_was_filled_in_or_turned(self) -> None:
         flat = noise(10, 10)

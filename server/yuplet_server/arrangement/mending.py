@@ -37,15 +37,23 @@ from yuplet_server.illustrations.queries import content_of, load_pixels, mask_of
 
 SMALLEST = 12
 """Pixels from which on a piece or a hole is meant, until somebody says otherwise."""
+HARDLY = 2
+"""Levels of 255 that make no difference to whether something is missing: rounding does not take more."""
 
 
 def found_in(illustration: Illustration, smallest: int = SMALLEST, tolerance: int = 0) -> list[dict[str, Any]]:
     """Everything there is to find in an illustration, with a picture of where it is."""
     read = from_record(illustration.revision.record)
     tree = queries.tree_of(Arrangement.objects.get(pk=illustration.pk))
+    return [_told(one) for one in _looked_over(illustration, read, tree, smallest, tolerance)]
+
+
+def _looked_over(
+    illustration: Illustration, read: Read, tree: Tree, smallest: int, tolerance: int = 0
+) -> list[Finding]:
+    agreeing = queries.away_from_original(illustration) <= max(tolerance, HARDLY)
     with _drawn(illustration, read, tree) as (frame_of, layer_of):
-        found = look_over(read, tree, frame_of, layer_of, smallest, tolerance)
-    return [_told(one) for one in found]
+        return look_over(read, tree, frame_of, layer_of, agreeing, smallest, tolerance)
 
 
 def _told(finding: Finding) -> dict[str, Any]:
@@ -206,8 +214,7 @@ def _cleaned(content: Content, kind: str, smallest: int) -> Made | None:
 
 def _as_a_part(illustration: Illustration, before: Tree, layer: str, smallest: int) -> ReplaceRows:
     read = from_record(illustration.revision.record)
-    with _drawn(illustration, read, before) as (frame_of, layer_of):
-        found = look_over(read, before, frame_of, layer_of, smallest)
+    found = _looked_over(illustration, read, before, smallest)
     finding = next((one for one in found if one.kind == "remainder" and one.layer == layer), None)
     content = content_of(illustration.revision, read, layer)
     if finding is None or finding.mask is None or content is None:

@@ -161,7 +161,19 @@ def limb_of(illustration: Illustration, row: str, x: float, y: float) -> Circle:
 
 
 def difference(illustration: Illustration) -> dict[str, Any]:
-    """Where the parts that are included and shown, laid together, differ from what was brought in: how many pixels, by how much, and a mask.
+    """Where the parts that are included and shown, laid together, differ from what was brought in: how many pixels, by how much, and a mask."""
+    worst = away_from_original(illustration)
+    mask = np.where(worst > 0, 255, 0).astype(np.uint8)
+    return {
+        "pixels": worst.size,
+        "differing": int((worst > 0).sum()),
+        "largest": int(worst.max()),
+        "mask": base64.b64encode(stencil(mask)).decode(),
+    }
+
+
+def away_from_original(illustration: Illustration) -> NDArray[np.int16]:
+    """By how much each pixel of the parts that are included and shown, laid together, differs from what was brought in, (H, W).
 
     Colour counts where either has alpha above 0.
     """
@@ -174,14 +186,8 @@ def difference(illustration: Illustration) -> dict[str, Any]:
         ours = compose(laid(tree, lambda part: laid_part(part, read.boxes, read.canvas)), read.canvas, scratch)
     away = np.abs(ours.astype(np.int16) - decoded(revision.picture))
     away[(ours[..., 3] == 0) & (away[..., 3] == 0)] = 0
-    worst = away.max(axis=2)
-    mask = np.where(worst > 0, 255, 0).astype(np.uint8)
-    return {
-        "pixels": read.canvas.pixels,
-        "differing": int((worst > 0).sum()),
-        "largest": int(worst.max()),
-        "mask": base64.b64encode(stencil(mask)).decode(),
-    }
+    worst: NDArray[np.int16] = away.max(axis=2)
+    return worst
 
 
 def covered_by(illustration: Illustration, parts: Sequence[Part]) -> NDArray[np.bool_]:

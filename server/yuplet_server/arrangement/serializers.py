@@ -9,7 +9,7 @@ from yuplet.selecting.gestures import KINDS
 from yuplet.selecting.masks import How
 from yuplet.selecting.proposals import MAX_REGIONS
 from yuplet.selecting.regions import Line
-from yuplet_server.arrangement.making import CHANGES
+from yuplet_server.arrangement.making import ABOUT, CHANGES
 from yuplet_server.arrangement.mending import SMALLEST
 from yuplet_server.arrangement.models import Row
 
@@ -259,6 +259,29 @@ class ChangeSerializer(serializers.Serializer[Any]):
         child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
     )
     shaded = serializers.BooleanField(required=False)
+
+
+class DuplicateSerializer(serializers.Serializer[Any]):
+    """A part again: mirrored left to right, if at all, then turned clockwise by so many quarters, about something."""
+
+    version = serializers.IntegerField(help_text="The version that was looked at.")
+    row = serializers.CharField()
+    mirrored = serializers.BooleanField(default=False)
+    quarters = serializers.IntegerField(default=0, min_value=0, max_value=3)
+    about = serializers.ChoiceField(choices=ABOUT, default="itself")
+
+
+class BackdropSerializer(serializers.Serializer[Any]):
+    """One colour, or two: from the top row to the bottom one."""
+
+    version = serializers.IntegerField(help_text="The version that was looked at.")
+    colours = serializers.ListField(
+        child=serializers.ListField(
+            child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3
+        ),
+        min_length=1,
+        max_length=2,
+    )
 
 
 class AskLimbSerializer(serializers.Serializer[Any]):

@@ -5,7 +5,7 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.illustration.made import Behind
+from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
@@ -15,8 +15,10 @@ from yuplet_server.arrangement.serializers import (
     AskFindingsSerializer,
     AskIslandsSerializer,
     AskLimbSerializer,
+    BackdropSerializer,
     ChangeSerializer,
     DifferenceSerializer,
+    DuplicateSerializer,
     FindingSerializer,
     IslandsSerializer,
     LimbSerializer,
@@ -146,6 +148,33 @@ class ChangeView(APIView):
             numbers["fill"] = numbers.pop("colour", (255, 255, 255))
         making.change(found.pk, request.user, version, row, what, **numbers)
         return Response(ArrangementSerializer(_seen(request, illustration)).data)
+
+
+class DuplicateView(APIView):
+    """A part that is the same drawing as another one."""
+
+    @extend_schema(request=DuplicateSerializer, responses=TakenOutSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = DuplicateSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        said = asked.validated_data
+        turn = Turn(said["mirrored"], said["quarters"])
+        row = making.duplicate(found.pk, request.user, said["version"], said["row"], turn, said["about"])
+        return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
+
+
+class BackdropView(APIView):
+    """A plain part behind everything."""
+
+    @extend_schema(request=BackdropSerializer, responses=TakenOutSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = BackdropSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        colours = [(red, green, blue) for red, green, blue in asked.validated_data["colours"]]
+        row = making.put_backdrop(found.pk, request.user, asked.validated_data["version"], colours)
+        return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
 
 
 class AddedView(APIView):

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections import Counter
 from dataclasses import replace
 from typing import Any
 
@@ -54,7 +55,9 @@ def described(plan: Plan, version: int, illustration: Illustration) -> dict[str,
     pixels = dict(LayerImage.objects.filter(revision=illustration.current).values_list("layer", "pixels"))
     last = hand_overs_of(illustration).filter(job__state=Job.State.DONE).first()
     before = {file["file"]: file for file in last.plan["files"]} if last is not None else {}
-    files = [_file(planned, pixels, before) for planned in plan.parts]
+    places = Counter(planned.file for planned in plan.parts)
+    own = (planned for planned in plan.parts if planned.has_own_image)
+    files = [_file(planned, places[planned.file], pixels, before) for planned in own]
     names = {file for planned in plan.parts for file in planned.files}
     return {
         "version": version,
@@ -68,7 +71,9 @@ def described(plan: Plan, version: int, illustration: Illustration) -> dict[str,
     }
 
 
-def _file(planned: PlannedPart, pixels: dict[str, str], before: dict[str, dict[str, Any]]) -> dict[str, Any]:
+def _file(
+    planned: PlannedPart, places: int, pixels: dict[str, str], before: dict[str, dict[str, Any]]
+) -> dict[str, Any]:
     frames = [
         [(pixels.get(piece.layer), piece.opacity, piece.blend) for piece in frame.pieces]
         for frame in planned.part.frames
@@ -78,6 +83,7 @@ def _file(planned: PlannedPart, pixels: dict[str, str], before: dict[str, dict[s
     return {
         "file": planned.file,
         "images": len(planned.files),
+        "places": places,
         "path": list(planned.path),
         "order": planned.order,
         "box": planned.box.as_xywh(),

@@ -11,6 +11,7 @@ class PlannedFileSerializer(serializers.Serializer[Any]):
 
     file = serializers.CharField(help_text="Of an animated part, the first of its images.")
     images = serializers.IntegerField()
+    places = serializers.IntegerField(default=1, help_text="How many parts it is the image of.")
     path = serializers.ListField(child=serializers.CharField())
     order = serializers.IntegerField()
     box = serializers.ListField(child=serializers.IntegerField())

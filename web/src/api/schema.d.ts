@@ -91,6 +91,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/backdrop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A plain part behind everything. */
+        post: operations["illustrations_backdrop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/change": {
         parameters: {
             query?: never;
@@ -119,6 +136,23 @@ export interface paths {
         get: operations["illustrations_difference_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A part that is the same drawing as another one. */
+        post: operations["illustrations_duplicate_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -715,6 +749,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `middle` - middle
+         *     * `pivot` - pivot
+         *     * `itself` - itself
+         * @enum {string}
+         */
+        AboutEnum: "middle" | "pivot" | "itself";
         /** @description A project as one file, on its way out or in. */
         Archive: {
             readonly id: number;
@@ -755,6 +796,12 @@ export interface components {
         AskRequest: {
             /** @description The version of the plan that was seen. */
             version: number;
+        };
+        /** @description One colour, or two: from the top row to the bottom one. */
+        BackdropRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            colours: number[][];
         };
         /**
          * @description * `empty` - empty
@@ -938,6 +985,18 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "out" | "in";
+        /** @description A part again: mirrored left to right, if at all, then turned clockwise by so many quarters, about something. */
+        DuplicateRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            row: string;
+            /** @default false */
+            mirrored: boolean;
+            /** @default 0 */
+            quarters: number;
+            /** @default itself */
+            about: components["schemas"]["AboutEnum"];
+        };
         /** @description What is done to an outline, in pixels: grown (or drawn in), smoothed, and how wide its edge is soft. */
         EdgeRequest: {
             /**
@@ -1242,6 +1301,11 @@ export interface components {
             /** @description Of an animated part, the first of its images. */
             file: string;
             images: number;
+            /**
+             * @description How many parts it is the image of.
+             * @default 1
+             */
+            places: number;
             path: string[];
             order: number;
             box: number[];
@@ -1768,6 +1832,33 @@ export interface operations {
             };
         };
     };
+    illustrations_backdrop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackdropRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["BackdropRequest"];
+                "multipart/form-data": components["schemas"]["BackdropRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
+                };
+            };
+        };
+    };
     illustrations_change_create: {
         parameters: {
             query?: never;
@@ -1812,6 +1903,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"];
+                };
+            };
+        };
+    };
+    illustrations_duplicate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuplicateRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["DuplicateRequest"];
+                "multipart/form-data": components["schemas"]["DuplicateRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
         };

@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
 import { isRunning, type Row, useHandOvers, useIllustration, useRevisions, type WholeIllustration } from '../api/calls';
+import { body, client } from '../api/client';
 import { partColour } from '../ledger/colours';
 import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
@@ -12,7 +13,7 @@ import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
 import { lastDone } from '../steps/hand-over/report';
-import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
+import { type Again, BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
 import { TakeApart } from '../steps/take-apart/TakeApart';
 import { type Looking, useTaking } from '../steps/take-apart/useTaking';
@@ -134,6 +135,18 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     setChosenIds(ids);
     setCurrent(now);
   };
+  const again = (row: string, how: Again) =>
+    perform(async (version) => {
+      const params = { path: { illustration: illustration.id } };
+      const answer = await body(
+        client.POST('/api/illustrations/{illustration}/duplicate', {
+          params,
+          body: { version, row, quarters: 0, ...how },
+        }),
+      );
+      choose(answer.taken, answer.taken[0] ?? null);
+      return answer.arrangement;
+    });
   const canEdit = illustration.role !== 'viewer';
   const taking = useTaking({
     illustration: illustration.id,
@@ -266,7 +279,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               }}
             />
           )}
-          {view && step === 'put-in-order' && <BenchDrawer view={view} chosen={chosen} canEdit={canEdit} act={act} />}
+          {view && step === 'put-in-order' && (
+            <BenchDrawer view={view} chosen={chosen} canEdit={canEdit} act={act} again={again} />
+          )}
         </div>
       </main>
       <footer className={classes.foot} role="status">

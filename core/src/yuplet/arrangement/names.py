@@ -15,6 +15,10 @@ from pathvalidate.error import ErrorReason, ValidationError
 LONGEST = 120
 """Bytes of UTF-8: leaves room for folders, numbers and endings in a path of 255."""
 
+_SIDES = re.compile(
+    r"(?<![A-Za-z])(?:left|right|Left|Right|LEFT|RIGHT|[lrLR])(?![A-Za-z])|(?<=[a-z])(?:Left|Right)(?![a-z])"
+    r"|(?<![A-Za-z])(?:left|right)(?=[A-Z])"
+)
 _CONSOLE = {"conin$", "conout$"}
 
 
@@ -60,6 +64,23 @@ def usable(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str
     if problem(name) is None and key(name) not in {key(other) for other in used}:
         return name
     return proposal(name, used, otherwise)
+
+
+def other_side(name: str) -> str:
+    """A name with left and right changed over, in whatever letters; single ones where they stand apart.
+
+    Common practice, no published source: 'left', 'right' and 'L', 'R' after or before a separator.
+
+    >>> [other_side(name) for name in ("Left arm", "leg_R", "eyeRight", "r.hand", "collar", "bright")]
+    ['Right arm', 'leg_L', 'eyeLeft', 'l.hand', 'collar', 'bright']
+    """
+
+    def swapped(found: re.Match[str]) -> str:
+        word = found[0]
+        other = {"left": "right", "right": "left", "l": "r", "r": "l"}[word.lower()]
+        return other.upper() if word.isupper() else other.capitalize() if word[0].isupper() else other
+
+    return _SIDES.sub(swapped, name)
 
 
 def proposal(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str:

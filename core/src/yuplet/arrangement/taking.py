@@ -8,7 +8,8 @@ from yuplet.arrangement.commands import ReplaceRows
 from yuplet.arrangement.records import PutRow, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup
 from yuplet.errors import CannotTakeOut, Locked
-from yuplet.parts.part import Part, still
+from yuplet.geometry import Point
+from yuplet.parts.part import Frame, Part, still
 
 
 def part_to_change(arrangement: Arrangement, row_id: str) -> Part:
@@ -68,6 +69,21 @@ def changed_parts(arrangement: Arrangement, parts: Sequence[Part], what: str) ->
     return ReplaceRows((), tuple(put), what)
 
 
+def duplicated(
+    arrangement: Arrangement, row_id: str, layers: Mapping[str, str], fresh: str, pivot: Point | None, is_mirrored: bool
+) -> ReplaceRows:
+    """The step that puts a part of other layers, like a mirror image, in front of the one that it is made of.
+
+    `layers` is the layer that takes the place of each; `fresh` the id of the new part.
+    """
+    part = part_to_change(arrangement, row_id)
+    frames = _of_layers(part, layers)
+    name = names.other_side(part.name) if is_mirrored else part.name
+    group, index = arrangement.place(row_id)
+    what = f"{'Mirror' if is_mirrored else 'Duplicate'} '{part.name}'"
+    return new_part(arrangement, replace(part, id=fresh, name=name, frames=frames, pivot=pivot), group, index + 1, what)
+
+
 def new_part(arrangement: Arrangement, part: Part, group: str | None, index: int, what: str) -> ReplaceRows:
     """The step that puts a new part in front of so many siblings; a name that cannot be is made fit."""
     siblings = arrangement.rows
@@ -86,15 +102,17 @@ def with_layers(arrangement: Arrangement, layers: Mapping[str, str], what: str) 
         if part.layers & set(layers):
             if part.locked:
                 raise Locked(part.name)
-            frames = tuple(
-                replace(
-                    frame,
-                    pieces=tuple(replace(piece, layer=layers.get(piece.layer, piece.layer)) for piece in frame.pieces),
-                )
-                for frame in part.frames
-            )
-            changed.append(replace(part, frames=frames))
+            changed.append(replace(part, frames=_of_layers(part, layers)))
     return changed_parts(arrangement, changed, what)
+
+
+def _of_layers(part: Part, layers: Mapping[str, str]) -> tuple[Frame, ...]:
+    return tuple(
+        replace(
+            frame, pieces=tuple(replace(piece, layer=layers.get(piece.layer, piece.layer)) for piece in frame.pieces)
+        )
+        for frame in part.frames
+    )
 
 
 def parts_taken_out(

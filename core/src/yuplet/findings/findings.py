@@ -53,6 +53,7 @@ def look_over(
     arrangement: Arrangement,
     frame_of: Callable[[Part, int], Drawn | None],
     layer_of: Callable[[str], Drawn | None],
+    agreeing: Chosen | None = None,
     smallest: int = 12,
     tolerance: int = 0,
 ) -> list[Finding]:
@@ -65,6 +66,8 @@ def look_over(
         What is seen of a part in one of its frames.
     layer_of : callable
         What a layer holds.
+    agreeing : (canvas height, canvas width) bool, optional
+        Where the parts laid together look as the original does: nothing is missing there, whatever layer it is of.
     smallest : int
         Pixels from which on a piece or a hole is meant.
     tolerance : int
@@ -83,7 +86,7 @@ def look_over(
                 at_rest.append((part, drawn))
     found += _doubles(at_rest)
     found += _overlays(illustration, arrangement)
-    found += _remainder(illustration, arrangement, layer_of, smallest)
+    found += _remainder(illustration, arrangement, layer_of, agreeing, smallest)
     found += _same(at_rest, tolerance)
     return found
 
@@ -152,6 +155,7 @@ def _remainder(
     illustration: Illustration,
     arrangement: Arrangement,
     layer_of: Callable[[str], Drawn | None],
+    agreeing: Chosen | None,
     smallest: int,
 ) -> list[Finding]:
     """Art of shown layers of the source that is in no part that is handed over."""
@@ -179,6 +183,8 @@ def _remainder(
         if whole is None:
             continue
         mask = _there(whole)
+        if agreeing is not None:
+            mask &= ~agreeing[whole.box.top : whole.box.bottom, whole.box.left : whole.box.right]
         for layer in covered.get(node.id, ()):
             own = layer_of(layer)
             if own is not None:

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from yuplet.geometry import Box
+from yuplet.geometry import Box, Point
 from yuplet.illustration.made import Turn, Turned
 from yuplet.parts.making import Content, Made
 from yuplet.pixels import Picture
@@ -31,21 +31,25 @@ def turn_box(box: Box, turn: Turn, about: tuple[float, float]) -> Box:
     >>> turn_box(Box(1, 2, 4, 8), Turn(False, 1), (0, 0))
     Box(left=-8, top=1, right=-2, bottom=4)
     """
-    x, y = about
+    corners = [turn_point(Point(x, y), turn, about) for x, y in ((box.left, box.top), (box.right, box.bottom))]
+    (x, u), (y, v) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
+    return Box(x, y, u, v)
+
+
+def turn_point(point: Point, turn: Turn, about: tuple[float, float]) -> Point:
+    """Where a point lies after the same turn."""
+    x, y = point
+    across, down, both, apart = round(2 * about[0]), round(2 * about[1]), round(sum(about)), round(about[1] - about[0])
     if turn.mirrored:
-        twice = round(2 * x)
-        box = Box(twice - box.right, box.top, twice - box.left, box.bottom)
+        x = across - x
     match turn.quarters:
         case 1:
-            sum_, rest = round(x + y), round(y - x)
-            return Box(sum_ - box.bottom, box.left + rest, sum_ - box.top, box.right + rest)
+            return Point(both - y, x + apart)
         case 2:
-            twice, double = round(2 * x), round(2 * y)
-            return Box(twice - box.right, double - box.bottom, twice - box.left, double - box.top)
+            return Point(across - x, down - y)
         case 3:
-            sum_, rest = round(x + y), round(y - x)
-            return Box(box.top - rest, sum_ - box.right, box.bottom - rest, sum_ - box.left)
-    return box
+            return Point(y - apart, both - x)
+    return Point(x, y)
 
 
 def turn_picture(picture: Pixels, turn: Turn) -> Pixels:

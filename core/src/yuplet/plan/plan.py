@@ -9,6 +9,7 @@ from yuplet.errors import NothingToHandOver
 from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration
+from yuplet.illustration.made import Turn, Turned
 from yuplet.parts.part import Part, part_box
 
 MANIFEST = "manifest.json"
@@ -23,7 +24,8 @@ class PlannedPart:
     """One part to be written: one image, or one for each frame, all as large as the `box` they share.
 
     `path` is the names of the groups around it and its own name; `order` counts all parts of the package from the back,
-    1 first; `shown` is whether the part and every group around it are shown.
+    1 first; `shown` is whether the part and every group around it are shown. A part that is the same drawing as an earlier
+    one has its image, and `turn` says how that is mirrored and turned to be laid.
     """
 
     part: Part
@@ -32,6 +34,12 @@ class PlannedPart:
     box: Box
     order: int
     shown: bool
+    turn: Turn | None = None
+
+    @property
+    def has_own_image(self) -> bool:
+        """Whether its images are written for it."""
+        return self.turn is None
 
     @property
     def file(self) -> str:
@@ -58,7 +66,8 @@ class Plan:
     @property
     def files(self) -> list[str]:
         """All files of the package, in the order in which they are listed."""
-        return [MANIFEST, REFERENCE, TABLE, CREDITS, *(file for planned in self.parts for file in planned.files)]
+        images = dict.fromkeys(file for planned in self.parts for file in planned.files)
+        return [MANIFEST, REFERENCE, TABLE, CREDITS, *images]
 
 
 def plan_hand_over(
@@ -94,6 +103,7 @@ def plan_hand_over(
     empty: list[str] = []
     folders: dict[tuple[str, ...], str] = {(): PARTS}
     used: set[str] = set()
+    drawings: dict[str, tuple[PlannedPart, Turn]] = {}
     for around, row in arrangement.walk():
         path = tuple(group.name for group in around)
         if isinstance(row, PartGroup):
@@ -110,8 +120,13 @@ def plan_hand_over(
         else:
             stem = f"{folders[tuple(group.id for group in around)]}/{row.name}"
             shown = row.shown and all(group.shown for group in around)
-            files = _files(stem, len(row.frames), used)
-            planned.append(PlannedPart(row, (*path, row.name), files, box, len(planned) + 1, shown))
+            drawing = _drawing(row, box, illustration, boxes)
+            first, before = drawings.get(drawing[0], (None, Turn())) if drawing else (None, Turn())
+            files, turn = (first.files, before.back.then(drawing[1])) if first and drawing else ((), None)
+            files = files or _files(stem, len(row.frames), used)
+            planned.append(PlannedPart(row, (*path, row.name), files, box, len(planned) + 1, shown, turn))
+            if drawing:
+                drawings.setdefault(drawing[0], (planned[-1], drawing[1]))
     if not planned:
         raise NothingToHandOver()
     kept = {item.part.id for item in planned}
@@ -129,6 +144,20 @@ def plan_hand_over(
         illustration.credit,
         illustration_id,
     )
+
+
+def _drawing(part: Part, box: Box, illustration: Illustration, boxes: Mapping[str, Box]) -> tuple[str, Turn] | None:
+    """The layer that a part is a picture of, and how that is turned; None where it is more than that, or cut off."""
+    if len(part.frames) > 1 or not part.is_one_layer:
+        return None
+    layer = part.pieces[0].layer
+    if boxes[layer].moved(*part.offset) != box:
+        return None
+    by_id = {made.id: made for made in illustration.made}
+    turn = Turn()
+    while (made := by_id.get(layer)) is not None and isinstance(made.recipe, Turned) and made.of is not None:
+        layer, turn = made.of, made.recipe.turn.then(turn)
+    return layer, turn
 
 
 def _files(stem: str, frames: int, used: set[str]) -> tuple[str, ...]:

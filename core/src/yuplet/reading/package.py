@@ -16,6 +16,8 @@ from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
+from yuplet.illustration.made import Turn
+from yuplet.parts.turning import turn_picture
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.scratch import Scratch
@@ -117,15 +119,16 @@ class _Reader:
         name, opacity, blend = str(part["name"]), _share(part["opacity"]), _mode(part["blend"])
         place = (_whole(part["box"]["x"], 0), _whole(part["box"]["y"], 0))
         pivot = part["pivot"] and Point(*(float(value) for value in part["pivot"]["canvas"]))
+        turn = Turn(bool(part["turn"]["mirrored"]), _whole(part["turn"]["quarters"], 0) % 4)
         if part["frames"] is None:
-            box = self._image(part["file"], layer_id, place)
+            box = self._image(part["file"], layer_id, place, turn)
             return Layer(layer_id, name, box, shown, opacity, blend, pivot=pivot)
         images = part["frames"]["images"]
         digits = len(str(len(images)))
         frames = []
         for number, image in enumerate(images, 1):
             frame_id = f"{layer_id}.{number}"
-            box = self._image(image["file"], frame_id, place)
+            box = self._image(image["file"], frame_id, place, turn)
             milliseconds = image["milliseconds"]
             frames.append(
                 Layer(
@@ -139,13 +142,13 @@ class _Reader:
         loops = _whole(part["frames"]["loops"], 0)
         return LayerGroup(layer_id, name, tuple(frames), shown, opacity, blend, False, True, loops, pivot)
 
-    def _image(self, file: str, key: str, place: tuple[int, int]) -> Box | None:
+    def _image(self, file: str, key: str, place: tuple[int, int], turn: Turn) -> Box | None:
         try:
             data = self._archive.read(file)
         except KeyError:
             raise BrokenFile(f"The package lacks '{file}'. Hand over again, or put the file back.") from None
         png.facts(data, f"'{file}'")
-        picture = png.decode(data, f"'{file}'")
+        picture = turn_picture(png.decode(data, f"'{file}'"), turn)
         content = content_box(picture)
         if content is None:
             return None

@@ -37,3 +37,16 @@ def decode(path: Path, raw: Path) -> Decoded:
     pixels = image.tobytes()
     raw.write_bytes(pixels)
     return Decoded(image.width, image.height, content, f"{zlib.crc32(pixels):08x}", raw)
+
+
+def turned(image: Decoded, mirrored: bool, quarters: int, raw: Path) -> Decoded:
+    """The same image mirrored left to right, if at all, and then turned clockwise by so many quarters."""
+    ways = (None, Image.Transpose.ROTATE_270, Image.Transpose.ROTATE_180, Image.Transpose.ROTATE_90)
+    picture = Image.frombytes("RGBA", (image.width, image.height), image.raw.read_bytes())
+    if mirrored:
+        picture = picture.transpose(Image.Transpose.FLIP_LEFT_RIGHT)
+    way = ways[quarters % 4]
+    if way is not None:
+        picture = picture.transpose(way)
+    raw.write_bytes(picture.tobytes())
+    return Decoded(picture.width, picture.height, picture.getbbox(alpha_only=True), image.crc32, raw)

@@ -21,7 +21,10 @@ class FrameEntry:
 
 @dataclass(frozen=True, slots=True)
 class PartEntry:
-    """A part as the manifest describes it; everything in canvas pixels, y down."""
+    """A part as the manifest describes it; everything in canvas pixels, y down.
+
+    Its image is `mirrored` left to right, if at all, and then turned clockwise by so many `quarters`.
+    """
 
     id: str
     label: str
@@ -36,6 +39,8 @@ class PartEntry:
     blend: str
     pixels_crc32: str
     frames: tuple[FrameEntry, ...]
+    mirrored: bool
+    quarters: int
     said: dict[str, Any]
 
     @property
@@ -110,7 +115,8 @@ def _package(folder: Path, value: dict[str, Any]) -> Package:
         raise ValueError("it is not a package of version 1")
     parts = tuple(_part(entry) for entry in value["parts"])
     beside = (value[name]["file"] for name in ("reference", "table", "credits"))
-    files = (MANIFEST, *beside, *(file for part in parts for file in part.files))
+    # Parts that are the same drawing name the same image.
+    files = tuple(dict.fromkeys((MANIFEST, *beside, *(file for part in parts for file in part.files))))
     for file in files:
         if PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts or "\\" in file:
             raise ValueError(f"the file name '{file}' leaves the folder")
@@ -144,6 +150,8 @@ def _part(entry: dict[str, Any]) -> PartEntry:
         str(entry["blend"]),
         entry["pixels_crc32"],
         tuple(_frame(image) for image in entry["frames"]["images"]) if entry["frames"] is not None else (),
+        bool(entry["turn"]["mirrored"]),
+        _whole(entry["turn"]["quarters"]) % 4,
         entry,
     )
 

@@ -14,6 +14,7 @@ import numpy as np
 from yuplet.errors import PackageError
 from yuplet.rehearsal import blending
 from yuplet.rehearsal.images import Decoded, decode
+from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.package import GroupEntry, Package, PartEntry, PartUse, TreeEntry, open_package
 
 BAND = 64
@@ -74,7 +75,7 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
     places = _inventory(package)
     proof = places.proof
     bands = range(0, package.height, BAND)
-    names = [package.reference, *(file for part in package.parts for file in part.files)]
+    names = list(dict.fromkeys((package.reference, *(file for part in package.parts for file in part.files))))
     total = len(names) + len(bands)
     done = 0
 
@@ -101,7 +102,8 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
                 images[name] = image
             step()
         proof.unreadable.sort()
-        _check_parts(package, images, proof)
+        laid = _as_laid(package, images, Path(scratch))
+        _check_parts(package, laid, proof)
         _check_order(package, proof)
         reference = images.get(package.reference)
         if reference is None or (reference.width, reference.height) != (package.width, package.height):
@@ -110,8 +112,24 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
             return proof
         if reference.crc32 != package.reference_crc32:
             proof.faults.append("The reference picture has other pixels than the manifest says.")
-        _compare(package, images, reference, proof, pool, bands, step)
+        _compare(package, laid, reference, proof, pool, bands, step)
     return proof
+
+
+def _as_laid(package: Package, images: Mapping[str, Decoded], scratch: Path) -> dict[str, dict[str, Decoded]]:
+    """The images of each part by its id, mirrored and turned as the part says; those that are missing are absent."""
+    found: dict[str, dict[str, Decoded]] = {}
+    turned: dict[tuple[str, bool, int], Decoded] = {}
+    for part in package.parts:
+        own = {file: images[file] for file in part.files if file in images}
+        if part.mirrored or part.quarters:
+            for file, image in own.items():
+                key = (file, part.mirrored, part.quarters)
+                if key not in turned:
+                    turned[key] = turn(image, part.mirrored, part.quarters, scratch / f"turned {len(turned)}.raw")
+                own[file] = turned[key]
+        found[part.id] = own
+    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,10 +165,10 @@ def _inventory(package: Package) -> _Places:
     return _Places(proof, paths)
 
 
-def _check_parts(package: Package, images: Mapping[str, Decoded], proof: Proof) -> None:
+def _check_parts(package: Package, images: Mapping[str, Mapping[str, Decoded]], proof: Proof) -> None:
     for part in package.parts:
         proof.faults += [f"'{part.label}': {what}." for what in _contradictions(part, package)]
-        found = {file: images[file] for file in part.files if file in images}
+        found = images[part.id]
         if len(found) < len(part.files):
             continue  # said already: missing or unreadable
         if all(image.content is None for image in found.values()):
@@ -239,7 +257,7 @@ def _check_order(package: Package, proof: Proof) -> None:
 
 def _compare(
     package: Package,
-    images: Mapping[str, Decoded],
+    images: Mapping[str, Mapping[str, Decoded]],
     reference: Decoded,
     proof: Proof,
     pool: ThreadPoolExecutor,
@@ -274,7 +292,7 @@ def _compare(
 def _put_together(
     entries: tuple[TreeEntry, ...],
     by_id: Mapping[str, PartEntry],
-    images: Mapping[str, Decoded],
+    images: Mapping[str, Mapping[str, Decoded]],
     width: int,
     top: int,
     bottom: int,
@@ -287,8 +305,8 @@ def _put_together(
             continue
         if isinstance(entry, PartUse):
             part = by_id.get(entry.part_id)
-            if part is not None and part.file in images:
-                _lay_part(backdrop, part, images[part.file], top, bottom)
+            if part is not None and part.file in images[part.id]:
+                _lay_part(backdrop, part, images[part.id][part.file], top, bottom)
         elif entry.isolated or entry.opacity < 1 or entry.blend != "normal":
             inside = _put_together(entry.members, by_id, images, width, top, bottom)
             inside *= entry.opacity

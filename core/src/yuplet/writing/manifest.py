@@ -9,6 +9,7 @@ from typing import Any
 from yuplet import __version__
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.made import Turn
 from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
 
 FORMAT = "yuplet-package"
@@ -75,6 +76,8 @@ def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
             "shown",
             "opacity",
             "blend",
+            "mirrored",
+            "quarters",
         ]
     )
     for planned in plan.parts:
@@ -90,6 +93,8 @@ def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
                 "yes" if planned.shown else "no",
                 _plain(planned.part.opacity),
                 planned.part.blend,
+                "yes" if planned.turn and planned.turn.mirrored else "no",
+                planned.turn.quarters if planned.turn else 0,
             ]
         )
     return out.getvalue().encode()
@@ -121,11 +126,13 @@ def _xywh(box: Box) -> dict[str, int]:
 def _part(planned: PlannedPart, box: Box, canvas: Size, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
     part = planned.part
     centre = box.centre
+    turn = planned.turn or Turn()
     return {
         "id": part.id,
         "name": planned.path[-1],
         "path": list(planned.path),
         "file": planned.file,
+        "turn": {"mirrored": turn.mirrored, "quarters": turn.quarters},
         "order": planned.order,
         "shown": planned.shown,
         "box": _xywh(box),

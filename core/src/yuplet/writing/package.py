@@ -58,7 +58,8 @@ def carry_out(
     """
     written: dict[str, WrittenFile] = {}
     boxes: dict[str, Box] = {}
-    total = len(plan.parts) + 1
+    images = [planned for planned in plan.parts if planned.has_own_image]
+    total = len(images) + 1
 
     def write_image(name: str, picture: Picture) -> None:
         data = png.encode(picture, effort, plan.ppi)
@@ -86,7 +87,7 @@ def carry_out(
     reference = _reference(plan, source, workers)
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
-        largest_first = sorted(plan.parts, key=lambda planned: -planned.box.size.pixels)
+        largest_first = sorted(images, key=lambda planned: -planned.box.size.pixels)
         futures = [
             pool.submit(write_image, REFERENCE, reference),
             *(pool.submit(write_part, planned) for planned in largest_first),
@@ -98,6 +99,7 @@ def carry_out(
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
+    boxes.update({planned.part.id: planned.box for planned in plan.parts if not planned.has_own_image})
     text = credits_text(plan.title, plan.credit).encode()
     store.write(CREDITS, text)
     written[CREDITS] = WrittenFile(len(text), _sha256(text))

@@ -23,11 +23,12 @@ export function PlanTable({ plan, sizes }: Props) {
           </tr>
         </thead>
         <tbody>
-          {plan.files.toReversed().map(({ file, box: [x, y, width, height], shown, change }) => (
+          {plan.files.toReversed().map(({ file, box: [x, y, width, height], shown, change, places }) => (
             <tr key={file} data-file={file}>
               <td className={classes.file}>
                 {file}
                 {!shown && <span className={classes.facts}> hidden</span>}
+                {places > 1 && <span className={classes.facts}> one image for {places} parts</span>}
               </td>
               <td className={classes.number}>
                 {x}, {y}

@@ -1,5 +1,6 @@
 import { Button } from '@mantine/core';
 import type { Arrangement } from '../../api/calls';
+import type { Schemas } from '../../api/client';
 import { type Command, type Direction, placesTowards } from '../../ledger/commands';
 import { within } from '../../ledger/tree';
 import { plural } from '../../ui/units';
@@ -11,7 +12,11 @@ interface Props {
   chosen: ReadonlySet<string>;
   canEdit: boolean;
   act: (command: Command) => void;
+  /** A part once more, mirrored or not. */
+  again: (row: string, how: Again) => void;
 }
+
+export type Again = Pick<Schemas['DuplicateRequest'], 'mirrored' | 'about'>;
 
 const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
   ['front', 'To the front', 'Shift+N'],
@@ -21,7 +26,7 @@ const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
 ];
 
 /** What can be done to what is chosen, in plain verbs. */
-export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
+export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
   const rows = view.rows.filter((row) => chosen.has(row.id));
   const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
   const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
@@ -82,6 +87,27 @@ export function BenchDrawer({ view, chosen, canEdit, act }: Props) {
           <Button size="compact-sm" variant="default" onClick={() => act({ do: 'read-as-parts', row: animated.id })}>
             Read frames as parts
           </Button>
+        )}
+        {rows.length === 1 && first?.kind === 'part' && !off && (
+          <>
+            <Button
+              size="compact-sm"
+              variant="default"
+              aria-keyshortcuts="D"
+              onClick={() => again(first.id, { mirrored: false, about: 'itself' })}
+            >
+              Duplicate <Key name="D" />
+            </Button>
+            <Button
+              size="compact-sm"
+              variant="default"
+              aria-keyshortcuts="M"
+              title="A mirror image across the middle of the canvas; left and right in its name change over"
+              onClick={() => again(first.id, { mirrored: true, about: 'middle' })}
+            >
+              Mirror across <Key name="M" />
+            </Button>
+          </>
         )}
         {rows.length === 1 && first?.box && (
           <PlaceFields key={first.id} row={first} off={off || first.locked} act={act} />

@@ -17,6 +17,9 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
   const { setWork } = taking;
   const [colour, setColour] = useState('#2f6f8f');
   const [isShaded, setShaded] = useState(true);
+  const [top, setTop] = useState('#24365e');
+  const [bottom, setBottom] = useState('#e8d9b4');
+  const [isFading, setFading] = useState(false);
   const { strokes } = changing;
   useEffect(() => setWork('touch-up'), [setWork]);
   return (
@@ -66,6 +69,32 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
           label="Keep what is lighter and darker"
           checked={isShaded}
           onChange={(event) => setShaded(event.currentTarget.checked)}
+        />
+      </div>
+      <div className={classes.form}>
+        <h3>A backdrop</h3>
+        <p className={classes.told}>A plain part as large as the canvas, behind everything.</p>
+        <div className={classes.row}>
+          <ColourField
+            label={isFading ? 'Colour at the top' : 'Colour of the backdrop'}
+            value={top}
+            onChange={setTop}
+          />
+          {isFading && <ColourField label="Colour at the bottom" value={bottom} onChange={setBottom} />}
+          <Button
+            size="xs"
+            variant="default"
+            disabled={!canEdit}
+            onClick={() => changing.putBackdrop(isFading ? [top, bottom] : [top])}
+          >
+            Put it behind
+          </Button>
+        </div>
+        <Checkbox
+          size="xs"
+          label="From one colour to another"
+          checked={isFading}
+          onChange={(event) => setFading(event.currentTarget.checked)}
         />
       </div>
     </>

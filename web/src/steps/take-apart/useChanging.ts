@@ -139,6 +139,12 @@ export function useChanging({ illustration, from, art, work, change }: Props) {
     paintUnder: () => send({ do: 'paint-under', strokes: painted(), ...filling() }),
     touchUp: () => send({ do: 'touch-up', strokes: painted() }),
     removeAdded: () => send({ do: 'remove-added' }),
+    putBackdrop: (colours: readonly string[]) =>
+      change(async (version) => {
+        const request = { version, colours: colours.map(channels) };
+        const answer = await body(client.POST('/api/illustrations/{illustration}/backdrop', { params, body: request }));
+        return answer.arrangement;
+      }),
     dye: (wanted: string, shaded: boolean) => send({ do: 'dye', colour: channels(wanted), shaded }),
   };
 }
