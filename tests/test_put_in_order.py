@@ -296,6 +296,23 @@ class PutInOrderTests(ProductTestCase):
         expect(viewer.get_by_role("textbox", name=re.compile("Name of"))).to_have_count(0)
         expect(viewer.get_by_role("switch", name="Show blade", exact=True)).to_be_disabled()
 
+    def test_of_alternates_one_is_shown_and_each_has_a_key(self) -> None:
+        self.row("signal").click()
+        self.page.get_by_role("button", name="One at a time").click()
+        expect(self.page.get_by_role("button", name="2: arm lowered")).to_have_attribute("aria-pressed", "false")
+        self.assert_accessible("alternates")
+        self.page.keyboard.press("2")
+        expect(self.page.get_by_role("button", name="2: arm lowered")).to_have_attribute("aria-pressed", "true")
+        self.reload()
+        shown = {
+            name: self.row(name).get_by_role("switch", name=f"Show {name}") for name in ("arm", "arm lowered", "lamp")
+        }
+        for name, mark in shown.items():
+            expect(mark).to_have_attribute("aria-checked", "true" if name == "arm lowered" else "false")
+        self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.row("signal").get_by_text("one at a time")).to_have_count(0)
+
 
 class DimThemeTests(ProductTestCase):
     def test_every_screen_keeps_its_contrast(self) -> None:

@@ -14,7 +14,16 @@ from PIL import Image
 
 import signal_post
 from tests.packages import FolderTestCase, PackageTestCase, quiet
-from yuplet.arrangement.commands import IncludeParts, JoinRows, MoveRows, Place, RenameRows, apply
+from yuplet.arrangement.commands import (
+    IncludeParts,
+    JoinRows,
+    MakeAlternates,
+    MoveRows,
+    Place,
+    RenameRows,
+    ShowRows,
+    apply,
+)
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.errors import Cancelled, FolderNotOurs, NothingToHandOver
 from yuplet.findings.doubles import TURNS
@@ -66,6 +75,24 @@ class FramesTests(FolderTestCase):
         proof = prove(self.package, quiet)
         self.assertFalse(proof.ok)
         self.assertIn("'parts/lamp/3.png' has other pixels than the manifest says", " ".join(proof.faults))
+
+    def test_of_alternates_all_are_handed_over_and_one_is_shown(self) -> None:
+        with Scratch() as scratch:
+            post = signal_post.signal_post(scratch)
+            start, _ = arrangement_of(post)
+            made = apply(apply(start, MakeAlternates(("signal",))), ShowRows({"lowered": True}))
+            report = hand_over(post, made, scratch, self.folder / "alternates", "", quiet)
+        self.assertTrue(report.proof.ok, report.proof)
+        value = json.loads((self.folder / "alternates" / "manifest.json").read_text())
+        self.assertEqual(
+            {part["id"]: part["shown"] for part in value["parts"] if part["id"] in ("arm", "lowered", "lamp")},
+            {"arm": False, "lowered": True, "lamp": False},
+        )
+        (group,) = [member for node in value["tree"] for member in node.get("members", ()) if member.get("alternates")]
+        self.assertEqual(
+            [(node["part"], node["shown"]) for node in group["members"]],
+            [("arm", False), ("lowered", True), ("lamp", False)],
+        )
 
     def test_eleven_equal_parts_are_one_file_in_eleven_places(self) -> None:
         box = Box(2, 3, 7, 11)

@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from dataclasses import replace
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -10,9 +11,11 @@ import signal_post
 from yuplet.arrangement import commands
 from yuplet.arrangement.commands import (
     Command,
+    EndAlternates,
     IncludeParts,
     JoinRows,
     LockParts,
+    MakeAlternates,
     MoveRows,
     Place,
     PlaceParts,
@@ -31,7 +34,7 @@ from yuplet.arrangement.commands import (
 from yuplet.arrangement.records import from_records, to_records
 from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of
 from yuplet.errors import ArrangementError, CannotJoin, CannotMove, Locked, NameNotUsable, NoSuchRow, NotFrames
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
 from yuplet.parts.part import Part
@@ -310,6 +313,58 @@ class RemoveTests(unittest.TestCase):
         locked = apply(START, LockParts({"lamp": True}))
         with self.assertRaises(Locked):
             apply(locked, RemoveRows(("post",)))
+
+
+class AlternatesTests(unittest.TestCase):
+    """The signal post's group 'signal' holds an arm, the arm lowered (hidden) and a lamp."""
+
+    def seen(self, arrangement: Arrangement, group: str) -> list[str]:
+        found = arrangement.settled().find(group)[1]
+        assert isinstance(found, PartGroup)
+        return [row.id for row in found.members if row.shown]
+
+    def test_exactly_one_of_a_group_is_shown(self) -> None:
+        made = apply(START, MakeAlternates(("signal",)))
+        self.assertEqual(self.seen(made, "signal"), ["lamp"])
+        for row in ("lowered", "arm"):
+            after = apply(made, ShowRows({row: True}))
+            self.assertEqual(self.seen(after, "signal"), [row])
+            self.assertEqual(apply(after, inverse(made, ShowRows({row: True}))), made)
+        with self.assertRaisesRegex(ArrangementError, "Show another one instead"):
+            apply(made, ShowRows({"lamp": False}))
+        self.assertEqual(self.seen(apply(made, ShowRows({"lamp": False, "arm": True})), "signal"), ["arm"])
+        self.assertEqual(
+            self.seen(apply(made, RemoveRows(("lamp",))), "signal"), ["lowered"], "the next takes its place"
+        )
+        plain = apply(made, EndAlternates("signal"))
+        self.assertEqual(self.seen(plain, "signal"), ["lamp"])
+        self.assertEqual(apply(plain, inverse(made, EndAlternates("signal"))), made)
+        self.assertEqual(apply(made, inverse(START, MakeAlternates(("signal",)))), START)
+
+    def test_siblings_become_alternates_about_one_pivot(self) -> None:
+        start = START.changed(
+            lambda row: replace(row, pivot=Point(3, 4)) if isinstance(row, Part) and row.id == "mist" else row
+        )
+        command = MakeAlternates(("glow", "mist", "spare"))
+        made = apply(start, command)
+        (group,) = [row for _, row in made.walk() if isinstance(row, PartGroup) and row.alternate]
+        self.assertEqual([row.id for row in group.members], ["glow", "mist", "spare"])
+        self.assertEqual({row.pivot for row in group.members if isinstance(row, Part)}, {Point(3, 4)})
+        self.assertEqual(apply(made, inverse(start, command)), start)
+        self.assertEqual(from_records(to_records(made)), made)
+
+    def test_what_makes_no_alternates(self) -> None:
+        cases: dict[str, Command] = {
+            "different groups": MakeAlternates(("sky", "lamp")),
+            "one member only": MakeAlternates(("sky",)),
+            "No rows": MakeAlternates(()),
+            "no set of alternates": EndAlternates("signal"),
+        }
+        for words, command in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(CannotJoin, words):
+                apply(START, command)
+        with self.assertRaises(Locked):
+            apply(apply(START, LockParts({"lamp": True})), MakeAlternates(("signal",)))
 
 
 class FirstArrangementTests(unittest.TestCase):

@@ -22,7 +22,7 @@ from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.project.errors import ChangedMeanwhile, NotNow
 
 _FIELDS = (
-    "kind", "group", "position", "name", "shown", "included", "locked", "opacity", "blend", "isolated", "pivot_x", "pivot_y",
+    "kind", "group", "position", "name", "shown", "included", "locked", "opacity", "blend", "isolated", "alternate", "pivot_x", "pivot_y",
     "frames", "loops", "offset_x", "offset_y",
 )  # fmt: skip
 """What commands change of a row that is there."""
@@ -202,6 +202,7 @@ def _fill(row: Row, record: RowRecord, position: int) -> Row:
     row.row, row.kind, row.group, row.position = record.id, record.kind, record.group, position
     row.name, row.shown, row.included = record.name, record.shown, record.included
     row.opacity, row.blend, row.isolated, row.locked = record.opacity, record.blend, record.isolated, record.locked
+    row.alternate = record.alternate
     row.pivot_x, row.pivot_y = record.pivot or (None, None)
     row.frames, row.loops, (row.offset_x, row.offset_y) = frames_to_json(record.frames), record.loops, record.offset
     return row

@@ -39,6 +39,7 @@ class Row(models.Model):
     opacity = models.FloatField()
     blend = models.CharField(max_length=20)
     isolated = models.BooleanField()
+    alternate = models.CharField(max_length=20, null=True)
     locked = models.BooleanField()
     pivot_x = models.FloatField(null=True)
     pivot_y = models.FloatField(null=True)

@@ -179,7 +179,7 @@ def away_from_original(illustration: Illustration) -> NDArray[np.int16]:
     """
     revision = illustration.revision
     read = from_record(revision.record)
-    tree = tree_of(Arrangement.objects.get(pk=illustration.pk))
+    tree = tree_of(Arrangement.objects.get(pk=illustration.pk)).settled()
     layers = {layer for _, part in tree.parts() if part.shown and part.included for layer in part.layers}
     with Scratch() as scratch:
         load_pixels(revision, layers, scratch, lambda *_: None)
@@ -349,6 +349,7 @@ def _row(
         "opacity": row.opacity,
         "blend": row.blend,
         "isolated": row.isolated,
+        "alternate": row.alternate,
         "locked": row.locked,
         "box": box.as_xywh() if box is not None else None,
         "offset": [row.offset_x, row.offset_y],
@@ -389,5 +390,5 @@ def record_of(row: Row) -> RowRecord:
     pivot = None if row.pivot_x is None or row.pivot_y is None else (row.pivot_x, row.pivot_y)
     return RowRecord(
         row.row, row.kind, row.group, row.name, row.shown, row.opacity, row.blend, row.isolated, row.included, row.locked,
-        pivot, frames_from_json(row.frames), (row.offset_x, row.offset_y), row.loops,
+        pivot, frames_from_json(row.frames), (row.offset_x, row.offset_y), row.loops, row.alternate,
     )  # fmt: skip

@@ -52,6 +52,7 @@ class RowSerializer(serializers.Serializer[Any]):
     opacity = serializers.FloatField()
     blend = serializers.CharField()
     isolated = serializers.BooleanField()
+    alternate = serializers.CharField(allow_null=True, help_text="The member that is shown of a set of alternates.")
     locked = serializers.BooleanField()
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
     offset = serializers.ListField(child=serializers.IntegerField())

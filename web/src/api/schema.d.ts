@@ -918,9 +918,11 @@ export interface components {
          *     * `join-rows` - join-rows
          *     * `split-parts` - split-parts
          *     * `remove-rows` - remove-rows
+         *     * `make-alternates` - make-alternates
+         *     * `end-alternates` - end-alternates
          * @enum {string}
          */
-        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "remove-rows";
+        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "remove-rows" | "make-alternates" | "end-alternates";
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
             do: components["schemas"]["CommandDoEnum"];
@@ -1426,6 +1428,8 @@ export interface components {
             opacity: number;
             blend: string;
             isolated: boolean;
+            /** @description The member that is shown of a set of alternates. */
+            alternate: string | null;
             locked: boolean;
             box: number[] | null;
             offset: number[];

@@ -14,7 +14,7 @@ export function applied<T extends View>(view: T, command: Command): T {
     case 'rename-rows':
       return { ...view, rows: view.rows.map((row) => ({ ...row, name: command.names?.[row.id] ?? row.name })) };
     case 'show-rows':
-      return { ...view, rows: view.rows.map((row) => ({ ...row, shown: command.shown?.[row.id] ?? row.shown })) };
+      return { ...view, rows: shownOrHidden(view.rows, command.shown ?? {}) };
     case 'include-parts':
       return {
         ...view,
@@ -34,6 +34,16 @@ export function applied<T extends View>(view: T, command: Command): T {
       // What becomes of a stack is only known when the server has answered.
       return view;
   }
+}
+
+/** Rows shown or hidden; to show one of a set of alternates is to choose it. */
+function shownOrHidden(rows: readonly Row[], shown: Readonly<Record<string, boolean>>): Row[] {
+  const chosen = new Map(rows.flatMap((row) => (row.group !== null && shown[row.id] ? [[row.group, row.id]] : [])));
+  return rows.map((row) => ({
+    ...row,
+    shown: shown[row.id] ?? row.shown,
+    alternate: row.alternate === null ? null : (chosen.get(row.id) ?? row.alternate),
+  }));
 }
 
 /** Rows without some and without all that is in those. */

@@ -29,6 +29,20 @@ export function within(rows: readonly Row[], id: string): Set<string> {
   return found;
 }
 
+/** The rows with exactly one member shown of each set of alternates: the one that is chosen, else the front-most. */
+export function settled(rows: readonly Row[]): Row[] {
+  const members = membersOf(rows);
+  const shown = new Map<string, string | undefined>();
+  for (const row of rows) {
+    if (row.kind !== 'group' || row.alternate === null) continue;
+    const ids = members.get(row.id)?.map((member) => member.id) ?? [];
+    shown.set(row.id, ids.includes(row.alternate) ? row.alternate : ids.at(-1));
+  }
+  return rows.map((row) =>
+    row.group !== null && shown.has(row.group) ? { ...row, shown: shown.get(row.group) === row.id } : row,
+  );
+}
+
 /** Each part's number: counted from the back, 1 first. */
 export function numbersOf(rows: readonly Row[]): Map<string, number> {
   const parts = rows.filter((row) => row.kind === 'part');

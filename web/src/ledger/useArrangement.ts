@@ -4,6 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { Arrangement } from '../api/calls';
 import { body, client, Refusal } from '../api/client';
 import { applied, type Command } from './commands';
+import { settled } from './tree';
 
 const RETRY_AFTER = [500, 1500, 4000];
 const OTHERS = 15_000;
@@ -77,10 +78,11 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
     [queue, params],
   );
 
-  const view = useMemo(
-    () => query.data && pending.reduce((seen, { command }) => (command ? applied(seen, command) : seen), query.data),
-    [query.data, pending],
-  );
+  const view = useMemo(() => {
+    const seen =
+      query.data && pending.reduce((before, { command }) => (command ? applied(before, command) : before), query.data);
+    return seen && { ...seen, rows: settled(seen.rows) };
+  }, [query.data, pending]);
   const isSaving = pending.length > 0;
   // Whoever leaves while steps are on their way is asked first: they would be lost.
   useEffect(() => {

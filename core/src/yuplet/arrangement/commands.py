@@ -102,6 +102,20 @@ class SplitParts:
 
 
 @dataclass(frozen=True, slots=True)
+class MakeAlternates:
+    """Let siblings, or the members of a group, be alternates: exactly one of them is shown."""
+
+    rows: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class EndAlternates:
+    """Let a set of alternates be a plain group again."""
+
+    row: str
+
+
+@dataclass(frozen=True, slots=True)
 class RemoveRows:
     """Take rows out, groups with all that is in them; the art they are of stays in the original."""
 
@@ -135,6 +149,8 @@ Command: TypeAlias = (
     | JoinRows
     | SplitParts
     | RemoveRows
+    | MakeAlternates
+    | EndAlternates
     | ReplaceRows
 )
 
@@ -151,7 +167,12 @@ COMMANDS: dict[str, type[Command]] = {
     "join-rows": JoinRows,
     "split-parts": SplitParts,
     "remove-rows": RemoveRows,
+    "make-alternates": MakeAlternates,
+    "end-alternates": EndAlternates,
 }
+_Restacking: TypeAlias = (
+    ReadAsFrames | ReadAsParts | JoinRows | SplitParts | RemoveRows | MakeAlternates | EndAlternates
+)
 """What an artist can ask for."""
 _NAMES = {**{kind: name for name, kind in COMMANDS.items()}, ReplaceRows: "replace-rows"}
 _FIELDS = ("name", "shown", "included", "locked", "place", "offset", "frames")
@@ -178,7 +199,7 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             _check_names(result, set(new))
             return result
         case ShowRows(shown):
-            return arrangement.changed(lambda row: replace(row, shown=shown[row.id]) if row.id in shown else row)
+            return _shown(arrangement, shown)
         case IncludeParts(included):
             return arrangement.changed(
                 lambda row: replace(_part(row), included=included[row.id]) if row.id in included else row
@@ -197,7 +218,15 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             return arrangement.changed(
                 lambda row: replace(_part(row), offset=offsets[row.id]) if row.id in offsets else row
             )
-        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts() | RemoveRows():
+        case (
+            ReadAsFrames()
+            | ReadAsParts()
+            | JoinRows()
+            | SplitParts()
+            | RemoveRows()
+            | MakeAlternates()
+            | EndAlternates()
+        ):
             return _replaced(arrangement, _replacement(arrangement, command))
 
 
@@ -207,7 +236,13 @@ def inverse(before: Arrangement, command: Command) -> Command:
         case RenameRows(new):
             return RenameRows({row_id: before.find(row_id)[1].name for row_id in new})
         case ShowRows(shown):
-            return ShowRows({row_id: before.find(row_id)[1].shown for row_id in shown})
+            sets = {group.id: group for row_id in shown for group in before.find(row_id)[0][-1:] if group.alternate}
+            if not sets:
+                return ShowRows({row_id: before.find(row_id)[1].shown for row_id in shown})
+            rows = [*sets.values(), *(before.find(row_id)[1] for row_id in shown)]
+            places = {row.id: before.place(row.id)[0] for row in rows}
+            put = tuple(PutRow(to_record(row, places[row.id]), None) for row in {row.id: row for row in rows}.values())
+            return ReplaceRows((), put, title(command, before))
         case IncludeParts(included):
             return IncludeParts({part.id: part.included for part in _parts(before, included)})
         case LockParts(locked):
@@ -219,7 +254,15 @@ def inverse(before: Arrangement, command: Command) -> Command:
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
         case PlaceParts(offsets):
             return PlaceParts({part.id: part.offset for part in _parts(before, offsets)})
-        case ReadAsFrames() | ReadAsParts() | JoinRows() | SplitParts() | RemoveRows():
+        case (
+            ReadAsFrames()
+            | ReadAsParts()
+            | JoinRows()
+            | SplitParts()
+            | RemoveRows()
+            | MakeAlternates()
+            | EndAlternates()
+        ):
             return _inverse_replacement(before, _replacement(before, command), title(command, before))
         case ReplaceRows(what=what):
             return _inverse_replacement(before, command, what)
@@ -247,9 +290,9 @@ def touched(command: Command) -> set[tuple[str, str]]:
             return {(place.row, "place") for place in places}
         case PlaceParts(offsets):
             return {(row, "offset") for row in offsets}
-        case ReadAsFrames(rows) | JoinRows(rows) | SplitParts(rows) | RemoveRows(rows):
+        case ReadAsFrames(rows) | JoinRows(rows) | SplitParts(rows) | RemoveRows(rows) | MakeAlternates(rows):
             return {(row, field) for row in rows for field in _FIELDS}
-        case ReadAsParts(row):
+        case ReadAsParts(row) | EndAlternates(row):
             return {(row, field) for field in _FIELDS}
         case ReplaceRows(remove, put):
             ids = {*remove, *(one.record.id for one in put)}
@@ -287,6 +330,10 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Split {one} into layers"
         case RemoveRows():
             return f"Remove {one}"
+        case MakeAlternates():
+            return f"Make alternates of {one}"
+        case EndAlternates():
+            return f"Let {one} be no alternates any more"
 
 
 def to_json(command: Command) -> dict[str, Any]:
@@ -333,6 +380,10 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 return SplitParts(tuple(_text(row) for row in rest["rows"]))
             case "remove-rows":
                 return RemoveRows(tuple(_text(row) for row in rest["rows"]))
+            case "make-alternates":
+                return MakeAlternates(tuple(_text(row) for row in rest["rows"]))
+            case "end-alternates":
+                return EndAlternates(_text(rest["row"]))
             case "replace-rows":
                 put = tuple(PutRow(RowRecord.from_json(one["record"]), one["index"]) for one in rest["put"])
                 return ReplaceRows(tuple(rest["remove"]), put, rest["what"], rest["revision"])
@@ -384,6 +435,29 @@ def _check_names(arrangement: Arrangement, changed: set[str]) -> None:
             reason = f"is taken by another {otherwise} in the same group"
         if reason is not None:
             raise NameNotUsable(row.name, reason, names.proposal(row.name, taken, otherwise))
+
+
+def _shown(arrangement: Arrangement, shown: Mapping[str, bool]) -> Arrangement:
+    """Rows shown or hidden; to show one of a set of alternates is to choose it, and one of them is always shown."""
+    chosen: dict[str, str] = {}
+    for row_id, on in shown.items():
+        around, row = arrangement.find(row_id)
+        if not around or around[-1].alternate is None:
+            continue
+        if on:
+            chosen[around[-1].id] = row_id
+        elif around[-1].shown_alternate == row_id and not any(shown.get(member.id) for member in around[-1].members):
+            raise ArrangementError(
+                f"'{row.name}' is the one that is shown of the alternates '{around[-1].name}'. Show another one instead."
+            )
+
+    def each(row: Row) -> Row:
+        if isinstance(row, PartGroup) and row.id in chosen:
+            row = replace(row, alternate=chosen[row.id])
+        return replace(row, shown=shown[row.id]) if row.id in shown and row.id not in in_sets else row
+
+    in_sets = {row_id for row_id in shown for group in arrangement.find(row_id)[0][-1:] if group.alternate is not None}
+    return arrangement.changed(each)
 
 
 def _moved(arrangement: Arrangement, places: tuple[Place, ...]) -> Arrangement:
@@ -469,9 +543,7 @@ def _inverse_replacement(before: Arrangement, command: ReplaceRows, what: str) -
     return ReplaceRows(tuple(added), tuple(put), what, command.revision)
 
 
-def _replacement(
-    arrangement: Arrangement, command: ReadAsFrames | ReadAsParts | JoinRows | SplitParts | RemoveRows
-) -> ReplaceRows:
+def _replacement(arrangement: Arrangement, command: _Restacking) -> ReplaceRows:
     """What rows take the place of others when a stack is read the other way, joined, split or removed."""
     match command:
         case ReadAsFrames(rows):
@@ -484,4 +556,8 @@ def _replacement(
             remove, put = stacks.split(arrangement, rows)
         case RemoveRows(rows):
             remove, put = stacks.without(arrangement, rows)
+        case MakeAlternates(rows):
+            remove, put = stacks.as_alternates(arrangement, rows)
+        case EndAlternates(row):
+            remove, put = stacks.no_alternates(arrangement, row)
     return ReplaceRows(remove, put, title(command, arrangement))

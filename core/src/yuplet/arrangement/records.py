@@ -13,7 +13,7 @@ from yuplet.parts.part import Frame, Part, Piece
 class RowRecord:
     """One row with all of its fields; `group` is the id of the group around it.
 
-    `isolated` is for groups only; `included`, `locked`, `pivot`, `frames`, `offset` and `loops` for parts only.
+    `isolated` and `alternate` are for groups only; `included`, `locked`, `pivot`, `frames`, `offset` and `loops` for parts only.
     """
 
     id: str
@@ -30,6 +30,7 @@ class RowRecord:
     frames: tuple[Frame, ...] = ()
     offset: tuple[int, int] = (0, 0)
     loops: int = 0
+    alternate: str | None = None
 
     def as_json(self) -> dict[str, Any]:
         """Plain JSON values."""
@@ -77,7 +78,9 @@ def frames_from_json(values: Sequence[Mapping[str, Any]]) -> tuple[Frame, ...]:
 def to_record(row: Row, group: str | None) -> RowRecord:
     """One row and the group around it, without its members."""
     if isinstance(row, PartGroup):
-        return RowRecord(row.id, "group", group, row.name, row.shown, row.opacity, row.blend, row.isolated)
+        return RowRecord(
+            row.id, "group", group, row.name, row.shown, row.opacity, row.blend, row.isolated, alternate=row.alternate
+        )
     pivot = None if row.pivot is None else (row.pivot.x, row.pivot.y)
     return RowRecord(
         row.id, "part", group, row.name, row.shown, row.opacity, row.blend, False,
@@ -88,7 +91,16 @@ def to_record(row: Row, group: str | None) -> RowRecord:
 def from_record(record: RowRecord, members: tuple[Row, ...] = ()) -> Row:
     """The inverse of `to_record`."""
     if record.kind == "group":
-        return PartGroup(record.id, record.name, members, record.shown, record.opacity, record.blend, record.isolated)
+        return PartGroup(
+            record.id,
+            record.name,
+            members,
+            record.shown,
+            record.opacity,
+            record.blend,
+            record.isolated,
+            record.alternate,
+        )
     pivot = None if record.pivot is None else Point(*record.pivot)
     return Part(
         record.id, record.name, record.frames, record.shown, record.included, record.opacity, record.blend,

@@ -179,6 +179,65 @@ def split(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
     return tuple(leaving), tuple(put)
 
 
+def as_alternates(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """Siblings in a group of their own, or the members of one group, as alternates; the front-most that is shown stays so.
+
+    What turns about nothing yet gets the pivot of the first that has one, so that all turn about the same. Raises
+    `CannotJoin`.
+    """
+    rows = [arrangement.find(row_id)[1] for row_id in row_ids]
+    if not rows:
+        raise CannotJoin("No rows were named. Choose a group, or two or more rows of one group.")
+    leaving: tuple[str, ...] = ()
+    put: list[PutRow] = []
+    if len(rows) == 1 and isinstance(rows[0], PartGroup):
+        group = rows[0]
+        members = group.members
+        inside, _ = arrangement.place(group.id)
+    else:
+        around, _ = arrangement.find(row_ids[0])
+        siblings = around[-1].members if around else arrangement.rows
+        members = tuple(row for row in siblings if row.id in set(row_ids))
+        if len(members) < len(set(row_ids)):
+            raise CannotJoin("The rows are in different groups. Choose rows of one group.")
+        group = PartGroup(_free_id(arrangement, f"a{members[0].id}"), members[0].name, members)
+        inside = around[-1].id if around else None
+        leaving = tuple(inner.id for row in members for inner in (row, *_below(row)))
+    if len(members) < 2:
+        raise CannotJoin(f"'{group.name}' has one member only. Alternates are two or more.")
+    if any(isinstance(row, Part) and row.locked for row in members):
+        raise Locked(next(row.name for row in members if isinstance(row, Part) and row.locked))
+    shown = next((row.id for row in reversed(members) if row.shown), members[-1].id)
+    pivot = next((row.pivot for row in members if isinstance(row, Part) and row.pivot is not None), None)
+    at = siblings.index(members[0]) if leaving else None
+    put.append(PutRow(to_record(replace(group, alternate=shown), inside), at))
+    for index, row in enumerate(members):
+        fresh = replace(row, pivot=row.pivot or pivot) if isinstance(row, Part) else row
+        put.append(PutRow(to_record(fresh, group.id), index if leaving else None))
+        put += [PutRow(to_record(inner, owner), number) for inner, owner, number in _inside(row)] if leaving else []
+    return leaving, tuple(put)
+
+
+def no_alternates(arrangement: Arrangement, row_id: str) -> Replacement:
+    """A set of alternates as a plain group, what was seen of it still seen. Raises `CannotJoin`."""
+    _, group = arrangement.find(row_id)
+    if not isinstance(group, PartGroup) or group.alternate is None:
+        raise CannotJoin(f"'{group.name}' is no set of alternates.")
+    inside, _ = arrangement.place(row_id)
+    put = [PutRow(to_record(replace(group, alternate=None), inside), None)]
+    for member in group.members:
+        shown = member.id == group.shown_alternate
+        put.append(PutRow(to_record(replace(member, shown=shown), group.id), None))
+    return (), tuple(put)
+
+
+def _inside(row: Row) -> list[tuple[Row, str, int]]:
+    """All that is in a row, each with the group around it and how many siblings lie behind it."""
+    if not isinstance(row, PartGroup):
+        return []
+    return [one for index, member in enumerate(row.members) for one in ((member, row.id, index), *_inside(member))]
+
+
 def without(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
     """Nothing in the place of rows and of all that is in them. Raises `Locked` where one of those parts is locked."""
     leaving = dict.fromkeys(

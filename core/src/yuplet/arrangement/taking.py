@@ -43,7 +43,7 @@ def in_front_of(arrangement: Arrangement, row_id: str) -> list[Part]:
     """The parts in front of one that hide what is behind them: shown, included, laid as normal at full opacity, as are their groups."""
     found: list[Part] = []
     is_behind = True
-    for around, row in arrangement.walk():
+    for around, row in arrangement.settled().walk():
         if row.id == row_id:
             is_behind = False
             continue

@@ -13,7 +13,11 @@ from yuplet.pixels.compositing import Branch, Laid
 
 @dataclass(frozen=True, slots=True)
 class PartGroup:
-    """Parts kept together: a folder in the hand-over. Opacity, mode and isolation apply to its members laid together."""
+    """Parts kept together: a folder in the hand-over. Opacity, mode and isolation apply to its members laid together.
+
+    `alternate` is the member that is shown of a set of alternates, instead of all that are shown by themselves; None: it is
+    no set. When the member is gone, the front-most one is shown.
+    """
 
     id: str
     name: str
@@ -22,6 +26,15 @@ class PartGroup:
     opacity: float = 1.0
     blend: str = "normal"
     isolated: bool = False
+    alternate: str | None = None
+
+    @property
+    def shown_alternate(self) -> str | None:
+        """The member that is shown of a set; None where it is no set or empty."""
+        if self.alternate is None or not self.members:
+            return None
+        ids = [member.id for member in self.members]
+        return self.alternate if self.alternate in ids else ids[-1]
 
 
 Row: TypeAlias = Part | PartGroup
@@ -70,6 +83,17 @@ class Arrangement:
         around, row = self.find(row_id)
         siblings = around[-1].members if around else self.rows
         return around[-1].id if around else None, [other.id for other in siblings].index(row.id)
+
+    def settled(self) -> "Arrangement":
+        """The same with exactly one member shown of each set of alternates: what is seen and handed over."""
+
+        def of_a_set(row: Row) -> Row:
+            if not isinstance(row, PartGroup) or row.alternate is None:
+                return row
+            shown = row.shown_alternate
+            return replace(row, members=tuple(replace(member, shown=member.id == shown) for member in row.members))
+
+        return self.changed(of_a_set)
 
     def changed(self, change: Callable[[Row], Row]) -> "Arrangement":
         """The arrangement with a function applied to every row; members are changed before their group."""

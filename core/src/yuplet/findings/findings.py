@@ -136,7 +136,7 @@ def _overlays(illustration: Illustration, arrangement: Arrangement) -> list[Find
     found: list[Finding] = []
     boxes = illustration.boxes
     behind: list[tuple[tuple[PartGroup, ...], Part, Box]] = []
-    for around, part in arrangement.parts():
+    for around, part in arrangement.settled().parts():
         box = rest_box(part, boxes, illustration.canvas)
         if box is None or not part.included or not all(group.shown for group in around) or not part.shown:
             continue

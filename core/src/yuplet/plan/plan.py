@@ -97,7 +97,7 @@ def plan_hand_over(
     NothingToHandOver
         No included part has a visible pixel.
     """
-    boxes = illustration.boxes
+    boxes, arrangement = illustration.boxes, arrangement.settled()
     planned: list[PlannedPart] = []
     left_out: list[str] = []
     empty: list[str] = []

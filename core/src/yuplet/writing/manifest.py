@@ -173,6 +173,7 @@ def _node(row: Row) -> dict[str, Any]:
             "opacity": _plain(row.opacity),
             "blend": row.blend,
             "isolated": row.isolated,
+            "alternates": row.alternate is not None,
             "members": [_node(member) for member in row.members],
         }
     return {"part": row.id, "shown": row.shown}

@@ -1,5 +1,5 @@
 import { Button } from '@mantine/core';
-import type { Arrangement } from '../../api/calls';
+import type { Arrangement, Row } from '../../api/calls';
 import type { Schemas } from '../../api/client';
 import { type Command, type Direction, placesTowards } from '../../ledger/commands';
 import { within } from '../../ledger/tree';
@@ -39,6 +39,9 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
   const areGroups = rows.every((row) => row.kind === 'group');
   const canJoin = areGroups || (rows.length > 1 && rows.every((row) => row.group === first?.group));
   const layered = rows.filter((row) => row.frames.length === 1 && (row.frames[0]?.pieces.length ?? 0) > 1);
+  const set = view.rows.find(
+    (row) => row.alternate !== null && rows.length === 1 && (row.id === first?.id || row.id === first?.group),
+  );
   const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
@@ -56,7 +59,7 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
             </>
           )}
         </p>
-        {!off && canJoin && (
+        {!off && canJoin && !set && (
           <Button
             size="compact-sm"
             variant="default"
@@ -74,7 +77,18 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
             Split into layers
           </Button>
         )}
-        {!off && isStack && (
+        {!off && isStack && !set && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            title="Exactly one of them is shown; each has a key"
+            onClick={() => act({ do: 'make-alternates', rows: rows.map((row) => row.id) })}
+          >
+            One at a time
+          </Button>
+        )}
+        {!off && set && <Alternates view={view} set={set} act={act} />}
+        {!off && isStack && !set && (
           <Button
             size="compact-sm"
             variant="default"
@@ -179,6 +193,38 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
     </section>
   );
 }
+
+/** The members of a set of alternates, each with its key; the one that is shown is marked. */
+function Alternates({ view, set, act }: Pick<Props, 'view' | 'act'> & { set: Row }) {
+  const members = view.rows.filter((row) => row.group === set.id);
+  return (
+    <>
+      <span>
+        shows <strong>{members.find((row) => row.shown)?.name}</strong>
+      </span>
+      {members.slice(0, KEYS).map((row, at) => (
+        <Button
+          key={row.id}
+          size="compact-sm"
+          variant={row.shown ? 'filled' : 'default'}
+          aria-label={`${at + 1}: ${row.name}`}
+          title={row.name}
+          aria-pressed={row.shown}
+          aria-keyshortcuts={String(at + 1)}
+          onClick={() => !row.shown && act({ do: 'show-rows', shown: { [row.id]: true } })}
+        >
+          {at + 1}
+        </Button>
+      ))}
+      <Button size="compact-sm" variant="subtle" onClick={() => act({ do: 'end-alternates', row: set.id })}>
+        Not one at a time
+      </Button>
+    </>
+  );
+}
+
+/** Number keys there are. */
+const KEYS = 9;
 
 function Key({ name }: { name: string }) {
   return (
