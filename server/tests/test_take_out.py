@@ -35,6 +35,15 @@ class TakeOutTests(TakingCase):
         self.assertEqual(both["pixels"], 40 * 45)
         self.assertEqual(self.names(), ["toy"], "nothing has changed")
 
+    def test_what_is_written_in_art_is_known_of_its_parts(self) -> None:
+        drawing = b"""<svg xmlns="http://www.w3.org/2000/svg" width="90" height="40"><g id="sign"><text y="30" font-size="24">Mind the gap</text></g></svg>"""
+        self.illustration = brought_in(self.project, "sign.svg", drawing)
+        row = self.arrangement()["rows"][-1]
+        self.assertEqual((row["name"], row["words"], row["vector"]), ("Mind the gap", "Mind the gap", True))
+        half = {"tool": "draw-round", "points": [[0, 0], [40, 0], [40, 40], [0, 40]]}
+        self.take({"name": "first half", "gestures": [half]}, row="Mind the gap")
+        self.assertEqual(self.arrangement()["rows"][-1]["words"], "Mind the gap", "its outlines are pixels by now")
+
     def test_a_part_is_taken_out_in_place(self) -> None:
         before, digest = self.original(), self.illustration.revision.sha256
         answer = self.take({"name": "coat", "gestures": [colour_at(25, 20), colour_at(40, 36, "add")]}, behind="flat")

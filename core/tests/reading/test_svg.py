@@ -187,6 +187,7 @@ class TreeTests(SvgTestCase):
             <text id="two" y="130" style="font: italic 40px 'Courier New', monospace">\u6f22\u5b57</text></g>
             <style>.c {{ font-family: Futura }}</style><g id="deep" filter="url(#f)"><text class="c" y="9">x</text></g></svg>"""
         found, report = self.read(text)
+        self.assertEqual([layer.words for layer in found.leaves()], ["Signal box", "\u6f22\u5b57", "x"])
         said = [
             ("/".join(note.path), note.sentence.split(";")[0]) for note in report.notes if note.kind == "not understood"
         ]

@@ -66,6 +66,15 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
     read = from_record(illustration.revision.record)
     boxes = read.boxes
     vector = {layer.id for layer in read.leaves() if layer.kind == "vector"}
+    words = {layer.id: layer.words for layer in read.leaves() if layer.words}
+    words.update(
+        {
+            made.id: " ".join(words.get(root, "") for root in sorted(read.roots_of(made.id))).strip()
+            for made in read.made
+        }
+        if words
+        else {}
+    )
     notes = illustration.revision.report["notes"]
     flagged = {note["layer"] for note in notes if note["kind"] in FLAGS and note.get("layer")}
     undo, redo = undoable(arrangement, user), redoable(arrangement, user)
@@ -77,7 +86,7 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
         "undo": undo.title if undo else None,
         "redo": redo.title if redo else None,
         "revision": illustration.revision.number,
-        "rows": [_row(row, images, boxes, read.canvas, vector, flagged) for row in rows],
+        "rows": [_row(row, images, boxes, read.canvas, vector, words, flagged) for row in rows],
     }
 
 
@@ -334,7 +343,13 @@ def side_of(revision: Revision) -> dict[str | None, dict[str, Any]]:
 
 
 def _row(
-    row: Row, images: dict[str, LayerImage], boxes: dict[str, Box], canvas: Size, vector: set[str], flagged: set[str]
+    row: Row,
+    images: dict[str, LayerImage],
+    boxes: dict[str, Box],
+    canvas: Size,
+    vector: set[str],
+    words: dict[str, str],
+    flagged: set[str],
 ) -> dict[str, Any]:
     part = _part(row)
     box = part_box(part, boxes, canvas) if part is not None else None
@@ -354,6 +369,7 @@ def _row(
         "box": box.as_xywh() if box is not None else None,
         "offset": [row.offset_x, row.offset_y],
         "vector": part is not None and bool(part.layers & vector),
+        "words": " ".join(words[layer] for layer in sorted(part.layers) if layer in words) if part is not None else "",
         "flagged": bool(({row.row} if part is None else part.layers) & flagged),
         "thumbnail": thumbnails[0] if thumbnails else None,
         "loops": row.loops,

@@ -57,6 +57,7 @@ class RowSerializer(serializers.Serializer[Any]):
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
     offset = serializers.ListField(child=serializers.IntegerField())
     vector = serializers.BooleanField(help_text="Whether it is drawn from vector art.")
+    words = serializers.CharField(help_text="What is written in it, where the file says so.")
     flagged = serializers.BooleanField(help_text="Whether its name is provisional, or its place proposed.")
     thumbnail = serializers.CharField(allow_null=True)
     loops = serializers.IntegerField()

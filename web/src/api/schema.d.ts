@@ -1435,6 +1435,8 @@ export interface components {
             offset: number[];
             /** @description Whether it is drawn from vector art. */
             vector: boolean;
+            /** @description What is written in it, where the file says so. */
+            words: string;
             /** @description Whether its name is provisional, or its place proposed. */
             flagged: boolean;
             thumbnail: string | null;

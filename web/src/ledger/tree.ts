@@ -87,7 +87,8 @@ export function listed(
   const wanted = search.trim().toLowerCase();
   const isNarrowed = wanted !== '' || filter !== 'all';
   const matches = (row: Row): boolean =>
-    (row.name.toLowerCase().includes(wanted) && passes(row, filter)) || (members.get(row.id) ?? []).some(matches);
+    ((row.name.toLowerCase().includes(wanted) || row.words.toLowerCase().includes(wanted)) && passes(row, filter)) ||
+    (members.get(row.id) ?? []).some(matches);
   const below = (group: string | null, level: number): Listed[] =>
     [...(members.get(group) ?? [])].reverse().flatMap((row) => {
       if (isNarrowed && !matches(row)) return [];

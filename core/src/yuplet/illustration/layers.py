@@ -18,7 +18,7 @@ class Layer:
 
     `milliseconds` is how long it is seen where it is a moment of an animation. `included` and `pivot` (in canvas pixels)
     are what the file says of handing it over: a package of ours does. `source` is what the reader of the file calls the
-    layer: one of kind "vector" can be drawn anew by it.
+    layer: one of kind "vector" can be drawn anew by it. `words` is what is written in it, where the file says so.
     """
 
     id: str
@@ -33,6 +33,7 @@ class Layer:
     included: bool = True
     pivot: Point | None = None
     source: str | None = None
+    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)

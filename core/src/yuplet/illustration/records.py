@@ -68,6 +68,7 @@ def _node(node: LayerNode) -> dict[str, Any]:
         "included": node.included,
         "pivot": _pair(node.pivot),
         "source": node.source,
+        "words": node.words,
     }
 
 
@@ -98,5 +99,5 @@ def _read(value: dict[str, Any]) -> LayerNode:
     return Layer(
         value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"],
         value.get("kind", "raster"), value.get("milliseconds"), value.get("included", True),
-        _point(value.get("pivot")), value.get("source"),
+        _point(value.get("pivot")), value.get("source"), value.get("words", ""),
     )  # fmt: skip

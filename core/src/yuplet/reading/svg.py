@@ -29,6 +29,9 @@ from yuplet.reading.svg_text import use_shipped_fonts
 PPI = 96.0
 _GROUPS = {"g", "svg", "a"}
 _SHAPES = {"path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "image", "use"}
+_LONGEST_TEXT = 1000
+_LONGEST_NAME = 40
+"""Letters of a text that name it where nothing else does."""
 _TOGETHER = {"filter", "mask"}
 """What makes one picture of a group's members, so that they cannot be told apart."""
 _OWN_NAMES = ("title", "aria-label", "id")
@@ -236,7 +239,9 @@ def _members(
             for sentence in tree.texts.get(inner, ()):
                 tree.report.add("not understood", sentence, own_path)
         tree.shapes[own_id] = Shape(element, around)
-        nodes.append(Layer(own_id, name, None, visible, opacity, blend, kind="vector", source=own_id))
+        nodes.append(
+            Layer(own_id, name, None, visible, opacity, blend, kind="vector", source=own_id, words=_words(element))
+        )
     return tuple(nodes)
 
 
@@ -254,11 +259,19 @@ def _name(tree: _Tree, element: etree._Element, kind: str, path: tuple[str, ...]
         name = re.sub(r"\s+", " ", candidate).strip()
         if name:
             return name
-    called = "group" if kind in _GROUPS else "shape"
-    tree.counts[called] += 1
-    name = f"{called} {tree.counts[called]}"
+    name = "" if kind in _GROUPS else _words(element)[:_LONGEST_NAME].strip()
+    if not name:
+        called = "group" if kind in _GROUPS else "shape"
+        tree.counts[called] += 1
+        name = f"{called} {tree.counts[called]}"
     tree.report.add("provisional name", "It has no name in the file.", (*path, name))
     return name
+
+
+def _words(element: etree._Element) -> str:
+    """What is written in an element."""
+    texts = [one for one in elements(element) if one.tag == f"{SVG}text"]
+    return re.sub(r"\s+", " ", " ".join("".join(map(str, text.itertext())) for text in texts)).strip()[:_LONGEST_TEXT]
 
 
 def _opacity(own: dict[str, str]) -> float:
