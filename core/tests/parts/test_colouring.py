@@ -6,10 +6,11 @@ import numpy as np
 
 from yuplet.geometry import Box, Size
 from yuplet.illustration.made import Backdrop, Dyed, MadeLayer, Merged
-from yuplet.parts.colouring import backdrop, dyed, from_oklab, oklab
+from yuplet.parts.colouring import backdrop, dyed
 from yuplet.parts.making import Content
 from yuplet.parts.remaking import remade
 from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.oklab import from_oklab, to_oklab
 from yuplet.pixels.scratch import Scratch
 
 KNOWN = {
@@ -35,9 +36,9 @@ def shaded() -> Content:
 class ColouringTests(unittest.TestCase):
     def test_oklab(self) -> None:
         for colour, wanted in KNOWN.items():
-            np.testing.assert_allclose(oklab(np.array([colour], np.uint8))[0], wanted, atol=2e-6)
+            np.testing.assert_allclose(to_oklab(np.array([colour], np.uint8))[0], wanted, atol=2e-6)
         some = np.random.default_rng(3).integers(0, 256, (500, 3), dtype=np.uint8)
-        np.testing.assert_array_equal(from_oklab(oklab(some)), some)
+        np.testing.assert_array_equal(from_oklab(to_oklab(some)), some)
 
     def test_a_plain_fill_keeps_alpha(self) -> None:
         layer = shaded()
@@ -53,10 +54,10 @@ class ColouringTests(unittest.TestCase):
         made = dyed(layer, Dyed(wanted, True))
         np.testing.assert_array_equal(made.picture[..., 3], layer.picture[..., 3])
         there = layer.picture[..., 3] > 0
-        before, after = (oklab(one.picture[there, :3]) for one in (layer, made))
+        before, after = (to_oklab(one.picture[there, :3]) for one in (layer, made))
         offset = before[:, 0] - np.median(before[:, 0])
         self.assertGreater(np.ptp(offset), 0.1)
-        np.testing.assert_allclose(after[:, 0], oklab(np.array([wanted], np.uint8))[0, 0] + offset, atol=0.004)
+        np.testing.assert_allclose(after[:, 0], to_oklab(np.array([wanted], np.uint8))[0, 0] + offset, atol=0.004)
         self.assertEqual(made.picture[0, 4, :3].tolist(), list(wanted), "the median has the colour itself")
 
     def test_a_backdrop(self) -> None:
@@ -67,7 +68,7 @@ class ColouringTests(unittest.TestCase):
         self.assertEqual(made.box, Box(0, 0, 5, 101))
         self.assertEqual(made.picture[0, 2].tolist(), [0, 0, 40, 255])
         self.assertEqual(made.picture[-1, 2].tolist(), [250, 240, 200, 255])
-        light = oklab(made.picture[:, 0, :3])[:, 0]
+        light = to_oklab(made.picture[:, 0, :3])[:, 0]
         self.assertLess(np.abs(np.diff(light) - np.diff(light).mean()).max(), 0.006, "evenly lighter")
 
     def test_several_layers_as_one(self) -> None:

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from yuplet.errors import NothingThere
 from yuplet.pixels import Picture
+from yuplet.pixels.oklab import to_oklab
 from yuplet.selecting.colour_distance import lightness
 from yuplet.selecting.masks import Chosen, distance_to
 from yuplet.selecting.regions import Labels, nearest_label, pieces_of
@@ -105,7 +106,7 @@ def propose(picture: Picture, smallest: int | None = None) -> Proposals:
     if not there.any():
         raise NothingThere("The part is empty, so there is nothing to divide.")
     smallest = max(int(there.sum()) // 20_000, 6) if smallest is None else smallest
-    colours = oklab(picture)
+    colours = to_oklab(picture[..., :3])
     labels = _grown_from_pixels(colours, there, _edges(colours))
     labels = _without_small(labels, colours, smallest)
     labels = _without_lines(labels, lightness(picture), there)
@@ -117,31 +118,6 @@ def propose(picture: Picture, smallest: int | None = None) -> Proposals:
     labels = _counted_anew(labels)
     count = int(labels.max())
     return Proposals(labels, count, _merged(labels, colours, count))
-
-
-def oklab(picture: Picture) -> NDArray[np.float32]:
-    """OKLab of each pixel, (H, W, 3). Source: B. Ottosson, "A perceptual color space for image processing", 2020."""
-    linear = np.arange(256) / 255
-    linear = np.where(linear <= 0.04045, linear / 12.92, ((linear + 0.055) / 1.055) ** 2.4).astype(np.float32)
-    rgb = linear[picture[..., :3]]
-    to_lms = np.array(
-        [
-            [0.4122214708, 0.5363325363, 0.0514459929],
-            [0.2119034982, 0.6806995451, 0.1073969566],
-            [0.0883024619, 0.2817188376, 0.6299787005],
-        ],
-        np.float32,
-    )
-    to_lab = np.array(
-        [
-            [0.2104542553, 0.7936177850, -0.0040720468],
-            [1.9779984951, -2.4285922050, 0.4505937099],
-            [0.0259040371, 0.7827717662, -0.8086757660],
-        ],
-        np.float32,
-    )
-    result: NDArray[np.float32] = np.cbrt(rgb @ to_lms.T) @ to_lab.T
-    return result
 
 
 @njit("int32(int32[:], int32)", **_OPTIONS)

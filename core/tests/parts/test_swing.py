@@ -1,0 +1,78 @@
+"""What opens at joints: a wedge whose area is known, and the joints of the tin inspector before and after they are completed."""
+
+import math
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import tin_inspector
+from PIL import Image
+from scipy import ndimage
+
+from yuplet.geometry import Box, Point
+from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.extending import grow_under, round_off
+from yuplet.parts.joints import Circle
+from yuplet.parts.making import Content, placed_mask
+from yuplet.parts.swing import opened
+from yuplet.selecting.gestures import Edge, Proposed, select
+from yuplet.selecting.proposals import propose
+
+ANGLES = tuple(range(-30, 31, 5))
+
+
+class SwingTests(unittest.TestCase):
+    def test_two_halves_that_meet_open_a_wedge(self) -> None:
+        picture = np.full((60, 60, 4), 255, np.uint8)
+        upper, lower = Content(Box(20, 10, 80, 40), picture[:30]), Content(Box(20, 40, 80, 70), picture[30:])
+        joint = Circle(Point(50, 40), 20)
+        for degrees, count in zip(ANGLES, opened(upper, lower, joint, ANGLES), strict=True):
+            self.assertAlmostEqual(count, 20**2 * math.radians(abs(degrees)) / 2, delta=9)
+        under = Content(Box(20, 10, 80, 70), picture)
+        self.assertEqual(opened(upper, under, joint, ANGLES), [0] * len(ANGLES))
+
+    def test_no_joint_of_the_tin_inspector_opens_once_it_is_completed(self) -> None:
+        parts = taken("right hand", "right cuff", "left shoe", "left leg")
+        for limb, neighbour in (("right hand", "right cuff"), ("left shoe", "left leg")):
+            with self.subTest(limb=limb):
+                covered = opaque(parts[limb])
+                rows, columns = np.nonzero(covered & ndimage.binary_dilation(opaque(parts[neighbour]), iterations=6))
+                pivot = Point(float(columns.mean()) + 0.5, float(rows.mean()) + 0.5)
+                joint = Circle(pivot, float(np.hypot(columns + 0.5 - pivot.x, rows + 0.5 - pivot.y).max()))
+                self.assertGreater(max(opened(parts[limb], parts[neighbour], joint, ANGLES)), 100)
+                grown = grow_under(parts[neighbour], 12, covered).content
+                whole = round_off(grown, pivot, joint.radius, covered).content
+                self.assertEqual(opened(parts[limb], whole, joint, ANGLES), [0] * len(ANGLES))
+                seen = ~covered & (opaque(whole) | opaque(parts[neighbour]))
+                np.testing.assert_array_equal(
+                    pixels(whole)[seen], pixels(parts[neighbour])[seen], "at rest it is as it was"
+                )
+
+
+CANVAS = Box(0, 0, 1200, 1500)
+
+
+def taken(*names: str) -> dict[str, Content]:
+    """Parts of the tin inspector, taken out one after the other by the clicks of the guide."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder, "tin inspector.png")
+        tin_inspector.write(path)
+        rest = Content(CANVAS, np.array(Image.open(path).convert("RGBA")))
+    found = {}
+    for name in names:
+        divided = propose(rest.picture)
+        clicks = [Proposed(at, 40, "add") for at in tin_inspector.PARTS[name]]
+        mask = select(rest.picture, rest.box, clicks, Edge(1, 0, 2), lambda _, divided=divided: divided)  # type: ignore[misc]
+        cut = take_out(rest, owners(rest.picture, [mask]), "flat", mask)
+        assert cut.left is not None
+        found[name], rest = cut.taken[0].content, cut.left.content
+    return found
+
+
+def opaque(content: Content) -> np.ndarray:
+    return placed_mask(content.picture[..., 3] == 255, content.box, CANVAS)
+
+
+def pixels(content: Content) -> np.ndarray:
+    return np.dstack([placed_mask(content.picture[..., at], content.box, CANVAS) for at in range(4)])
