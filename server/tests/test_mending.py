@@ -5,27 +5,10 @@ import io
 from typing import Any
 
 import numpy as np
-from PIL import Image, ImageDraw
+from PIL import Image
 
 from tests.cases import brought_in, handed_over
-from tests.taking import BLUE, RED, TakingCase, beads, colour_at
-
-
-def lamp() -> bytes:
-    """Nine moments of a lamp; in the fifth are a crumb of two pixels and a hole of one."""
-    frames = []
-    for number in range(9):
-        image = Image.new("RGBA", (60, 40))
-        draw = ImageDraw.Draw(image)
-        draw.rectangle((8, 10, 27, 21), (*RED, 255))
-        draw.rectangle((12, 12, 13 + number, 14), (*BLUE, 255))
-        if number == 4:
-            draw.line((50, 5, 51, 5), (*RED, 255))
-            image.putpixel((20, 18), (0, 0, 0, 0))
-        frames.append(image)
-    out = io.BytesIO()
-    frames[0].save(out, "PNG", save_all=True, append_images=frames[1:], duration=100, disposal=1)
-    return out.getvalue()
+from tests.taking import BLUE, RED, TakingCase, beads, colour_at, lamp
 
 
 class MendingTests(TakingCase):

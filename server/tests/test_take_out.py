@@ -12,7 +12,7 @@ from django.db import transaction
 from PIL import Image
 
 from tests.cases import brought_in, handed_over, quiet
-from tests.taking import CREAM, TakingCase, beads, colour_at, toy
+from tests.taking import CREAM, TakingCase, beads, colour_at, lamp, toy
 from yuplet.illustration.made import Cut
 from yuplet.illustration.records import from_record
 from yuplet_server.illustrations import actions
@@ -136,6 +136,30 @@ class TakeOutTests(TakingCase):
         self.assertIn("is locked", answer["detail"])
         self.assertEqual(self.names(), ["toy"])
         self.assertEqual(from_record(Revision.objects.get(illustration=self.illustration).record).made, ())
+
+    def test_the_same_colour_is_taken_out_of_all_frames(self) -> None:
+        self.illustration = brought_in(self.project, "lamp.png", lamp())
+        row = self.row_id("lamp")
+        blue = {"tool": "same-colour", "at": [12, 13], "distance": 6, "connected": False}
+        body = {"row": row, "gestures": [blue]}
+        sizes = [self.post(self.ben, "selection", body={**body, "frame": index})["pixels"] for index in (0, 8)]
+        self.assertEqual(sizes, [2 * 3, 10 * 3])
+        crumb = {"tool": "same-colour", "at": [50, 5], "distance": 6}
+        self.take({"name": "slide", "gestures": [blue]}, row="lamp", behind="flat")
+        self.take({"name": "crumb", "gestures": [crumb]}, row="lamp")
+        rows = {one["name"]: one for one in self.arrangement()["rows"]}
+        self.assertEqual([len(one["frames"]) for one in rows.values()], [9, 9, 9])
+        self.assertEqual([frame["milliseconds"] for frame in rows["slide"]["frames"]], [100] * 9)
+        self.assertEqual(rows["slide"]["box"], [12, 12, 10, 3])
+        self.assertEqual(
+            [bool(frame["pieces"]) for frame in rows["crumb"]["frames"]], [index == 4 for index in range(9)]
+        )
+        self.assertEqual(rows["lamp"]["box"], [8, 10, 20, 12])
+        made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
+        self.assertTrue(made.report["proof"]["ok"], made.report["proof"])
+        nowhere = {"tool": "same-colour", "at": [2, 2], "distance": 6}
+        answer = self.take({"name": "x", "gestures": [nowhere]}, row="slide", status=422)
+        self.assertIn("holds no art", answer["detail"])
 
     def test_two_people_cut_the_same_part(self) -> None:
         version, row = self.arrangement()["version"], self.row_id("toy")

@@ -27,7 +27,7 @@ class TakingTests(unittest.TestCase):
 
     def test_new_parts_lie_directly_in_front_of_what_is_left(self) -> None:
         before = arrangement()
-        step = parts_taken_out(before, "l1", "m3", [("m1", "button"), ("m2", "Hat")])
+        step = parts_taken_out(before, "l1", still("m3"), [(still("m1"), "button"), (still("m2"), "Hat")])
         after = apply(before, step)
         self.assertEqual(self.members(after), [("coat", "m3"), ("button", "m1"), ("Hat 2", "m2"), ("hat", "l2")])
         button = after.find("m1")[1]
@@ -38,14 +38,14 @@ class TakingTests(unittest.TestCase):
 
     def test_a_part_of_which_nothing_is_left_goes(self) -> None:
         before = arrangement()
-        step = parts_taken_out(before, "l1", None, [("m1", "coat"), ("m2", "button")])
+        step = parts_taken_out(before, "l1", None, [(still("m1"), "coat"), (still("m2"), "button")])
         after = apply(before, step)
         self.assertEqual(self.members(after), [("coat", "m1"), ("button", "m2"), ("hat", "l2")])
         self.assertEqual(apply(after, inverse(before, step)), before)
 
     def test_a_copy_leaves_the_part_as_it_was(self) -> None:
         before = arrangement()
-        after = apply(before, parts_taken_out(before, "l0", None, [("m1", "moon")], is_copy=True))
+        after = apply(before, parts_taken_out(before, "l0", None, [(still("m1"), "moon")], is_copy=True))
         self.assertEqual(self.named(after.rows), [("ground", "l0"), ("moon", "m1"), ("figure", "group")])
 
     def test_what_hides_a_part(self) -> None:

@@ -20,7 +20,7 @@ from yuplet.arrangement.taking import (
     with_layers,
 )
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import CannotTakeOut
+from yuplet.errors import CannotTakeOut, NothingChosen, NothingThere
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.made import Backdrop, Behind, Colour, Dyed, Fill, Turn, Turned
 from yuplet.illustration.records import from_record
@@ -29,12 +29,12 @@ from yuplet.parts.cutting import owners, without_added
 from yuplet.parts.cutting import take_out as core_take_out
 from yuplet.parts.extending import grow_under, paint_under, round_off
 from yuplet.parts.making import Made, placed_mask
-from yuplet.parts.part import Part, part_box, still
+from yuplet.parts.part import Frame, Part, Piece, part_box, still
 from yuplet.parts.retouching import touch_up, with_sources
 from yuplet.parts.turning import turn_point, turned
 from yuplet.selecting.gestures import HARD, Brush, Edge, Gesture, select
 from yuplet.selecting.marking import of_brush
-from yuplet.selecting.masks import Chosen, combine
+from yuplet.selecting.masks import Chosen, Mask, combine
 from yuplet.selecting.regions import islands, without_crumbs
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
@@ -42,6 +42,7 @@ from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_st
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.queries import content_of, mask_of
+from yuplet_server.project.errors import NotNow
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,34 +85,91 @@ def take_out(
     illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
     refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
     before = queries.tree_of(arrangement)
-    art = queries.art_of(illustration, row)
+    part = part_to_change(before, row)
     check_behind(before, row, behind is not None)
-    soft = None
     if isinstance(wanted, Separated):
-        if wanted.regions is not None:
-            owner = art.divide(art.picture).parts_at(wanted.regions)
-        else:
-            owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
-        name = before.find(row)[1].name
-        wished = [f"{name} {number}" for number in range(1, int(owner.max()) + 1)]
-        if len(wished) < 2:
-            raise CannotTakeOut(f"'{name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
+        if len(part.frames) > 1:
+            raise CannotTakeOut(f"'{part.name}' has frames. Read them as parts first, and take all pieces of each.")
+        cuts = [_all_pieces(illustration, part, wanted, behind)]
     else:
-        masks = [select(art.picture, art.box, wish.gestures, wish.edge, art.divide) for wish in wanted]
-        owner, wished = owners(art.picture, masks), [wish.name for wish in wanted]
-        soft = masks[0] if len(masks) == 1 else None
-    content = replace(art.content, box=art.box.moved(-art.offset[0], -art.offset[1]))
-    found = core_take_out(content, owner, behind, soft)
-    if found.left is None and len(wished) == 1 and not is_copy:
+        cuts = [_chosen(illustration, part, index, wanted, behind) for index in range(len(part.frames))]
+    count = max(len(cut.taken) for cut in cuts)
+    wished = [f"{part.name} {number + 1}" for number in range(count)]
+    if not isinstance(wanted, Separated):
+        wished = [wish.name for wish in wanted]
+    if not wished:
+        raise CannotTakeOut("The selection holds no art of this part. Choose some of it.")
+    taken: list[list[Frame]] = [[] for _ in wished]
+    left: list[Frame] = []
+    for frame, cut in zip(part.frames, cuts, strict=True):
+        made = [one for one in cut.taken if one is not None]
+        layer = _layer_of(illustration, cut.art) if made and cut.art else None
+        if cut.left is not None and made and not is_copy:
+            made.append(cut.left)
+        ids = iter(keep_made(illustration.revision, [(layer, one) for one in made]))
+        for frames, own in zip(taken, cut.taken or [None] * len(wished), strict=True):
+            frames.append(Frame((Piece(next(ids)),) if own is not None else (), frame.milliseconds))
+        rest = next(ids, None)
+        left.append(frame if layer is None else Frame((Piece(rest),) if rest else (), frame.milliseconds))
+    for number, (frames, name) in enumerate(zip(taken, wished, strict=True), 1):
+        if not any(frame.pieces for frame in frames):
+            which = "The selection" if len(wished) == 1 else f"Number {number} of the selections ('{name}')"
+            raise CannotTakeOut(f"{which} holds no art of this part. Choose some of it.")
+    is_all = not any(frame.pieces for frame in left)
+    if is_all and len(wished) == 1 and not is_copy:
         raise CannotTakeOut("This is all of the part, so nothing would be left of it. Rename the part instead.")
-    layer = _layer_of(illustration, art)
-    made = list(found.taken)
-    if found.left is not None and not is_copy:
-        made.append(found.left)
-    ids = keep_made(illustration.revision, [(layer, one) for one in made])
-    left = ids.pop() if len(ids) > len(wished) else None
-    take_step(arrangement, user, parts_taken_out(before, row, left, list(zip(ids, wished, strict=True)), is_copy))
-    return ids
+    named = [(tuple(frames), name) for frames, name in zip(taken, wished, strict=True)]
+    step = parts_taken_out(before, row, None if is_all else tuple(left), named, is_copy)
+    take_step(arrangement, user, step)
+    return [one.record.id for one in step.put if one.index is not None]
+
+
+@dataclass(frozen=True, slots=True)
+class _Cut:
+    """What is taken of one frame (None: nothing of that part), and what is left of it; no art where nothing is chosen."""
+
+    art: queries.Art | None
+    taken: Sequence[Made | None]
+    left: Made | None
+
+
+def _all_pieces(illustration: Illustration, part: Part, wanted: Separated, behind: Behind) -> _Cut:
+    art = queries.art_of(illustration, part.id)
+    if wanted.regions is not None:
+        owner = art.divide(art.picture).parts_at(wanted.regions)
+    else:
+        owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
+    if int(owner.max()) < 2:
+        raise CannotTakeOut(f"'{part.name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
+    found = core_take_out(art.in_its_layer, owner, behind)
+    return _Cut(art, found.taken, found.left)
+
+
+def _chosen(illustration: Illustration, part: Part, index: int, wanted: Sequence[Wish], behind: Behind) -> _Cut:
+    """What wishes choose of one frame. In a frame of many nothing may be chosen."""
+    try:
+        art = queries.art_of(illustration, part.id, index)
+    except NotNow:
+        if len(part.frames) == 1:
+            raise
+        return _Cut(None, [], None)
+    masks: list[Mask] = []
+    for wish in wanted:
+        try:
+            masks.append(select(art.picture, art.box, wish.gestures, wish.edge, art.divide))
+        except (NothingThere, NothingChosen):
+            if len(part.frames) == 1:
+                raise
+            masks.append(np.zeros(art.picture.shape[:2], np.uint8))
+    owner = owners(art.picture, masks)
+    there = [number for number in range(1, len(masks) + 1) if (owner == number).any()]
+    if not there:
+        return _Cut(None, [], None)
+    anew = np.zeros(len(masks) + 1, np.int32)
+    anew[there] = np.arange(1, len(there) + 1)
+    found = core_take_out(art.in_its_layer, anew[owner], behind, masks[0] if len(masks) == 1 else None)
+    own = iter(found.taken)
+    return _Cut(art, [next(own) if number in there else None for number in range(1, len(masks) + 1)], found.left)
 
 
 def _layer_of(illustration: Illustration, art: queries.Art) -> str:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
-from yuplet.arrangement.taking import still_part
+from yuplet.arrangement.taking import part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import laid
 from yuplet.errors import SelectionError
@@ -90,12 +90,14 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
     }
 
 
-def selection(illustration: Illustration, row: str, gestures: Sequence[Gesture], edge: Edge) -> dict[str, Any]:
-    """What gestures choose of a part: how many pixels, in which box of the canvas, and a picture of the mask.
+def selection(
+    illustration: Illustration, row: str, gestures: Sequence[Gesture], edge: Edge, frame: int = 0
+) -> dict[str, Any]:
+    """What gestures choose of a frame of a part: how many pixels, in which box of the canvas, and a picture of the mask.
 
     Raises `SelectionError`, or `ArrangementError` when the part is not one that can be selected from.
     """
-    art = art_of(illustration, row)
+    art = art_of(illustration, row, frame)
     mask = select(art.picture, art.box, gestures, edge, art.divide)
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     box = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
@@ -238,23 +240,30 @@ class Art:
         """Where it lies on the canvas."""
         return self.content.box
 
+    @property
+    def in_its_layer(self) -> Content:
+        """The same where the layer lies, from which the part may have been moved."""
+        return _moved(self.content, (-self.offset[0], -self.offset[1]))
+
     def divide(self, picture: Picture) -> Proposals:
         """Proposals for the art, which are computed once."""
         return _divided(self.key)
 
 
-def art_of(illustration: Illustration, row: str) -> Art:
-    """The art of a still part. Raises `ArrangementError`, `SelectionError` or `NotNow`."""
-    part = still_part(tree_of(Arrangement.objects.get(pk=illustration.pk)), row)
+def art_of(illustration: Illustration, row: str, frame: int | None = None) -> Art:
+    """The art of a part: of one of its frames, or of one that has none. Raises `ArrangementError`, `SelectionError` or `NotNow`."""
+    tree = tree_of(Arrangement.objects.get(pk=illustration.pk))
+    part = still_part(tree, row) if frame is None else part_to_change(tree, row)
+    pieces = part.frames[(frame or 0) % len(part.frames)].pieces
     read = from_record(illustration.revision.record)
-    found = LayerImage.objects.filter(revision=illustration.revision, layer__in=part.layers)
+    found = LayerImage.objects.filter(revision=illustration.revision, layer__in=[piece.layer for piece in pieces])
     digests = dict(found.values_list("layer", "pixels"))
     boxes = read.boxes
-    there = [piece for piece in part.pieces if piece.layer in digests and piece.layer in boxes]
+    there = [piece for piece in pieces if piece.layer in digests and piece.layer in boxes]
     if not there:
         raise NotNow("This part is empty, so there is nothing to work with.")
-    if part.is_one_layer:
-        (layer,) = part.layers
+    if len(pieces) == 1 and pieces[0].opacity == 1 and pieces[0].blend == "normal":
+        layer = pieces[0].layer
         content = content_of(illustration.revision, read, layer)
         assert content is not None
         return Art(_moved(content, part.offset), layer, part.offset, digests[layer])
@@ -264,7 +273,7 @@ def art_of(illustration: Illustration, row: str) -> Art:
         for piece in there
     )
     made = _merged(key)
-    recipe = Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in part.pieces))
+    recipe = Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces))
     return Art(_moved(made.content, part.offset), None, part.offset, key, replace(made, recipe=recipe))
 
 

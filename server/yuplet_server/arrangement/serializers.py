@@ -137,6 +137,7 @@ class SelectionSerializer(serializers.Serializer[Any]):
     row = serializers.CharField()
     gestures = GestureSerializer(many=True)
     edge = EdgeSerializer(required=False)
+    frame = serializers.IntegerField(default=0, min_value=0, help_text="Which moment of an animated part, from 0.")
 
 
 class SelectedSerializer(serializers.Serializer[Any]):

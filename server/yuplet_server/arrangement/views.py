@@ -71,7 +71,8 @@ class SelectionView(APIView):
         asked.is_valid(raise_exception=True)
         # The core reads gestures itself: it says more exactly what is wrong with them.
         gestures, edge = _read(asked.initial_data)
-        answer = queries.selection(found, asked.validated_data["row"], gestures, edge)
+        said = asked.validated_data
+        answer = queries.selection(found, said["row"], gestures, edge, said["frame"])
         return Response(SelectedSerializer(answer).data)
 
 

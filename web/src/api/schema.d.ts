@@ -1469,6 +1469,11 @@ export interface components {
             row: string;
             gestures: components["schemas"]["GestureRequest"][];
             edge?: components["schemas"]["EdgeRequest"];
+            /**
+             * @description Which moment of an animated part, from 0.
+             * @default 0
+             */
+            frame: number;
         };
         /**
          * @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.

@@ -110,6 +110,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const alone = view?.alone ?? null;
   const chosen = useMemo(() => new Set(chosenIds), [chosenIds]);
   const [away, setAway] = useState(0);
+  const [moment, setMoment] = useState(0);
   const allSeen = useMemo(() => seenParts(rows ?? [], alone), [rows, alone]);
   const { left: seen, most } = useMemo(() => peeled(rows ?? [], allSeen, away), [rows, allSeen, away]);
   const outlines = useMemo(() => {
@@ -153,6 +154,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     view,
     current,
     isOpen: step === 'take-apart',
+    moment,
+    onMoment: setMoment,
     perform,
     onTaken: choose,
   });
@@ -271,6 +274,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               outlines={outlines}
               peel={{ most, away: Math.min(away, most), onChange: setAway }}
               comparables={comparables}
+              moment={moment}
+              onMoment={setMoment}
               marking={step === 'take-apart' ? taking.marking : undefined}
               onPick={(row, extend) => {
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);

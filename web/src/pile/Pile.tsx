@@ -34,6 +34,9 @@ interface Props {
   comparables: readonly Comparable[];
   /** What the pointer does when it does not pick. */
   marking?: Marking | undefined;
+  /** Which frame of what moves is seen, from 0. */
+  moment: number;
+  onMoment: (moment: number) => void;
   onPick: (row: Row | null, extend: boolean) => void;
 }
 
@@ -56,6 +59,8 @@ export function Pile({
   peel,
   comparables,
   marking,
+  moment,
+  onMoment,
   onPick,
 }: Props) {
   const surface = useRef<HTMLCanvasElement>(null);
@@ -73,7 +78,6 @@ export function Pile({
   const [depthZoom, setDepthZoom] = useState(1);
   const [comparing, setComparing] = useState({ left: 'parts', right: '', mode: 'slider' as CompareMode, share: 0.5 });
   const [left, setLeft] = useState<number | null>(null);
-  const [moment, setMoment] = useState(0);
   const [hint, setHint] = useState('');
   const [failed, setFailed] = useState<string[]>([]);
   const [scale] = useState(() => previewScale(rows));
@@ -303,7 +307,7 @@ export function Pile({
             most: frames - 1,
             value: moment,
             told: (at: number) => `${at + 1} of ${frames}`,
-            onChange: setMoment,
+            onChange: onMoment,
           },
         ]
       : []),

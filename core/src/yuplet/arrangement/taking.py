@@ -116,7 +116,11 @@ def _of_layers(part: Part, layers: Mapping[str, str]) -> tuple[Frame, ...]:
 
 
 def parts_taken_out(
-    arrangement: Arrangement, row_id: str, left: str | None, taken: Sequence[tuple[str, str]], is_copy: bool = False
+    arrangement: Arrangement,
+    row_id: str,
+    left: tuple[Frame, ...] | None,
+    taken: Sequence[tuple[tuple[Frame, ...], str]],
+    is_copy: bool = False,
 ) -> ReplaceRows:
     """The step that puts new parts in front of a part and lets that have what is left.
 
@@ -124,11 +128,11 @@ def parts_taken_out(
     ----------
     arrangement : Arrangement
     row_id : str
-        The part that art is taken from (`still_part`).
-    left : str or None
-        The layer of what is left of it; None when that is nothing, and then the part goes.
-    taken : sequence of (str, str)
-        The layer of each new part, back to front, and the name that is wished for; a name that cannot be is made fit.
+        The part that art is taken from.
+    left : tuple of Frame, or None
+        What is left of it; None when that is nothing, and then the part goes.
+    taken : sequence of (tuple of Frame, str)
+        The frames of each new part, back to front, and the name that is wished for; a name that cannot be is made fit.
     is_copy : bool
         Whether the art stays in the part as well.
     """
@@ -141,12 +145,13 @@ def parts_taken_out(
     put = []
     goes = left is None and not is_copy
     if not is_copy and left is not None:
-        put.append(PutRow(to_record(replace(part, frames=still(left)), group), None))
-    for offset, (layer, wished) in enumerate(taken):
+        put.append(PutRow(to_record(replace(part, frames=left), group), None))
+    for offset, (frames, wished) in enumerate(taken):
         name = names.usable(wished, used, "part")
         used.append(name)
         # What is taken out of a ground that is left out is wanted all the same.
-        fresh = replace(part, id=layer, name=name, frames=still(layer), pivot=None, included=True)
+        own = next(piece.layer for frame in frames for piece in frame.pieces)
+        fresh = replace(part, id=own, name=name, frames=frames, pivot=None, included=True)
         put.append(PutRow(to_record(fresh, group), index + offset + (0 if goes else 1)))
     what = f"'{taken[0][1]}'" if len(taken) == 1 else f"{len(taken)} parts"
     title = f"{'Copy' if is_copy else 'Take'} {what} out of '{part.name}'"

@@ -8,6 +8,7 @@ Application 30(1), 2005, whose notation is kept.
 import math
 from typing import Any
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -17,12 +18,14 @@ from yuplet.pixels import Picture
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 _WHITE = (0.95047, 1.0, 1.08883)
 _LINEAR = np.array([c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in np.arange(256) / 255])
+_KINK, _SLOPE = 216 / 24389, 24389 / 27
+"""Where CIELAB begins to be a root, and how steep it is before."""
 _UNKNOWN = -1.0
 
 
 @njit("float64(float64)", **_OPTIONS)
 def _f(t: float) -> float:
-    return t ** (1 / 3) if t > 216 / 24389 else (24389 / 27 * t + 16) / 116
+    return t ** (1 / 3) if t > _KINK else (_SLOPE * t + 16) / 116
 
 
 @njit("UniTuple(float64, 3)(uint8, uint8, uint8)", **_OPTIONS)
@@ -105,6 +108,18 @@ def distances(picture: Picture, colour: tuple[int, int, int]) -> NDArray[np.floa
 
 def lightness(picture: Picture) -> NDArray[np.float32]:
     """CIELAB's L* of each pixel, (H, W), 0 for black to 100 for white; alpha is not looked at."""
-    shares = [(_LINEAR * share).astype(np.float32) for share in (0.2126729, 0.7151522, 0.0721750)]
-    y = sum(table[picture[..., channel]] for channel, table in enumerate(shares))
-    return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27).astype(np.float32)
+    y = _luminance(picture)
+    return np.where(y > _KINK, 116 * np.cbrt(y) - 16, y * _SLOPE).astype(np.float32)
+
+
+def darker_than(picture: Picture, least: float) -> NDArray[np.bool_]:
+    """Where L* is below a value, (H, W): the same as asking `lightness`, without a root for each pixel."""
+    y = ((least + 16) / 116) ** 3 if least > _KINK * _SLOPE else least / _SLOPE
+    return _luminance(picture) < y
+
+
+def _luminance(picture: Picture) -> NDArray[np.float32]:
+    """CIE Y of each pixel, 0 to 1."""
+    linear = cv2.LUT(np.ascontiguousarray(picture[..., :3]), _LINEAR.astype(np.float32))
+    weights = np.array([[0.2126729, 0.7151522, 0.0721750]], np.float32)
+    return cv2.transform(linear, weights).reshape(picture.shape[:2]).astype(np.float32, copy=False)

@@ -4,6 +4,7 @@ Distances are Euclidean between the middles of pixels, exact to float32 (OpenCV'
 D. Huttenlocher, "Distance Transforms of Sampled Functions", Theory of Computing 8, 2012).
 """
 
+import math
 from typing import Literal, TypeAlias
 
 import cv2
@@ -14,6 +15,8 @@ Mask: TypeAlias = NDArray[np.uint8]
 Chosen: TypeAlias = NDArray[np.bool_]
 How: TypeAlias = Literal["instead", "add", "subtract", "intersect"]
 
+_SHORT = 8
+"""Pixels up to which looking around each pixel is faster than a distance transform."""
 HALF = 128
 """A pixel of which at least this much is chosen belongs to the chosen ones."""
 
@@ -43,6 +46,18 @@ def distance_to(chosen: Chosen) -> NDArray[np.float32]:
     return cv2.distanceTransform(others, cv2.DIST_L2, cv2.DIST_MASK_PRECISE).astype(np.float32, copy=False)
 
 
+def within(chosen: Chosen, distance: float) -> Chosen:
+    """The pixels within a distance of chosen ones: what `distance_to` says, found faster where that is short."""
+    reach = math.floor(distance)
+    if reach > _SHORT:
+        return distance_to(chosen) <= distance
+    rows, columns = np.ogrid[-reach : reach + 1, -reach : reach + 1]
+    disc = (np.hypot(rows, columns) <= distance).astype(np.uint8)
+    # What lies beyond the picture is not chosen.
+    found: Chosen = cv2.dilate(chosen.astype(np.uint8), disc, borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
+    return found
+
+
 def grown(chosen: Chosen, by: float) -> Chosen:
     """Chosen pixels and all within a distance of them; a negative distance takes away as far from what is not chosen.
 
@@ -50,7 +65,7 @@ def grown(chosen: Chosen, by: float) -> Chosen:
     border does not draw in.
     """
     if by > 0:
-        return distance_to(chosen) <= by
+        return within(chosen, by)
     if by < 0:
         return distance_to(~chosen) > -by
     return chosen

@@ -15,8 +15,8 @@ from resvg import usvg
 
 from yuplet.errors import NothingThere, SelectionError
 from yuplet.pixels import Picture
-from yuplet.selecting.colour_distance import distances, lightness
-from yuplet.selecting.masks import Chosen, Mask, distance_to
+from yuplet.selecting.colour_distance import darker_than, distances
+from yuplet.selecting.masks import Chosen, Mask, distance_to, within
 
 Line: TypeAlias = Literal["part", "shared", "apart"]
 Labels: TypeAlias = NDArray[np.int32]
@@ -65,12 +65,12 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
     x, y = at
     _check_there(picture, at)
     there: Chosen = picture[..., 3] >= 128
-    is_line = there & (lightness(picture) < darkness)
+    is_line = there & darker_than(picture, darkness)
     open_: Chosen = there & ~is_line
     if not open_[y, x]:
         raise NothingThere("A line runs here. Click on the colour inside of it, or call fewer pixels a line.")
     # Closed as if the lines were thicker by half of the gap; what that takes away is given back to the nearest region.
-    free = distance_to(~open_) > gap / 2 if gap > 0 else open_
+    free = ~within(~open_, gap / 2) if gap > 0 else open_
     if not free.any():
         free = open_
     labels = pieces_of(free, 4)
@@ -84,10 +84,17 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
     if line == "shared":
         return shared
     # A line is as thick as twice the way from its border to its middle.
-    away = distance_to(region)
-    halves = away[is_line & shared]
+    rows, columns = np.flatnonzero(shared.any(axis=1)), np.flatnonzero(shared.any(axis=0))
+    inner = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    halves = distance_to(region[inner])[is_line[inner] & shared[inner]]
     thickness = 2 * float(np.percentile(halves, 95)) + 1 if halves.size else 0.0
-    whole: Chosen = shared | (is_line & (away <= thickness))
+    margin = math.ceil(thickness) + 1
+    around = np.s_[
+        max(int(rows[0]) - margin, 0) : int(rows[-1]) + 1 + margin,
+        max(int(columns[0]) - margin, 0) : int(columns[-1]) + 1 + margin,
+    ]
+    whole = shared.copy()
+    whole[around] |= is_line[around] & within(region[around], thickness)
     return whole
 
 

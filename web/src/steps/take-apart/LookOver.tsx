@@ -95,7 +95,7 @@ export function LookOver({ taking, canEdit, onChoose, act }: Props) {
                       className={classes.note}
                       aria-pressed={findings.shown === finding}
                       onClick={() => {
-                        findings.setShown(findings.shown === finding ? null : finding);
+                        findings.show(findings.shown === finding ? null : finding);
                         const [first] = finding.rows;
                         if (first) onChoose(first);
                       }}

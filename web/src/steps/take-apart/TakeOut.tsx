@@ -1,4 +1,4 @@
-import { Button, Checkbox, NativeSelect, NumberInput, SegmentedControl, TextInput } from '@mantine/core';
+import { Button, Checkbox, NativeSelect, NumberInput, Progress, SegmentedControl, TextInput } from '@mantine/core';
 import { ColourField } from '../../ui/ColourField';
 import { plural } from '../../ui/units';
 import { Dial } from './Dial';
@@ -128,6 +128,7 @@ export function TakeOut({ taking, canEdit }: Props) {
           {chosen && !taking.pieces
             ? `${chosen.pixels.toLocaleString('en')} px chosen, ${share(chosen.pixels, chosen.of)} of ${from?.name ?? 'the part'}.`
             : !taking.pieces && 'Nothing is chosen yet.'}
+          {chosen && from && from.frames.length > 1 && ` It is chosen in each of its ${from.frames.length} frames.`}
         </p>
         <form
           className={classes.row}
@@ -215,7 +216,17 @@ export function TakeOut({ taking, canEdit }: Props) {
 /** Proposals from coarse to fine: one number says how many. */
 function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
   const { proposals, numbers } = taking;
-  if (!proposals) return <p>{taking.from ? 'Looking for parts.' : ''}</p>;
+  if (!proposals) {
+    return taking.from && taking.isComputing ? (
+      <div className={classes.row}>
+        <p>Looking for parts. With a large picture this takes some seconds.</p>
+        <Progress value={100} striped animated size="sm" aria-label="Looking for parts" className={classes.wide} />
+        <Button size="compact-sm" variant="default" onClick={() => taking.setTool('same-colour')}>
+          Stop looking
+        </Button>
+      </div>
+    ) : null;
+  }
   const most = Math.max(proposals.count, 2);
   const regions = Math.min(numbers.regions, most);
   return (

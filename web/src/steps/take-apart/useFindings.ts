@@ -9,7 +9,15 @@ import type { Change } from './useTaking';
 export type Finding = Schemas['Finding'];
 const HERE = '#d5342a';
 
-export function useFindings(illustration: number, version: number | undefined, isOpen: boolean, change: Change) {
+interface Props {
+  illustration: number;
+  version: number | undefined;
+  isOpen: boolean;
+  change: Change;
+  onMoment: (moment: number) => void;
+}
+
+export function useFindings({ illustration, version, isOpen, change, onMoment }: Props) {
   const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const [isAsked, setAsked] = useState(false);
   const [smallest, setSmallest] = useState(12);
@@ -60,7 +68,11 @@ export function useFindings(illustration: number, version: number | undefined, i
     tolerance,
     setTolerance,
     shown,
-    setShown,
+    /** Mark one on the picture, in the frame that it is in. */
+    show: (finding: Finding | null) => {
+      setShown(finding);
+      if (finding?.frame != null) onMoment(finding.frame);
+    },
     mask,
     mend,
   };

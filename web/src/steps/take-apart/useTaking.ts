@@ -75,6 +75,9 @@ interface Props {
   current: string | null;
   /** Whether the step is open: nothing is computed for one that nobody looks at. */
   isOpen: boolean;
+  /** Which frame of what moves is seen. */
+  moment: number;
+  onMoment: (moment: number) => void;
   perform: (send: (version: number) => Promise<Arrangement>) => void;
   onTaken: (rows: readonly string[], from: string) => void;
 }
@@ -119,7 +122,7 @@ function useRested<T>(value: T): T {
   return rested;
 }
 
-export function useTaking({ illustration, view, current, isOpen, perform, onTaken }: Props) {
+export function useTaking({ illustration, view, current, isOpen, moment, onMoment, perform, onTaken }: Props) {
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
@@ -146,8 +149,9 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
   // biome-ignore lint/correctness/useExhaustiveDependencies: gestures are on the art that they were made on
   useEffect(clear, [art]);
 
+  const frame = from && from.frames.length > 1 ? moment % from.frames.length : 0;
   const asked = useRested(
-    useMemo(() => ({ art, row: from?.id ?? '', gestures, edge }), [art, from?.id, gestures, edge]),
+    useMemo(() => ({ art, row: from?.id ?? '', gestures, edge, frame }), [art, from?.id, gestures, edge, frame]),
   );
   const selection = useQuery({
     queryKey: ['selection', illustration, asked],
@@ -157,8 +161,8 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
     gcTime: 60_000,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
-      const { row, gestures: made, edge: wanted } = asked;
-      const request = { row, gestures: [...made], edge: wanted };
+      const { row, gestures: made, edge: wanted, frame: at } = asked;
+      const request = { row, gestures: [...made], edge: wanted, frame: at };
       const found = await body(
         client.POST('/api/illustrations/{illustration}/selection', { params, body: request, signal }),
       );
@@ -285,7 +289,7 @@ export function useTaking({ illustration, view, current, isOpen, perform, onTake
       }
     });
   };
-  const findings = useFindings(illustration, version, isOpen && page === 'check', change);
+  const findings = useFindings({ illustration, version, isOpen: isOpen && page === 'check', change, onMoment });
   const lookedOver = useMemo(
     (): Marking => ({ kind: null, masks: findings.mask ? [findings.mask] : masks, onMark }),
     [findings.mask, masks, onMark],
