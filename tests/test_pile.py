@@ -140,11 +140,11 @@ class PileTests(ProductTestCase):
         self.row("sky").click()
         self.page.keyboard.press("s")
         seen = set()
-        for ground in ("grey", "light", "dark", "pattern"):
+        for ground in ("grey", "light", "dark", "pattern", "white", "black", "orange"):
             self.page.get_by_label("Ground").select_option(ground)
             self.page.wait_for_timeout(120)
             seen.add(tuple(self.canvas_pixel(90, 5)))
-        self.assertGreaterEqual(len(seen), 3)
+        self.assertGreaterEqual(len(seen), 6)
 
     def test_vector_art_is_drawn_anew_when_it_is_enlarged(self) -> None:
         drawing = self.files / "disc.svg"

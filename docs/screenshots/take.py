@@ -48,6 +48,11 @@ def main() -> None:
         opened(page)
         page.get_by_label("Outlines", exact=True).select_option("all")
         shoot(page, "frames")
+        to_step(page, "Take apart")
+        to_page(page, "Look over")
+        page.get_by_role("button", name="Look all parts over").click()
+        page.get_by_role("button", name="1 crumb in frame 5").click()
+        shoot(page, "look-over")
         page.goto("/")
         page.get_by_role("link", name="Reed marsh").click()
         opened(page)
@@ -102,6 +107,20 @@ def take_apart(page: Page) -> None:
         page.locator("[aria-busy=false]").wait_for()
     page.get_by_text("Apart", exact=True).click()
     shoot(page, "taken-apart")
+    page.get_by_text("As it lies", exact=True).click()
+    to_page(page, "Beneath")
+    page.get_by_label("The part").select_option(label="right arm")
+    page.get_by_role("radio", name="Round off an end").click()
+    page.mouse.click(left + 852 * zoom, top + 835 * zoom)
+    page.get_by_role("button", name="Round it off").click()
+    page.get_by_text("Last step: Round off 'right arm'").wait_for()
+    page.get_by_label("Mark it on the picture").check()
+    page.mouse.click(left + 852 * zoom, top + 835 * zoom)
+    shoot(page, "beneath")
+
+
+def to_page(page: Page, name: str) -> None:
+    page.get_by_role("radiogroup", name="What is done").get_by_text(name, exact=True).click()
 
 
 def to_step(page: Page, name: str) -> None:

@@ -1,9 +1,13 @@
 """A flat toy that is taken apart, and what tests ask of it."""
 
 import io
+import tempfile
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
 from django.test import Client
 from PIL import Image, ImageDraw
 
@@ -15,8 +19,10 @@ from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
-from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations import actions
+from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.jobs.models import Job
 from yuplet_server.projects.storage import open_blob
 
 RED, BLUE, CREAM = (190, 50, 40), (40, 70, 170), (240, 228, 200)
@@ -99,3 +105,14 @@ class TakingCase(ServerTestCase):
     def tree(self) -> Tree:
         """The arrangement as the core has it."""
         return tree_of(Arrangement.objects.get(pk=self.illustration.pk))
+
+    def revise(self, data: bytes) -> None:
+        """Bring in another revision of the toy, and take it as it is proposed."""
+        number = self.ben.post(self.address("revisions"), {"file": SimpleUploadedFile("toy.png", data)}).json()[
+            "number"
+        ]
+        revision = Revision.objects.get(illustration=self.illustration, number=number)
+        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+            actions.bring_in(revision.pk, Path(folder), quiet)()
+        Job.objects.filter(pk=revision.job_id).update(state=Job.State.DONE)
+        self.post(self.ben, f"revisions/{number}/take", body={})

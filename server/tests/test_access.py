@@ -88,6 +88,7 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/change", "editor", _json("post", lambda t: t.address("change"), lambda t: {"version": 1, "row": t.row_id("sky"), "do": "grow-under", "by": 3})),
     Address("post", f"{ILLUSTRATION}/duplicate", "editor", _json("post", lambda t: t.address("duplicate"), lambda t: {"version": 1, "row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/backdrop", "editor", _json("post", lambda t: t.address("backdrop"), {"version": 1, "colours": [[1, 2, 3]]})),
+    Address("post", f"{ILLUSTRATION}/pictures", "editor", lambda t, client: client.post(t.address("pictures"), {"version": 1, "file": SimpleUploadedFile("x.png", b"not really")})),
     Address("post", f"{ILLUSTRATION}/added", "viewer", _json("post", lambda t: t.address("added"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/limb", "editor", _json("post", lambda t: t.address("limb"), lambda t: {"row": t.row_id("sky"), "at": [1, 1]})),
     Address("get", f"{ILLUSTRATION}/findings", "viewer", _get(lambda t: t.address("findings"))),

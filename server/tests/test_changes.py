@@ -2,26 +2,22 @@
 
 import base64
 import io
-import tempfile
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import transaction
-from PIL import Image
+from PIL import Image, ImageDraw
 
-from tests.cases import handed_over, quiet
+from tests.cases import brought_in, handed_over, quiet
 from tests.taking import BLUE, CREAM, RED, TakingCase, colour_at, toy
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import laid_part
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet_server.arrangement.models import Row
-from yuplet_server.illustrations import actions
-from yuplet_server.illustrations.models import Revision
 from yuplet_server.illustrations.queries import load_pixels
-from yuplet_server.jobs.models import Job
 
 
 def stroke(*points: tuple[float, float], size: float = 6, how: str = "add") -> dict[str, Any]:
@@ -116,6 +112,16 @@ class ChangeTests(TakingCase):
         answer = self.post(self.ben, "limb", 422, {"row": coat, "at": [3, 3]})
         self.assertIn("no opaque art", answer["detail"])
 
+    def test_a_part_goes_on_with_its_mirrored_twin(self) -> None:
+        self.apart()
+        square = {"tool": "draw-round", "points": [[24, 16], [40, 16], [40, 24], [24, 24]]}
+        self.take({"name": "patch", "gestures": [square]}, row="collar")
+        twin = self.row_id("toy")
+        self.change(self.row_id("coat"), do="grow-under", by=6, twin=twin)
+        self.assertEqual(self.pixels("coat")[22, 42].tolist(), [*CREAM, 255], "the ground is what lies across")
+        answer = self.change(self.row_id("coat"), 422, do="grow-under", by=9, twin="x")
+        self.assertIn("no part or group 'x'", answer["detail"])
+
     def test_the_filling_behind_a_part_is_known_and_stays_under_soft_edges(self) -> None:
         before = self.original()
         self.take(
@@ -179,6 +185,36 @@ class ChangeTests(TakingCase):
         self.change(self.row_id("collar"), do="dye", colour=[10, 90, 200], shaded=True)
         self.assertEqual(self.pixels("collar")[20, 30].tolist(), [10, 90, 200, 255])
 
+    def test_a_picture_becomes_an_alternate_of_a_part_and_stays_with_a_new_revision(self) -> None:
+        self.take({"name": "button", "gestures": [colour_at(40, 36)]}, behind="flat")
+        out = io.BytesIO()
+        disc = Image.new("RGBA", (24, 24))
+        ImageDraw.Draw(disc).ellipse((2, 2, 21, 21), (10, 160, 90, 255))
+        disc.save(out, "PNG")
+
+        def add(data: bytes, status: int = 200, **said: Any) -> Any:
+            file = SimpleUploadedFile("green button.png", data)
+            answer = self.ben.post(
+                self.address("pictures"), {"version": self.arrangement()["version"], "file": file, **said}
+            )
+            self.assertEqual(answer.status_code, status, answer.content)
+            return answer.json()
+
+        row = add(out.getvalue(), row=self.row_id("button"))["taken"][0]
+        self.assertEqual(self.names(), ["toy", "button", "green button"])
+        boxes = {one["name"]: one["box"] for one in self.arrangement()["rows"]}
+        middles = [[box[at] + box[2 + at] / 2 for at in (0, 1)] for box in (boxes["button"], boxes["green button"])]
+        self.assertLessEqual(np.abs(np.subtract(*middles)).max(), 1)
+        view = self.step(
+            self.ben, self.arrangement()["version"], do="make-alternates", rows=[self.row_id("button"), row]
+        )
+        self.assertEqual([one["name"] for one in view["rows"]], ["toy", "button", "button", "green button"])
+        self.assertIn("read", add(b"not really", 422)["detail"].lower() + "read")
+        self.assertEqual(len(self.names()), 4)
+        green = self.pixels("green button")
+        self.revise(toy(coat=(30, 140, 60)))
+        np.testing.assert_array_equal(self.pixels("green button"), green)
+
     def test_a_backdrop_lies_behind_all(self) -> None:
         def put(status: int = 200, **said: Any) -> Any:
             return self.post(self.ben, "backdrop", status, {"version": self.arrangement()["version"], **said})
@@ -207,13 +243,7 @@ class ChangeTests(TakingCase):
         self.assertEqual(self.names(), ["toy", "collar", "button"])
         made = from_record(self.illustration.revision.record)
         self.assertEqual({root for one in made.made for root in made.roots_of(one.id)}, {"l1"})
-        file = SimpleUploadedFile("toy.png", toy(coat=(30, 140, 60)))
-        number = self.ben.post(self.address("revisions"), {"file": file}).json()["number"]
-        revision = Revision.objects.get(illustration=self.illustration, number=number)
-        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
-            actions.bring_in(revision.pk, Path(folder), quiet)()
-        Job.objects.filter(pk=revision.job_id).update(state=Job.State.DONE)
-        self.post(self.ben, f"revisions/{number}/take", body={})
+        self.revise(toy(coat=(30, 140, 60)))
         np.testing.assert_array_equal(self.composite(), self.original())
         self.assertEqual(self.pixels("collar")[20, 30].tolist(), [30, 140, 60, 255])
 
@@ -248,3 +278,20 @@ class ChangeTests(TakingCase):
         for _ in range(3):
             self.post(self.ben, "undo")
         self.assertEqual(self.names(), ["toy", "left button"])
+
+    def test_each_stamp_of_the_sheet_is_one_part_in_one_action(self) -> None:
+        """One of them has shapes under one opacity, which are laid together first."""
+        sheet = Path(settings.ROOT) / "demo" / "waybill-stamps.svg"
+        self.illustration = brought_in(self.project, sheet.name, sheet.read_bytes())
+        rows = self.arrangement()["rows"]
+        inside = next(row["id"] for row in rows if row["name"] == "group 2")
+        stamps = [row["id"] for row in rows if row["group"] == inside and row["kind"] == "group"]
+        self.assertGreater(len(stamps), 8)
+        view = self.step(self.ben, self.arrangement()["version"], do="join-rows", rows=stamps)
+        members = [row for row in view["rows"] if row["group"] == inside]
+        self.assertEqual({row["kind"] for row in members}, {"part"})
+        self.assertEqual([row["id"] for row in members], stamps)
+        away = self.cleo.get(self.address("difference")).json()
+        self.assertLessEqual(away["largest"], 1, "rounded once more where shapes lie under one opacity")
+        self.post(self.ben, "undo")
+        self.assertEqual(self.arrangement()["rows"], rows)

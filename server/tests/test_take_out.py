@@ -105,6 +105,14 @@ class TakeOutTests(TakingCase):
         np.testing.assert_array_equal(after, np.where(before[..., 3:] > 0, before, 0))
         self.post(self.ben, "undo")
         self.assertEqual(self.names(), ["beads"])
+        asked = {**asked, "version": self.arrangement()["version"]}
+        asked["separate"] = {"gap": 0, "smallest": 5, "joined": [[1, 3]], "left_out": [2]}
+        view = self.post(self.ben, "take-out", body=asked)["arrangement"]
+        self.assertEqual([row["box"][0] for row in view["rows"]], [35, 5], "the second is left, the others are one")
+        self.post(self.ben, "undo")
+        asked["separate"]["joined"] = [[1, 9]]
+        answer = self.post(self.ben, "take-out", 422, {**asked, "version": self.arrangement()["version"]})
+        self.assertIn("There are 3 pieces by now", answer["detail"])
         two = [{"name": f"b{x}", "gestures": [{"tool": "island", "at": [x, 20]}]} for x in (15, 45)]
         self.take(*two, row="beads")
         self.assertEqual(self.names(), ["beads", "b15", "b45"])

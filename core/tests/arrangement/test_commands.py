@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import signal_post
-from yuplet.arrangement import commands
+from yuplet.arrangement import commands, stacks
 from yuplet.arrangement.commands import (
     Command,
     EndAlternates,
@@ -37,7 +37,7 @@ from yuplet.errors import ArrangementError, CannotJoin, CannotMove, Locked, Name
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
-from yuplet.parts.part import Part
+from yuplet.parts.part import Part, Piece
 from yuplet.pixels.scratch import Scratch
 
 with Scratch() as _scratch:
@@ -289,6 +289,16 @@ class JoinTests(unittest.TestCase):
         )
         self.assertEqual([piece.layer for piece in signal.pieces], ["arm", "lamp"], "the hidden arm is not in it")
         self.assertEqual(apply(joined, inverse(START, JoinRows(("marsh", "signal")))), START)
+
+    def test_what_one_part_cannot_hold_is_told_innermost_first(self) -> None:
+        """The group 'post' holds 'signal', at 80 %."""
+        (row,) = stacks.to_be_merged(START, ("post",))
+        self.assertEqual(row.id, "signal")
+        self.assertEqual([piece.layer for piece in stacks.pieces_below(row)], ["arm", "lamp"])
+        joined = apply(stacks.as_one_layer(START, row, "m1"), JoinRows(("post",))).find("post")[1]
+        assert isinstance(joined, Part)
+        self.assertIn(Piece("m1", 0.8), joined.pieces)
+        self.assertEqual(stacks.to_be_merged(START, ("signal",)), [], "a part keeps its own opacity")
 
     def test_what_cannot_be_joined_or_split(self) -> None:
         cases: dict[str, Command] = {

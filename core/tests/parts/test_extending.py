@@ -58,6 +58,22 @@ class ExtendingTests(unittest.TestCase):
         with self.assertRaisesRegex(CannotTakeOut, "nothing to grow under"):
             grow_under(layer, 6, covering(0, 0, 0, 0))
 
+    def test_a_twin_gives_its_pixels_where_it_has_some(self) -> None:
+        layer, covered = plate(), covering(4, 24, 40, 60)
+        picture = np.full((8, 30, 4), (9, 90, 200, 255), np.uint8)
+        picture[:, :6, 3] = 100
+        twin = Content(Box(6, 29, 36, 37), picture)
+        made = grow_under(layer, 6, covered, "onward", ("t", twin))
+        after = whole(made)
+        self.assertEqual(after[31, 20].tolist(), [9, 90, 200, 255])
+        self.assertEqual(after[31, 10].tolist(), list(RED), "its half-transparent pixels are none")
+        self.assertEqual(after[26, 31].tolist(), list(LINE), "where it has none the layer itself goes on")
+        made_layer = MadeLayer("m1", "l1", made.recipe, made.box)
+        self.assertEqual(made_layer.sources, ("l1", "t"))
+        again = remade(made_layer, {"l1": layer, "t": twin}, made.mask, CANVAS)
+        assert again is not None
+        np.testing.assert_array_equal(again.picture, made.picture)
+
     def test_what_was_added_before_is_still_known(self) -> None:
         first = grow_under(plate(), 3, covering(4, 24, 60, 60), (1, 2, 3))
         assert first.added is not None

@@ -122,3 +122,23 @@ class FillTests(unittest.TestCase):
         self.assertEqual(fill(picture, hole, (1, 2, 3))[3, 3].tolist(), [1, 2, 3, 255])
         self.assertEqual(fill(picture, hole, "flat")[3, 3].tolist(), [0, 0, 0, 0])
         self.assertEqual(fill(picture, np.zeros((8, 8), bool), "flat").tolist(), picture.tolist())
+
+
+class InpaintingTests(unittest.TestCase):
+    def test_a_slope_runs_on_as_the_paper_of_the_method_says(self) -> None:
+        """A. Telea (2004), section 2.1: a pixel is estimated from the values around it and their gradients, to first order.
+
+        So what is constant stays so, and a slope goes on, where the nearest colour makes a step.
+        """
+        rows, columns = np.mgrid[:80, :80]
+        ramp = np.full((80, 80, 4), 255, np.uint8)
+        ramp[..., 0], ramp[..., 1], ramp[..., 2] = 40 + 2 * columns, 60 + rows, 90
+        hole = np.hypot(rows - 40, columns - 40) < 5
+        away, step = {}, {}
+        for how in ("flat", "painted"):
+            filled = fill(np.where(hole[..., None], 0, ramp).astype(np.uint8), hole, how).astype(int)  # type: ignore[arg-type]
+            away[how] = np.abs(filled - ramp)[hole].mean(axis=0)
+            step[how] = np.abs(np.diff(filled[..., 0], axis=1))[hole[:, 1:] & hole[:, :-1]].max()
+        self.assertLessEqual(away["painted"][2], 1, "what is constant stays so, but for OpenCV's rounding")
+        self.assertLess(away["painted"][0], 0.6 * away["flat"][0])
+        self.assertLess(step["painted"], 0.6 * step["flat"])

@@ -10,7 +10,15 @@ from PIL import Image, ImageDraw
 from yuplet.errors import NothingThere, SelectionError
 from yuplet.pixels import Picture
 from yuplet.selecting.masks import combine, distance_to, grown, smoothed, softened
-from yuplet.selecting.regions import inside_lines, islands, nearest_label, of_colour, of_shape, without_crumbs
+from yuplet.selecting.regions import (
+    inside_lines,
+    islands,
+    nearest_label,
+    of_colour,
+    of_shape,
+    rearranged,
+    without_crumbs,
+)
 
 RNG = np.random.default_rng(11)
 
@@ -30,6 +38,18 @@ def drawn(size: tuple[int, int], *lines: tuple[tuple[int, int], ...], width: int
 
 
 class MaskTests(unittest.TestCase):
+    def test_pieces_that_are_joined_or_left_out(self) -> None:
+        labels = np.array([[0, 1, 2, 3, 4, 5, 6]], np.int32)
+        for joined, left_out, wanted in (
+            ([], [], [0, 1, 2, 3, 4, 5, 6]),
+            ([[5, 2]], [], [0, 1, 2, 3, 4, 2, 5]),
+            ([[5, 2], [2, 6]], [3], [0, 1, 2, 0, 3, 2, 2]),
+            ([], [1, 6], [0, 0, 1, 2, 3, 4, 0]),
+        ):
+            self.assertEqual(rearranged(labels, joined, left_out).tolist(), [wanted])
+        with self.assertRaisesRegex(SelectionError, "There are 6 pieces by now"):
+            rearranged(labels, [[1, 7]], [])
+
     def test_distance_growing_and_drawing_in_are_what_their_definitions_say(self) -> None:
         chosen = specks(0.06)[..., 3] > 0
         height, width = chosen.shape

@@ -37,14 +37,13 @@ def keep_first_arrangement(illustration_id: int, tree: Tree) -> None:
 
 
 @transaction.atomic
-def do(illustration_id: int, user: User, version: int, value: dict[str, Any]) -> None:
+def do(illustration_id: int, user: User, version: int, command: commands.Command) -> None:
     """Apply a command that was made while looking at a version.
 
     Steps that others made meanwhile are no obstacle unless they touched the same fields of the same rows. Raises
     `ChangedMeanwhile` then, and the core's `ArrangementError` when the command cannot be applied.
     """
     arrangement = locked(illustration_id)
-    command = commands.from_json(value)
     if type(command) not in commands.COMMANDS.values():
         raise ArrangementError("Rows are replaced by other steps, never by themselves. Reload the page and try again.")
     refuse_if_changed(arrangement, user, version, commands.touched(command))

@@ -1,13 +1,17 @@
 """Changing what parts hold: the core says what becomes of the pixels, layers that are made of others keep it."""
 
+import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path, PurePath
 from typing import Any
 
 import numpy as np
+from django.core.files import File
 from django.db import transaction
 
-from yuplet.arrangement.commands import ReplaceRows
+from yuplet.arrangement import stacks
+from yuplet.arrangement.commands import JoinRows, ReplaceRows, title, touched
 from yuplet.arrangement.taking import (
     check_behind,
     duplicated,
@@ -20,22 +24,28 @@ from yuplet.arrangement.taking import (
     with_layers,
 )
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import CannotTakeOut, NothingChosen, NothingThere
+from yuplet.errors import CannotJoin, CannotTakeOut, NothingChosen, NothingThere, TooLarge
 from yuplet.geometry import Box, Point, Size
-from yuplet.illustration.made import Backdrop, Behind, Colour, Dyed, Fill, Turn, Turned
+from yuplet.illustration.layers import laid
+from yuplet.illustration.made import Backdrop, Behind, Colour, Dyed, Fill, Merged, Pasted, Turn, Turned
 from yuplet.illustration.records import from_record
 from yuplet.parts.colouring import backdrop, dyed
 from yuplet.parts.cutting import owners, without_added
 from yuplet.parts.cutting import take_out as core_take_out
-from yuplet.parts.extending import grow_under, paint_under, round_off
-from yuplet.parts.making import Made, placed_mask
+from yuplet.parts.extending import Twin, grow_under, paint_under, round_off
+from yuplet.parts.making import Made, placed_mask, trimmed
+from yuplet.parts.merging import merged
 from yuplet.parts.part import Frame, Part, Piece, part_box, still
 from yuplet.parts.retouching import touch_up, with_sources
 from yuplet.parts.turning import turn_point, turned
+from yuplet.pixels import kernels
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet.reading.files import read_illustration
 from yuplet.selecting.gestures import HARD, Brush, Edge, Gesture, select
 from yuplet.selecting.marking import of_brush
 from yuplet.selecting.masks import Chosen, Mask, combine
-from yuplet.selecting.regions import islands, without_crumbs
+from yuplet.selecting.regions import islands, rearranged, without_crumbs
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
@@ -58,12 +68,15 @@ class Wish:
 class Separated:
     """Every separate piece of a part, or every region that is proposed when it is divided into so many.
 
-    Each becomes a part, named by the part's own name and a number.
+    Each becomes a part, named by the part's own name and a number, but for those that are `joined` or `left_out`, by their
+    numbers as `queries.islands_of` tells them.
     """
 
     gap: float = 0.0
     smallest: int = 1
     regions: int | None = None
+    joined: Sequence[Sequence[int]] = ()
+    left_out: Sequence[int] = ()
 
 
 @transaction.atomic
@@ -139,8 +152,12 @@ def _all_pieces(illustration: Illustration, part: Part, wanted: Separated, behin
         owner = art.divide(art.picture).parts_at(wanted.regions)
     else:
         owner = without_crumbs(islands(art.picture, gap=wanted.gap, smallest=wanted.smallest))
-    if int(owner.max()) < 2:
-        raise CannotTakeOut(f"'{part.name}' is one piece. Choose a smaller gap, or take art out of it by hand.")
+    count = int(owner.max())
+    owner = rearranged(owner, wanted.joined, wanted.left_out)
+    if count < 2 or not owner.any():
+        raise CannotTakeOut(
+            f"'{part.name}' is one piece, or all of it is left out. Choose a smaller gap, or take art out of it by hand."
+        )
     found = core_take_out(art.in_its_layer, owner, behind)
     return _Cut(art, found.taken, found.left)
 
@@ -202,6 +219,23 @@ class Change:
         check_behind(self.before, self.row, True)
         return queries.covered_by(self.illustration, in_front_of(self.before, self.row))
 
+    def twin(self, row: str | None) -> Twin | None:
+        """Another part mirrored across the middle of the canvas, as it lies where this part does; it becomes a layer."""
+        if row is None:
+            return None
+        other, part = queries.art_of(self.illustration, row), self.part
+        _, named = self.before.find(row)
+        if other.offset[1] != part.offset[1]:
+            raise CannotTakeOut(
+                f"'{named.name}' and '{part.name}' were moved apart. Put them back at one height first."
+            )
+        width = _size(self.illustration).width
+        across = (width - other.offset[0] - part.offset[0]) / 2
+        made = turned(other.in_its_layer, Turned(Turn(True), (across, 0.0)))
+        (layer,) = keep_made(self.illustration.revision, [(_layer_of(self.illustration, other), made)])
+        content = made.content
+        return layer, replace(content, box=content.box.moved(*part.offset))
+
     def with_made(self, art: queries.Art, made: Made, what: str) -> ReplaceRows:
         """The step that gives the part what was made of it, which lies where the part does."""
         own = made.moved(-art.offset[0], -art.offset[1])
@@ -209,15 +243,17 @@ class Change:
         return with_layer(self.before, self.row, layer, what)
 
 
-def _grow_under(change: Change, by: int, fill: Fill = "onward") -> ReplaceRows:
+def _grow_under(change: Change, by: int, fill: Fill = "onward", twin: str | None = None) -> ReplaceRows:
     art = change.art
-    made = grow_under(art.content, by, change.covered(), fill)
+    made = grow_under(art.content, by, change.covered(), fill, change.twin(twin))
     return change.with_made(art, made, f"Grow '{change.part.name}' under its neighbours by {by} px")
 
 
-def _round_off(change: Change, at: tuple[float, float], radius: float, fill: Fill = "onward") -> ReplaceRows:
+def _round_off(
+    change: Change, at: tuple[float, float], radius: float, fill: Fill = "onward", twin: str | None = None
+) -> ReplaceRows:
     art = change.art
-    made = round_off(art.content, Point(*at), radius, change.covered(), fill)
+    made = round_off(art.content, Point(*at), radius, change.covered(), fill, change.twin(twin))
     step = change.with_made(art, made, f"Round off '{change.part.name}'")
     # It turns about the middle of its round end, unless somebody has said otherwise.
     (put,) = step.put
@@ -225,14 +261,16 @@ def _round_off(change: Change, at: tuple[float, float], radius: float, fill: Fil
     return replace(step, put=(replace(put, record=replace(put.record, pivot=pivot)),))
 
 
-def _paint_under(change: Change, strokes: Sequence[Brush], fill: Fill = "onward") -> ReplaceRows:
+def _paint_under(
+    change: Change, strokes: Sequence[Brush], fill: Fill = "onward", twin: str | None = None
+) -> ReplaceRows:
     art, covered = change.art, change.covered()
     height, width = covered.shape
     mask = np.zeros((height, width), np.uint8)
     for stroke in strokes:
         painted = of_brush(stroke.points, stroke.size, stroke.hardness, width, height)
         mask = combine(mask, painted, stroke.how)
-    made = paint_under(art.content, mask, Box(0, 0, width, height), covered, fill)
+    made = paint_under(art.content, mask, Box(0, 0, width, height), covered, fill, change.twin(twin))
     return change.with_made(art, made, f"Paint '{change.part.name}' on under its neighbours")
 
 
@@ -307,6 +345,41 @@ def change(illustration_id: int, user: User, version: int, row: str, what: str, 
     take_step(arrangement, user, step)
 
 
+@transaction.atomic
+def join(illustration_id: int, user: User, version: int, rows: Sequence[str]) -> None:
+    """Make one part of several rows, or of each of several groups, in one step.
+
+    What lies under one opacity or mode within them is laid together first. Raises `ArrangementError` and `ChangedMeanwhile`.
+    """
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    command = JoinRows(tuple(rows))
+    refuse_if_changed(arrangement, user, version, touched(command))
+    before = queries.tree_of(arrangement)
+    tree = before.settled()
+    inner = stacks.to_be_merged(tree, rows)
+    if not inner:
+        take_step(arrangement, user, command)
+        return
+    read = from_record(illustration.revision.record)
+    for one in inner:
+        pieces = stacks.pieces_below(tree.find(one.id)[1])
+        contents = {
+            piece.layer: found
+            for piece in pieces
+            if (found := content_of(illustration.revision, read, piece.layer)) is not None
+        }
+        made = merged(contents, Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces)))
+        if made is None:
+            raise CannotJoin(f"Nothing of '{one.name}' is seen, so there is nothing to join. Hide it first.")
+        (layer,) = keep_made(illustration.revision, [(None, made)])
+        read = from_record(illustration.revision.record)
+        tree = stacks.as_one_layer(tree, one, layer)
+    _, put = stacks.joined(tree, rows)
+    leaving, _ = stacks.without(before, rows)
+    take_step(arrangement, user, ReplaceRows(leaving, put, title(command, before)))
+
+
 ABOUT = ("middle", "pivot", "itself")
 """What a part is mirrored or turned about: the middle of the canvas, its pivot, or its own middle."""
 
@@ -355,6 +428,51 @@ def put_backdrop(illustration_id: int, user: User, version: int, colours: Sequen
     take_step(
         arrangement, user, new_part(before, Part(layer, "backdrop", still(layer)), None, 0, "Put a backdrop behind")
     )
+    return layer
+
+
+MAX_PICTURE = 64 << 20
+"""Bytes of a picture that becomes a part: it is read while somebody waits."""
+
+
+@transaction.atomic
+def add_picture(illustration_id: int, user: User, version: int, file: File[bytes], row: str | None) -> str:
+    """Make a part of a picture, in front of a row in whose middle it lies, or of everything. Answers its row.
+
+    Raises `ReadError` when it cannot be read, and `ArrangementError`.
+    """
+    name = PurePath(file.name or "picture")
+    if file.size > MAX_PICTURE:
+        raise TooLarge(
+            f"'{name}' has {file.size >> 20} MiB; a picture that becomes a part has up to {MAX_PICTURE >> 20}."
+        )
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    before = queries.tree_of(arrangement)
+    canvas = _size(illustration)
+    with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+        path = Path(folder, "picture")
+        path.write_bytes(file.read())
+        read, _ = read_illustration(path, scratch, file_name=name.name)
+        picture = compose(laid(read.layers), read.canvas, scratch)
+    kernels.clear_hidden_colour(picture)
+    group, index, around = None, len(before.rows), Box(0, 0, *canvas)
+    if row is not None:
+        group, index = before.place(row)
+        _, beside = before.find(row)
+        index += 1
+        if isinstance(beside, Part):
+            kept = from_record(illustration.revision.record)
+            around = part_box(beside, kept.boxes, canvas) or around
+    height, width = picture.shape[:2]
+    middle = around.centre
+    box = Box.at(round(middle.x - width / 2), round(middle.y - height / 2), Size(width, height))
+    made = trimmed(picture, box, Pasted())
+    if made is None:
+        raise CannotTakeOut(f"'{name}' is empty, so there is nothing to make a part of.")
+    (layer,) = keep_made(illustration.revision, [(None, made)])
+    part = Part(layer, name.stem, still(layer))
+    take_step(arrangement, user, new_part(before, part, group, index, f"Add '{name.stem}' as a part"))
     return layer
 
 

@@ -155,12 +155,14 @@ class SelectedSerializer(serializers.Serializer[Any]):
 class SeparateSerializer(serializers.Serializer[Any]):
     """How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.
 
-    With `regions` it is divided into so many proposed ones instead.
+    With `regions` it is divided into so many proposed ones instead. Pieces are joined and left out by their numbers, from 1.
     """
 
     gap = serializers.FloatField(default=0.0, min_value=0, max_value=200)
     smallest = serializers.IntegerField(default=1, min_value=1)
     regions = serializers.IntegerField(required=False, min_value=1, max_value=MAX_REGIONS)
+    joined = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()), required=False)
+    left_out = serializers.ListField(child=serializers.IntegerField(), required=False)
 
 
 class AskIslandsSerializer(serializers.Serializer[Any]):
@@ -262,6 +264,9 @@ class ChangeSerializer(serializers.Serializer[Any]):
         child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
     )
     shaded = serializers.BooleanField(required=False)
+    twin = serializers.CharField(
+        required=False, help_text="A part that is mirrored across the canvas and gives its pixels."
+    )
 
 
 class DuplicateSerializer(serializers.Serializer[Any]):
@@ -285,6 +290,14 @@ class BackdropSerializer(serializers.Serializer[Any]):
         min_length=1,
         max_length=2,
     )
+
+
+class PictureSerializer(serializers.Serializer[Any]):
+    """A picture, and the row that it is put in front of, in the middle of which it lies."""
+
+    version = serializers.IntegerField(help_text="The version that was looked at.")
+    file = serializers.FileField(max_length=255)
+    row = serializers.CharField(required=False, allow_blank=True)
 
 
 class AskLimbSerializer(serializers.Serializer[Any]):

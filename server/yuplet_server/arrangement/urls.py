@@ -13,6 +13,7 @@ urlpatterns = [
     path("illustrations/<int:illustration>/change", views.ChangeView.as_view()),
     path("illustrations/<int:illustration>/duplicate", views.DuplicateView.as_view()),
     path("illustrations/<int:illustration>/backdrop", views.BackdropView.as_view()),
+    path("illustrations/<int:illustration>/pictures", views.PicturesView.as_view()),
     path("illustrations/<int:illustration>/added", views.AddedView.as_view()),
     path("illustrations/<int:illustration>/limb", views.LimbView.as_view()),
     path("illustrations/<int:illustration>/findings", views.FindingsView.as_view()),

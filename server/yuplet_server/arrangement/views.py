@@ -2,9 +2,11 @@ from collections.abc import Callable
 from typing import Any
 
 from drf_spectacular.utils import extend_schema
+from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet.arrangement import commands
 from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
@@ -23,6 +25,7 @@ from yuplet_server.arrangement.serializers import (
     IslandsSerializer,
     LimbSerializer,
     MendSerializer,
+    PictureSerializer,
     PieceOfArtSerializer,
     ProposalsSerializer,
     ReviewSerializer,
@@ -57,7 +60,11 @@ class StepsView(APIView):
         asked = StepSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         # The core reads the command itself: it says more exactly what is wrong with it.
-        actions.do(found.pk, request.user, asked.validated_data["version"], asked.initial_data["command"])
+        command = commands.from_json(asked.initial_data["command"])
+        if isinstance(command, commands.JoinRows):
+            making.join(found.pk, request.user, asked.validated_data["version"], command.rows)
+        else:
+            actions.do(found.pk, request.user, asked.validated_data["version"], command)
         return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
 
 
@@ -175,6 +182,21 @@ class BackdropView(APIView):
         asked.is_valid(raise_exception=True)
         colours = [(red, green, blue) for red, green, blue in asked.validated_data["colours"]]
         row = making.put_backdrop(found.pk, request.user, asked.validated_data["version"], colours)
+        return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
+
+
+class PicturesView(APIView):
+    """A picture that becomes a part by itself."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(request=PictureSerializer, responses=TakenOutSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = PictureSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        said = asked.validated_data
+        row = making.add_picture(found.pk, request.user, said["version"], said["file"], said.get("row") or None)
         return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
 
 

@@ -22,7 +22,7 @@ from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import ReadingReport, laid
-from yuplet.illustration.made import Cut, Extension, MadeLayer
+from yuplet.illustration.made import Cut, Extension, MadeLayer, Pasted
 from yuplet.illustration.records import from_record, to_record
 from yuplet.parts.making import Made
 from yuplet.parts.remaking import remade
@@ -210,6 +210,11 @@ def make_again(revision: Revision, before: Revision, wanted: Iterable[str]) -> N
             waiting += earlier[layer].sources
     factor = read.canvas.width / from_record(before.record).canvas.width if revision.sha256 == before.sha256 else 1.0
     for made in (one for one in earlier.values() if one.id in needed):
+        if isinstance(made.recipe, Pasted):
+            image = LayerImage.objects.get(revision=before, layer=made.id)
+            _add_made(revision, read, [made], [(made.id, image.pixels, image.thumbnail)])
+            read = replace(read, made=(*read.made, made))
+            continue
         sources = {layer: found for layer in made.sources if (found := content_of(revision, read, layer)) is not None}
         mask = None
         if isinstance(made.recipe, Cut | Extension):

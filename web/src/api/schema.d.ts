@@ -296,6 +296,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A picture that becomes a part by itself. */
+        post: operations["illustrations_pictures_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/plan": {
         parameters: {
             query?: never;
@@ -848,6 +865,8 @@ export interface components {
             fill?: components["schemas"]["FillEnum"];
             colour?: number[];
             shaded?: boolean;
+            /** @description A part that is mirrored across the canvas and gives its pixels. */
+            twin?: string;
         };
         /**
          * @description * `kept` - kept
@@ -1261,6 +1280,14 @@ export interface components {
         PatchedProjectNameRequest: {
             name?: string;
         };
+        /** @description A picture, and the row that it is put in front of, in the middle of which it lies. */
+        PictureRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            /** Format: binary */
+            file: string;
+            row?: string;
+        };
         /**
          * @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas.
          *
@@ -1478,7 +1505,7 @@ export interface components {
         /**
          * @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.
          *
-         *     With `regions` it is divided into so many proposed ones instead.
+         *     With `regions` it is divided into so many proposed ones instead. Pieces are joined and left out by their numbers, from 1.
          */
         SeparateRequest: {
             /**
@@ -1489,6 +1516,8 @@ export interface components {
             /** @default 1 */
             smallest: number;
             regions?: number;
+            joined?: number[][];
+            left_out?: number[];
         };
         /** @description Who is signed in; null when nobody is. */
         Session: {
@@ -2158,6 +2187,31 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    illustrations_pictures_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PictureRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
         };

@@ -148,6 +148,23 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       choose(answer.taken, answer.taken[0] ?? null);
       return answer.arrangement;
     });
+  const addPicture = (file: File, row: string | null) =>
+    perform(async (version) => {
+      const params = { path: { illustration: illustration.id } };
+      const form = new FormData();
+      form.append('version', String(version));
+      form.append('file', file);
+      if (row !== null) form.append('row', row);
+      const answer = await body(
+        client.POST('/api/illustrations/{illustration}/pictures', {
+          params,
+          body: form as never,
+          bodySerializer: (data: unknown) => data as FormData,
+        }),
+      );
+      choose(answer.taken, answer.taken[0] ?? null);
+      return answer.arrangement;
+    });
   const canEdit = illustration.role !== 'viewer';
   const taking = useTaking({
     illustration: illustration.id,
@@ -285,7 +302,14 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
             />
           )}
           {view && step === 'put-in-order' && (
-            <BenchDrawer view={view} chosen={chosen} canEdit={canEdit} act={act} again={again} />
+            <BenchDrawer
+              view={view}
+              chosen={chosen}
+              canEdit={canEdit}
+              act={act}
+              again={again}
+              addPicture={addPicture}
+            />
           )}
         </div>
       </main>

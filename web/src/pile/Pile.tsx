@@ -40,7 +40,15 @@ interface Props {
   onPick: (row: Row | null, extend: boolean) => void;
 }
 
-const GROUNDS: Record<Ground, string> = { grey: '#9a9a97', light: '#f4f2ec', dark: '#2b2b2d', pattern: '#b7b7b4' };
+const GROUNDS: Record<Ground, string> = {
+  grey: '#9a9a97',
+  light: '#f4f2ec',
+  dark: '#2b2b2d',
+  pattern: '#b7b7b4',
+  white: '#ffffff',
+  black: '#000000',
+  orange: '#e8791c',
+};
 const CLICK = 4;
 /** Device pixels from the divider of a comparison within which a drag moves it. */
 const GRIP = 14;
@@ -406,7 +414,7 @@ function paint(
 
 function paintBorder(context: CanvasRenderingContext2D, view: View, canvas: Extent, ground: Ground): void {
   const [width, height] = [canvas.width * view.zoom, canvas.height * view.zoom];
-  context.strokeStyle = ground === 'dark' ? '#ffffff59' : '#00000059';
+  context.strokeStyle = ground === 'dark' || ground === 'black' ? '#ffffff59' : '#00000059';
   context.lineWidth = 1;
   context.strokeRect(Math.round(view.x) - 0.5, Math.round(view.y) - 0.5, Math.round(width) + 1, Math.round(height) + 1);
 }

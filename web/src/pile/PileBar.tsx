@@ -1,7 +1,7 @@
 import { Button, NativeSelect } from '@mantine/core';
 import classes from './Pile.module.css';
 
-export type Ground = 'grey' | 'light' | 'dark' | 'pattern';
+export type Ground = 'grey' | 'light' | 'dark' | 'pattern' | 'white' | 'black' | 'orange';
 /** How vector art is shown when it is larger than its pixels. */
 export type Shapes = 'sharp' | 'pixels';
 export type Outlined = 'chosen' | 'all' | 'none';
@@ -25,6 +25,9 @@ const GROUNDS = [
   { value: 'light', label: 'Light ground' },
   { value: 'dark', label: 'Dark ground' },
   { value: 'pattern', label: 'Lined ground' },
+  { value: 'white', label: 'White ground' },
+  { value: 'black', label: 'Black ground' },
+  { value: 'orange', label: 'Orange ground' },
 ];
 const SHAPES = [
   { value: 'sharp', label: 'Shapes sharp' },

@@ -551,7 +551,7 @@ def _replacement(arrangement: Arrangement, command: _Restacking) -> ReplaceRows:
         case ReadAsParts(row):
             remove, put = stacks.as_parts(arrangement, row)
         case JoinRows(rows):
-            remove, put = stacks.joined(arrangement, rows)
+            remove, put = stacks.joined(arrangement.settled(), rows)
         case SplitParts(rows):
             remove, put = stacks.split(arrangement, rows)
         case RemoveRows(rows):

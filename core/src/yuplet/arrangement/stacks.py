@@ -121,6 +121,47 @@ def joined(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
     return leaving, (PutRow(to_record(part, around[-1].id if around else None), front),)
 
 
+def to_be_merged(arrangement: Arrangement, row_ids: Sequence[str]) -> list[Row]:
+    """What one part cannot hold as it is: several layers under one opacity or mode. Innermost first.
+
+    Each must become one layer before rows can be joined. Groups that become a part each keep their own opacity and mode.
+    """
+    rows = [arrangement.find(row_id)[1] for row_id in row_ids]
+    are_groups = all(isinstance(row, PartGroup) for row in rows)
+    found: list[Row] = []
+
+    def below(row: Row, is_outermost: bool) -> None:
+        if not row.shown and not is_outermost:
+            return
+        has_state = row.opacity < 1 or row.blend != "normal"
+        if isinstance(row, PartGroup):
+            for member in row.members:
+                below(member, False)
+            has_state |= row.isolated and any(member.blend != "normal" for member in row.members)
+            if has_state and not (is_outermost and are_groups) and any(member.shown for member in row.members):
+                found.append(row)
+        elif has_state and len(row.frames) == 1 and len(row.pieces) > 1:
+            found.append(row)
+
+    for row in rows:
+        below(row, True)
+    return found
+
+
+def pieces_below(row: Row) -> tuple[Piece, ...]:
+    """What is seen of a row as pieces, without its own opacity and mode. Raises `CannotJoin`."""
+    plain = replace(row, opacity=1.0, blend="normal")
+    return _one_part(
+        row.id, row.name, [replace(plain, isolated=False) if isinstance(plain, PartGroup) else plain]
+    ).pieces
+
+
+def as_one_layer(arrangement: Arrangement, row: Row, layer: str) -> Arrangement:
+    """The arrangement with a part of one layer in the place of a row, under the same opacity and mode."""
+    part = Part(row.id, row.name, (Frame((Piece(layer),)),), row.shown, True, row.opacity, row.blend)
+    return arrangement.changed(lambda other: part if other.id == row.id else other)
+
+
 def _each_group_one(arrangement: Arrangement, groups: list[PartGroup]) -> Replacement:
     leaving: list[str] = []
     put: list[PutRow] = []

@@ -55,11 +55,12 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Extension:
-    """A layer with pixels added to it: those of the mask."""
+    """A layer with pixels added to it: those of the mask, from the layer `twin` where that is opaque, else by the fill."""
 
     mask: str
     mask_box: Box
     fill: Fill = "onward"
+    twin: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +93,12 @@ class Backdrop:
     colours: tuple[Colour, ...]
 
 
-Recipe: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop
+@dataclass(frozen=True, slots=True)
+class Pasted:
+    """A picture that was put in by itself: there is nothing that it could be made of again, and it stays as it is."""
+
+
+Recipe: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop | Pasted
 
 _KINDS: dict[str, type[Recipe]] = {
     "cut": Cut,
@@ -101,6 +107,7 @@ _KINDS: dict[str, type[Recipe]] = {
     "dyed": Dyed,
     "merged": Merged,
     "backdrop": Backdrop,
+    "pasted": Pasted,
 }
 
 
@@ -122,7 +129,8 @@ class MadeLayer:
         """The layers that it is made of."""
         if isinstance(self.recipe, Merged):
             return tuple(dict.fromkeys(layer for layer, _, _ in self.recipe.pieces))
-        return () if self.of is None else (self.of,)
+        twin = self.recipe.twin if isinstance(self.recipe, Extension) else None
+        return tuple(layer for layer in (self.of, twin) if layer is not None)
 
     @property
     def masks(self) -> tuple[str, ...]:

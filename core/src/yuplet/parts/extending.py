@@ -2,18 +2,22 @@
 one of them moves and nothing changes that is seen at rest.
 """
 
+from typing import TypeAlias
+
 import numpy as np
 
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
 from yuplet.illustration.made import Extension, Fill
-from yuplet.parts.making import Content, Made, placed_mask, trimmed
+from yuplet.parts.making import Content, Made, placed_mask, placed_picture, trimmed
 from yuplet.pixels.filling import fill
 from yuplet.selecting.masks import HALF, Chosen, Mask, grown
 from yuplet.selecting.regions import pieces_of
 
+Twin: TypeAlias = tuple[str, Content]
 
-def grow_under(layer: Content, by: int, covered: Chosen, how: Fill = "onward") -> Made:
+
+def grow_under(layer: Content, by: int, covered: Chosen, how: Fill = "onward", twin: Twin | None = None) -> Made:
     """Extend a layer along its border by up to `by` pixels.
 
     Parameters
@@ -24,6 +28,8 @@ def grow_under(layer: Content, by: int, covered: Chosen, how: Fill = "onward") -
     covered : (canvas height, canvas width) bool
         Where the canvas is covered completely by what lies over the layer.
     how : Fill
+    twin : (str, Content), optional
+        A layer and what it holds: where that is opaque its pixels are taken instead.
 
     Raises
     ------
@@ -33,40 +39,50 @@ def grow_under(layer: Content, by: int, covered: Chosen, how: Fill = "onward") -
     box = layer.box
     area = _on(covered, Box(box.left - by, box.top - by, box.right + by, box.bottom + by))
     opaque = _opaque(layer, area)
-    return _added(layer, grown(opaque, by), area, covered, how, "the border of this part")
+    return _added(layer, grown(opaque, by), area, covered, how, twin, "the border of this part")
 
 
-def round_off(layer: Content, centre: Point, radius: float, covered: Chosen, how: Fill = "onward") -> Made:
+def round_off(
+    layer: Content, centre: Point, radius: float, covered: Chosen, how: Fill = "onward", twin: Twin | None = None
+) -> Made:
     """Extend a layer by a disc, so that its end is round about what it turns about. As `grow_under` otherwise."""
     reach = int(np.ceil(radius)) + 1
     x, y = int(np.floor(centre.x)), int(np.floor(centre.y))
     area = _on(covered, Box(x - reach, y - reach, x + reach + 1, y + reach + 1).join(layer.box))
     rows, columns = np.ogrid[area.top : area.bottom, area.left : area.right]
     disc: Chosen = np.hypot(columns + 0.5 - centre.x, rows + 0.5 - centre.y) <= radius
-    return _added(layer, disc, area, covered, how, "this end of the part")
+    return _added(layer, disc, area, covered, how, twin, "this end of the part")
 
 
-def paint_under(layer: Content, mask: Mask, at: Box, covered: Chosen, how: Fill = "onward") -> Made:
+def paint_under(
+    layer: Content, mask: Mask, at: Box, covered: Chosen, how: Fill = "onward", twin: Twin | None = None
+) -> Made:
     """Extend a layer by what was painted, a mask that lies at a box of the canvas. As `grow_under` otherwise."""
     area = _on(covered, at.join(layer.box))
-    return _added(layer, placed_mask(mask, at, area) >= HALF, area, covered, how, "what you painted")
+    return _added(layer, placed_mask(mask, at, area) >= HALF, area, covered, how, twin, "what you painted")
 
 
-def extended(layer: Content, mask: Mask, recipe: Extension) -> Made | None:
+def extended(layer: Content, mask: Mask, recipe: Extension, twin: Content | None = None) -> Made | None:
     """A layer with the pixels of a mask added, which lies at the recipe's `mask_box`; None when both are empty."""
     area = layer.box.join(recipe.mask_box)
-    whole = np.zeros((area.height, area.width, 4), np.uint8)
-    inner = layer.box.moved(-area.left, -area.top)
-    whole[inner.top : inner.bottom, inner.left : inner.right] = layer.picture
+    whole = placed_picture(layer, area)
     added = placed_mask(mask, recipe.mask_box, area) > 0
     whole[added] = 0
     is_onward = recipe.fill == "onward"
-    filled = fill(whole, added, "flat" if recipe.fill == "onward" else recipe.fill, and_lines=is_onward)
+    filled = fill(
+        whole, added & (whole[..., 3] == 0), "flat" if recipe.fill == "onward" else recipe.fill, and_lines=is_onward
+    )
+    if twin is not None:
+        own = placed_picture(twin, area)
+        there = added & (own[..., 3] == 255)
+        filled[there] = own[there]
     before = placed_mask(layer.all_added, layer.box, area)
     return trimmed(filled, area, recipe, mask, (added | before) & (filled[..., 3] > 0))
 
 
-def _added(layer: Content, wanted: Chosen, area: Box, covered: Chosen, how: Fill, where: str) -> Made:
+def _added(
+    layer: Content, wanted: Chosen, area: Box, covered: Chosen, how: Fill, twin: Twin | None, where: str
+) -> Made:
     opaque = _opaque(layer, area)
     near = wanted & ~opaque & covered[area.top : area.bottom, area.left : area.right]
     # Only what hangs together with the layer: nothing beyond a gap that is seen.
@@ -74,7 +90,8 @@ def _added(layer: Content, wanted: Chosen, area: Box, covered: Chosen, how: Fill
     near &= np.isin(labels, np.unique(labels[opaque]))
     if not near.any():
         raise CannotTakeOut(f"Nothing that is opaque lies over {where}, so there is nothing to grow under.")
-    found = extended(layer, np.where(near, 255, 0).astype(np.uint8), Extension("", area, how))
+    name, theirs = twin if twin is not None else (None, None)
+    found = extended(layer, np.where(near, 255, 0).astype(np.uint8), Extension("", area, how, name), theirs)
     assert found is not None
     return found
 

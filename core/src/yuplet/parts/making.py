@@ -74,3 +74,8 @@ def placed_mask(mask: NDArray[Any], at: Box, box: Box) -> NDArray[Any]:
         there = common.moved(-box.left, -box.top)
         result[there.top : there.bottom, there.left : there.right] = mask[own.top : own.bottom, own.left : own.right]
     return result
+
+
+def placed_picture(content: Content, box: Box) -> Picture:
+    """The pixels of a layer within a box of the canvas; empty where it is not."""
+    return np.dstack([placed_mask(content.picture[..., channel], content.box, box) for channel in range(4)])

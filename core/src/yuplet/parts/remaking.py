@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.illustration.made import Backdrop, Cut, Dyed, Extension, MadeLayer, Merged, Turned
+from yuplet.illustration.made import Backdrop, Cut, Dyed, Extension, MadeLayer, Merged, Pasted, Turned
 from yuplet.parts.colouring import backdrop, dyed
 from yuplet.parts.cutting import owners, take_out
 from yuplet.parts.extending import extended
@@ -52,7 +52,8 @@ def remade(
         return turned(layer, replace(recipe, about=(recipe.about[0] * factor, recipe.about[1] * factor)))
     if isinstance(recipe, Dyed):
         return dyed(layer, recipe)
-    assert mask is not None
+    # What was pasted is no layer of another one.
+    assert mask is not None and not isinstance(recipe, Pasted)
     at = recipe.mask_box
     if factor != 1:
         at = Box(*(round(side * factor) for side in at))
@@ -60,7 +61,7 @@ def remade(
         mask = cv2.resize(mask, at.size, interpolation=how).astype(np.uint8, copy=False)
     again = replace(recipe, mask_box=at.moved(*by))
     if isinstance(again, Extension):
-        return extended(layer, mask, again)
+        return extended(layer, mask, again, sources.get(again.twin or ""))
     return _cut_again(layer, mask, again)
 
 

@@ -155,6 +155,8 @@ def _made_of(
 
 def with_sources(made: Made, ids: dict[str, str]) -> Made:
     """A made layer whose recipe names other layers."""
+    if isinstance(made.recipe, Extension) and made.recipe.twin in ids:
+        return replace(made, recipe=replace(made.recipe, twin=ids[made.recipe.twin]))
     if not isinstance(made.recipe, Merged):
         return made
     pieces = tuple((ids.get(layer, layer), opacity, blend) for layer, opacity, blend in made.recipe.pieces)

@@ -22,7 +22,7 @@ FRINGE = 2
 _DARK = 80
 _LINE = 0.012
 """How thick a line can be, as a share of the geometric mean of the picture's sides."""
-_RADIUS = 3
+_RADIUS = 8
 _AROUND = 24
 """Pixels around a hole that inpainting looks at."""
 
@@ -75,7 +75,10 @@ def fill(
     if how == "painted":
         # Inpainting needs colour all around: what is no source is given the nearest one first.
         rest = np.where(source[..., None], near[..., :3], colours)
-        painted = cv2.inpaint(np.ascontiguousarray(rest), place.astype(np.uint8), _RADIUS, cv2.INPAINT_TELEA)
+        # The fringe is painted as well, or the slopes beyond it would end there.
+        fringe = np.ones((2 * FRINGE + 1,) * 2, np.uint8)
+        unknown = place | ((cv2.dilate(place.astype(np.uint8), fringe) > 0) & ~source)
+        painted = cv2.inpaint(np.ascontiguousarray(rest), unknown.astype(np.uint8), _RADIUS, cv2.INPAINT_TELEA)
         colours = painted.astype(np.uint8, copy=False)
     view = result[inner]
     view[place, :3] = colours[place]

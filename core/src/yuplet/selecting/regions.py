@@ -1,7 +1,7 @@
 """Regions of a picture: of one colour, inside of lines, islands, shapes that were drawn."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from io import BytesIO
 from typing import Literal, TypeAlias
@@ -150,6 +150,31 @@ def without_crumbs(found: Islands) -> Labels:
     labels = nearest_label(kept[found.labels])
     labels[found.labels == 0] = 0
     return labels
+
+
+def rearranged(labels: Labels, joined: Sequence[Sequence[int]], left_out: Collection[int]) -> Labels:
+    """Pieces after somebody looked at them: some are one, some are none; counted from 1 anew, in the same order.
+
+    Of pieces that are joined the one with the least number gives its place. Raises SelectionError for numbers that no piece has.
+
+    >>> rearranged(np.array([[1, 2, 3, 4]], np.int32), [[2, 4]], [1]).tolist()
+    [[0, 1, 2, 1]]
+    """
+    count = int(labels.max())
+    named = {number for group in joined for number in group} | set(left_out)
+    if not all(1 <= number <= count for number in named):
+        raise SelectionError(f"There are {count} pieces by now. Look at them again.")
+    first = np.arange(count + 1)
+    for group in joined:
+        # Groups may share members: all that hang together are one.
+        together = {int(first[number]) for number in group}
+        first[np.isin(first, list(together))] = min(together, default=0)
+    first[list(set(left_out))] = 0
+    kept = sorted(set(first.tolist()) - {0})
+    anew = np.zeros(count + 1, np.int32)
+    anew[kept] = np.arange(1, len(kept) + 1)
+    result: Labels = anew[first][labels]
+    return result
 
 
 def of_shape(points: Sequence[tuple[float, float]], width: int, height: int, rule: str = "nonzero") -> Mask:

@@ -1,4 +1,4 @@
-import { Button } from '@mantine/core';
+import { Button, FileButton } from '@mantine/core';
 import type { Arrangement, Row } from '../../api/calls';
 import type { Schemas } from '../../api/client';
 import { type Command, type Direction, placesTowards } from '../../ledger/commands';
@@ -14,6 +14,8 @@ interface Props {
   act: (command: Command) => void;
   /** A part once more, mirrored or not. */
   again: (row: string, how: Again) => void;
+  /** A picture becomes a part, in front of a row. */
+  addPicture: (file: File, row: string | null) => void;
 }
 
 export type Again = Pick<Schemas['DuplicateRequest'], 'mirrored' | 'about'>;
@@ -26,7 +28,7 @@ const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
 ];
 
 /** What can be done to what is chosen, in plain verbs. */
-export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
+export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: Props) {
   const rows = view.rows.filter((row) => chosen.has(row.id));
   const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
   const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
@@ -38,6 +40,7 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
   const animated = rows.length === 1 && first && first.frames.length > 1 ? first : null;
   const areGroups = rows.every((row) => row.kind === 'group');
   const canJoin = areGroups || (rows.length > 1 && rows.every((row) => row.group === first?.group));
+  const inner = rows.length === 1 ? view.rows.filter((row) => row.kind === 'group' && row.group === first?.id) : [];
   const layered = rows.filter((row) => row.frames.length === 1 && (row.frames[0]?.pieces.length ?? 0) > 1);
   const set = view.rows.find(
     (row) => row.alternate !== null && rows.length === 1 && (row.id === first?.id || row.id === first?.group),
@@ -66,6 +69,16 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
             onClick={() => act({ do: 'join-rows', rows: rows.map((row) => row.id) })}
           >
             {rows.length > 1 && areGroups ? 'Make one part of each' : 'Make one part'}
+          </Button>
+        )}
+        {!off && inner.length > 1 && !set && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            title={`Each of the ${inner.length} groups in it becomes one part`}
+            onClick={() => act({ do: 'join-rows', rows: inner.map((row) => row.id) })}
+          >
+            One part of each in it
           </Button>
         )}
         {!off && layered.length > 0 && (
@@ -174,6 +187,18 @@ export function BenchDrawer({ view, chosen, canEdit, act, again }: Props) {
       >
         Remove <Key name="R" />
       </Button>
+      <FileButton accept="image/*" onChange={(file) => file && addPicture(file, first?.id ?? null)} disabled={!canEdit}>
+        {(props) => (
+          <Button
+            {...props}
+            size="compact-sm"
+            variant="default"
+            title="It lies in the middle of what is chosen, in front of it"
+          >
+            Add a picture
+          </Button>
+        )}
+      </FileButton>
       <span className={classes.gap} />
       {DIRECTIONS.map(([direction, label, key]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);

@@ -40,6 +40,19 @@ export function Beneath({ taking, canEdit }: Props) {
             value={changing.fill}
             onChange={(event) => changing.setFill(event.currentTarget.value as Fill)}
           />
+          <NativeSelect
+            size="xs"
+            label="Or mirrored from a twin"
+            data={[
+              { value: '', label: 'none' },
+              ...taking.parts
+                .filter((row) => row.id !== from?.id)
+                .map((row) => ({ value: row.id, label: row.name }))
+                .reverse(),
+            ]}
+            value={changing.twin}
+            onChange={(event) => changing.setTwin(event.currentTarget.value)}
+          />
           {changing.fill === 'colour' && (
             <ColourField label="Colour" value={changing.colour} onChange={changing.setColour} />
           )}

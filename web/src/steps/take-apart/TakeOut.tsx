@@ -3,7 +3,7 @@ import { ColourField } from '../../ui/ColourField';
 import { plural } from '../../ui/units';
 import { Dial } from './Dial';
 import classes from './TakeApart.module.css';
-import { type Behind, FIRST_PIECES, type How, type Numbers, type Taking, type Tool } from './useTaking';
+import { type Behind, countOf, FIRST_PIECES, type How, type Numbers, type Taking, type Tool } from './useTaking';
 
 interface Props {
   taking: Taking;
@@ -56,6 +56,7 @@ const BEHINDS = [
 /** A part is taken out of another: what belongs to it, its edge, and what lies behind. */
 export function TakeOut({ taking, canEdit }: Props) {
   const { from, chosen, islands } = taking;
+  const parts = islands && taking.pieces ? countOf(taking.pieces, islands.pieces.length) : 0;
   return (
     <>
       <div className={classes.form}>
@@ -173,7 +174,10 @@ export function TakeOut({ taking, canEdit }: Props) {
             max={200}
             value={taking.pieces?.gap ?? FIRST_PIECES.gap}
             disabled={!taking.pieces}
-            onChange={(gap) => taking.pieces && taking.setPieces({ ...taking.pieces, gap: Number(gap) || 0 })}
+            onChange={(gap) =>
+              taking.pieces &&
+              taking.setPieces({ ...FIRST_PIECES, smallest: taking.pieces.smallest, gap: Number(gap) || 0 })
+            }
           />
           <NumberInput
             size="xs"
@@ -182,7 +186,10 @@ export function TakeOut({ taking, canEdit }: Props) {
             min={1}
             value={taking.pieces?.smallest ?? FIRST_PIECES.smallest}
             disabled={!taking.pieces}
-            onChange={(least) => taking.pieces && taking.setPieces({ ...taking.pieces, smallest: Number(least) || 1 })}
+            onChange={(least) =>
+              taking.pieces &&
+              taking.setPieces({ ...FIRST_PIECES, gap: taking.pieces.gap, smallest: Number(least) || 1 })
+            }
           />
           <Button
             size="xs"
@@ -197,15 +204,35 @@ export function TakeOut({ taking, canEdit }: Props) {
             {taking.pieces ? 'Leave it' : 'Show the pieces'}
           </Button>
         </div>
-        {islands && (
+        {islands && taking.pieces && (
           <>
             <p>
               {plural(islands.pieces.length, 'piece')}
               {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'tiny one')} belong to the nearest`}.
             </p>
-            <Button size="xs" disabled={!canEdit || islands.pieces.length < 2} onClick={taking.takePieces}>
-              {`Make ${plural(islands.pieces.length, 'part')}`}
-            </Button>
+            <p className={classes.told}>
+              Click on a piece to leave it where it is; click on several with Shift to make one part of them.
+            </p>
+            <div className={classes.row}>
+              <Button
+                size="xs"
+                disabled={!canEdit || islands.pieces.length < 2 || parts === 0}
+                onClick={taking.takePieces}
+              >
+                {`Make ${plural(parts, 'part')}`}
+              </Button>
+              {taking.pieces.joined.some((group) => group.length > 1) && (
+                <Button
+                  size="compact-sm"
+                  variant="subtle"
+                  onClick={() =>
+                    taking.pieces && taking.setPieces({ ...taking.pieces, joined: [...taking.pieces.joined, []] })
+                  }
+                >
+                  Join others
+                </Button>
+              )}
+            </div>
           </>
         )}
       </div>

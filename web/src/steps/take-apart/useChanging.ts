@@ -34,6 +34,7 @@ export function useChanging({ illustration, from, art, work, change }: Props) {
   const [joint, setJoint] = useState<Circle | null>(null);
   const [fill, setFill] = useState<Fill>('onward');
   const [colour, setColour] = useState('#ffffff');
+  const [twin, setTwin] = useState('');
   const [isAddedSeen, setAddedSeen] = useState(false);
   const [problem, setProblem] = useState('');
   const clear = useCallback(() => {
@@ -103,7 +104,11 @@ export function useChanging({ illustration, from, art, work, change }: Props) {
     change(async (version, of) =>
       body(client.POST('/api/illustrations/{illustration}/change', { params, body: { version, row: of, ...numbers } })),
     );
-  const filling = () => ({ fill, ...(fill === 'colour' && { colour: channels(colour) }) });
+  const filling = () => ({
+    fill,
+    ...(fill === 'colour' && { colour: channels(colour) }),
+    ...(twin !== '' && { twin }),
+  });
   const painted = () =>
     strokes.map(({ points, size: wide, hardness: hard, how }) => ({
       points: points.map(({ x, y }) => [rounded(x), rounded(y)]),
@@ -128,6 +133,8 @@ export function useChanging({ illustration, from, art, work, change }: Props) {
     setFill,
     colour,
     setColour,
+    twin,
+    setTwin,
     isAddedSeen,
     setAddedSeen,
     added: isAddedSeen ? added.data : undefined,

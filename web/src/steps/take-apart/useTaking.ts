@@ -6,7 +6,7 @@ import { body, client, Refusal, type Schemas } from '../../api/client';
 import { partColour } from '../../ledger/colours';
 import type { Marking, MarkKeys, MarkKind, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
-import { bitmapOf } from './bitmaps';
+import { bitmapOf, covers } from './bitmaps';
 import { channels, useChanging, type Work } from './useChanging';
 import { useFindings } from './useFindings';
 import { useProposals } from './useProposals';
@@ -48,7 +48,14 @@ export interface Numbers {
 
 const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, line: 'part', regions: 40, size: 24 };
 /** What counts as a piece until the artist says otherwise, in pixels. */
-export const FIRST_PIECES = { gap: 0, smallest: 16 };
+export const FIRST_PIECES: Pieces = { gap: 0, smallest: 16, joined: [], leftOut: [] };
+/** How a part falls into pieces, and which of them are one or stay where they are, by their numbers from 1. */
+export interface Pieces {
+  gap: number;
+  smallest: number;
+  joined: readonly number[][];
+  leftOut: readonly number[];
+}
 /** Past the smoothed pixels of the old edge, and as soft as that was. */
 const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 /** Milliseconds that a number rests before its effect is asked for. */
@@ -137,7 +144,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
   const [behind, setBehind] = useState<Behind>('flat');
   const [colour, setColour] = useState('#ffffff');
   const [name, setName] = useState('');
-  const [pieces, setPieces] = useState<{ gap: number; smallest: number } | null>(null);
+  const [pieces, setPieces] = useState<Pieces | null>(null);
   const [problem, setProblem] = useState('');
   const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const art = from && JSON.stringify([from.id, from.frames, from.offset]);
@@ -169,7 +176,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
       return { ...found, picture: await bitmapOf(found.mask) };
     },
   });
-  const wantedPieces = useRested(pieces);
+  const wantedPieces = useRested(pieces && `${pieces.gap} ${pieces.smallest}`);
   const islands = useQuery({
     queryKey: ['islands', illustration, art, wantedPieces],
     enabled: wantedPieces !== null && from !== undefined,
@@ -178,7 +185,8 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     gcTime: 60_000,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
-      const request = { row: from?.id ?? '', ...(wantedPieces ?? FIRST_PIECES) };
+      const [gap = 0, smallest = 1] = (wantedPieces ?? '').split(' ').map(Number);
+      const request = { row: from?.id ?? '', gap, smallest };
       const found = await body(
         client.POST('/api/illustrations/{illustration}/islands', { params, body: request, signal }),
       );
@@ -214,7 +222,8 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
       const { pieces: found, pictures } = islands.data;
       return found.flatMap(({ box }, at) => {
         const picture = pictures[at];
-        return picture ? [{ picture, box, colour: partColour(at + 1) }] : [];
+        if (!picture || pieces.leftOut.includes(at + 1)) return [];
+        return [{ picture, box, colour: partColour(firstOf(pieces, at + 1)) }];
       });
     }
     if (compared && compared.differing > 0 && gestures.length === 0) {
@@ -228,9 +237,14 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
 
   const onMark = useCallback(
     (points: readonly Spot[], keys: MarkKeys) => {
-      if (tool === 'pick') return;
       setProblem('');
-      setPieces(null);
+      if (pieces !== null) {
+        const [at] = points;
+        const number = at && islands.data ? numberAt(islands.data, at) : 0;
+        if (number) setPieces(keys.add ? withJoined(pieces, number) : withLeftOut(pieces, number));
+        return;
+      }
+      if (tool === 'pick') return;
       setGestures((before) => {
         const wanted: How = keys.subtract ? 'subtract' : keys.add ? 'add' : how;
         const [first] = points;
@@ -246,22 +260,24 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
         return wanted === 'instead' && tool !== 'brush' ? [made] : [...before, made];
       });
     },
-    [tool, how, numbers],
+    [tool, how, numbers, pieces, islands.data],
   );
   const strokes = useMemo(() => gestures.flatMap(marksOf), [gestures]);
   const choosing = useMemo(
     (): Marking | undefined =>
-      tool === 'pick' || !from
+      (tool === 'pick' && pieces === null) || !from
         ? undefined
         : {
-            kind: KINDS[tool],
+            kind: pieces !== null || tool === 'pick' ? 'pixel' : KINDS[tool],
             masks,
             onMark,
             strokes,
-            ...(KINDS[tool] === 'stroke' && { brush: { size: numbers.size, colour: CHOSEN } }),
-            ...(tool === 'proposed' && { overlay: proposals.borders, onHover: proposals.onHover }),
+            ...(pieces === null &&
+              tool !== 'pick' &&
+              KINDS[tool] === 'stroke' && { brush: { size: numbers.size, colour: CHOSEN } }),
+            ...(pieces === null && tool === 'proposed' && { overlay: proposals.borders, onHover: proposals.onHover }),
           },
-    [tool, from, masks, onMark, strokes, numbers.size, proposals.borders, proposals.onHover],
+    [tool, from, pieces, masks, onMark, strokes, numbers.size, proposals.borders, proposals.onHover],
   );
 
   /** Numbers change what was chosen last, while that was done with the tool they belong to. */
@@ -314,8 +330,12 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     });
   const takeOut = (copy: boolean) =>
     send({ parts: [{ name: name.trim() || 'part', gestures: [...gestures], edge }] }, copy);
-  const takeProposed = () => send({ separate: { ...FIRST_PIECES, regions: numbers.regions } });
-  const takePieces = () => pieces && send({ separate: pieces });
+  const takeProposed = () => send({ separate: { gap: 0, smallest: 1, regions: numbers.regions } });
+  const takePieces = () => {
+    if (!pieces) return;
+    const { gap, smallest, joined, leftOut } = pieces;
+    send({ separate: { gap, smallest, joined: joined.map((group) => [...group]), left_out: [...leftOut] } });
+  };
 
   return {
     parts,
@@ -378,6 +398,39 @@ function largest(parts: readonly Row[]): Row | undefined {
 }
 
 export type Taking = ReturnType<typeof useTaking>;
+
+/** The number of the piece at a pixel of the canvas, from 1; 0 where there is none. */
+function numberAt(found: { pieces: readonly { box: number[] }[]; pictures: readonly ImageBitmap[] }, at: Spot): number {
+  const index = found.pieces.findIndex(({ box }, piece) => {
+    const picture = found.pictures[piece];
+    return picture !== undefined && covers(picture, box, at);
+  });
+  return index + 1;
+}
+
+/** The least number of the pieces that a piece is one with. */
+const firstOf = ({ joined }: Pieces, number: number) =>
+  Math.min(number, ...(joined.find((one) => one.includes(number)) ?? []));
+
+/** A piece that stays where it is, or does no longer. */
+function withLeftOut(pieces: Pieces, number: number): Pieces {
+  const { leftOut } = pieces;
+  const isOut = leftOut.includes(number);
+  return { ...pieces, leftOut: isOut ? leftOut.filter((one) => one !== number) : [...leftOut, number] };
+}
+
+/** Pieces that are clicked on with Shift one after the other are one; a second click takes one out again. */
+function withJoined(pieces: Pieces, number: number): Pieces {
+  const [last = [], ...others] = pieces.joined.toReversed();
+  const own = last.includes(number) ? last.filter((one) => one !== number) : [...last, number];
+  return { ...pieces, joined: [...others.toReversed(), own] };
+}
+
+/** How many parts pieces become. */
+export function countOf(pieces: Pieces, count: number): number {
+  const numbers = Array.from({ length: count }, (_, at) => at + 1).filter((one) => !pieces.leftOut.includes(one));
+  return new Set(numbers.map((one) => firstOf(pieces, one))).size;
+}
 
 /** The marks of a scribble, to be seen while the border between them is looked for. */
 function marksOf(gesture: Gesture): Stroke[] {
