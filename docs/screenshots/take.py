@@ -115,7 +115,11 @@ def take_apart(page: Page) -> None:
     page.get_by_role("button", name="Round it off").click()
     page.get_by_text("Last step: Round off 'right arm'").wait_for()
     page.get_by_label("Mark it on the picture").check()
+    page.get_by_label("Seen on the picture").select_option(label="This part alone")
+    page.get_by_label("Outlines", exact=True).select_option("none")
     page.mouse.click(left + 852 * zoom, top + 835 * zoom)
+    page.mouse.move(left + 852 * zoom, top + 835 * zoom)
+    page.mouse.wheel(0, -400)
     shoot(page, "beneath")
 
 

@@ -377,6 +377,7 @@ def _row(
         "locked": row.locked,
         "box": box.as_xywh() if box is not None else None,
         "offset": [row.offset_x, row.offset_y],
+        "pivot": None if part is None or part.pivot is None else list(part.pivot),
         "vector": part is not None and bool(part.layers & vector),
         "words": " ".join(words[layer] for layer in sorted(part.layers) if layer in words) if part is not None else "",
         "flagged": bool(({row.row} if part is None else part.layers) & flagged),

@@ -56,6 +56,9 @@ class RowSerializer(serializers.Serializer[Any]):
     locked = serializers.BooleanField()
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
     offset = serializers.ListField(child=serializers.IntegerField())
+    pivot = serializers.ListField(
+        child=serializers.FloatField(), allow_null=True, help_text="What it turns about, in pixels of the canvas."
+    )
     vector = serializers.BooleanField(help_text="Whether it is drawn from vector art.")
     words = serializers.CharField(help_text="What is written in it, where the file says so.")
     flagged = serializers.BooleanField(help_text="Whether its name is provisional, or its place proposed.")

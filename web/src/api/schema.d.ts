@@ -1460,6 +1460,8 @@ export interface components {
             locked: boolean;
             box: number[] | null;
             offset: number[];
+            /** @description What it turns about, in pixels of the canvas. */
+            pivot: number[] | null;
             /** @description Whether it is drawn from vector art. */
             vector: boolean;
             /** @description What is written in it, where the file says so. */

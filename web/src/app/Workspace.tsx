@@ -124,7 +124,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     const parts = rows.filter((row) => row.kind === 'part');
     return {
       chosen: parts
-        .filter((row) => marked.has(row.id))
+        // Of a group, what is seen of it; a part that is chosen itself, hidden or not.
+        .filter((row) => marked.has(row.id) && (seen.has(row.id) || chosenIds.includes(row.id)))
         .slice(0, MOST_OUTLINES)
         .map(outline),
       all: parts.filter((row) => seen.has(row.id)).map(outline),

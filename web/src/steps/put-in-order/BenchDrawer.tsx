@@ -62,6 +62,20 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: P
             </>
           )}
         </p>
+        {canEdit && (
+          <FileButton accept="image/*" onChange={(file) => file && addPicture(file, first?.id ?? null)}>
+            {(props) => (
+              <Button
+                {...props}
+                size="compact-sm"
+                variant="default"
+                title="It lies in the middle of what is chosen, in front of it"
+              >
+                Add a picture
+              </Button>
+            )}
+          </FileButton>
+        )}
         {!off && canJoin && !set && (
           <Button
             size="compact-sm"
@@ -134,6 +148,16 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: P
             >
               Mirror across <Key name="M" />
             </Button>
+            {first.pivot && (
+              <Button
+                size="compact-sm"
+                variant="default"
+                title="A mirror image about its pivot; left and right in its name change over"
+                onClick={() => again(first.id, { mirrored: true, about: 'pivot' })}
+              >
+                About its pivot
+              </Button>
+            )}
           </>
         )}
         {rows.length === 1 && first?.box && (
@@ -187,18 +211,6 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: P
       >
         Remove <Key name="R" />
       </Button>
-      <FileButton accept="image/*" onChange={(file) => file && addPicture(file, first?.id ?? null)} disabled={!canEdit}>
-        {(props) => (
-          <Button
-            {...props}
-            size="compact-sm"
-            variant="default"
-            title="It lies in the middle of what is chosen, in front of it"
-          >
-            Add a picture
-          </Button>
-        )}
-      </FileButton>
       <span className={classes.gap} />
       {DIRECTIONS.map(([direction, label, key]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);
