@@ -250,6 +250,11 @@ class Art:
         return _divided(self.key)
 
 
+def canvas_of(illustration: Illustration) -> Size:
+    """How large the canvas is by now."""
+    return from_record(illustration.revision.record).canvas
+
+
 def art_of(illustration: Illustration, row: str, frame: int | None = None) -> Art:
     """The art of a part: of one of its frames, or of one that has none. Raises `ArrangementError`, `SelectionError` or `NotNow`."""
     tree = tree_of(Arrangement.objects.get(pk=illustration.pk))

@@ -9,7 +9,8 @@ from yuplet.selecting.gestures import KINDS
 from yuplet.selecting.masks import How
 from yuplet.selecting.proposals import MAX_REGIONS
 from yuplet.selecting.regions import Line
-from yuplet_server.arrangement.making import ABOUT, CHANGES
+from yuplet_server.arrangement.adding import ABOUT
+from yuplet_server.arrangement.changing import CHANGES
 from yuplet_server.arrangement.mending import SMALLEST
 from yuplet_server.arrangement.models import Row
 

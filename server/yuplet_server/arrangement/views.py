@@ -11,7 +11,7 @@ from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
-from yuplet_server.arrangement import actions, making, mending, queries
+from yuplet_server.arrangement import actions, adding, changing, making, mending, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
     AskFindingsSerializer,
@@ -62,7 +62,7 @@ class StepsView(APIView):
         # The core reads the command itself: it says more exactly what is wrong with it.
         command = commands.from_json(asked.initial_data["command"])
         if isinstance(command, commands.JoinRows):
-            making.join(found.pk, request.user, asked.validated_data["version"], command.rows)
+            adding.join(found.pk, request.user, asked.validated_data["version"], command.rows)
         else:
             actions.do(found.pk, request.user, asked.validated_data["version"], command)
         return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
@@ -154,7 +154,7 @@ class ChangeView(APIView):
                 numbers[name] = tuple(numbers[name])
         if numbers.get("fill") == "colour":
             numbers["fill"] = numbers.pop("colour", (255, 255, 255))
-        making.change(found.pk, request.user, version, row, what, **numbers)
+        changing.change(found.pk, request.user, version, row, what, **numbers)
         return Response(ArrangementSerializer(_seen(request, illustration)).data)
 
 
@@ -168,7 +168,7 @@ class DuplicateView(APIView):
         asked.is_valid(raise_exception=True)
         said = asked.validated_data
         turn = Turn(said["mirrored"], said["quarters"])
-        row = making.duplicate(found.pk, request.user, said["version"], said["row"], turn, said["about"])
+        row = adding.duplicate(found.pk, request.user, said["version"], said["row"], turn, said["about"])
         return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
 
 
@@ -181,7 +181,7 @@ class BackdropView(APIView):
         asked = BackdropSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         colours = [(red, green, blue) for red, green, blue in asked.validated_data["colours"]]
-        row = making.put_backdrop(found.pk, request.user, asked.validated_data["version"], colours)
+        row = adding.put_backdrop(found.pk, request.user, asked.validated_data["version"], colours)
         return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
 
 
@@ -196,7 +196,7 @@ class PicturesView(APIView):
         asked = PictureSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         said = asked.validated_data
-        row = making.add_picture(found.pk, request.user, said["version"], said["file"], said.get("row") or None)
+        row = adding.add_picture(found.pk, request.user, said["version"], said["file"], said.get("row") or None)
         return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
 
 

@@ -2,8 +2,9 @@ import { Button, Checkbox, NativeSelect, NumberInput, Progress, SegmentedControl
 import { ColourField } from '../../ui/ColourField';
 import { plural } from '../../ui/units';
 import { Dial } from './Dial';
+import { countOf, FIRST_PIECES } from './pieces';
 import classes from './TakeApart.module.css';
-import { type Behind, countOf, FIRST_PIECES, type How, type Numbers, type Taking, type Tool } from './useTaking';
+import type { Behind, How, Numbers, Taking, Tool } from './useTaking';
 
 interface Props {
   taking: Taking;

@@ -6,7 +6,7 @@ import { body, client, type Schemas } from '../../api/client';
 import type { Circle, Marking, MarkKeys, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
 import { bitmapOf } from './bitmaps';
-import type { Change } from './useTaking';
+import { type Change, channels } from './change';
 
 export type Fill = NonNullable<Schemas['ChangeRequest']['fill']>;
 export type Work = 'paint-under' | 'round-off' | 'touch-up';
@@ -160,7 +160,3 @@ export type Changing = ReturnType<typeof useChanging>;
 
 /** Eighths of a pixel are finer than any hand. */
 const rounded = (value: number) => Math.round(value * 8) / 8;
-
-export function channels(colour: string): number[] {
-  return [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
-}

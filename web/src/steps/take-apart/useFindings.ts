@@ -4,7 +4,7 @@ import { useEffect, useMemo, useState } from 'react';
 import { body, client, type Schemas } from '../../api/client';
 import type { Mask } from '../../pile/marks';
 import { bitmapOf } from './bitmaps';
-import type { Change } from './useTaking';
+import type { Change } from './change';
 
 export type Finding = Schemas['Finding'];
 const HERE = '#d5342a';

@@ -6,8 +6,10 @@ import { body, client, Refusal, type Schemas } from '../../api/client';
 import { partColour } from '../../ledger/colours';
 import type { Marking, MarkKeys, MarkKind, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
-import { bitmapOf, covers } from './bitmaps';
-import { channels, useChanging, type Work } from './useChanging';
+import { bitmapOf } from './bitmaps';
+import { type Change, channels } from './change';
+import { firstOf, numberAt, type Pieces, withJoined, withLeftOut } from './pieces';
+import { useChanging, type Work } from './useChanging';
 import { useFindings } from './useFindings';
 import { useProposals } from './useProposals';
 
@@ -30,8 +32,6 @@ export type Tool =
 export type Page = 'take-out' | 'beneath' | 'edge' | 'check';
 /** What is seen of the pile while a part is worked on. */
 export type Looking = 'all' | 'alone' | 'without';
-/** Send a change of the part; what speaks against it is said in the panel. */
-export type Change = (ask: (version: number, row: string) => Promise<Arrangement>) => void;
 export type How = 'instead' | 'add' | 'subtract' | 'intersect';
 
 export interface Numbers {
@@ -47,15 +47,6 @@ export interface Numbers {
 }
 
 const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, line: 'part', regions: 40, size: 24 };
-/** What counts as a piece until the artist says otherwise, in pixels. */
-export const FIRST_PIECES: Pieces = { gap: 0, smallest: 16, joined: [], leftOut: [] };
-/** How a part falls into pieces, and which of them are one or stay where they are, by their numbers from 1. */
-export interface Pieces {
-  gap: number;
-  smallest: number;
-  joined: readonly number[][];
-  leftOut: readonly number[];
-}
 /** Past the smoothed pixels of the old edge, and as soft as that was. */
 const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 /** Milliseconds that a number rests before its effect is asked for. */
@@ -398,39 +389,6 @@ function largest(parts: readonly Row[]): Row | undefined {
 }
 
 export type Taking = ReturnType<typeof useTaking>;
-
-/** The number of the piece at a pixel of the canvas, from 1; 0 where there is none. */
-function numberAt(found: { pieces: readonly { box: number[] }[]; pictures: readonly ImageBitmap[] }, at: Spot): number {
-  const index = found.pieces.findIndex(({ box }, piece) => {
-    const picture = found.pictures[piece];
-    return picture !== undefined && covers(picture, box, at);
-  });
-  return index + 1;
-}
-
-/** The least number of the pieces that a piece is one with. */
-const firstOf = ({ joined }: Pieces, number: number) =>
-  Math.min(number, ...(joined.find((one) => one.includes(number)) ?? []));
-
-/** A piece that stays where it is, or does no longer. */
-function withLeftOut(pieces: Pieces, number: number): Pieces {
-  const { leftOut } = pieces;
-  const isOut = leftOut.includes(number);
-  return { ...pieces, leftOut: isOut ? leftOut.filter((one) => one !== number) : [...leftOut, number] };
-}
-
-/** Pieces that are clicked on with Shift one after the other are one; a second click takes one out again. */
-function withJoined(pieces: Pieces, number: number): Pieces {
-  const [last = [], ...others] = pieces.joined.toReversed();
-  const own = last.includes(number) ? last.filter((one) => one !== number) : [...last, number];
-  return { ...pieces, joined: [...others.toReversed(), own] };
-}
-
-/** How many parts pieces become. */
-export function countOf(pieces: Pieces, count: number): number {
-  const numbers = Array.from({ length: count }, (_, at) => at + 1).filter((one) => !pieces.leftOut.includes(one));
-  return new Set(numbers.map((one) => firstOf(pieces, one))).size;
-}
 
 /** The marks of a scribble, to be seen while the border between them is looked for. */
 function marksOf(gesture: Gesture): Stroke[] {

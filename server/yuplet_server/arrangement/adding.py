@@ -1,0 +1,167 @@
+"""Parts that come of others or of nothing: several as one, mirror images, grounds, pictures."""
+
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path, PurePath
+
+from django.core.files import File
+from django.db import transaction
+
+from yuplet.arrangement import stacks
+from yuplet.arrangement.commands import JoinRows, ReplaceRows, title, touched
+from yuplet.arrangement.taking import (
+    duplicated,
+    new_part,
+    part_to_change,
+)
+from yuplet.errors import CannotJoin, CannotTakeOut, TooLarge
+from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.layers import laid
+from yuplet.illustration.made import Backdrop, Colour, Merged, Pasted, Turn, Turned
+from yuplet.illustration.records import from_record
+from yuplet.parts.colouring import backdrop
+from yuplet.parts.making import trimmed
+from yuplet.parts.merging import merged
+from yuplet.parts.part import Part, part_box, still
+from yuplet.parts.turning import turn_point, turned
+from yuplet.pixels import kernels
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.scratch import Scratch
+from yuplet.reading.files import read_illustration
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement import queries
+from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.illustrations.actions import keep_made
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import content_of
+
+
+@transaction.atomic
+def join(illustration_id: int, user: User, version: int, rows: Sequence[str]) -> None:
+    """Make one part of several rows, or of each of several groups, in one step.
+
+    What lies under one opacity or mode within them is laid together first. Raises `ArrangementError` and `ChangedMeanwhile`.
+    """
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    command = JoinRows(tuple(rows))
+    refuse_if_changed(arrangement, user, version, touched(command))
+    before = queries.tree_of(arrangement)
+    tree = before.settled()
+    inner = stacks.to_be_merged(tree, rows)
+    if not inner:
+        take_step(arrangement, user, command)
+        return
+    read = from_record(illustration.revision.record)
+    for one in inner:
+        pieces = stacks.pieces_below(tree.find(one.id)[1])
+        contents = {
+            piece.layer: found
+            for piece in pieces
+            if (found := content_of(illustration.revision, read, piece.layer)) is not None
+        }
+        made = merged(contents, Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces)))
+        if made is None:
+            raise CannotJoin(f"Nothing of '{one.name}' is seen, so there is nothing to join. Hide it first.")
+        (layer,) = keep_made(illustration.revision, [(None, made)])
+        read = from_record(illustration.revision.record)
+        tree = stacks.as_one_layer(tree, one, layer)
+    _, put = stacks.joined(tree, rows)
+    leaving, _ = stacks.without(before, rows)
+    take_step(arrangement, user, ReplaceRows(leaving, put, title(command, before)))
+
+
+ABOUT = ("middle", "pivot", "itself")
+"""What a part is mirrored or turned about: the middle of the canvas, its pivot, or its own middle."""
+
+
+@transaction.atomic
+def duplicate(illustration_id: int, user: User, version: int, row: str, turn: Turn, about: str) -> str:
+    """Make a part that is the same drawing as another one, mirrored or turned, in one step. Answers its row.
+
+    Raises as `take_out` does.
+    """
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
+    before = queries.tree_of(arrangement)
+    part = part_to_change(before, row)
+    read = from_record(illustration.revision.record)
+    box = part_box(part, read.boxes, read.canvas)
+    if box is None:
+        raise CannotTakeOut(f"'{part.name}' is empty, so there is nothing to duplicate.")
+    if about == "pivot" and part.pivot is None:
+        raise CannotTakeOut(f"'{part.name}' has no pivot. Round off its end, or mirror it about the middle.")
+    middle = Point(read.canvas.width / 2, read.canvas.height / 2)
+    x, y = {"middle": middle, "pivot": part.pivot or middle, "itself": box.centre}[about]
+    centre = (x - part.offset[0], y - part.offset[1])
+    layers = {}
+    if turn != Turn():
+        for layer in sorted(part.layers):
+            content = content_of(illustration.revision, read, layer)
+            if content is not None:
+                made = turned(content, Turned(turn, centre))
+                (layers[layer],) = keep_made(illustration.revision, [(layer, made)])
+    pivot = part.pivot and turn_point(part.pivot, turn, (x, y))
+    fresh = f"d{arrangement.version + 1}"
+    take_step(arrangement, user, duplicated(before, row, layers, fresh, pivot, turn.mirrored))
+    return fresh
+
+
+@transaction.atomic
+def put_backdrop(illustration_id: int, user: User, version: int, colours: Sequence[Colour]) -> str:
+    """Put a plain part as large as the canvas behind everything, in one step. Answers its row."""
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    before = queries.tree_of(arrangement)
+    made = backdrop(queries.canvas_of(illustration), Backdrop(tuple(colours)))
+    (layer,) = keep_made(illustration.revision, [(None, made)])
+    take_step(
+        arrangement, user, new_part(before, Part(layer, "backdrop", still(layer)), None, 0, "Put a backdrop behind")
+    )
+    return layer
+
+
+MAX_PICTURE = 64 << 20
+"""Bytes of a picture that becomes a part: it is read while somebody waits."""
+
+
+@transaction.atomic
+def add_picture(illustration_id: int, user: User, version: int, file: File[bytes], row: str | None) -> str:
+    """Make a part of a picture, in front of a row in whose middle it lies, or of everything. Answers its row.
+
+    Raises `ReadError` when it cannot be read, and `ArrangementError`.
+    """
+    name = PurePath(file.name or "picture")
+    if file.size > MAX_PICTURE:
+        raise TooLarge(
+            f"'{name}' has {file.size >> 20} MiB; a picture that becomes a part has up to {MAX_PICTURE >> 20}."
+        )
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    before = queries.tree_of(arrangement)
+    canvas = queries.canvas_of(illustration)
+    with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+        path = Path(folder, "picture")
+        path.write_bytes(file.read())
+        read, _ = read_illustration(path, scratch, file_name=name.name)
+        picture = compose(laid(read.layers), read.canvas, scratch)
+    kernels.clear_hidden_colour(picture)
+    group, index, around = None, len(before.rows), Box(0, 0, *canvas)
+    if row is not None:
+        group, index = before.place(row)
+        _, beside = before.find(row)
+        index += 1
+        if isinstance(beside, Part):
+            kept = from_record(illustration.revision.record)
+            around = part_box(beside, kept.boxes, canvas) or around
+    height, width = picture.shape[:2]
+    middle = around.centre
+    box = Box.at(round(middle.x - width / 2), round(middle.y - height / 2), Size(width, height))
+    made = trimmed(picture, box, Pasted())
+    if made is None:
+        raise CannotTakeOut(f"'{name}' is empty, so there is nothing to make a part of.")
+    (layer,) = keep_made(illustration.revision, [(None, made)])
+    part = Part(layer, name.stem, still(layer))
+    take_step(arrangement, user, new_part(before, part, group, index, f"Add '{name.stem}' as a part"))
+    return layer
