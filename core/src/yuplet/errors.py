@@ -79,6 +79,12 @@ class NameNotUsable(ArrangementError):
         self.name, self.reason, self.proposal = name, reason, proposal
 
 
+class NamesNotUnderstood(ArrangementError):
+    """A change of many names is not understood."""
+
+    code = "names-not-understood"
+
+
 class Locked(ArrangementError):
     """A command would change a part that is locked."""
 
