@@ -81,6 +81,7 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/go-back", "editor", _json("post", lambda t: t.address("go-back"))),
     Address("get", f"{ILLUSTRATION}/arrangement", "viewer", _get(lambda t: t.address("arrangement"))),
     Address("post", f"{ILLUSTRATION}/steps", "editor", _json("post", lambda t: t.address("steps"), lambda t: {"version": 1, "command": {"do": "show-rows", "shown": {t.row_id("sky"): False}}})),
+    Address("post", f"{ILLUSTRATION}/names", "viewer", _json("post", lambda t: t.address("names"), lambda t: {"rows": [t.row_id("sky")], "changes": [{"do": "add", "text": "x"}]})),
     Address("post", f"{ILLUSTRATION}/selection", "editor", _json("post", lambda t: t.address("selection"), lambda t: {"row": t.row_id("sky"), "gestures": []})),
     Address("post", f"{ILLUSTRATION}/islands", "editor", _json("post", lambda t: t.address("islands"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/proposals", "editor", _json("post", lambda t: t.address("proposals"), lambda t: {"row": t.row_id("sky")})),

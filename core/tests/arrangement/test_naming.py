@@ -98,7 +98,7 @@ class NamingTests(unittest.TestCase):
         found = renamings(start, ["p0", "p1", "p3"], [WithoutNumbers()], {})
         self.assertEqual(
             [(one.new, one.problem is not None, one.proposal) for one in found],
-            [("arm", True, "arm 2"), ("arm", True, "arm 2"), ("arm", False, None)],
+            [("arm", False, None), ("arm", True, "arm 2"), ("arm", False, None)],
         )
         (one,) = renamings(start, ["p0"], [Replace("arm 1", "HAND")], {})
         self.assertIn("another part", one.problem or "")
@@ -108,6 +108,8 @@ class NamingTests(unittest.TestCase):
         self.assertIsNotNone(one.problem)
         both = renamings(start, ["p0", "p1"], [Listed(("arm 1", "arm 2"), "front")], {})
         self.assertEqual([one.problem for one in both], [None, None], "names may change places")
+        three = renamings(figure("a", "b", "c", "x"), ["p0", "p1", "p2"], [Listed(("x", "x", "x"))], {})
+        self.assertEqual([one.proposal for one in three], ["x 2", "x 3", "x 4"], "no two of them are the same")
         with self.assertRaises(NoSuchRow):
             renamings(start, ["x"], [], {})
 

@@ -9,6 +9,9 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from yuplet.arrangement.naming import Change as NameChange
+from yuplet.arrangement.naming import Renaming
+from yuplet.arrangement.naming import renamings as core_renamings
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
 from yuplet.arrangement.taking import part_to_change, still_part
@@ -153,6 +156,17 @@ def proposals_of(illustration: Illustration, row: str) -> dict[str, Any]:
         "parents": list(found.parents),
         "labels": base64.b64encode(png.encode(picture, "quick")).decode(),
     }
+
+
+def renamings(illustration: Illustration, rows: Sequence[str], changes: Sequence[NameChange]) -> list[Renaming]:
+    """What rows would be called. Raises `ArrangementError`."""
+    read = from_record(illustration.revision.record)
+    known = {layer.id: layer.name for layer in read.leaves()}
+    # A layer that was made of one of the art has that one's name; of several, none.
+    roots = {made.id: read.roots_of(made.id) for made in read.made}
+    known.update({made: known[min(ids)] for made, ids in roots.items() if len(ids) == 1 and min(ids) in known})
+    tree = tree_of(Arrangement.objects.get(pk=illustration.pk))
+    return core_renamings(tree, rows, changes, known)
 
 
 def added_to(illustration: Illustration, row: str) -> dict[str, Any]:

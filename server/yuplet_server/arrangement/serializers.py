@@ -3,6 +3,8 @@ from typing import Any, get_args
 from rest_framework import serializers
 
 from yuplet.arrangement.commands import COMMANDS
+from yuplet.arrangement.naming import KINDS as NAME_CHANGES
+from yuplet.arrangement.naming import From, Letters, Matching, Side
 from yuplet.findings.findings import Kind
 from yuplet.illustration.matching import Change
 from yuplet.selecting.gestures import KINDS
@@ -104,6 +106,42 @@ class CommandSerializer(serializers.Serializer[Any]):
 class StepSerializer(serializers.Serializer[Any]):
     version = serializers.IntegerField(help_text="The version that was looked at when the command was made.")
     command = CommandSerializer()
+
+
+class NameChangeSerializer(serializers.Serializer[Any]):
+    """A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming`)."""
+
+    do = serializers.ChoiceField(choices=[*NAME_CHANGES])
+    find = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+    by = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+    matching = serializers.ChoiceField(choices=get_args(Matching), required=False)
+    as_written = serializers.BooleanField(required=False)
+    letters = serializers.ChoiceField(choices=get_args(Letters), required=False)
+    text = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+    side = serializers.ChoiceField(choices=get_args(Side), required=False)
+    start = serializers.IntegerField(required=False)
+    width = serializers.IntegerField(required=False)
+    separator = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+    counted = serializers.ChoiceField(choices=get_args(From), required=False)
+    anew = serializers.BooleanField(required=False)
+    listed = serializers.ListField(child=serializers.CharField(allow_blank=True), required=False)
+
+
+class AskNamesSerializer(serializers.Serializer[Any]):
+    """Rows in the order in which they were chosen, and what is done with their names, one after the other."""
+
+    rows = serializers.ListField(child=serializers.CharField())
+    changes = NameChangeSerializer(many=True)
+
+
+class RenamingSerializer(serializers.Serializer[Any]):
+    """What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can."""
+
+    row = serializers.CharField()
+    old = serializers.CharField()
+    new = serializers.CharField()
+    problem = serializers.CharField(allow_null=True)
+    proposal = serializers.CharField(allow_null=True)
 
 
 class EdgeSerializer(serializers.Serializer[Any]):

@@ -5,6 +5,7 @@ from yuplet_server.arrangement import views
 urlpatterns = [
     path("illustrations/<int:illustration>/arrangement", views.ArrangementView.as_view()),
     path("illustrations/<int:illustration>/steps", views.StepsView.as_view()),
+    path("illustrations/<int:illustration>/names", views.NamesView.as_view()),
     path("illustrations/<int:illustration>/selection", views.SelectionView.as_view()),
     path("illustrations/<int:illustration>/islands", views.IslandsView.as_view()),
     path("illustrations/<int:illustration>/proposals", views.ProposalsView.as_view()),

@@ -6,7 +6,7 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.arrangement import commands
+from yuplet.arrangement import commands, naming
 from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
@@ -17,6 +17,7 @@ from yuplet_server.arrangement.serializers import (
     AskFindingsSerializer,
     AskIslandsSerializer,
     AskLimbSerializer,
+    AskNamesSerializer,
     BackdropSerializer,
     ChangeSerializer,
     DifferenceSerializer,
@@ -28,6 +29,7 @@ from yuplet_server.arrangement.serializers import (
     PictureSerializer,
     PieceOfArtSerializer,
     ProposalsSerializer,
+    RenamingSerializer,
     ReviewSerializer,
     RowOnlySerializer,
     SelectedSerializer,
@@ -66,6 +68,20 @@ class StepsView(APIView):
         else:
             actions.do(found.pk, request.user, asked.validated_data["version"], command)
         return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
+
+
+class NamesView(APIView):
+    """What rows would be called after changes; nothing is changed."""
+
+    @extend_schema(request=AskNamesSerializer, responses=RenamingSerializer(many=True))
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = AskNamesSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        # The core reads changes itself: it says more exactly what is wrong with them.
+        changes = [naming.from_json(one) for one in asked.initial_data["changes"]]
+        answer = queries.renamings(found, asked.validated_data["rows"], changes)
+        return Response(RenamingSerializer(answer, many=True).data)
 
 
 class SelectionView(APIView):

@@ -279,6 +279,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What rows would be called after changes; nothing is changed. */
+        post: operations["illustrations_names_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/original": {
         parameters: {
             query?: never;
@@ -810,6 +827,11 @@ export interface components {
             row: string;
             at: number[];
         };
+        /** @description Rows in the order in which they were chosen, and what is done with their names, one after the other. */
+        AskNamesRequest: {
+            rows: string[];
+            changes: components["schemas"]["NameChangeRequest"][];
+        };
         AskRequest: {
             /** @description The version of the plan that was seen. */
             version: number;
@@ -964,6 +986,13 @@ export interface components {
             };
             places?: components["schemas"]["PlaceRequest"][];
         };
+        /**
+         * @description * `back` - back
+         *     * `front` - front
+         *     * `chosen` - chosen
+         * @enum {string}
+         */
+        CountedEnum: "back" | "front" | "chosen";
         /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
         Credit: {
             /** @default  */
@@ -1193,6 +1222,14 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /**
+         * @description * `lower` - lower
+         *     * `upper` - upper
+         *     * `first` - first
+         *     * `each` - each
+         * @enum {string}
+         */
+        LettersEnum: "lower" | "upper" | "first" | "each";
         Licence: {
             id: string;
             name: string;
@@ -1231,6 +1268,13 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * @description * `text` - text
+         *     * `word` - word
+         *     * `pattern` - pattern
+         * @enum {string}
+         */
+        MatchingEnum: "text" | "word" | "pattern";
         Member: {
             readonly user: number;
             username: string;
@@ -1260,6 +1304,35 @@ export interface components {
             differing: number;
             largest: number;
             sentence: string;
+        };
+        /**
+         * @description * `replace` - replace
+         *     * `letter-case` - letter-case
+         *     * `add` - add
+         *     * `take-away` - take-away
+         *     * `without-numbers` - without-numbers
+         *     * `number` - number
+         *     * `listed` - listed
+         *     * `from-layers` - from-layers
+         * @enum {string}
+         */
+        NameChangeDoEnum: "replace" | "letter-case" | "add" | "take-away" | "without-numbers" | "number" | "listed" | "from-layers";
+        /** @description A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming`). */
+        NameChangeRequest: {
+            do: components["schemas"]["NameChangeDoEnum"];
+            find?: string;
+            by?: string;
+            matching?: components["schemas"]["MatchingEnum"];
+            as_written?: boolean;
+            letters?: components["schemas"]["LettersEnum"];
+            text?: string;
+            side?: components["schemas"]["SideEnum"];
+            start?: number;
+            width?: number;
+            separator?: string;
+            counted?: components["schemas"]["CountedEnum"];
+            anew?: boolean;
+            listed?: string[];
         };
         /** @description Something that was adapted or not understood; `layer` is the layer or group that it concerns. */
         Note: {
@@ -1383,6 +1456,14 @@ export interface components {
             parents: number[];
             /** @description PNG in Base64. */
             labels: string;
+        };
+        /** @description What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can. */
+        Renaming: {
+            row: string;
+            old: string;
+            new: string;
+            problem: string | null;
+            proposal: string | null;
         };
         /** @description What was read of a file, and what was not understood. */
         Report: {
@@ -1569,6 +1650,12 @@ export interface components {
             /** @default 0 */
             spacing: number;
         };
+        /**
+         * @description * `before` - before
+         *     * `after` - after
+         * @enum {string}
+         */
+        SideEnum: "before" | "after";
         SignInRequest: {
             username: string;
             password: string;
@@ -2168,6 +2255,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_names_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNamesRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AskNamesRequest"];
+                "multipart/form-data": components["schemas"]["AskNamesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renaming"][];
                 };
             };
         };

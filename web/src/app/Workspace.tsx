@@ -14,6 +14,7 @@ import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
 import { lastDone } from '../steps/hand-over/report';
 import { type Again, BenchDrawer } from '../steps/put-in-order/BenchDrawer';
+import { NamesDialog } from '../steps/put-in-order/NamesDialog';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
 import { TakeApart } from '../steps/take-apart/TakeApart';
 import { type Looking, useTaking } from '../steps/take-apart/useTaking';
@@ -64,6 +65,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const [chosenIds, setChosenIds] = useState<readonly string[]>([]);
   const [current, setCurrent] = useState<string | null>(null);
   const [isListOpen, setListOpen] = useState(false);
+  const [isNaming, setNaming] = useState(false);
   useKeys();
   const navigate = useNavigate();
   const { uploads, take } = useBringIn(illustration.project);
@@ -310,6 +312,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               act={act}
               again={again}
               addPicture={addPicture}
+              onNames={() => setNaming(true)}
             />
           )}
         </div>
@@ -323,6 +326,15 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
           open={{ id: illustration.id, name: illustration.name }}
           onTake={send}
           onClose={() => setDropped([])}
+        />
+      )}
+      {view && isNaming && (
+        <NamesDialog
+          illustration={illustration.id}
+          view={view}
+          chosen={chosenIds}
+          act={act}
+          onClose={() => setNaming(false)}
         />
       )}
       <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />

@@ -15,6 +15,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['I', 'Include or leave out'],
   ['K', 'Lock or unlock: a locked part is neither picked nor changed, and handed over all the same'],
   ['1 … 9', 'Of alternates, show the one with this number'],
+  ['B', 'Many names at once, of what is chosen or of all parts'],
   ['D', 'Duplicate a part'],
   ['M', 'Mirror a part across the middle of the canvas'],
   ['R', 'Remove; its art stays in the original, and undo brings it back'],

@@ -127,7 +127,8 @@ def renamings(
     Returns
     -------
     list of Renaming
-        One for each row, back to front. Names that clash with each other, or with a sibling that keeps its own, say so.
+        One for each row, back to front. Of names that clash with each other the first is right; one that clashes with a sibling that
+        keeps its own is not.
 
     Raises
     ------
@@ -146,15 +147,23 @@ def renamings(
             "chosen": list(dict.fromkeys(row_ids)),
         }
         new = _changed(new, walked, order, change, layer_names)
-    found = []
+    found: list[Renaming] = []
+    final = dict(new)
+    done: set[str] = set()
     for around, row in walked:
-        siblings = around[-1].members if around else arrangement.rows
-        others = [new.get(other.id, other.name) for other in siblings if other.id != row.id and _alike(other, row)]
+        siblings = [one for one in (around[-1].members if around else arrangement.rows) if one.id != row.id]
+        siblings = [one for one in siblings if _alike(one, row)]
+        # Of names that are to be the same the first has it.
+        settled = [final.get(one.id, one.name) for one in siblings if one.id in done or one.id not in new]
         name = new[row.id]
         problem = names.problem(name)
-        if problem is None and names.key(name) in {names.key(other) for other in others}:
+        if problem is None and names.key(name) in {names.key(other) for other in settled}:
             problem = f"is that of another {'group' if isinstance(row, PartGroup) else 'part'} in the same group"
-        proposal = None if problem is None else names.proposal(name, others, "part")
+        proposal = None
+        if problem is not None:
+            later = [new[one.id] for one in siblings if one.id in new and one.id not in done]
+            proposal = final[row.id] = names.proposal(name, [*settled, *later], "part")
+        done.add(row.id)
         found.append(Renaming(row.id, row.name, name, problem, proposal))
     return found
 

@@ -16,19 +16,21 @@ interface Props {
   again: (row: string, how: Again) => void;
   /** A picture becomes a part, in front of a row. */
   addPicture: (file: File, row: string | null) => void;
+  /** Many names at once. */
+  onNames: () => void;
 }
 
 export type Again = Pick<Schemas['DuplicateRequest'], 'mirrored' | 'about'>;
 
-const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
-  ['front', 'To the front', 'Shift+N'],
+const DIRECTIONS: readonly (readonly [Direction, string, string, string?])[] = [
+  ['front', 'To the front', 'Shift+N', 'Front'],
   ['nearer', 'Nearer', 'N'],
   ['farther', 'Farther', 'F'],
-  ['back', 'To the back', 'Shift+F'],
+  ['back', 'To the back', 'Shift+F', 'Back'],
 ];
 
 /** What can be done to what is chosen, in plain verbs. */
-export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: Props) {
+export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onNames }: Props) {
   const rows = view.rows.filter((row) => chosen.has(row.id));
   const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
   const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
@@ -202,6 +204,9 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: P
       >
         {isLocked ? 'Unlock' : 'Lock'} <Key name="K" />
       </Button>
+      <Button size="compact-sm" variant="default" disabled={!canEdit} aria-keyshortcuts="B" onClick={onNames}>
+        Names <Key name="B" />
+      </Button>
       <Button
         size="compact-sm"
         variant="default"
@@ -212,7 +217,7 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: P
         Remove <Key name="R" />
       </Button>
       <span className={classes.gap} />
-      {DIRECTIONS.map(([direction, label, key]) => {
+      {DIRECTIONS.map(([direction, label, key, short]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);
         return (
           <Button
@@ -220,10 +225,11 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture }: P
             size="compact-sm"
             variant="default"
             disabled={places.length === 0}
+            {...(short && { 'aria-label': label })}
             aria-keyshortcuts={key}
             onClick={() => act({ do: 'move-rows', places })}
           >
-            {label} {key.length === 1 && <Key name={key} />}
+            {short ?? label} {key.length === 1 && <Key name={key} />}
           </Button>
         );
       })}

@@ -1,0 +1,328 @@
+import { Button, Checkbox, Modal, NativeSelect, NumberInput, Textarea, TextInput } from '@mantine/core';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import type { Arrangement } from '../../api/calls';
+import { body, client, type Schemas } from '../../api/client';
+import type { Command } from '../../ledger/commands';
+import { within } from '../../ledger/tree';
+import { plural } from '../../ui/units';
+import classes from './NamesDialog.module.css';
+
+type Change = Schemas['NameChangeRequest'];
+type Kind = Change['do'];
+
+interface Props {
+  illustration: number;
+  view: Arrangement;
+  /** In the order in which they were chosen. */
+  chosen: readonly string[];
+  act: (command: Command) => void;
+  onClose: () => void;
+}
+
+const KINDS: readonly { value: Kind; label: string }[] = [
+  { value: 'replace', label: 'Find and replace' },
+  { value: 'letter-case', label: 'Small letters and capitals' },
+  { value: 'add', label: 'Add before or after' },
+  { value: 'take-away', label: 'Take away before or after' },
+  { value: 'without-numbers', label: 'Take numbers away' },
+  { value: 'number', label: 'Number' },
+  { value: 'listed', label: 'Names of a list' },
+  { value: 'from-layers', label: 'Names of the layers' },
+];
+const FIRST: Record<Kind, Change> = {
+  replace: { do: 'replace', find: '', by: '', matching: 'text', as_written: true },
+  'letter-case': { do: 'letter-case', letters: 'lower' },
+  add: { do: 'add', text: '', side: 'before' },
+  'take-away': { do: 'take-away', text: '', side: 'before' },
+  'without-numbers': { do: 'without-numbers' },
+  number: { do: 'number', start: 1, width: 2, separator: ' ', side: 'after', counted: 'back', anew: false },
+  listed: { do: 'listed', listed: [], counted: 'front' },
+  'from-layers': { do: 'from-layers' },
+};
+const SIDES = [
+  { value: 'before', label: 'before the name' },
+  { value: 'after', label: 'after the name' },
+];
+const ORDERS = [
+  { value: 'back', label: 'from the back' },
+  { value: 'front', label: 'from the front' },
+  { value: 'chosen', label: 'as they were chosen' },
+];
+const OF = [
+  { value: 'chosen', label: 'What is chosen' },
+  { value: 'parts', label: 'All parts in what is chosen' },
+  { value: 'all', label: 'All parts' },
+];
+/** Milliseconds that what is typed rests before names are asked for. */
+const REST = 150;
+
+/** Many names at once: what is done with them, and what comes of it, before it is. */
+export function NamesDialog({ illustration, view, chosen, act, onClose }: Props) {
+  const [of, setOf] = useState(chosen.length > 0 ? 'chosen' : 'all');
+  const [changes, setChanges] = useState<readonly Change[]>([FIRST.replace]);
+  const [asked, setAsked] = useState(changes);
+  useEffect(() => {
+    const timer = window.setTimeout(() => setAsked(changes), REST);
+    return () => window.clearTimeout(timer);
+  }, [changes]);
+  const inside = new Set(chosen.flatMap((row) => [...within(view.rows, row)]));
+  const parts = view.rows.filter((row) => row.kind === 'part');
+  const rows =
+    of === 'chosen' ? chosen : parts.filter((row) => of === 'all' || inside.has(row.id)).map((row) => row.id);
+  const query = useQuery({
+    queryKey: ['names', illustration, view.version, rows, asked],
+    enabled: rows.length > 0,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      body(
+        client.POST('/api/illustrations/{illustration}/names', {
+          params: { path: { illustration } },
+          body: { rows: [...rows], changes: [...asked] },
+          signal,
+        }),
+      ),
+  });
+  const found = query.error ? [] : (query.data ?? []);
+  const changed = found.filter((one) => one.new !== one.old);
+  const clashes = changed.filter((one) => one.problem !== null);
+  const change = (at: number, next: Partial<Change>) =>
+    setChanges(changes.map((one, index) => (index === at ? { ...one, ...next } : one)));
+  const give = (withProposals: boolean) => {
+    const names = changed.map((one) => [one.row, (withProposals && one.proposal) || one.new] as const);
+    act({ do: 'rename-rows', names: Object.fromEntries(names) });
+    onClose();
+  };
+  return (
+    <Modal opened size="xl" title="Names" onClose={onClose} closeButtonProps={{ 'aria-label': 'Close' }}>
+      <form
+        className={classes.form}
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (changed.length > 0 && clashes.length === 0) give(false);
+        }}
+      >
+        <NativeSelect
+          size="xs"
+          label="Names of"
+          data={OF.filter(({ value }) => chosen.length > 0 || value === 'all')}
+          value={of}
+          onChange={(event) => setOf(event.currentTarget.value)}
+        />
+        {changes.map((one, at) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a change has no name but its place
+          <fieldset key={at} className={classes.change}>
+            <legend>{at === 0 ? 'First' : 'And then'}</legend>
+            <NativeSelect
+              size="xs"
+              label="What is done"
+              data-autofocus={at === 0 || undefined}
+              data={[...KINDS]}
+              value={one.do}
+              onChange={(event) => {
+                const kind = event.currentTarget.value as Kind;
+                setChanges(changes.map((other, index) => (index === at ? FIRST[kind] : other)));
+              }}
+            />
+            <Fields change={one} onChange={(next) => change(at, next)} />
+            {changes.length > 1 && (
+              <Button
+                size="compact-sm"
+                variant="subtle"
+                onClick={() => setChanges(changes.filter((_, index) => index !== at))}
+              >
+                Leave this out
+              </Button>
+            )}
+          </fieldset>
+        ))}
+        <div className={classes.row}>
+          <Button size="compact-sm" variant="default" onClick={() => setChanges([...changes, FIRST['letter-case']])}>
+            And then
+          </Button>
+        </div>
+        {query.error && <p role="alert">{query.error.message}</p>}
+        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard */}
+        <section className={classes.preview} aria-label="What comes of it" tabIndex={0}>
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">Now</th>
+                <th scope="col">Then</th>
+              </tr>
+            </thead>
+            <tbody>
+              {found.toReversed().map((one) => (
+                <tr key={one.row} data-name={one.old}>
+                  <td>{one.old}</td>
+                  <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
+                    {one.new}
+                    {one.problem && one.new !== one.old && (
+                      <span className={classes.why}> {`${one.problem}; '${one.proposal}' would do`}</span>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+        <div className={classes.end}>
+          <p role="status" className={classes.state} aria-busy={query.isFetching}>
+            {`${plural(changed.length, 'name')} of ${rows.length} would change`}
+            {clashes.length > 0 && `, ${clashes.length} cannot be`}.
+          </p>
+          {clashes.length > 0 && (
+            <Button size="xs" variant="default" onClick={() => give(true)}>
+              Give them, with those that would do
+            </Button>
+          )}
+          <Button type="submit" size="xs" disabled={changed.length === 0 || clashes.length > 0}>
+            Give these names
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}
+
+/** The numbers and texts of one change. */
+function Fields({ change, onChange }: { change: Change; onChange: (next: Partial<Change>) => void }) {
+  const side = (
+    <NativeSelect
+      size="xs"
+      label="Where"
+      data={SIDES}
+      value={change.side ?? 'before'}
+      onChange={(event) => onChange({ side: event.currentTarget.value as NonNullable<Change['side']> })}
+    />
+  );
+  const order = (
+    <NativeSelect
+      size="xs"
+      label="In which order"
+      data={ORDERS}
+      value={change.counted ?? 'back'}
+      onChange={(event) => onChange({ counted: event.currentTarget.value as NonNullable<Change['counted']> })}
+    />
+  );
+  switch (change.do) {
+    case 'replace':
+      return (
+        <>
+          <TextInput
+            size="xs"
+            label="Find"
+            maxLength={200}
+            value={change.find ?? ''}
+            onChange={(event) => onChange({ find: event.currentTarget.value })}
+          />
+          <TextInput
+            size="xs"
+            label="Replace by"
+            maxLength={200}
+            value={change.by ?? ''}
+            onChange={(event) => onChange({ by: event.currentTarget.value })}
+          />
+          <NativeSelect
+            size="xs"
+            label="Found"
+            data={[
+              { value: 'text', label: 'anywhere' },
+              { value: 'word', label: 'as a whole word' },
+              { value: 'pattern', label: 'as a regular expression' },
+            ]}
+            value={change.matching ?? 'text'}
+            onChange={(event) => onChange({ matching: event.currentTarget.value as NonNullable<Change['matching']> })}
+          />
+          <Checkbox
+            size="xs"
+            label="Capitals count"
+            checked={change.as_written ?? true}
+            onChange={(event) => onChange({ as_written: event.currentTarget.checked })}
+          />
+        </>
+      );
+    case 'letter-case':
+      return (
+        <NativeSelect
+          size="xs"
+          label="Letters"
+          data={[
+            { value: 'lower', label: 'small letters' },
+            { value: 'upper', label: 'capitals' },
+            { value: 'first', label: 'a capital first' },
+            { value: 'each', label: 'a capital for each word' },
+          ]}
+          value={change.letters ?? 'lower'}
+          onChange={(event) => onChange({ letters: event.currentTarget.value as NonNullable<Change['letters']> })}
+        />
+      );
+    case 'add':
+    case 'take-away':
+      return (
+        <>
+          <TextInput
+            size="xs"
+            label="Text"
+            maxLength={200}
+            value={change.text ?? ''}
+            onChange={(event) => onChange({ text: event.currentTarget.value })}
+          />
+          {side}
+        </>
+      );
+    case 'number':
+      return (
+        <>
+          {(
+            [
+              ['start', 'From', 0, 1_000_000],
+              ['width', 'Digits at least', 1, 9],
+            ] as const
+          ).map(([key, label, min, max]) => (
+            <NumberInput
+              key={key}
+              size="xs"
+              label={label}
+              min={min}
+              max={max}
+              allowDecimal={false}
+              value={change[key] ?? min}
+              onChange={(value) => onChange({ [key]: Number(value) || min })}
+            />
+          ))}
+          <TextInput
+            size="xs"
+            label="Between name and number"
+            maxLength={20}
+            value={change.separator ?? ''}
+            onChange={(event) => onChange({ separator: event.currentTarget.value })}
+          />
+          {side}
+          {order}
+          <Checkbox
+            size="xs"
+            label="Anew in each group"
+            checked={change.anew ?? false}
+            onChange={(event) => onChange({ anew: event.currentTarget.checked })}
+          />
+        </>
+      );
+    case 'listed':
+      return (
+        <>
+          <Textarea
+            size="xs"
+            label="A name a line"
+            rows={4}
+            value={(change.listed ?? []).join('\n')}
+            onChange={(event) => onChange({ listed: event.currentTarget.value.split('\n') })}
+          />
+          {order}
+        </>
+      );
+    default:
+      return null;
+  }
+}
