@@ -164,6 +164,19 @@ class ChangeTests(TakingCase):
         self.step(self.ben, self.arrangement()["version"], do="lock-parts", locked={self.row_id("corner"): True})
         self.assertIn("is locked", self.change(self.row_id("coat"), 422, do="touch-up", strokes=strokes)["detail"])
 
+    def test_copies_that_were_made_before_stay_as_they_are(self) -> None:
+        before = self.original()
+        self.take({"name": "copy", "gestures": [colour_at(25, 20)]}, copy=True)
+        self.take({"name": "coat", "gestures": [colour_at(25, 20)]})
+        copied = self.pixels("copy")
+        self.change(self.row_id("coat"), do="touch-up", strokes=[stroke((21, 55), (21, 59), how="subtract")])
+        np.testing.assert_array_equal(self.pixels("copy"), copied)
+        self.assertEqual(self.pixels("coat")[57, 21, 3], 0)
+        np.testing.assert_array_equal(self.composite(), before)
+        self.change(self.row_id("copy"), do="touch-up", strokes=[stroke((75, 20))])
+        self.assertEqual(self.pixels("copy")[20, 75].tolist(), [*CREAM, 255])
+        np.testing.assert_array_equal(self.composite(), before)
+
     def test_one_of_several_separate_pieces_is_touched_up(self) -> None:
         before = self.original()
         body = {"version": self.arrangement()["version"], "row": self.row_id("toy"), "separate": {"regions": 3}}
@@ -262,6 +275,8 @@ class ChangeTests(TakingCase):
         x, y, width, height = boxes["left button"]
         self.assertEqual(boxes["right button"], [90 - x - width, y, width, height])
         np.testing.assert_array_equal(self.pixels("right button"), self.pixels("left button")[:, ::-1])
+        mirrored = self.change(self.row_id("right button"), 422, do="touch-up", strokes=[stroke((50, 36))])
+        self.assertIn("Touch up the edge of that one", mirrored["detail"])
         duplicate(quarters=1)
         duplicate()
         self.assertEqual(self.names(), ["toy", "left button", "left button 3", "left button 2", "right button"])

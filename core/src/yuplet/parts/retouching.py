@@ -9,7 +9,7 @@ import numpy as np
 
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Size
-from yuplet.illustration.made import Cut, Extension, MadeLayer, Merged
+from yuplet.illustration.made import Cut, Extension, MadeLayer, Merged, Turned
 from yuplet.parts.cutting import owners, take_out
 from yuplet.parts.making import Content, Made, placed_mask
 from yuplet.parts.remaking import remade
@@ -66,11 +66,13 @@ def touch_up(
     own = by_id.get(layer)
     # What was made of the part since then, like a growth under its neighbours, is made again.
     while own is not None and not (isinstance(own.recipe, Cut) and own.recipe.keeps == "taken"):
+        if isinstance(own.recipe, Turned):
+            raise CannotTakeOut("This part is another one mirrored or turned. Touch up the edge of that one.")
         own = by_id.get(own.of or "")
     source = content(own.of) if own is not None and own.of is not None else None
     if own is None or source is None:
         raise CannotTakeOut("This part was not taken out of another one, so there is no edge to touch up.")
-    cut = _one_cut(layers, own)
+    cut = _one_cut(layers, own, mask_of)
     taken = [made for made in cut if _recipe(made).keeps == "taken"]
     masks = [placed_mask(mask_of(_recipe(made).mask), _recipe(made).mask_box, source.box) for made in taken]
     index = taken.index(own)
@@ -86,6 +88,9 @@ def touch_up(
         else:
             owner[painted >= HALF] = index + 1
     is_alone = len(taken) == 1
+    if _recipe(own).behind is None:
+        # Over an empty place no edge can be soft, not even that of a stroke.
+        mask = np.where(mask >= HALF, 255, 0).astype(np.uint8)
     if is_alone:
         owner = owners(source.picture, [mask])
     gone = np.flatnonzero(np.bincount(owner[source.picture[..., 3] > 0], minlength=len(taken) + 1)[1:] == 0)
@@ -104,22 +109,38 @@ def _recipe(made: MadeLayer) -> Cut:
     return made.recipe
 
 
-def _one_cut(layers: Sequence[MadeLayer], own: MadeLayer) -> list[MadeLayer]:
-    """Everything that one cut made: parts back to front, and what was left, if it was kept. They stand together."""
+def _one_cut(layers: Sequence[MadeLayer], own: MadeLayer, mask_of: Callable[[str], Mask]) -> list[MadeLayer]:
+    """Everything that one cut made: parts back to front, and what was left, if it was kept. They stand together.
 
-    def is_taken(at: int) -> bool:
+    Copies of the same layer may stand before them: the parts of a cut are those whose masks are that of what was left.
+    """
+
+    def is_of(at: int, keeps: str) -> bool:
         one = layers[at]
-        return one.of == own.of and isinstance(one.recipe, Cut) and one.recipe.keeps == "taken"
+        return one.of == own.of and isinstance(one.recipe, Cut) and one.recipe.keeps == keeps
 
     at = layers.index(own)
-    first, last = at, at
-    while first > 0 and is_taken(first - 1):
-        first -= 1
-    while last + 1 < len(layers) and is_taken(last + 1):
+    last = at
+    while last + 1 < len(layers) and is_of(last + 1, "taken"):
         last += 1
-    has_left = last + 1 < len(layers) and layers[last + 1].of == own.of
-    if not has_left or not isinstance(layers[last + 1].recipe, Cut):
+    if last + 1 == len(layers) or not is_of(last + 1, "left"):
         return [own]  # a copy: each was taken for itself
+    left = _recipe(layers[last + 1])
+    wanted = mask_of(left.mask) >= HALF
+    found = np.zeros_like(wanted)
+
+    def join(one: MadeLayer) -> None:
+        recipe = _recipe(one)
+        found[placed_mask(mask_of(recipe.mask), recipe.mask_box, left.mask_box) >= HALF] = True
+
+    for one in layers[at : last + 1]:
+        join(one)
+    first = at
+    while not np.array_equal(found, wanted) and first > 0 and is_of(first - 1, "taken"):
+        first -= 1
+        join(layers[first])
+    if not np.array_equal(found, wanted):
+        return [own]
     return list(layers[first : last + 2])
 
 
