@@ -296,6 +296,38 @@ class PutInOrderTests(ProductTestCase):
         expect(viewer.get_by_role("textbox", name=re.compile("Name of"))).to_have_count(0)
         expect(viewer.get_by_role("switch", name="Show blade", exact=True)).to_be_disabled()
 
+    def test_rows_are_put_in_a_group_and_out_again(self) -> None:
+        self.row("mist").click()
+        self.row("glow").click(modifiers=["Shift"])
+        self.page.keyboard.press("g")
+        expect(self.row("group")).to_be_visible()
+        self.row("group").click()
+        expect(self.page.get_by_text("group with 2 parts")).to_be_visible()
+        self.reload()
+        self.row("group").click()
+        self.page.keyboard.press("g")
+        expect(self.row("group")).to_have_count(0)
+        expect(self.row("mist")).to_be_visible()
+
+    def test_a_pivot_is_pointed_at_and_typed(self) -> None:
+        self.row("arm").click()
+        self.page.keyboard.press("v")
+        expect(self.page.get_by_text("Click on the picture where arm turns")).to_be_visible()
+        self.assert_accessible("pivot")
+        self.click_pixel(30, 25)
+        expect(self.page.get_by_label("Pivot, x")).to_have_value("30.5 px")
+        self.page.get_by_label("Pivot, x").fill("48")
+        self.page.get_by_label("Pivot, y").fill("20.25")
+        self.page.get_by_role("button", name="Set it").click()
+        self.reload()
+        self.row("arm").click()
+        self.page.keyboard.press("v")
+        expect(self.page.get_by_label("Pivot, y")).to_have_value("20.25 px")
+        self.page.get_by_role("button", name="Mirror the part about it").click()
+        expect(self.row("arm 2")).to_be_visible()
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.row("arm 2")).to_have_count(0)
+
     def test_many_names_at_once_without_the_mouse(self) -> None:
         self.page.keyboard.press("b")
         dialog = self.page.get_by_role("dialog", name="Names")

@@ -12,6 +12,7 @@ from yuplet.arrangement import commands, stacks
 from yuplet.arrangement.commands import (
     Command,
     EndAlternates,
+    GroupRows,
     IncludeParts,
     JoinRows,
     LockParts,
@@ -23,9 +24,11 @@ from yuplet.arrangement.commands import (
     ReadAsParts,
     RemoveRows,
     RenameRows,
+    SetPivots,
     ShowAlone,
     ShowRows,
     SplitParts,
+    UngroupRows,
     apply,
     inverse,
     title,
@@ -323,6 +326,63 @@ class RemoveTests(unittest.TestCase):
         locked = apply(START, LockParts({"lamp": True}))
         with self.assertRaises(Locked):
             apply(locked, RemoveRows(("post",)))
+
+
+class PivotTests(unittest.TestCase):
+    def test_pivots_are_set_and_taken_away(self) -> None:
+        command = SetPivots({"arm": (12.5, 30.0), "lamp": None})
+        after = apply(START, command)
+        arm = after.find("arm")[1]
+        assert isinstance(arm, Part)
+        self.assertEqual(arm.pivot, Point(12.5, 30))
+        self.assertEqual(apply(after, inverse(START, command)), START)
+        self.assertEqual(title(command, START), "Set the pivot of 2 rows")
+        self.assertEqual(title(SetPivots({"arm": None}), START), "Remove the pivot of 'arm'")
+        self.assertEqual(commands.from_json(json.loads(json.dumps(commands.to_json(command)))), command)
+        for wrong in ([1], [1, "x"], [float("nan"), 0], [True, 0], [2e6, 0], 7):
+            with self.assertRaisesRegex(ArrangementError, "not a place"):
+                commands.from_json({"do": "set-pivots", "pivots": {"arm": wrong}})
+        with self.assertRaisesRegex(ArrangementError, "is a group"):
+            apply(START, SetPivots({"signal": (1, 1)}))
+
+
+class GroupTests(unittest.TestCase):
+    def test_siblings_are_put_in_a_group_and_taken_out_of_it_again(self) -> None:
+        command = GroupRows(("glow", "post", "mist"))
+        after = apply(START, command)
+        (group,) = [row for row in after.rows if row.name == "group"]
+        assert isinstance(group, PartGroup)
+        self.assertEqual([row.id for row in group.members], ["post", "glow", "mist"])
+        self.assertEqual([row.id for row in after.rows][-2:], [group.id, "spare"], "where the front-most lay")
+        self.assertIn("group/post/signal/arm", paths(after))
+        self.assertEqual(apply(after, inverse(START, command)), START)
+        again = apply(after, UngroupRows((group.id,)))
+        self.assertEqual([row.id for row in again.rows][-4:], ["post", "glow", "mist", "spare"])
+        self.assertEqual(apply(again, inverse(after, UngroupRows((group.id,)))), after)
+
+    def test_several_groups_at_once(self) -> None:
+        start = apply(apply(START, GroupRows(("sky",))), GroupRows(("glow", "mist")))
+        first, second = (row.id for row in start.rows if row.name.startswith("group"))
+        after = apply(start, UngroupRows((second, first)))
+        self.assertEqual([row.id for row in after.rows], [row.id for row in START.rows])
+
+    def test_names_stay_apart_and_what_is_hidden_stays_hidden(self) -> None:
+        start = apply(START, RenameRows({"mast": "sky"}))
+        start = apply(start, ShowRows({"post": False}))
+        after = apply(start, UngroupRows(("post",)))
+        self.assertEqual((after.find("mast")[1].name, after.find("mast")[1].shown), ("sky 2", False))
+
+    def test_what_cannot_be_grouped_or_ungrouped(self) -> None:
+        cases: dict[str, Command] = {
+            "different groups": GroupRows(("sky", "lamp")),
+            "No rows": GroupRows(()),
+            "is no group": UngroupRows(("sky",)),
+            "would be another one": UngroupRows(("marsh",)),
+            "in another one": UngroupRows(("post", "signal")),
+        }
+        for words, command in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(CannotJoin, words):
+                apply(START, command)
 
 
 class AlternatesTests(unittest.TestCase):

@@ -110,6 +110,8 @@ class NamingTests(unittest.TestCase):
         self.assertEqual([one.problem for one in both], [None, None], "names may change places")
         three = renamings(figure("a", "b", "c", "x"), ["p0", "p1", "p2"], [Listed(("x", "x", "x"))], {})
         self.assertEqual([one.proposal for one in three], ["x 2", "x 3", "x 4"], "no two of them are the same")
+        kept = renamings(figure("a", "b"), ["p0", "p1"], [Listed(("b", "b"))], {})
+        self.assertEqual([one.problem is None for one in kept], [False, True], "what stays as it is has its name")
         with self.assertRaises(NoSuchRow):
             renamings(start, ["x"], [], {})
 

@@ -100,6 +100,10 @@ class CommandSerializer(serializers.Serializer[Any]):
     offsets = serializers.DictField(
         child=serializers.ListField(child=serializers.IntegerField(), min_length=2, max_length=2), required=False
     )
+    pivots = serializers.DictField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2, allow_null=True),
+        required=False,
+    )
     places = PlaceSerializer(many=True, required=False)
 
 

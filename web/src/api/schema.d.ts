@@ -954,16 +954,19 @@ export interface components {
          *     * `show-alone` - show-alone
          *     * `move-rows` - move-rows
          *     * `place-parts` - place-parts
+         *     * `set-pivots` - set-pivots
          *     * `read-as-frames` - read-as-frames
          *     * `read-as-parts` - read-as-parts
          *     * `join-rows` - join-rows
          *     * `split-parts` - split-parts
+         *     * `group-rows` - group-rows
+         *     * `ungroup-rows` - ungroup-rows
          *     * `remove-rows` - remove-rows
          *     * `make-alternates` - make-alternates
          *     * `end-alternates` - end-alternates
          * @enum {string}
          */
-        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "remove-rows" | "make-alternates" | "end-alternates";
+        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "set-pivots" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "group-rows" | "ungroup-rows" | "remove-rows" | "make-alternates" | "end-alternates";
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
             do: components["schemas"]["CommandDoEnum"];
@@ -983,6 +986,9 @@ export interface components {
             rows?: string[];
             offsets?: {
                 [key: string]: number[];
+            };
+            pivots?: {
+                [key: string]: number[] | null;
             };
             places?: components["schemas"]["PlaceRequest"][];
         };

@@ -7,6 +7,7 @@ import { body, client } from '../api/client';
 import { partColour } from '../ledger/colours';
 import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
+import type { Marking } from '../pile/marks';
 import { Pile } from '../pile/Pile';
 import { BringInStep } from '../steps/bring-in/BringInStep';
 import { HowDialog } from '../steps/bring-in/HowDialog';
@@ -16,6 +17,7 @@ import { lastDone } from '../steps/hand-over/report';
 import { type Again, BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
+import { pivotNear } from '../steps/put-in-order/pivots';
 import { TakeApart } from '../steps/take-apart/TakeApart';
 import { type Looking, useTaking } from '../steps/take-apart/useTaking';
 import { TryOut } from '../steps/try-out/TryOut';
@@ -66,6 +68,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const [current, setCurrent] = useState<string | null>(null);
   const [isListOpen, setListOpen] = useState(false);
   const [isNaming, setNaming] = useState(false);
+  const [isPivoting, setPivoting] = useState(false);
   useKeys();
   const navigate = useNavigate();
   const { uploads, take } = useBringIn(illustration.project);
@@ -179,6 +182,23 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     perform,
     onTaken: choose,
   });
+  const [turning] =
+    rows?.filter((row) => row.kind === 'part' && chosenIds.length === 1 && row.id === chosenIds[0]) ?? [];
+  const pivoting = useMemo(
+    (): Marking | undefined =>
+      turning && {
+        kind: isPivoting && canEdit && !turning.locked ? 'pixel' : null,
+        masks: [],
+        circle: turning.pivot && { at: { x: turning.pivot[0] ?? 0, y: turning.pivot[1] ?? 0 }, radius: 0 },
+        onMark: ([at]) => {
+          if (!at) return;
+          const canvas = { width: illustration.width ?? 1, height: illustration.height ?? 1 };
+          const { x, y } = pivotNear({ x: at.x + 0.5, y: at.y + 0.5 }, turning, rows ?? [], canvas);
+          act({ do: 'set-pivots', pivots: { [turning.id]: [x, y] } });
+        },
+      },
+    [turning, isPivoting, canEdit, rows, illustration.width, illustration.height, act],
+  );
   const parts = rows?.filter((row) => row.kind === 'part') ?? [];
   const leftOut = parts.filter((row) => !row.included).length;
   const notes = taking.findings.found?.length;
@@ -296,7 +316,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               comparables={comparables}
               moment={moment}
               onMoment={setMoment}
-              marking={step === 'take-apart' ? taking.marking : undefined}
+              marking={step === 'take-apart' ? taking.marking : step === 'put-in-order' ? pivoting : undefined}
               onPick={(row, extend) => {
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
                 else if (!extend) choose([], current);
@@ -313,6 +333,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               again={again}
               addPicture={addPicture}
               onNames={() => setNaming(true)}
+              isPivoting={isPivoting}
+              onPivoting={setPivoting}
             />
           )}
         </div>

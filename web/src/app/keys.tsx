@@ -16,6 +16,8 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['K', 'Lock or unlock: a locked part is neither picked nor changed, and handed over all the same'],
   ['1 … 9', 'Of alternates, show the one with this number'],
   ['B', 'Many names at once, of what is chosen or of all parts'],
+  ['V', 'Set the pivot of a part: click on the picture, or type the place'],
+  ['G', 'Put rows in a group; of one group, its members in its place'],
   ['D', 'Duplicate a part'],
   ['M', 'Mirror a part across the middle of the canvas'],
   ['R', 'Remove; its art stays in the original, and undo brings it back'],

@@ -28,6 +28,14 @@ export function applied<T extends View>(view: T, command: Command): T {
       return { ...view, rows: moved(view.rows, command.places ?? []) };
     case 'place-parts':
       return { ...view, rows: view.rows.map((row) => placed(row, command.offsets?.[row.id])) };
+    case 'set-pivots':
+      return {
+        ...view,
+        rows: view.rows.map((row) => ({
+          ...row,
+          pivot: command.pivots?.[row.id] ?? (row.id in (command.pivots ?? {}) ? null : row.pivot),
+        })),
+      };
     case 'remove-rows':
       return { ...view, rows: without(view.rows, command.rows ?? []) };
     default:

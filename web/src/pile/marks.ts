@@ -128,7 +128,7 @@ export function drawCircle(context: CanvasRenderingContext2D, view: View, { at, 
   for (const [colour, width] of OUTLINE) {
     context.strokeStyle = colour;
     context.lineWidth = width * ratio;
-    for (const far of [radius * view.zoom, 3 * ratio]) {
+    for (const far of [radius * view.zoom, radius > 0 ? 3 * ratio : 6 * ratio, 1]) {
       context.beginPath();
       context.arc(x, y, far, 0, 2 * Math.PI);
       context.stroke();

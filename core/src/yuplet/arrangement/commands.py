@@ -12,6 +12,7 @@ from yuplet.arrangement import names, stacks
 from yuplet.arrangement.records import PutRow, RowRecord, from_record, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable
+from yuplet.geometry import Point
 from yuplet.parts.part import Part
 
 
@@ -74,6 +75,13 @@ class PlaceParts:
 
 
 @dataclass(frozen=True, slots=True)
+class SetPivots:
+    """Say what parts turn about, in canvas pixels, or that nobody has said (None)."""
+
+    pivots: Mapping[str, tuple[float, float] | None]
+
+
+@dataclass(frozen=True, slots=True)
 class ReadAsFrames:
     """Read a stack as moments of one part, the first at the back: the members of a group, or siblings."""
 
@@ -116,6 +124,20 @@ class EndAlternates:
 
 
 @dataclass(frozen=True, slots=True)
+class GroupRows:
+    """Put siblings in a group of their own."""
+
+    rows: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class UngroupRows:
+    """Put the members of groups in the place of those."""
+
+    rows: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class RemoveRows:
     """Take rows out, groups with all that is in them; the art they are of stays in the original."""
 
@@ -144,10 +166,13 @@ Command: TypeAlias = (
     | ShowAlone
     | MoveRows
     | PlaceParts
+    | SetPivots
     | ReadAsFrames
     | ReadAsParts
     | JoinRows
     | SplitParts
+    | GroupRows
+    | UngroupRows
     | RemoveRows
     | MakeAlternates
     | EndAlternates
@@ -162,20 +187,33 @@ COMMANDS: dict[str, type[Command]] = {
     "show-alone": ShowAlone,
     "move-rows": MoveRows,
     "place-parts": PlaceParts,
+    "set-pivots": SetPivots,
     "read-as-frames": ReadAsFrames,
     "read-as-parts": ReadAsParts,
     "join-rows": JoinRows,
     "split-parts": SplitParts,
+    "group-rows": GroupRows,
+    "ungroup-rows": UngroupRows,
     "remove-rows": RemoveRows,
     "make-alternates": MakeAlternates,
     "end-alternates": EndAlternates,
 }
-_Restacking: TypeAlias = (
-    ReadAsFrames | ReadAsParts | JoinRows | SplitParts | RemoveRows | MakeAlternates | EndAlternates
-)
 """What an artist can ask for."""
+_Restacking: TypeAlias = (
+    ReadAsFrames
+    | ReadAsParts
+    | JoinRows
+    | SplitParts
+    | GroupRows
+    | UngroupRows
+    | RemoveRows
+    | MakeAlternates
+    | EndAlternates
+)
+_FARTHEST = 1e6
+"""Pixels from the canvas' corner in which a pivot can be."""
 _NAMES = {**{kind: name for name, kind in COMMANDS.items()}, ReplaceRows: "replace-rows"}
-_FIELDS = ("name", "shown", "included", "locked", "place", "offset", "frames")
+_FIELDS = ("name", "shown", "included", "locked", "place", "offset", "frames", "pivot")
 
 
 def apply(arrangement: Arrangement, command: Command) -> Arrangement:
@@ -218,11 +256,17 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             return arrangement.changed(
                 lambda row: replace(_part(row), offset=offsets[row.id]) if row.id in offsets else row
             )
+        case SetPivots(pivots):
+            return arrangement.changed(
+                lambda row: replace(_part(row), pivot=_point(pivots[row.id])) if row.id in pivots else row
+            )
         case (
             ReadAsFrames()
             | ReadAsParts()
             | JoinRows()
             | SplitParts()
+            | GroupRows()
+            | UngroupRows()
             | RemoveRows()
             | MakeAlternates()
             | EndAlternates()
@@ -254,11 +298,15 @@ def inverse(before: Arrangement, command: Command) -> Command:
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
         case PlaceParts(offsets):
             return PlaceParts({part.id: part.offset for part in _parts(before, offsets)})
+        case SetPivots(pivots):
+            return SetPivots({part.id: part.pivot and (part.pivot.x, part.pivot.y) for part in _parts(before, pivots)})
         case (
             ReadAsFrames()
             | ReadAsParts()
             | JoinRows()
             | SplitParts()
+            | GroupRows()
+            | UngroupRows()
             | RemoveRows()
             | MakeAlternates()
             | EndAlternates()
@@ -290,7 +338,17 @@ def touched(command: Command) -> set[tuple[str, str]]:
             return {(place.row, "place") for place in places}
         case PlaceParts(offsets):
             return {(row, "offset") for row in offsets}
-        case ReadAsFrames(rows) | JoinRows(rows) | SplitParts(rows) | RemoveRows(rows) | MakeAlternates(rows):
+        case SetPivots(pivots):
+            return {(row, "pivot") for row in pivots}
+        case (
+            ReadAsFrames(rows)
+            | JoinRows(rows)
+            | SplitParts(rows)
+            | GroupRows(rows)
+            | UngroupRows(rows)
+            | RemoveRows(rows)
+            | MakeAlternates(rows)
+        ):
             return {(row, field) for row in rows for field in _FIELDS}
         case ReadAsParts(row) | EndAlternates(row):
             return {(row, field) for field in _FIELDS}
@@ -320,6 +378,8 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Move {one}"
         case PlaceParts():
             return f"Place {one}"
+        case SetPivots(pivots):
+            return f"{'Set' if any(pivots.values()) else 'Remove'} the pivot of {one}"
         case ReadAsFrames():
             return f"Read {one} as frames"
         case ReadAsParts():
@@ -328,6 +388,10 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Make one part of {one}"
         case SplitParts():
             return f"Split {one} into layers"
+        case GroupRows():
+            return f"Group {one}"
+        case UngroupRows():
+            return f"Ungroup {one}"
         case RemoveRows():
             return f"Remove {one}"
         case MakeAlternates():
@@ -370,6 +434,8 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 )
             case "place-parts":
                 return PlaceParts({str(row): _pair(by) for row, by in dict(rest["offsets"]).items()})
+            case "set-pivots":
+                return SetPivots({str(row): _place(at) for row, at in dict(rest["pivots"]).items()})
             case "read-as-frames":
                 return ReadAsFrames(tuple(_text(row) for row in rest["rows"]))
             case "read-as-parts":
@@ -378,6 +444,10 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 return JoinRows(tuple(_text(row) for row in rest["rows"]))
             case "split-parts":
                 return SplitParts(tuple(_text(row) for row in rest["rows"]))
+            case "group-rows":
+                return GroupRows(tuple(_text(row) for row in rest["rows"]))
+            case "ungroup-rows":
+                return UngroupRows(tuple(_text(row) for row in rest["rows"]))
             case "remove-rows":
                 return RemoveRows(tuple(_text(row) for row in rest["rows"]))
             case "make-alternates":
@@ -408,6 +478,22 @@ def _pair(value: object) -> tuple[int, int]:
     if not isinstance(value, list | tuple) or len(value) != 2 or not all(type(one) is int for one in value):
         raise TypeError(f"{value!r} is not a pair of whole numbers")
     return value[0], value[1]
+
+
+def _place(value: object) -> tuple[float, float] | None:
+    if value is None:
+        return None
+    if not isinstance(value, list | tuple) or len(value) != 2:
+        raise TypeError(f"{value!r} is not a place")
+    x, y = value
+    for one in (x, y):
+        if isinstance(one, bool) or not isinstance(one, int | float) or not abs(one) <= _FARTHEST:
+            raise TypeError(f"{value!r} is not a place")
+    return float(x), float(y)
+
+
+def _point(place: tuple[float, float] | None) -> Point | None:
+    return None if place is None else Point(*place)
 
 
 def _rows(command: Command) -> set[str]:
@@ -554,6 +640,10 @@ def _replacement(arrangement: Arrangement, command: _Restacking) -> ReplaceRows:
             remove, put = stacks.joined(arrangement.settled(), rows)
         case SplitParts(rows):
             remove, put = stacks.split(arrangement, rows)
+        case GroupRows(rows):
+            remove, put = stacks.grouped(arrangement, rows)
+        case UngroupRows(rows):
+            remove, put = stacks.ungrouped(arrangement, rows)
         case RemoveRows(rows):
             remove, put = stacks.without(arrangement, rows)
         case MakeAlternates(rows):

@@ -150,10 +150,10 @@ def renamings(
     found: list[Renaming] = []
     final = dict(new)
     done: set[str] = set()
-    for around, row in walked:
+    # Of names that are to be the same, one that stays as it is comes first, then the one farthest back.
+    for around, row in sorted(walked, key=lambda one: new[one[1].id] != one[1].name):
         siblings = [one for one in (around[-1].members if around else arrangement.rows) if one.id != row.id]
         siblings = [one for one in siblings if _alike(one, row)]
-        # Of names that are to be the same the first has it.
         settled = [final.get(one.id, one.name) for one in siblings if one.id in done or one.id not in new]
         name = new[row.id]
         problem = names.problem(name)
@@ -165,7 +165,8 @@ def renamings(
             proposal = final[row.id] = names.proposal(name, [*settled, *later], "part")
         done.add(row.id)
         found.append(Renaming(row.id, row.name, name, problem, proposal))
-    return found
+    places = {row.id: at for at, (_, row) in enumerate(walked)}
+    return sorted(found, key=lambda one: places[one.row])
 
 
 def _alike(one: Row, other: Row) -> bool:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TypeAlias
 
+from yuplet.arrangement import names
 from yuplet.arrangement.records import PutRow, to_record
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import CannotJoin, Locked, NotFrames
@@ -252,11 +253,72 @@ def as_alternates(arrangement: Arrangement, row_ids: Sequence[str]) -> Replaceme
     pivot = next((row.pivot for row in members if isinstance(row, Part) and row.pivot is not None), None)
     at = siblings.index(members[0]) if leaving else None
     put.append(PutRow(to_record(replace(group, alternate=shown), inside), at))
-    for index, row in enumerate(members):
-        fresh = replace(row, pivot=row.pivot or pivot) if isinstance(row, Part) else row
-        put.append(PutRow(to_record(fresh, group.id), index if leaving else None))
-        put += [PutRow(to_record(inner, owner), number) for inner, owner, number in _inside(row)] if leaving else []
+    turning = [replace(row, pivot=row.pivot or pivot) if isinstance(row, Part) else row for row in members]
+    put += _put_in(turning, group.id, 0) if leaving else [PutRow(to_record(row, group.id), None) for row in turning]
     return leaving, tuple(put)
+
+
+def grouped(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """Siblings in a group of their own, where the front-most of them lay. Raises `CannotJoin`."""
+    if not row_ids:
+        raise CannotJoin("No rows were named. Choose rows of one group.")
+    around, _ = arrangement.find(row_ids[0])
+    siblings = around[-1].members if around else arrangement.rows
+    members = tuple(row for row in siblings if row.id in set(row_ids))
+    if len(members) < len(set(row_ids)):
+        raise CannotJoin("The rows are in different groups. Choose rows of one group.")
+    taken = [row.name for row in siblings if isinstance(row, PartGroup) and row not in members]
+    group = PartGroup(_free_id(arrangement, f"g{members[0].id}"), names.usable("group", taken, "group"))
+    at = siblings.index(members[-1]) - len(members) + 1
+    leaving = tuple(inner.id for row in members for inner in (row, *_below(row)))
+    return leaving, (PutRow(to_record(group, around[-1].id if around else None), at), *_put_in(members, group.id, 0))
+
+
+def ungrouped(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
+    """The members of groups in the place of those. Raises `CannotJoin` where the picture would change."""
+    for row_id in row_ids:
+        arrangement.find(row_id)
+    leaving: list[str] = []
+    put: list[PutRow] = []
+    more: dict[str | None, int] = {}
+    in_order = [row.id for _, row in arrangement.walk() if row.id in set(row_ids)]
+    for row_id in in_order:
+        around, group = arrangement.find(row_id)
+        if not isinstance(group, PartGroup):
+            raise CannotJoin(f"'{group.name}' is no group.")
+        if {row.id for row in around} & set(row_ids):
+            raise CannotJoin("One of the groups is in another one. Choose one of them.")
+        if group.opacity < 1 or group.blend != "normal" or group.isolated or group.alternate is not None:
+            raise CannotJoin(
+                f"The group '{group.name}' has an opacity or mode of its own, or holds alternates: without it the picture would"
+                " be another one."
+            )
+        siblings = [row for row in (around[-1].members if around else arrangement.rows) if row.id not in set(row_ids)]
+        used: dict[type[Row], list[str]] = {
+            kind: [row.name for row in siblings if isinstance(row, kind)] for kind in (Part, PartGroup)
+        }
+        fresh = []
+        for member in group.members:
+            if isinstance(member, Part) and member.locked:
+                raise Locked(member.name)
+            name = names.usable(member.name, used[type(member)])
+            used[type(member)].append(name)
+            fresh.append(replace(member, name=name, shown=member.shown and group.shown))
+        leaving += [inner.id for inner in (group, *_below(group))]
+        inside, at = arrangement.place(row_id)
+        # Groups that went before gave way to their members.
+        put += _put_in(tuple(fresh), inside, at + more.get(inside, 0))
+        more[inside] = more.get(inside, 0) + len(fresh) - 1
+    return tuple(leaving), tuple(put)
+
+
+def _put_in(rows: Sequence[Row], group: str | None, first: int) -> list[PutRow]:
+    """Rows with all that is in them, put in behind each other from a place of a group on."""
+    found = []
+    for index, row in enumerate(rows, first):
+        found.append(PutRow(to_record(row, group), index))
+        found += [PutRow(to_record(inner, owner), number) for inner, owner, number in _inside(row)]
+    return found
 
 
 def no_alternates(arrangement: Arrangement, row_id: str) -> Replacement:

@@ -5,6 +5,7 @@ import { type Command, type Direction, placesTowards } from '../../ledger/comman
 import { within } from '../../ledger/tree';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
+import { PivotFields } from './PivotFields';
 import { PlaceFields } from './PlaceFields';
 
 interface Props {
@@ -18,6 +19,9 @@ interface Props {
   addPicture: (file: File, row: string | null) => void;
   /** Many names at once. */
   onNames: () => void;
+  /** Whether the pointer sets the pivot of what is chosen. */
+  isPivoting: boolean;
+  onPivoting: (isPivoting: boolean) => void;
 }
 
 export type Again = Pick<Schemas['DuplicateRequest'], 'mirrored' | 'about'>;
@@ -30,7 +34,7 @@ const DIRECTIONS: readonly (readonly [Direction, string, string, string?])[] = [
 ];
 
 /** What can be done to what is chosen, in plain verbs. */
-export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onNames }: Props) {
+export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onNames, isPivoting, onPivoting }: Props) {
   const rows = view.rows.filter((row) => chosen.has(row.id));
   const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
   const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
@@ -47,6 +51,8 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
   const set = view.rows.find(
     (row) => row.alternate !== null && rows.length === 1 && (row.id === first?.id || row.id === first?.group),
   );
+  const areSiblings = rows.every((row) => row.group === first?.group);
+  const isUngrouping = areGroups && rows.length === 1;
   const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
@@ -106,6 +112,16 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             Split into layers
           </Button>
         )}
+        {!off && areSiblings && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            aria-keyshortcuts="G"
+            onClick={() => act({ do: isUngrouping ? 'ungroup-rows' : 'group-rows', rows: rows.map((row) => row.id) })}
+          >
+            {isUngrouping ? 'Ungroup' : 'Group'} <Key name="G" />
+          </Button>
+        )}
         {!off && isStack && !set && (
           <Button
             size="compact-sm"
@@ -150,17 +166,18 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             >
               Mirror across <Key name="M" />
             </Button>
-            {first.pivot && (
-              <Button
-                size="compact-sm"
-                variant="default"
-                title="A mirror image about its pivot; left and right in its name change over"
-                onClick={() => again(first.id, { mirrored: true, about: 'pivot' })}
-              >
-                About its pivot
-              </Button>
-            )}
           </>
+        )}
+        {rows.length === 1 && first?.kind === 'part' && first.box && (
+          <PivotFields
+            key={`pivot ${first.id}`}
+            row={first}
+            off={off || first.locked}
+            isOpen={isPivoting}
+            onOpen={onPivoting}
+            act={act}
+            onMirror={() => again(first.id, { mirrored: true, about: 'pivot' })}
+          />
         )}
         {rows.length === 1 && first?.box && (
           <PlaceFields key={first.id} row={first} off={off || first.locked} act={act} />

@@ -86,11 +86,13 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
   });
   const found = query.error ? [] : (query.data ?? []);
   const changed = found.filter((one) => one.new !== one.old);
-  const clashes = changed.filter((one) => one.problem !== null);
+  const clashes = found.filter((one) => one.problem !== null);
   const change = (at: number, next: Partial<Change>) =>
     setChanges(changes.map((one, index) => (index === at ? { ...one, ...next } : one)));
   const give = (withProposals: boolean) => {
-    const names = changed.map((one) => [one.row, (withProposals && one.proposal) || one.new] as const);
+    const names = (withProposals ? [...new Set([...changed, ...clashes])] : changed).map(
+      (one) => [one.row, (withProposals && one.proposal) || one.new] as const,
+    );
     act({ do: 'rename-rows', names: Object.fromEntries(names) });
     onClose();
   };
@@ -158,7 +160,7 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
                   <td>{one.old}</td>
                   <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
                     {one.new}
-                    {one.problem && one.new !== one.old && (
+                    {one.problem && (
                       <span className={classes.why}> {`${one.problem}; '${one.proposal}' would do`}</span>
                     )}
                   </td>
