@@ -127,6 +127,7 @@ export function TakeOut({ taking, canEdit }: Props) {
           )}
         </div>
         <p role="status" className={classes.state} aria-busy={taking.isComputing}>
+          {taking.isChoosing && 'Being computed; choose nothing, or something else, to stop it. '}
           {chosen && !taking.pieces
             ? `${chosen.pixels.toLocaleString('en')} px chosen, ${share(chosen.pixels, chosen.of)} of ${from?.name ?? 'the part'}.`
             : !taking.pieces && 'Nothing is chosen yet.'}

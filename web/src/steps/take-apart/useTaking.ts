@@ -51,6 +51,8 @@ const NUMBERS: Numbers = { distance: 8, connected: true, gap: 6, darkness: 20, l
 const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 /** Milliseconds that a number rests before its effect is asked for. */
 const REST = 120;
+/** Milliseconds of computing after which it is said. */
+const SLOW = 500;
 const CHOSEN = '#0b6f78';
 const DIFFERENT = '#d5342a';
 
@@ -118,6 +120,20 @@ function useRested<T>(value: T): T {
     return () => window.clearTimeout(timer);
   }, [value]);
   return rested;
+}
+
+/** Whether something has been going on for longer than a moment. */
+function useSlow(isGoing: boolean): boolean {
+  const [isSlow, setSlow] = useState(false);
+  useEffect(() => {
+    if (!isGoing) {
+      setSlow(false);
+      return;
+    }
+    const timer = window.setTimeout(() => setSlow(true), SLOW);
+    return () => window.clearTimeout(timer);
+  }, [isGoing]);
+  return isSlow;
 }
 
 export function useTaking({ illustration, view, current, isOpen, moment, onMoment, perform, onTaken }: Props) {
@@ -328,6 +344,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     send({ separate: { gap, smallest, joined: joined.map((group) => [...group]), left_out: [...leftOut] } });
   };
 
+  const isChoosing = useSlow(selection.isFetching || islands.isFetching);
   return {
     parts,
     from,
@@ -369,6 +386,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     compare: () => setComparedAt(version ?? null),
     compared,
     proposals: proposals.found,
+    isChoosing,
     isComputing: selection.isFetching || islands.isFetching || proposals.isComputing || difference.isFetching,
     chosen: isChosen ? selection.data : undefined,
     islands: pieces ? islands.data : undefined,
