@@ -381,7 +381,9 @@ def _row(
 ) -> dict[str, Any]:
     part = _part(row)
     box = part_box(part, boxes, canvas) if part is not None else None
-    thumbnails = [images[piece.layer].thumbnail for piece in part.pieces if piece.layer in images] if part else []
+    drawn = [piece.layer for piece in part.pieces if piece.layer in images and piece.layer in boxes] if part else []
+    # Of several layers the largest says most.
+    largest = max(drawn, key=lambda layer: boxes[layer].size.pixels, default=None)
     return {
         "id": row.row,
         "kind": row.kind,
@@ -400,7 +402,7 @@ def _row(
         "vector": part is not None and bool(part.layers & vector),
         "words": " ".join(words[layer] for layer in sorted(part.layers) if layer in words) if part is not None else "",
         "flagged": bool(({row.row} if part is None else part.layers) & flagged),
-        "thumbnail": thumbnails[0] if thumbnails else None,
+        "thumbnail": images[largest].thumbnail if largest is not None else None,
         "loops": row.loops,
         "frames": [
             {

@@ -89,7 +89,10 @@ class Illustration:
         return {layer.id: layer.box for layer in layers if layer.box is not None}
 
     def roots_of(self, layer: str) -> set[str]:
-        """The layers of the source that a layer was made of, over as many steps as there were; itself if it is one."""
+        """The layers of the source that a layer was made of, over as many steps as there were; itself if it is one.
+
+        None of them where it was made of nothing, like a backdrop.
+        """
         by_id = {made.id: made for made in self.made}
         found, waiting = set[str](), [layer]
         while waiting:
