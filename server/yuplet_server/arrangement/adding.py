@@ -137,16 +137,17 @@ def add_picture(illustration_id: int, user: User, version: int, file: File[bytes
         raise TooLarge(
             f"'{name}' has {file.size >> 20} MiB; a picture that becomes a part has up to {MAX_PICTURE >> 20}."
         )
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    before = queries.tree_of(arrangement)
-    canvas = queries.canvas_of(illustration)
+    # Read before the lock is held: others need not wait for it.
     with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
         path = Path(folder, "picture")
         path.write_bytes(file.read())
         read, _ = read_illustration(path, scratch, file_name=name.name)
         picture = compose(laid(read.layers), read.canvas, scratch)
     kernels.clear_hidden_colour(picture)
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    before = queries.tree_of(arrangement)
+    canvas = queries.canvas_of(illustration)
     group, index, around = None, len(before.rows), Box(0, 0, *canvas)
     if row is not None:
         group, index = before.place(row)
