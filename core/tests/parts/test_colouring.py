@@ -14,7 +14,7 @@ from yuplet.pixels.oklab import from_oklab, to_oklab
 from yuplet.pixels.scratch import Scratch
 
 KNOWN = {
-    # coloraide 4 (a library of the CSS colour spaces), rounded.
+    # coloraide 8.13.1 (a library of the CSS colour spaces), rounded.
     (255, 0, 0): (0.627955, 0.224863, 0.125846),
     (0, 255, 0): (0.866440, -0.233888, 0.179498),
     (0, 0, 255): (0.452014, -0.032457, -0.311528),

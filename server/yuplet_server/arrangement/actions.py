@@ -1,7 +1,7 @@
 """Applying commands: the core says what they do, the rows keep it, the log says how to take it back."""
 
 from collections.abc import Collection, Mapping, Set
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
@@ -48,6 +48,23 @@ def do(illustration_id: int, user: User, version: int, command: commands.Command
         raise ArrangementError("Rows are replaced by other steps, never by themselves. Reload the page and try again.")
     refuse_if_changed(arrangement, user, version, commands.touched(command))
     take_step(arrangement, user, command)
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """What a step begins with: the arrangement, which nobody else changes until it is done, and the rows as they are."""
+
+    arrangement: Arrangement
+    illustration: Illustration
+    before: Tree
+
+
+def begin(illustration_id: int, user: User, version: int, touched: Set[tuple[str, str]] = frozenset()) -> Begun:
+    """Hold the arrangement for a step that touches fields of rows. Raises `ChangedMeanwhile` as `do` does."""
+    arrangement = locked(illustration_id)
+    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+    refuse_if_changed(arrangement, user, version, touched)
+    return Begun(arrangement, illustration, queries.tree_of(arrangement))
 
 
 def refuse_if_changed(arrangement: Arrangement, user: User, version: int, touched: Set[tuple[str, str]]) -> None:

@@ -17,11 +17,10 @@ from yuplet.arrangement.taking import (
 from yuplet.errors import CannotJoin, CannotTakeOut, TooLarge
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import laid
-from yuplet.illustration.made import Backdrop, Colour, Merged, Pasted, Turn, Turned
+from yuplet.illustration.made import Backdrop, Colour, Pasted, Turn, Turned
 from yuplet.illustration.records import from_record
 from yuplet.parts.colouring import backdrop
 from yuplet.parts.making import trimmed
-from yuplet.parts.merging import merged
 from yuplet.parts.part import Part, part_box, still
 from yuplet.parts.turning import turn_point, turned
 from yuplet.pixels import kernels
@@ -30,9 +29,8 @@ from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import read_illustration
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
-from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.arrangement.actions import begin, take_step
 from yuplet_server.illustrations.actions import keep_made
-from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.queries import content_of
 
 
@@ -42,25 +40,18 @@ def join(illustration_id: int, user: User, version: int, rows: Sequence[str]) ->
 
     What lies under one opacity or mode within them is laid together first. Raises `ArrangementError` and `ChangedMeanwhile`.
     """
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
     command = JoinRows(tuple(rows))
-    refuse_if_changed(arrangement, user, version, touched(command))
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version, touched(command))
+    illustration, before = begun.illustration, begun.before
     tree = before.settled()
     inner = stacks.to_be_merged(tree, rows)
     if not inner:
-        take_step(arrangement, user, command)
+        take_step(begun.arrangement, user, command)
         return
     read = from_record(illustration.revision.record)
     for one in inner:
         pieces = stacks.pieces_below(tree.find(one.id)[1])
-        contents = {
-            piece.layer: found
-            for piece in pieces
-            if (found := content_of(illustration.revision, read, piece.layer)) is not None
-        }
-        made = merged(contents, Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces)))
+        made = queries.laid_together(illustration, read, pieces)
         if made is None:
             raise CannotJoin(f"Nothing of '{one.name}' is seen, so there is nothing to join. Hide it first.")
         (layer,) = keep_made(illustration.revision, [(None, made)])
@@ -68,7 +59,7 @@ def join(illustration_id: int, user: User, version: int, rows: Sequence[str]) ->
         tree = stacks.as_one_layer(tree, one, layer)
     _, put = stacks.joined(tree, rows)
     leaving, _ = stacks.without(before, rows)
-    take_step(arrangement, user, ReplaceRows(leaving, put, title(command, before)))
+    take_step(begun.arrangement, user, ReplaceRows(leaving, put, title(command, before)))
 
 
 ABOUT = ("middle", "pivot", "itself")
@@ -81,10 +72,8 @@ def duplicate(illustration_id: int, user: User, version: int, row: str, turn: Tu
 
     Raises as `take_out` does.
     """
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version, {(row, "frames"), (row, "offset")})
+    illustration, before = begun.illustration, begun.before
     part = part_to_change(before, row)
     read = from_record(illustration.revision.record)
     box = part_box(part, read.boxes, read.canvas)
@@ -103,21 +92,22 @@ def duplicate(illustration_id: int, user: User, version: int, row: str, turn: Tu
                 made = turned(content, Turned(turn, centre))
                 (layers[layer],) = keep_made(illustration.revision, [(layer, made)])
     pivot = part.pivot and turn_point(part.pivot, turn, (x, y))
-    fresh = f"d{arrangement.version + 1}"
-    take_step(arrangement, user, duplicated(before, row, layers, fresh, pivot, turn.mirrored))
+    fresh = f"d{begun.arrangement.version + 1}"
+    take_step(begun.arrangement, user, duplicated(before, row, layers, fresh, pivot, turn.mirrored))
     return fresh
 
 
 @transaction.atomic
 def put_backdrop(illustration_id: int, user: User, version: int, colours: Sequence[Colour]) -> str:
     """Put a plain part as large as the canvas behind everything, in one step. Answers its row."""
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version)
+    illustration, before = begun.illustration, begun.before
     made = backdrop(queries.canvas_of(illustration), Backdrop(tuple(colours)))
     (layer,) = keep_made(illustration.revision, [(None, made)])
     take_step(
-        arrangement, user, new_part(before, Part(layer, "backdrop", still(layer)), None, 0, "Put a backdrop behind")
+        begun.arrangement,
+        user,
+        new_part(before, Part(layer, "backdrop", still(layer)), None, 0, "Put a backdrop behind"),
     )
     return layer
 
@@ -144,9 +134,8 @@ def add_picture(illustration_id: int, user: User, version: int, file: File[bytes
         read, _ = read_illustration(path, scratch, file_name=name.name)
         picture = compose(laid(read.layers), read.canvas, scratch)
     kernels.clear_hidden_colour(picture)
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version)
+    illustration, before = begun.illustration, begun.before
     canvas = queries.canvas_of(illustration)
     group, index, around = None, len(before.rows), Box(0, 0, *canvas)
     if row is not None:
@@ -164,5 +153,5 @@ def add_picture(illustration_id: int, user: User, version: int, file: File[bytes
         raise CannotTakeOut(f"'{name}' is empty, so there is nothing to make a part of.")
     (layer,) = keep_made(illustration.revision, [(None, made)])
     part = Part(layer, name.stem, still(layer))
-    take_step(arrangement, user, new_part(before, part, group, index, f"Add '{name.stem}' as a part"))
+    take_step(begun.arrangement, user, new_part(before, part, group, index, f"Add '{name.stem}' as a part"))
     return layer

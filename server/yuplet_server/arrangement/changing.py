@@ -1,5 +1,6 @@
 """Parts changed in place: beneath their neighbours, at their edges, in their colour."""
 
+import inspect
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -32,7 +33,7 @@ from yuplet.selecting.marking import of_brush
 from yuplet.selecting.masks import Chosen, combine
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
-from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.arrangement.actions import begin, take_step
 from yuplet_server.arrangement.making import layer_of
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.models import Illustration
@@ -175,12 +176,11 @@ def change(illustration_id: int, user: User, version: int, row: str, what: str, 
 
     `what` is one of `CHANGES`, `numbers` what that needs. Raises as `take_out` does.
     """
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version, {(row, "frames"), (row, "offset")})
+    illustration, before = begun.illustration, begun.before
+    made = _CHANGES[what]
     try:
-        step = _CHANGES[what](Change(illustration, before, row), **numbers)
+        asked = inspect.signature(made).bind(Change(illustration, before, row), **numbers)
     except TypeError as error:
         raise CannotTakeOut(f"'{what}' is not complete: {error}.") from error
-    take_step(arrangement, user, step)
+    take_step(begun.arrangement, user, made(*asked.args, **asked.kwargs))

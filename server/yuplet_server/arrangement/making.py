@@ -22,7 +22,7 @@ from yuplet.selecting.masks import Mask
 from yuplet.selecting.regions import islands, rearranged, without_crumbs
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
-from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.arrangement.actions import begin, take_step
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.project.errors import NotNow
@@ -67,10 +67,8 @@ def take_out(
     Raises `ChangedMeanwhile` when somebody else changed the part after `version`, `SelectionError` when the art cannot be
     taken out, and `ArrangementError`.
     """
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    refuse_if_changed(arrangement, user, version, {(row, "frames"), (row, "offset")})
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version, {(row, "frames"), (row, "offset")})
+    illustration, before = begun.illustration, begun.before
     part = part_to_change(before, row)
     check_behind(before, row, behind is not None)
     if isinstance(wanted, Separated):
@@ -106,7 +104,7 @@ def take_out(
         raise CannotTakeOut("This is all of the part, so nothing would be left of it. Rename the part instead.")
     named = [(tuple(frames), name) for frames, name in zip(taken, wished, strict=True)]
     step = parts_taken_out(before, row, None if is_all else tuple(left), named, is_copy)
-    take_step(arrangement, user, step)
+    take_step(begun.arrangement, user, step)
     return [one.record.id for one in step.put if one.index is not None]
 
 

@@ -18,7 +18,7 @@ from yuplet.findings.findings import Finding, look_over, placed_as
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.made import Extension, Merged, Turned
+from yuplet.illustration.made import Extension, Turned
 from yuplet.illustration.records import from_record
 from yuplet.parts.cutting import owners, take_out, without
 from yuplet.parts.extending import extended
@@ -29,7 +29,7 @@ from yuplet.parts.turning import turned
 from yuplet.pixels.scratch import Scratch
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
-from yuplet_server.arrangement.actions import locked, refuse_if_changed, take_step
+from yuplet_server.arrangement.actions import begin, take_step
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.models import Illustration
@@ -101,7 +101,7 @@ def _drawn(illustration: Illustration, read: Read, tree: Tree) -> Iterator[Any]:
                 drawn = layer_of(pieces[0].layer)
                 return drawn and replace(drawn, box=drawn.box.moved(*part.offset))
             contents = {piece.layer: one.content() for piece in pieces if (one := layer_of(piece.layer)) is not None}
-            made = merged(contents, _merging(pieces))
+            made = merged(contents, queries.merging(pieces))
             if made is None:
                 return None
             key = f"frame {index} of {part.id}"
@@ -113,10 +113,6 @@ def _drawn(illustration: Illustration, read: Read, tree: Tree) -> Iterator[Any]:
             )
 
         yield frame_of, layer_of
-
-
-def _merging(pieces: Sequence[Piece]) -> Merged:
-    return Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces))
 
 
 @transaction.atomic
@@ -136,10 +132,8 @@ def mend(
     `kind` is that of the finding: crumbs are swept and pinholes filled in the `frames` of the first row, or in all of them; what is
     nowhere becomes a part of its own; the same drawings become one image; an overlay is laid as normal. Raises as `take_out` does.
     """
-    arrangement = locked(illustration_id)
-    illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
-    refuse_if_changed(arrangement, user, version, {(row, "frames") for row in rows})
-    before = queries.tree_of(arrangement)
+    begun = begin(illustration_id, user, version, {(row, "frames") for row in rows})
+    illustration, before = begun.illustration, begun.before
     if kind in ("crumbs", "pinholes"):
         step = _without_specks(illustration, before, _only(rows), frames, kind, smallest)
     elif kind == "remainder":
@@ -151,7 +145,7 @@ def mend(
         step = changed_parts(before, [replace(part, blend="normal")], f"Lay '{part.name}' as normal")
     else:
         raise CannotTakeOut(f"There is nothing to mend of the kind '{kind}'.")
-    take_step(arrangement, user, step)
+    take_step(begun.arrangement, user, step)
 
 
 def _only(rows: Sequence[str]) -> str:
@@ -189,12 +183,7 @@ def _one_layer(illustration: Illustration, read: Read, pieces: Sequence[Piece]) 
     """The layer that pieces are, and what it holds; of several a layer is made."""
     if len(pieces) == 1 and pieces[0].opacity == 1:
         return pieces[0].layer, content_of(illustration.revision, read, pieces[0].layer)
-    contents = {
-        piece.layer: one
-        for piece in pieces
-        if (one := content_of(illustration.revision, read, piece.layer)) is not None
-    }
-    made = merged(contents, _merging(pieces))
+    made = queries.laid_together(illustration, read, pieces)
     if made is None:
         return None, None
     (layer,) = keep_made(illustration.revision, [(None, made)])

@@ -19,6 +19,7 @@ from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import laid
 from yuplet.errors import SelectionError
 from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import Layer
 from yuplet.illustration.made import Merged
 from yuplet.illustration.matching import match_layers
@@ -27,7 +28,7 @@ from yuplet.parts.cutting import MAX_PARTS
 from yuplet.parts.joints import Circle, limb_at
 from yuplet.parts.making import Content, Made
 from yuplet.parts.merging import merged
-from yuplet.parts.part import Part, laid_part, part_box
+from yuplet.parts.part import Part, Piece, laid_part, part_box
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
@@ -264,6 +265,21 @@ class Art:
         return _divided(self.key)
 
 
+def laid_together(illustration: Illustration, read: Read, pieces: Sequence[Piece]) -> Made | None:
+    """Pieces as one layer; None when nothing of them is seen."""
+    contents = {
+        piece.layer: found
+        for piece in pieces
+        if (found := content_of(illustration.revision, read, piece.layer)) is not None
+    }
+    return merged(contents, merging(pieces))
+
+
+def merging(pieces: Sequence[Piece]) -> Merged:
+    """The recipe of pieces that become one layer."""
+    return Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces))
+
+
 def canvas_of(illustration: Illustration) -> Size:
     """How large the canvas is by now."""
     return from_record(illustration.revision.record).canvas
@@ -292,8 +308,7 @@ def art_of(illustration: Illustration, row: str, frame: int | None = None) -> Ar
         for piece in there
     )
     made = _merged(key)
-    recipe = Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces))
-    return Art(_moved(made.content, part.offset), None, part.offset, key, replace(made, recipe=recipe))
+    return Art(_moved(made.content, part.offset), None, part.offset, key, replace(made, recipe=merging(pieces)))
 
 
 @lru_cache(maxsize=4)
