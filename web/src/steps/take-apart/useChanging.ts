@@ -23,9 +23,11 @@ interface Props {
   art: string | undefined;
   work: Work | null;
   change: Change;
+  /** The part that is worked on stays the one that is chosen. */
+  onKept: (row: string) => void;
 }
 
-export function useChanging({ illustration, from, art, work, change }: Props) {
+export function useChanging({ illustration, from, art, work, change, onKept }: Props) {
   const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const [size, setSize] = useState(24);
   const [hardness, setHardness] = useState(1);
@@ -147,9 +149,10 @@ export function useChanging({ illustration, from, art, work, change }: Props) {
     touchUp: () => send({ do: 'touch-up', strokes: painted() }),
     removeAdded: () => send({ do: 'remove-added' }),
     putBackdrop: (colours: readonly string[]) =>
-      change(async (version) => {
+      change(async (version, of) => {
         const request = { version, colours: colours.map(channels) };
         const answer = await body(client.POST('/api/illustrations/{illustration}/backdrop', { params, body: request }));
+        onKept(of);
         return answer.arrangement;
       }),
     dye: (wanted: string, shaded: boolean) => send({ do: 'dye', colour: channels(wanted), shaded }),

@@ -323,6 +323,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     art,
     work: page === 'take-out' || page === 'check' ? null : work,
     change,
+    onKept: (row) => onTaken([row], row),
   });
   const send = (request: Pick<Schemas['TakeOutRequest'], 'parts' | 'separate'>, copy = false) =>
     change(async (version, row) => {
