@@ -106,6 +106,18 @@ class CannotJoin(ArrangementError):
     code = "cannot-join"
 
 
+class CannotCarry(ArrangementError):
+    """A part cannot carry another one."""
+
+    code = "cannot-carry"
+
+
+class ArrangementNotUnderstood(ArrangementError):
+    """A document is no arrangement, or one of another illustration."""
+
+    code = "arrangement-not-understood"
+
+
 class NotFrames(ArrangementError):
     """A stack cannot be read as frames, or frames not as parts."""
 

@@ -1,5 +1,6 @@
 """Places in canvas pixels. x counts to the right, y counts down, the top left corner of the canvas is (0, 0)."""
 
+import math
 from typing import NamedTuple
 
 
@@ -20,6 +21,48 @@ class Point(NamedTuple):
 
     x: float
     y: float
+
+
+class Affine(NamedTuple):
+    """A map of the plane: x' = a x + c y + e, y' = b x + d y + f, as CSS and SVG write matrix(a, b, c, d, e, f)."""
+
+    a: float = 1.0
+    b: float = 0.0
+    c: float = 0.0
+    d: float = 1.0
+    e: float = 0.0
+    f: float = 0.0
+
+    @classmethod
+    def turn(cls, degrees: float, about: Point) -> "Affine":
+        """A turn about a point, clockwise, since y counts down.
+
+        >>> Affine.turn(90, Point(10, 10)).of(Point(20, 10))
+        Point(x=10.0, y=20.0)
+        """
+        angle = math.radians(degrees)
+        cosine, sine = math.cos(angle), math.sin(angle)
+        x, y = about
+        return cls(cosine, sine, -sine, cosine, x - cosine * x + sine * y, y - sine * x - cosine * y)
+
+    def after(self, first: "Affine") -> "Affine":
+        """One map that does another one first and then this one: this matrix times that."""
+        a, b, c, d, e, f = first
+        return Affine(
+            self.a * a + self.c * b,
+            self.b * a + self.d * b,
+            self.a * c + self.c * d,
+            self.b * c + self.d * d,
+            self.a * e + self.c * f + self.e,
+            self.b * e + self.d * f + self.f,
+        )
+
+    def of(self, point: Point) -> Point:
+        """Where a point comes to lie."""
+        return Point(
+            self.a * point.x + self.c * point.y + self.e,
+            self.b * point.x + self.d * point.y + self.f,
+        )
 
 
 class Box(NamedTuple):

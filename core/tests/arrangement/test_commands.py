@@ -8,9 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import signal_post
-from yuplet.arrangement import commands, stacks
+from yuplet.arrangement import commands, records, stacks
 from yuplet.arrangement.commands import (
     Command,
+    Decide,
     EndAlternates,
     GroupRows,
     IncludeParts,
@@ -18,16 +19,23 @@ from yuplet.arrangement.commands import (
     LockParts,
     MakeAlternates,
     MoveRows,
+    OrderRows,
     Place,
     PlaceParts,
     ReadAsFrames,
     ReadAsParts,
     RemoveRows,
     RenameRows,
+    SetDepths,
+    SetFits,
+    SetJoints,
     SetPivots,
+    SetRoles,
     ShowAlone,
     ShowRows,
     SplitParts,
+    SpreadDepths,
+    TimeFrames,
     UngroupRows,
     apply,
     inverse,
@@ -57,6 +65,15 @@ _commands: st.SearchStrategy[Command] = st.one_of(
     st.dictionaries(st.sampled_from(PARTS), st.booleans(), min_size=1).map(IncludeParts),
     st.dictionaries(st.sampled_from(PARTS), st.just(False), min_size=1).map(LockParts),
     st.one_of(st.none(), st.sampled_from(IDS)).map(ShowAlone),
+    st.dictionaries(st.sampled_from(PARTS), st.one_of(st.none(), st.sampled_from(PARTS)), min_size=1).map(SetJoints),
+    st.dictionaries(st.sampled_from(PARTS), st.integers(-50, 500).map(float), min_size=1).map(SetDepths),
+    st.tuples(st.lists(st.sampled_from(PARTS), min_size=1, unique=True), st.booleans()).map(
+        lambda pair: SpreadDepths(tuple(pair[0]), 10.0, 0.0, pair[1])
+    ),
+    st.dictionaries(st.sampled_from(PARTS), st.sampled_from(["ground", "guide"]), min_size=1).map(SetRoles),
+    st.dictionaries(st.sampled_from(PARTS), st.one_of(st.none(), st.just((1, 2, 3, 4))), min_size=1).map(SetFits),
+    st.tuples(st.sampled_from([None, *GROUPS]), st.sampled_from(["name", "depth"])).map(lambda pair: OrderRows(*pair)),
+    st.sampled_from([{"required": ["a", "b"]}, {"travel": 20.0}, {"meanings": {"x": "pair"}, "distance": 5.0}]).map(Decide),
     _some.flatmap(
         lambda rows: st.tuples(
             *(st.builds(Place, st.just(row), st.one_of(st.none(), st.sampled_from(GROUPS)), st.integers(0, 6)) for row in rows)
@@ -98,19 +115,24 @@ class UndoTests(unittest.TestCase):
             after = apply(START, step)
         except ArrangementError:
             return
-        self.assertEqual(from_records(to_records(after), after.alone), after)
+        self.assertEqual(from_records(to_records(after), after.alone, after.decisions), after)
+        self.assertEqual(records.from_json(json.loads(json.dumps(records.to_json(after)))), after)
 
     @settings(max_examples=200, deadline=None)
     @given(_commands, _commands)
     def test_steps_that_touch_nothing_in_common_do_not_disturb_each_other(self, one: Command, other: Command) -> None:
         if any(isinstance(step, ReadAsFrames | ReadAsParts | JoinRows | SplitParts) for step in (one, other)):
             return  # these take rows away, so that the other finds none
-        moving = isinstance(one, MoveRows) or isinstance(other, MoveRows)
+        moving = isinstance(one, MoveRows | OrderRows) or isinstance(other, MoveRows | OrderRows)
+        if moving and any(isinstance(step, SetDepths | SpreadDepths) for step in (one, other)):
+            return  # what is ordered by depth, or gets its depth from the order, depends on the other
+        if isinstance(one, SetJoints) and isinstance(other, SetJoints):
+            return  # the second may close a circle that the first began
         naming = isinstance(one, RenameRows) or isinstance(other, RenameRows)
         if (
             touched(one) & touched(other)
             or (moving and naming)
-            or (isinstance(one, MoveRows) and isinstance(other, MoveRows))
+            or (isinstance(one, MoveRows | OrderRows) and isinstance(other, MoveRows | OrderRows))
         ):
             return
         try:
@@ -170,6 +192,10 @@ class CommandTests(unittest.TestCase):
         for value in (
             {}, {"do": "fly"}, {"do": "rename-rows"}, {"do": "rename-rows", "names": 3}, {"do": "rename-rows", "names": {"a": 1}},
             {"do": "show-rows", "shown": {"a": "yes"}}, {"do": "show-alone", "row": 5}, {"do": "move-rows", "places": [{}]},
+            {"do": "set-joints"}, {"do": "set-joints", "parents": {"a": 3}}, {"do": "set-depths", "depths": {"a": "far"}},
+            {"do": "set-roles", "roles": {"a": "hero"}}, {"do": "set-fits", "margins": {"a": [1, 2, 3]}},
+            {"do": "set-fits", "anchors": {"a": [0, 2]}}, {"do": "time-frames", "row": "a", "milliseconds": [0]},
+            {"do": "order-rows", "group": None, "by": "luck"}, {"do": "decide", "decisions": {"nothing": 1}},
             {"do": "move-rows", "places": [{"row": "a", "group": 3, "index": 0}]}, {"do": "move-rows", "places": 7},
         ):  # fmt: skip
             with self.subTest(value), self.assertRaises(ArrangementError):
@@ -180,6 +206,17 @@ class CommandTests(unittest.TestCase):
         self.assertEqual(commands.title(ShowRows({"arm": False, "lamp": False}), START), "Hide 2 rows")
         self.assertEqual(commands.title(IncludeParts({"arm": False}), START), "Leave out 'arm'")
         self.assertEqual(commands.title(ShowAlone("post"), START), "Show 'post' alone")
+
+
+class FrameTimeTests(unittest.TestCase):
+    def test_each_frame_has_its_time(self) -> None:
+        animated = apply(START, ReadAsFrames(("arm", "lamp")))
+        (made,) = {row.id for _, row in animated.walk()} - set(IDS)
+        timed = apply(animated, TimeFrames(made, (80, None)))
+        self.assertEqual([frame.milliseconds for frame in timed.find(made)[1].frames], [80, None])  # type: ignore[union-attr]
+        self.assertEqual(apply(timed, inverse(animated, TimeFrames(made, (80, None)))), animated)
+        with self.assertRaisesRegex(NotFrames, "2 frames, and 1 times"):
+            apply(animated, TimeFrames(made, (80,)))
 
 
 class LockTests(unittest.TestCase):

@@ -15,7 +15,7 @@ from yuplet.parts.cutting import owners, take_out
 from yuplet.parts.extending import grow_under, round_off
 from yuplet.parts.joints import Circle
 from yuplet.parts.making import Content, placed_mask
-from yuplet.parts.swing import opened
+from yuplet.parts.swing import gap_at, swing
 from yuplet.selecting.gestures import Edge, Proposed, select
 from yuplet.selecting.proposals import propose
 
@@ -31,6 +31,38 @@ class SwingTests(unittest.TestCase):
             self.assertAlmostEqual(count, 20**2 * math.radians(abs(degrees)) / 2, delta=9)
         under = Content(Box(20, 10, 80, 70), picture)
         self.assertEqual(opened(upper, under, joint, ANGLES), [0] * len(ANGLES))
+
+    def test_a_square_end_juts_out_and_a_round_one_does_not(self) -> None:
+        picture = np.full((80, 40, 4), 255, np.uint8)
+        limb = Content(Box(80, 60, 120, 140), picture)
+        body = Content(Box(0, 0, 200, 110), np.full((110, 200, 4), 255, np.uint8))
+        joint = Circle(Point(100, 80), 20)
+        result = swing(limb, body, joint, (-40, 0, 40))
+        self.assertEqual(result.jutting, ((0, 0), (0, 0), (0, 0)), "all of the end is before the body")
+        upwards = Content(Box(80, 20, 120, 100), picture)
+        thin = Content(Box(0, 80, 200, 90), np.full((10, 200, 4), 255, np.uint8))
+        out = swing(upwards, thin, Circle(Point(100, 80), 20), (-60, 0, 60))
+        self.assertEqual(out.jutting[1], (0, 0))
+        self.assertGreater(sum(out.jutting[0]), 50)
+        rows, columns = np.mgrid[:80, :40] + 0.5
+        picture = picture.copy()
+        picture[..., 3][(rows > 60) & (np.hypot(columns - 20, rows - 60) > 20)] = 0
+        rounded = swing(Content(Box(80, 20, 120, 100), picture), thin, Circle(Point(100, 80), 20), (-60, 0, 60))
+        self.assertLess(max(sum(one) for one in rounded.jutting), 8, "the round end turns in itself")
+
+    def test_what_opens_is_told_by_its_side_and_marked(self) -> None:
+        picture = np.full((60, 60, 4), 255, np.uint8)
+        upper, lower = Content(Box(20, 10, 80, 40), picture[:30]), Content(Box(20, 40, 80, 70), picture[30:])
+        joint = Circle(Point(50, 40), 20)
+        left, right = swing(upper, lower, joint, (20,)).opened[0]
+        # Turned clockwise, the upper half lifts on its left, where one looks along it from the pivot.
+        self.assertGreater(left, 50)
+        self.assertLess(right, 5)
+        gap = gap_at(upper, lower, joint, 20)
+        self.assertEqual(int(gap.opened.sum()), left + right)
+        rows, columns = np.nonzero(gap.opened)
+        self.assertLess(columns.mean() + gap.box.left, 50)
+        self.assertEqual(swing(upper, lower, joint, (-20, 0, 5)).worst, 0)
 
     def test_no_joint_of_the_tin_inspector_opens_once_it_is_completed(self) -> None:
         parts = taken("right hand", "right cuff", "left shoe", "left leg")
@@ -48,6 +80,10 @@ class SwingTests(unittest.TestCase):
                 np.testing.assert_array_equal(
                     pixels(whole)[seen], pixels(parts[neighbour])[seen], "at rest it is as it was"
                 )
+
+
+def opened(limb: Content, staying: Content, joint: Circle, degrees: tuple[int, ...]) -> list[int]:
+    return [sum(sides) for sides in swing(limb, staying, joint, degrees).opened]
 
 
 CANVAS = Box(0, 0, 1200, 1500)

@@ -23,7 +23,7 @@ from yuplet_server.project.errors import ChangedMeanwhile, NotNow
 
 _FIELDS = (
     "kind", "group", "position", "name", "shown", "included", "locked", "opacity", "blend", "isolated", "alternate", "pivot_x", "pivot_y",
-    "frames", "loops", "offset_x", "offset_y",
+    "frames", "loops", "offset_x", "offset_y", "parent", "depth", "role", "margins", "anchor",
 )  # fmt: skip
 """What commands change of a row that is there."""
 
@@ -210,8 +210,8 @@ def _keep(arrangement: Arrangement, command: commands.Command, before: Tree, aft
         use(illustration, command.revision)
         wanted = {layer for _, part in after.parts() for layer in part.layers}
         make_again(illustration.revision, earlier, wanted)
-    arrangement.alone = after.alone
-    arrangement.save(update_fields=["version", "alone"])
+    arrangement.alone, arrangement.decisions = after.alone, after.decisions.as_json()
+    arrangement.save(update_fields=["version", "alone", "decisions"])
 
 
 def _fill(row: Row, record: RowRecord, position: int) -> Row:
@@ -220,6 +220,9 @@ def _fill(row: Row, record: RowRecord, position: int) -> Row:
     row.opacity, row.blend, row.isolated, row.locked = record.opacity, record.blend, record.isolated, record.locked
     row.alternate = record.alternate
     row.pivot_x, row.pivot_y = record.pivot or (None, None)
+    row.parent, row.depth, row.role, row.margins, row.anchor = (
+        record.parent, record.depth, record.role, record.margins, record.anchor,
+    )  # fmt: skip
     row.frames, row.loops, (row.offset_x, row.offset_y) = frames_to_json(record.frames), record.loops, record.offset
     return row
 

@@ -12,6 +12,7 @@ class Arrangement(models.Model):
     illustration = models.OneToOneField(Illustration, models.CASCADE, primary_key=True, related_name="arrangement")
     version = models.IntegerField(default=1)
     alone = models.CharField(max_length=20, null=True)
+    decisions = models.JSONField(default=dict)
 
     def __str__(self) -> str:
         return f"arrangement {self.pk}, version {self.version}"
@@ -43,6 +44,11 @@ class Row(models.Model):
     locked = models.BooleanField()
     pivot_x = models.FloatField(null=True)
     pivot_y = models.FloatField(null=True)
+    parent = models.CharField(max_length=20, null=True)
+    depth = models.FloatField(default=0)
+    role = models.CharField(max_length=12, default="picture")
+    margins = models.JSONField(null=True)
+    anchor = models.JSONField(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["arrangement", "row"], name="one_row_an_id")]

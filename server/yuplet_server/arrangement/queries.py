@@ -4,7 +4,7 @@ import base64
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,7 @@ from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
 from yuplet.arrangement.taking import part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.arrangement.tree import laid
+from yuplet.arrangement.tree import Decisions, laid
 from yuplet.errors import SelectionError
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration as Read
@@ -28,7 +28,7 @@ from yuplet.parts.cutting import MAX_PARTS
 from yuplet.parts.joints import Circle, limb_at
 from yuplet.parts.making import Content, Made
 from yuplet.parts.merging import merged
-from yuplet.parts.part import Part, Piece, laid_part, part_box
+from yuplet.parts.part import Anchor, Margins, Part, Piece, Role, laid_part, part_box
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
@@ -50,7 +50,8 @@ FLAGS = ("provisional name", "proposed place")
 
 def tree_of(arrangement: Arrangement) -> Tree:
     """The arrangement as the core's value, from one query."""
-    return from_records([record_of(row) for row in arrangement.rows.order_by("position")], arrangement.alone)
+    records = [record_of(row) for row in arrangement.rows.order_by("position")]
+    return from_records(records, arrangement.alone, Decisions.from_json(arrangement.decisions))
 
 
 def undoable(arrangement: Arrangement, user: User) -> Step | None:
@@ -83,6 +84,14 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
     flagged = {note["layer"] for note in notes if note["kind"] in FLAGS and note.get("layer")}
     undo, redo = undoable(arrangement, user), redoable(arrangement, user)
     rows = list(arrangement.rows.order_by("position"))
+    sources = {layer.id: number for number, layer in enumerate(read.leaves())}
+    sources.update(
+        {
+            made.id: min(sources.get(root, 0) for root in read.roots_of(made.id))
+            for made in read.made
+            if read.roots_of(made.id)
+        }
+    )
     return {
         "version": arrangement.version,
         # A row that is shown alone may be gone: read as frames, or of another revision.
@@ -90,7 +99,8 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
         "undo": undo.title if undo else None,
         "redo": redo.title if redo else None,
         "revision": illustration.revision.number,
-        "rows": [_row(row, images, boxes, read.canvas, vector, words, flagged) for row in rows],
+        "decisions": Decisions.from_json(arrangement.decisions).as_json(),
+        "rows": [_row(row, images, boxes, read.canvas, vector, words, flagged, sources) for row in rows],
     }
 
 
@@ -393,10 +403,12 @@ def _row(
     vector: set[str],
     words: dict[str, str],
     flagged: set[str],
+    sources: dict[str, int],
 ) -> dict[str, Any]:
     part = _part(row)
     box = part_box(part, boxes, canvas) if part is not None else None
     drawn = [piece.layer for piece in part.pieces if piece.layer in images and piece.layer in boxes] if part else []
+    number = min((sources[layer] for layer in part.layers if layer in sources), default=None) if part else None
     # Of several layers the largest says most.
     largest = max(drawn, key=lambda layer: boxes[layer].size.pixels, default=None)
     return {
@@ -414,6 +426,12 @@ def _row(
         "box": box.as_xywh() if box is not None else None,
         "offset": [row.offset_x, row.offset_y],
         "pivot": None if part is None or part.pivot is None else list(part.pivot),
+        "parent": row.parent,
+        "depth": row.depth,
+        "role": row.role,
+        "margins": row.margins,
+        "anchor": row.anchor,
+        "layer_number": number,
         "vector": part is not None and bool(part.layers & vector),
         "words": " ".join(words[layer] for layer in sorted(part.layers) if layer in words) if part is not None else "",
         "flagged": bool(({row.row} if part is None else part.layers) & flagged),
@@ -450,7 +468,10 @@ def _part(row: Row) -> Part | None:
 def record_of(row: Row) -> RowRecord:
     """A row as the core's value."""
     pivot = None if row.pivot_x is None or row.pivot_y is None else (row.pivot_x, row.pivot_y)
+    margins = None if row.margins is None else Margins(*row.margins)
+    anchor = None if row.anchor is None else Anchor(*row.anchor)
     return RowRecord(
         row.row, row.kind, row.group, row.name, row.shown, row.opacity, row.blend, row.isolated, row.included, row.locked,
         pivot, frames_from_json(row.frames), (row.offset_x, row.offset_y), row.loops, row.alternate,
+        row.parent, row.depth, cast(Role, row.role), margins, anchor,
     )  # fmt: skip

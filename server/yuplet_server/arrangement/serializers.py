@@ -5,8 +5,10 @@ from rest_framework import serializers
 from yuplet.arrangement.commands import COMMANDS
 from yuplet.arrangement.naming import KINDS as NAME_CHANGES
 from yuplet.arrangement.naming import From, Letters, Matching, Side
+from yuplet.arrangement.tree import Meaning
 from yuplet.findings.findings import Kind
 from yuplet.illustration.matching import Change
+from yuplet.parts.part import Role
 from yuplet.selecting.gestures import KINDS
 from yuplet.selecting.masks import How
 from yuplet.selecting.proposals import MAX_REGIONS
@@ -62,12 +64,48 @@ class RowSerializer(serializers.Serializer[Any]):
     pivot = serializers.ListField(
         child=serializers.FloatField(), allow_null=True, help_text="What it turns about, in pixels of the canvas."
     )
+    parent = serializers.CharField(  # type: ignore[assignment]  # a field's own `parent` is another thing
+        allow_null=True, help_text="The part that carries it."
+    )
+    depth = serializers.FloatField(help_text="How far behind the picture plane it stands, in pixels.")
+    role = serializers.ChoiceField(choices=get_args(Role))
+    margins = serializers.ListField(
+        child=serializers.IntegerField(), allow_null=True, help_text="Left, top, right, bottom: not to be stretched."
+    )
+    anchor = serializers.ListField(
+        child=serializers.FloatField(), allow_null=True, help_text="The place of the screen it keeps its distance to."
+    )
+    layer_number = serializers.IntegerField(
+        allow_null=True, help_text="The number of its layer in the art, from the back."
+    )
     vector = serializers.BooleanField(help_text="Whether it is drawn from vector art.")
     words = serializers.CharField(help_text="What is written in it, where the file says so.")
     flagged = serializers.BooleanField(help_text="Whether its name is provisional, or its place proposed.")
     thumbnail = serializers.CharField(allow_null=True)
     loops = serializers.IntegerField()
     frames = FrameSerializer(many=True)
+
+
+class DecisionsSerializer(serializers.Serializer[Any]):
+    """What was decided once for all rows (`yuplet.arrangement.tree.Decisions`)."""
+
+    required = serializers.ListField(child=serializers.CharField())  # type: ignore[assignment]
+    meanings = serializers.DictField(child=serializers.ChoiceField(choices=get_args(Meaning)))
+    sides = serializers.ListField(
+        child=serializers.ListField(child=serializers.CharField(), min_length=2, max_length=2)
+    )
+    distance = serializers.FloatField()
+    travel = serializers.FloatField()
+
+
+class DecideSerializer(DecisionsSerializer):
+    """Those that are changed."""
+
+    def get_fields(self) -> dict[str, Any]:
+        fields: dict[str, Any] = super().get_fields()
+        for field in fields.values():
+            field.required = False
+        return fields
 
 
 class ArrangementSerializer(serializers.Serializer[Any]):
@@ -78,6 +116,7 @@ class ArrangementSerializer(serializers.Serializer[Any]):
     undo = serializers.CharField(allow_null=True)
     redo = serializers.CharField(allow_null=True)
     revision = serializers.IntegerField()
+    decisions = DecisionsSerializer()
     rows = RowSerializer(many=True)
 
 
@@ -105,6 +144,25 @@ class CommandSerializer(serializers.Serializer[Any]):
         required=False,
     )
     places = PlaceSerializer(many=True, required=False)
+    group = serializers.CharField(allow_null=True, required=False)
+    by = serializers.ChoiceField(choices=["name", "depth", "listed"], required=False)
+    listed = serializers.ListField(child=serializers.CharField(), required=False)
+    parents = serializers.DictField(child=serializers.CharField(allow_null=True), required=False)
+    depths = serializers.DictField(child=serializers.FloatField(), required=False)
+    step = serializers.FloatField(required=False)
+    nearest = serializers.FloatField(required=False)
+    by_groups = serializers.BooleanField(required=False)
+    roles = serializers.DictField(child=serializers.ChoiceField(choices=get_args(Role)), required=False)
+    margins = serializers.DictField(
+        child=serializers.ListField(child=serializers.IntegerField(), min_length=4, max_length=4, allow_null=True),
+        required=False,
+    )
+    anchors = serializers.DictField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2, allow_null=True),
+        required=False,
+    )
+    milliseconds = serializers.ListField(child=serializers.IntegerField(allow_null=True), required=False)
+    decisions = DecideSerializer(required=False)
 
 
 class StepSerializer(serializers.Serializer[Any]):

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
-from yuplet.arrangement.records import RowRecord, from_records, to_records
+from yuplet.arrangement.records import from_json, to_json
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.pixels.scratch import Scratch
 from yuplet_server.accounts.models import User
@@ -36,7 +36,7 @@ def ask(illustration: Illustration, user: User, version: int) -> HandOver:
         revision=illustration.revision,
         number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
         version=version,
-        arrangement=[record.as_json() for record in to_records(tree_of(arrangement))],
+        arrangement=to_json(tree_of(arrangement)),
         plan=queries.described(plan, version, illustration),
         created_by=user,
     )
@@ -50,7 +50,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     asked = HandOver.objects.select_related("illustration", "revision").get(pk=hand_over_id)
     illustration, revision = asked.illustration, asked.revision
     read = queries.read_of(illustration, revision)
-    arrangement = from_records([RowRecord.from_json(value) for value in asked.arrangement])
+    arrangement = from_json(asked.arrangement)
     wanted = {layer for _, part in arrangement.parts() if part.included for layer in part.layers}
     package = folder / "package"
     with Scratch(str(folder)) as scratch:

@@ -15,6 +15,7 @@ from django.utils.dateparse import parse_datetime
 
 from yuplet import __version__
 from yuplet.arrangement.records import RowRecord, from_records
+from yuplet.arrangement.tree import Decisions
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.records import from_record
 from yuplet.reading import archives
@@ -154,6 +155,7 @@ def _told_illustration(illustration: Illustration) -> dict[str, Any]:
         "arrangement": {
             "version": arrangement.version,
             "alone": arrangement.alone,
+            "decisions": arrangement.decisions,
             "rows": [_fields(row, _ROW) for row in arrangement.rows.order_by("position")],
             "steps": [
                 {**_fields(step, _STEP), "by": step.user.username if step.user else None}
@@ -264,7 +266,10 @@ class _Landing:
 
     def _arrangement(self, illustration: Illustration, told: Mapping[str, Any]) -> None:
         arrangement = Arrangement.objects.create(
-            illustration=illustration, version=told["version"], alone=told["alone"]
+            illustration=illustration,
+            version=told["version"],
+            alone=told["alone"],
+            decisions=Decisions.from_json(told.get("decisions", {})).as_json(),
         )
         Row.objects.bulk_create(Row(arrangement=arrangement, **_taken(row, _ROW)) for row in told["rows"])
         for one in told["steps"]:
@@ -280,7 +285,8 @@ class _Landing:
 
 
 def _taken(told: Mapping[str, Any], names: tuple[str, ...]) -> dict[str, Any]:
-    return {name: told[name] for name in names if name not in ("created_at", "at")}
+    # What an older version did not know yet is absent, and is as it is at first.
+    return {name: told[name] for name in names if name not in ("created_at", "at") and name in told}
 
 
 def _set_time(row: models.Model, told: Mapping[str, Any], name: str) -> None:

@@ -811,6 +811,7 @@ export interface components {
             undo: string | null;
             redo: string | null;
             revision: number;
+            decisions: components["schemas"]["Decisions"];
             rows: components["schemas"]["Row"][];
         };
         AskIslandsRequest: {
@@ -850,6 +851,13 @@ export interface components {
          * @enum {string}
          */
         BehindEnum: "empty" | "flat" | "painted" | "colour";
+        /**
+         * @description * `name` - name
+         *     * `depth` - depth
+         *     * `listed` - listed
+         * @enum {string}
+         */
+        ByEnum: "name" | "depth" | "listed";
         /**
          * @description * `grow-under` - grow-under
          *     * `round-off` - round-off
@@ -953,8 +961,16 @@ export interface components {
          *     * `lock-parts` - lock-parts
          *     * `show-alone` - show-alone
          *     * `move-rows` - move-rows
+         *     * `order-rows` - order-rows
          *     * `place-parts` - place-parts
          *     * `set-pivots` - set-pivots
+         *     * `set-joints` - set-joints
+         *     * `set-depths` - set-depths
+         *     * `spread-depths` - spread-depths
+         *     * `set-roles` - set-roles
+         *     * `set-fits` - set-fits
+         *     * `time-frames` - time-frames
+         *     * `decide` - decide
          *     * `read-as-frames` - read-as-frames
          *     * `read-as-parts` - read-as-parts
          *     * `join-rows` - join-rows
@@ -966,7 +982,7 @@ export interface components {
          *     * `end-alternates` - end-alternates
          * @enum {string}
          */
-        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "place-parts" | "set-pivots" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "group-rows" | "ungroup-rows" | "remove-rows" | "make-alternates" | "end-alternates";
+        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "order-rows" | "place-parts" | "set-pivots" | "set-joints" | "set-depths" | "spread-depths" | "set-roles" | "set-fits" | "time-frames" | "decide" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "group-rows" | "ungroup-rows" | "remove-rows" | "make-alternates" | "end-alternates";
         /** @description What an artist does; `do` says which of the other fields is used. */
         CommandRequest: {
             do: components["schemas"]["CommandDoEnum"];
@@ -991,6 +1007,31 @@ export interface components {
                 [key: string]: number[] | null;
             };
             places?: components["schemas"]["PlaceRequest"][];
+            group?: string | null;
+            by?: components["schemas"]["ByEnum"];
+            listed?: string[];
+            parents?: {
+                [key: string]: string | null;
+            };
+            depths?: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            step?: number;
+            /** Format: double */
+            nearest?: number;
+            by_groups?: boolean;
+            roles?: {
+                [key: string]: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
+            };
+            margins?: {
+                [key: string]: number[] | null;
+            };
+            anchors?: {
+                [key: string]: number[] | null;
+            };
+            milliseconds?: (number | null)[];
+            decisions?: components["schemas"]["DecideRequest"];
         };
         /**
          * @description * `back` - back
@@ -1026,6 +1067,30 @@ export interface components {
             attribution?: boolean | null;
             /** @default  */
             note: string;
+        };
+        /** @description Those that are changed. */
+        DecideRequest: {
+            required?: string[];
+            meanings?: {
+                [key: string]: "pair" | "alternates" | "neither";
+            };
+            sides?: string[][];
+            /** Format: double */
+            distance?: number;
+            /** Format: double */
+            travel?: number;
+        };
+        /** @description What was decided once for all rows (`yuplet.arrangement.tree.Decisions`). */
+        Decisions: {
+            required: string[];
+            meanings: {
+                [key: string]: "pair" | "alternates" | "neither";
+            };
+            sides: string[][];
+            /** Format: double */
+            distance: number;
+            /** Format: double */
+            travel: number;
         };
         /** @description The parts that are included and shown against what was brought in: `differing` of so many `pixels`, by at most `largest` of 255. */
         Difference: {
@@ -1549,6 +1614,20 @@ export interface components {
             offset: number[];
             /** @description What it turns about, in pixels of the canvas. */
             pivot: number[] | null;
+            /** @description The part that carries it. */
+            parent: string | null;
+            /**
+             * Format: double
+             * @description How far behind the picture plane it stands, in pixels.
+             */
+            depth: number;
+            role: components["schemas"]["RowRoleEnum"];
+            /** @description Left, top, right, bottom: not to be stretched. */
+            margins: number[] | null;
+            /** @description The place of the screen it keeps its distance to. */
+            anchor: number[] | null;
+            /** @description The number of its layer in the art, from the back. */
+            layer_number: number | null;
             /** @description Whether it is drawn from vector art. */
             vector: boolean;
             /** @description What is written in it, where the file says so. */
@@ -1568,6 +1647,17 @@ export interface components {
         RowOnlyRequest: {
             row: string;
         };
+        /**
+         * @description * `picture` - picture
+         *     * `press-target` - press-target
+         *     * `text` - text
+         *     * `ground` - ground
+         *     * `reference` - reference
+         *     * `guide` - guide
+         *     * `loose` - loose
+         * @enum {string}
+         */
+        RowRoleEnum: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
         /**
          * @description What is chosen: pixels, box on the canvas (x, y, width, height), and a PNG of that box whose alpha is the mask.
          *

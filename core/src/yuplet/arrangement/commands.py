@@ -4,16 +4,18 @@ Each command can say what undoes it (`inverse`, asked before it is applied) and 
 (`touched`), so that one person's undo never takes away what somebody else did later.
 """
 
-from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, replace
-from typing import Any, TypeAlias
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any, Literal, TypeAlias, get_args
+
+from natsort import natsort_keygen, ns
 
 from yuplet.arrangement import names, stacks
 from yuplet.arrangement.records import PutRow, RowRecord, from_record, to_record
-from yuplet.arrangement.tree import Arrangement, PartGroup, Row
-from yuplet.errors import ArrangementError, CannotMove, Locked, NameNotUsable
+from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row
+from yuplet.errors import ArrangementError, CannotCarry, CannotMove, Locked, NameNotUsable
 from yuplet.geometry import Point
-from yuplet.parts.part import Part
+from yuplet.parts.part import Anchor, Margins, Part, Role
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,73 @@ class SetPivots:
     """Say what parts turn about, in canvas pixels, or that nobody has said (None)."""
 
     pivots: Mapping[str, tuple[float, float] | None]
+
+
+@dataclass(frozen=True, slots=True)
+class SetJoints:
+    """Say which part carries each (None: no other), and what they turn about, all in one step."""
+
+    parents: Mapping[str, str | None] = field(default_factory=dict)
+    pivots: Mapping[str, tuple[float, float] | None] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class SetDepths:
+    """Say how far behind the picture plane parts stand, in canvas pixels."""
+
+    depths: Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class SpreadDepths:
+    """Let parts stand at even steps, the front-most `nearest`: one by one, or all of an outermost group at one depth."""
+
+    rows: tuple[str, ...]
+    step: float
+    nearest: float = 0.0
+    by_groups: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class SetRoles:
+    """Say what parts are for."""
+
+    roles: Mapping[str, Role]
+
+
+@dataclass(frozen=True, slots=True)
+class SetFits:
+    """Say how pieces of an interface follow the screen: what is not stretched of them, and what they keep their distance to."""
+
+    margins: Mapping[str, tuple[int, int, int, int] | None] = field(default_factory=dict)
+    anchors: Mapping[str, tuple[float, float] | None] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class TimeFrames:
+    """Say for how many milliseconds each frame of a part is seen (None: nobody has said)."""
+
+    row: str
+    milliseconds: tuple[int | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class OrderRows:
+    """Put the members of a group (None: the outermost rows) in order: by name or depth, or as they are `listed`.
+
+    Names are sorted as people do, numbers in them by their value, the first at the back. What is not listed stays in front.
+    """
+
+    group: str | None
+    by: Literal["name", "depth", "listed"]
+    listed: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Decide:
+    """Change what was decided for all rows; each is a field of `Decisions` as plain JSON values."""
+
+    decisions: Mapping[str, Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,16 +227,10 @@ class ReplaceRows:
     revision: int | None = None
 
 
-Command: TypeAlias = (
-    RenameRows
-    | ShowRows
-    | IncludeParts
-    | LockParts
-    | ShowAlone
-    | MoveRows
-    | PlaceParts
-    | SetPivots
-    | ReadAsFrames
+_Setting: TypeAlias = IncludeParts | LockParts | PlaceParts | SetPivots | SetJoints | SetDepths | SetRoles | SetFits
+"""Commands that give parts new values, each attribute a mapping from rows."""
+_Restacking: TypeAlias = (
+    ReadAsFrames
     | ReadAsParts
     | JoinRows
     | SplitParts
@@ -176,7 +239,13 @@ Command: TypeAlias = (
     | RemoveRows
     | MakeAlternates
     | EndAlternates
-    | ReplaceRows
+    | TimeFrames
+)
+"""Commands that put rows in the place of others."""
+_Derived: TypeAlias = SpreadDepths | OrderRows
+"""Commands that are others, once one knows the rows."""
+Command: TypeAlias = (
+    RenameRows | ShowRows | ShowAlone | MoveRows | Decide | ReplaceRows | _Setting | _Restacking | _Derived
 )
 
 COMMANDS: dict[str, type[Command]] = {
@@ -186,8 +255,16 @@ COMMANDS: dict[str, type[Command]] = {
     "lock-parts": LockParts,
     "show-alone": ShowAlone,
     "move-rows": MoveRows,
+    "order-rows": OrderRows,
     "place-parts": PlaceParts,
     "set-pivots": SetPivots,
+    "set-joints": SetJoints,
+    "set-depths": SetDepths,
+    "spread-depths": SpreadDepths,
+    "set-roles": SetRoles,
+    "set-fits": SetFits,
+    "time-frames": TimeFrames,
+    "decide": Decide,
     "read-as-frames": ReadAsFrames,
     "read-as-parts": ReadAsParts,
     "join-rows": JoinRows,
@@ -199,21 +276,21 @@ COMMANDS: dict[str, type[Command]] = {
     "end-alternates": EndAlternates,
 }
 """What an artist can ask for."""
-_Restacking: TypeAlias = (
-    ReadAsFrames
-    | ReadAsParts
-    | JoinRows
-    | SplitParts
-    | GroupRows
-    | UngroupRows
-    | RemoveRows
-    | MakeAlternates
-    | EndAlternates
-)
 _FARTHEST = 1e6
 """Pixels from the canvas' corner in which a pivot can be."""
+_LONGEST = 3_600_000
+"""Milliseconds that a frame can be seen."""
+_DECIDED = {
+    "required": "what must be there",
+    "meanings": "what names mean",
+    "sides": "which endings mean left and right",
+    "distance": "where the camera stands",
+    "travel": "how far the camera travels",
+}
 _NAMES = {**{kind: name for name, kind in COMMANDS.items()}, ReplaceRows: "replace-rows"}
-_FIELDS = ("name", "shown", "included", "locked", "place", "offset", "frames", "pivot")
+_FIELDS = (
+    "name", "shown", "included", "locked", "place", "offset", "frames", "pivot", "parent", "depth", "role", "margins", "anchor",
+)  # fmt: skip
 
 
 def apply(arrangement: Arrangement, command: Command) -> Arrangement:
@@ -231,6 +308,8 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
         # What is seen may always be changed: that is looking, not changing.
         if not isinstance(command, ShowRows | ShowAlone | LockParts) and isinstance(found, Part) and found.locked:
             raise Locked(found.name)
+    if isinstance(command, _Setting):
+        return _set(arrangement, command)
     match command:
         case RenameRows(new):
             result = arrangement.changed(lambda row: replace(row, name=new[row.id]) if row.id in new else row)
@@ -238,44 +317,29 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
             return result
         case ShowRows(shown):
             return _shown(arrangement, shown)
-        case IncludeParts(included):
-            return arrangement.changed(
-                lambda row: replace(_part(row), included=included[row.id]) if row.id in included else row
-            )
-        case LockParts(locked):
-            return arrangement.changed(
-                lambda row: replace(_part(row), locked=locked[row.id]) if row.id in locked else row
-            )
         case ShowAlone(row):
             return replace(arrangement, alone=row)
         case MoveRows(places):
             result = _moved(arrangement, places)
             _check_names(result, {place.row for place in places})
             return result
-        case PlaceParts(offsets):
-            return arrangement.changed(
-                lambda row: replace(_part(row), offset=offsets[row.id]) if row.id in offsets else row
-            )
-        case SetPivots(pivots):
-            return arrangement.changed(
-                lambda row: replace(_part(row), pivot=_point(pivots[row.id])) if row.id in pivots else row
-            )
-        case (
-            ReadAsFrames()
-            | ReadAsParts()
-            | JoinRows()
-            | SplitParts()
-            | GroupRows()
-            | UngroupRows()
-            | RemoveRows()
-            | MakeAlternates()
-            | EndAlternates()
-        ):
+        case Decide(decisions):
+            return replace(arrangement, decisions=_decided(arrangement.decisions, decisions))
+        case SpreadDepths() | OrderRows():
+            return apply(arrangement, _meant(arrangement, command))
+        case _:
             return _replaced(arrangement, _replacement(arrangement, command))
 
 
 def inverse(before: Arrangement, command: Command) -> Command:
     """The command that undoes another one, given the arrangement before it was applied."""
+    if isinstance(command, _Setting):
+        return type(command)(
+            **{
+                name: {row: getattr(_part(before.find(row)[1]), setting.field) for row in getattr(command, name)}
+                for name, setting in _SETTINGS[type(command)].items()
+            }
+        )
     match command:
         case RenameRows(new):
             return RenameRows({row_id: before.find(row_id)[1].name for row_id in new})
@@ -287,59 +351,44 @@ def inverse(before: Arrangement, command: Command) -> Command:
             places = {row.id: before.place(row.id)[0] for row in rows}
             put = tuple(PutRow(to_record(row, places[row.id]), None) for row in {row.id: row for row in rows}.values())
             return ReplaceRows((), put, title(command, before))
-        case IncludeParts(included):
-            return IncludeParts({part.id: part.included for part in _parts(before, included)})
-        case LockParts(locked):
-            return LockParts({part.id: part.locked for part in _parts(before, locked)})
         case ShowAlone():
             return ShowAlone(before.alone)
         case MoveRows(places):
             old = [Place(place.row, *before.place(place.row)) for place in places]
             return MoveRows(tuple(sorted(old, key=lambda place: place.index)))
-        case PlaceParts(offsets):
-            return PlaceParts({part.id: part.offset for part in _parts(before, offsets)})
-        case SetPivots(pivots):
-            return SetPivots({part.id: part.pivot and (part.pivot.x, part.pivot.y) for part in _parts(before, pivots)})
-        case (
-            ReadAsFrames()
-            | ReadAsParts()
-            | JoinRows()
-            | SplitParts()
-            | GroupRows()
-            | UngroupRows()
-            | RemoveRows()
-            | MakeAlternates()
-            | EndAlternates()
-        ):
-            return _inverse_replacement(before, _replacement(before, command), title(command, before))
+        case Decide(decisions):
+            kept = before.decisions.as_json()
+            return Decide({name: kept[name] for name in decisions if name in kept})
+        case SpreadDepths() | OrderRows():
+            return inverse(before, _meant(before, command))
         case ReplaceRows(what=what):
             return _inverse_replacement(before, command, what)
-
-
-def _parts(arrangement: Arrangement, ids: Iterable[str]) -> list[Part]:
-    rows = [arrangement.find(row_id)[1] for row_id in ids]
-    return [row for row in rows if isinstance(row, Part)]
+        case _:
+            return _inverse_replacement(before, _replacement(before, command), title(command, before))
 
 
 def touched(command: Command) -> set[tuple[str, str]]:
     """The (row, field) pairs that a command changes."""
+    if isinstance(command, _Setting):
+        settings = _SETTINGS[type(command)].items()
+        return {(row, setting.field) for name, setting in settings for row in getattr(command, name)}
     match command:
         case RenameRows(new):
             return {(row, "name") for row in new}
         case ShowRows(shown):
             return {(row, "shown") for row in shown}
-        case IncludeParts(included):
-            return {(row, "included") for row in included}
-        case LockParts(locked):
-            return {(row, "locked") for row in locked}
         case ShowAlone():
             return {("", "alone")}
         case MoveRows(places):
             return {(place.row, "place") for place in places}
-        case PlaceParts(offsets):
-            return {(row, "offset") for row in offsets}
-        case SetPivots(pivots):
-            return {(row, "pivot") for row in pivots}
+        case Decide(decisions):
+            return {("", name) for name in decisions}
+        case SpreadDepths(rows):
+            return {(row, "depth") for row in rows}
+        case OrderRows(group):
+            return {("", "order")} if group is None else {(group, "order")}
+        case TimeFrames(row):
+            return {(row, "frames")}
         case (
             ReadAsFrames(rows)
             | JoinRows(rows)
@@ -380,6 +429,26 @@ def title(command: Command, arrangement: Arrangement) -> str:
             return f"Place {one}"
         case SetPivots(pivots):
             return f"{'Set' if any(pivots.values()) else 'Remove'} the pivot of {one}"
+        case SetJoints(parents, pivots):
+            carrier = next(iter(parents.values()), None)
+            if len(parents) == 1 and not pivots:
+                carried = f"'{arrangement.find(carrier)[1].name}' carry {one}" if carrier else f"nothing carry {one}"
+                return f"Let {carried}"
+            return f"Set the joints of {one}"
+        case SetDepths() | SpreadDepths():
+            return f"Set the depth of {one}"
+        case OrderRows(group, by):
+            what = f"'{arrangement.find(group)[1].name}'" if group else "all rows"
+            return f"Order {what} by {'the layers' if by == 'listed' else by}"
+        case SetRoles(roles):
+            role = next(iter(roles.values()), "picture").replace("-", " ")
+            return f"Let {one} be {'of other roles' if len(set(roles.values())) > 1 else f'a {role}'}"
+        case SetFits():
+            return f"Set how {one} follows the screen"
+        case TimeFrames():
+            return f"Time the frames of {one}"
+        case Decide(decisions):
+            return f"Decide {', '.join(_DECIDED.get(name, name) for name in decisions)}"
         case ReadAsFrames():
             return f"Read {one} as frames"
         case ReadAsParts():
@@ -419,10 +488,6 @@ def from_json(value: Mapping[str, Any]) -> Command:
                 return RenameRows({str(row): _text(name) for row, name in dict(rest["names"]).items()})
             case "show-rows":
                 return ShowRows({str(row): _flag(on) for row, on in dict(rest["shown"]).items()})
-            case "include-parts":
-                return IncludeParts({str(row): _flag(on) for row, on in dict(rest["included"]).items()})
-            case "lock-parts":
-                return LockParts({str(row): _flag(on) for row, on in dict(rest["locked"]).items()})
             case "show-alone":
                 return ShowAlone(None if rest["row"] is None else _text(rest["row"]))
             case "move-rows":
@@ -432,10 +497,17 @@ def from_json(value: Mapping[str, Any]) -> Command:
                         for p in rest["places"]
                     )
                 )
-            case "place-parts":
-                return PlaceParts({str(row): _pair(by) for row, by in dict(rest["offsets"]).items()})
-            case "set-pivots":
-                return SetPivots({str(row): _place(at) for row, at in dict(rest["pivots"]).items()})
+            case "order-rows":
+                listed = tuple(_text(row) for row in rest.get("listed", ()))
+                return OrderRows(_text_or_none(rest["group"]), _one_of(rest["by"], "name", "depth", "listed"), listed)
+            case "spread-depths":
+                rows = tuple(_text(row) for row in rest["rows"])
+                step, nearest = _number(rest["step"]), _number(rest.get("nearest", 0))
+                return SpreadDepths(rows, step, nearest, _flag(rest.get("by_groups", False)))
+            case "time-frames":
+                return TimeFrames(_text(rest["row"]), tuple(_duration(one) for one in rest["milliseconds"]))
+            case "decide":
+                return Decide(_decisions(dict(rest["decisions"])))
             case "read-as-frames":
                 return ReadAsFrames(tuple(_text(row) for row in rest["rows"]))
             case "read-as-parts":
@@ -457,6 +529,17 @@ def from_json(value: Mapping[str, Any]) -> Command:
             case "replace-rows":
                 put = tuple(PutRow(RowRecord.from_json(one["record"]), one["index"]) for one in rest["put"])
                 return ReplaceRows(tuple(rest["remove"]), put, rest["what"], rest["revision"])
+        for setting, mappings in _SETTINGS.items():
+            if kind != _NAMES[setting]:
+                continue
+            given = {
+                name: {str(row): one.read(value) for row, value in dict(rest[name]).items()}
+                for name, one in mappings.items()
+                if name in rest
+            }
+            if not any(given.values()):
+                raise ValueError(f"it names no row under {' or '.join(mappings)}")
+            return setting(**given)
     except (KeyError, TypeError, ValueError) as error:
         raise ArrangementError(f"The step '{kind}' is not complete: {error}. Reload the page and try again.") from error
     raise ArrangementError(f"There is no step called '{kind}'. Known are: {', '.join(COMMANDS)}.")
@@ -492,14 +575,149 @@ def _place(value: object) -> tuple[float, float] | None:
     return float(x), float(y)
 
 
-def _point(place: tuple[float, float] | None) -> Point | None:
-    return None if place is None else Point(*place)
+def _text_or_none(value: object) -> str | None:
+    return None if value is None else _text(value)
+
+
+def _number(value: object) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= _FARTHEST:
+        raise TypeError(f"{value!r} is not a number of pixels")
+    return float(value)
+
+
+def _one_of(value: object, *allowed: Any) -> Any:
+    if value not in allowed:
+        raise ValueError(f"{value!r} is none of {', '.join(allowed)}")
+    return value
+
+
+def _role(value: object) -> Role:
+    role: Role = _one_of(value, *get_args(Role))
+    return role
+
+
+def _margins(value: object) -> tuple[int, int, int, int] | None:
+    if value is None:
+        return None
+    if not isinstance(value, list | tuple) or len(value) != 4:
+        raise TypeError(f"{value!r} are not four margins")
+    if not all(type(one) is int and 0 <= one <= _FARTHEST for one in value):
+        raise TypeError(f"{value!r} are not margins in whole pixels")
+    return value[0], value[1], value[2], value[3]
+
+
+def _anchor(value: object) -> tuple[float, float] | None:
+    place = _place(value)
+    if place is not None and not all(0 <= one <= 1 for one in place):
+        raise ValueError(f"{value!r} is not on the screen, which is from 0 to 1")
+    return place
+
+
+def _duration(value: object) -> int | None:
+    if value is None:
+        return None
+    if type(value) is not int or not 1 <= value <= _LONGEST:
+        raise TypeError(f"{value!r} is not a number of milliseconds from 1 to {_LONGEST}")
+    return value
+
+
+def _decisions(value: dict[str, Any]) -> dict[str, Any]:
+    """The same, once it is sure that it can be decided."""
+    kept = Decisions.from_json(value).as_json()
+    if unknown := set(value) - set(kept):
+        raise ValueError(f"nothing is called {', '.join(sorted(unknown))}")
+    return {name: kept[name] for name in value}
+
+
+def _decided(decisions: Decisions, changed: Mapping[str, Any]) -> Decisions:
+    return Decisions.from_json({**decisions.as_json(), **changed})
+
+
+@dataclass(frozen=True, slots=True)
+class _Set:
+    """What a mapping of a command is about: the field of a part, and how its values are read from JSON and kept."""
+
+    field: str
+    read: Callable[[object], Any]
+    keep: Callable[[Any], Any] = lambda value: value
+
+
+def _kept_as(kind: Callable[..., Any]) -> Callable[[Any], Any]:
+    return lambda value: None if value is None else kind(*value)
+
+
+_PIVOTS = _Set("pivot", _place, _kept_as(Point))
+_SETTINGS: dict[type[_Setting], dict[str, _Set]] = {
+    IncludeParts: {"included": _Set("included", _flag)},
+    LockParts: {"locked": _Set("locked", _flag)},
+    PlaceParts: {"offsets": _Set("offset", _pair)},
+    SetPivots: {"pivots": _PIVOTS},
+    SetJoints: {"parents": _Set("parent", _text_or_none), "pivots": _PIVOTS},
+    SetDepths: {"depths": _Set("depth", _number)},
+    SetRoles: {"roles": _Set("role", _role)},
+    SetFits: {
+        "margins": _Set("margins", _margins, _kept_as(Margins)),
+        "anchors": _Set("anchor", _anchor, _kept_as(Anchor)),
+    },
+}
+
+
+def _set(arrangement: Arrangement, command: _Setting) -> Arrangement:
+    given: dict[str, dict[str, Any]] = {}
+    for name, setting in _SETTINGS[type(command)].items():
+        for row, value in getattr(command, name).items():
+            given.setdefault(row, {})[setting.field] = setting.keep(value)
+    result = arrangement.changed(lambda row: replace(_part(row), **given[row.id]) if row.id in given else row)
+    if isinstance(command, SetJoints):
+        for carrier in command.parents.values():
+            if carrier is not None:
+                _part(result.find(carrier)[1])
+        if circle := result.around_in_a_circle():
+            chain = " carries ".join(f"'{result.find(row)[1].name}'" for row in (*circle, circle[0]))
+            raise CannotCarry(f"Parts would carry each other in a circle: {chain}. Choose another one.")
+    return result
+
+
+def _meant(arrangement: Arrangement, command: _Derived) -> SetDepths | MoveRows:
+    """The command that another one is, for the rows that are there."""
+    if isinstance(command, SpreadDepths):
+        wanted = set(command.rows)
+        found = [(around, part) for around, part in arrangement.parts() if part.id in wanted]
+        depths: dict[str, float] = {}
+        planes: dict[str, int] = {}
+        for around, part in reversed(found):
+            plane = around[0].id if command.by_groups and around else part.id
+            at = planes.setdefault(plane, len(planes))
+            depths[part.id] = command.nearest + at * command.step
+        return SetDepths(depths)
+    rows = arrangement.rows
+    if command.group is not None:
+        _, group = arrangement.find(command.group)
+        if not isinstance(group, PartGroup):
+            raise CannotMove(f"'{group.name}' is a part. Choose a group.")
+        rows = group.members
+    if command.by == "name":
+        natural = natsort_keygen(alg=ns.IGNORECASE | ns.COMPATIBILITYNORMALIZE)
+        ordered = sorted(rows, key=lambda row: natural(row.name))
+    elif command.by == "depth":
+        ordered = sorted(rows, key=_depth, reverse=True)
+    else:
+        place = {row: index for index, row in enumerate(command.listed)}
+        ordered = sorted(rows, key=lambda row: place.get(row.id, len(place)))
+    return MoveRows(tuple(Place(row.id, command.group, index) for index, row in enumerate(ordered)))
+
+
+def _depth(row: Row) -> float:
+    """How far away the nearest of a row stands."""
+    if isinstance(row, Part):
+        return row.depth
+    return min((_depth(member) for member in row.members), default=0.0)
 
 
 def _rows(command: Command) -> set[str]:
     if isinstance(command, ShowAlone):
         return set() if command.row is None else {command.row}
-    return {row for row, _ in touched(command)}
+    return {row for row, _ in touched(command) if row}
 
 
 def _part(row: Row) -> Part:
@@ -650,4 +868,8 @@ def _replacement(arrangement: Arrangement, command: _Restacking) -> ReplaceRows:
             remove, put = stacks.as_alternates(arrangement, rows)
         case EndAlternates(row):
             remove, put = stacks.no_alternates(arrangement, row)
+        case TimeFrames(row, milliseconds):
+            remove, put = stacks.timed(arrangement, row, milliseconds)
+    if isinstance(command, JoinRows | ReadAsFrames):
+        put = stacks.carrying_on(arrangement, remove, put)
     return ReplaceRows(remove, put, title(command, arrangement))

@@ -15,7 +15,7 @@ from pathvalidate.error import ErrorReason, ValidationError
 LONGEST = 120
 """Bytes of UTF-8: leaves room for folders, numbers and endings in a path of 255."""
 
-_SIDES = re.compile(
+SIDES = re.compile(
     r"(?<![A-Za-z])(?:left|right|Left|Right|LEFT|RIGHT|[lrLR])(?![A-Za-z])|(?<=[a-z])(?:Left|Right)(?![a-z])"
     r"|(?<![A-Za-z])(?:left|right)(?=[A-Z])"
 )
@@ -80,7 +80,7 @@ def other_side(name: str) -> str:
         other = {"left": "right", "right": "left", "l": "r", "r": "l"}[word.lower()]
         return other.upper() if word.isupper() else other.capitalize() if word[0].isupper() else other
 
-    return _SIDES.sub(swapped, name)
+    return SIDES.sub(swapped, name)
 
 
 def proposal(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str:

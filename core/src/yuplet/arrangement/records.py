@@ -4,16 +4,21 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row
+from yuplet.errors import ArrangementNotUnderstood
 from yuplet.geometry import Point
-from yuplet.parts.part import Frame, Part, Piece
+from yuplet.parts.part import Anchor, Frame, Margins, Part, Piece, Role
+
+FORMAT = "yuplet-arrangement"
+VERSION = 1
 
 
 @dataclass(frozen=True, slots=True)
 class RowRecord:
     """One row with all of its fields; `group` is the id of the group around it.
 
-    `isolated` and `alternate` are for groups only; `included`, `locked`, `pivot`, `frames`, `offset` and `loops` for parts only.
+    `isolated` and `alternate` are for groups only; `included`, `locked` and all from `pivot` to `loops` and from `parent` on are for
+    parts only.
     """
 
     id: str
@@ -31,6 +36,11 @@ class RowRecord:
     offset: tuple[int, int] = (0, 0)
     loops: int = 0
     alternate: str | None = None
+    parent: str | None = None
+    depth: float = 0.0
+    role: Role = "picture"
+    margins: Margins | None = None
+    anchor: Anchor | None = None
 
     def as_json(self) -> dict[str, Any]:
         """Plain JSON values."""
@@ -41,12 +51,15 @@ class RowRecord:
         """The inverse of `as_json`; raises `KeyError` or `TypeError` for anything else."""
         pivot = value["pivot"]
         x, y = value["offset"]
+        margins, anchor = value.get("margins"), value.get("anchor")
         return cls(
             **{
                 **value,
                 "pivot": None if pivot is None else (float(pivot[0]), float(pivot[1])),
                 "frames": frames_from_json(value["frames"]),
                 "offset": (int(x), int(y)),
+                "margins": None if margins is None else Margins(*(int(side) for side in margins)),
+                "anchor": None if anchor is None else Anchor(*(float(at) for at in anchor)),
             }
         )
 
@@ -84,7 +97,8 @@ def to_record(row: Row, group: str | None) -> RowRecord:
     pivot = None if row.pivot is None else (row.pivot.x, row.pivot.y)
     return RowRecord(
         row.id, "part", group, row.name, row.shown, row.opacity, row.blend, False,
-        row.included, row.locked, pivot, row.frames, row.offset, row.loops,
+        row.included, row.locked, pivot, row.frames, row.offset, row.loops, None,
+        row.parent, row.depth, row.role, row.margins, row.anchor,
     )  # fmt: skip
 
 
@@ -105,6 +119,7 @@ def from_record(record: RowRecord, members: tuple[Row, ...] = ()) -> Row:
     return Part(
         record.id, record.name, record.frames, record.shown, record.included, record.opacity, record.blend,
         record.locked, pivot, record.offset, record.loops,
+        record.parent, record.depth, record.role, record.margins, record.anchor,
     )  # fmt: skip
 
 
@@ -113,7 +128,9 @@ def to_records(arrangement: Arrangement) -> list[RowRecord]:
     return [to_record(row, around[-1].id if around else None) for around, row in arrangement.walk()]
 
 
-def from_records(records: Sequence[RowRecord], alone: str | None = None) -> Arrangement:
+def from_records(
+    records: Sequence[RowRecord], alone: str | None = None, decisions: Decisions | None = None
+) -> Arrangement:
     """The inverse of `to_records`; siblings keep the order in which they come."""
 
     def below(group: str | None) -> tuple[Row, ...]:
@@ -125,4 +142,33 @@ def from_records(records: Sequence[RowRecord], alone: str | None = None) -> Arra
     by_group: dict[str | None, list[RowRecord]] = {}
     for record in records:
         by_group.setdefault(record.group, []).append(record)
-    return Arrangement(below(None), alone)
+    return Arrangement(below(None), alone, decisions or Decisions())
+
+
+def to_json(arrangement: Arrangement) -> dict[str, Any]:
+    """An arrangement as a document (docs/formats/arrangement.md)."""
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "alone": arrangement.alone,
+        "decisions": arrangement.decisions.as_json(),
+        "rows": [record.as_json() for record in to_records(arrangement)],
+    }
+
+
+def from_json(value: Any) -> Arrangement:
+    """The inverse of `to_json`; raises `ArrangementNotUnderstood` for anything else."""
+    if isinstance(value, list):  # as hand-overs kept it before there were decisions
+        value = {"format": FORMAT, "version": VERSION, "alone": None, "decisions": {}, "rows": value}
+    try:
+        if value["format"] != FORMAT or value["version"] != VERSION:
+            raise ValueError(f"it is no arrangement of version {VERSION}")
+        records = [RowRecord.from_json(one) for one in value["rows"]]
+        arrangement = from_records(records, value["alone"], Decisions.from_json(value["decisions"]))
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        raise ArrangementNotUnderstood(f"The arrangement lacks something, or says it wrongly: {error!r}.") from error
+    if len(list(arrangement.walk())) != len({record.id for record in records}):
+        raise ArrangementNotUnderstood("A row of the arrangement is there twice, or in a group that is not there.")
+    if arrangement.around_in_a_circle():
+        raise ArrangementNotUnderstood("Parts of the arrangement carry each other in a circle.")
+    return arrangement

@@ -334,6 +334,71 @@ def no_alternates(arrangement: Arrangement, row_id: str) -> Replacement:
     return (), tuple(put)
 
 
+def carrying_on(arrangement: Arrangement, remove: Sequence[str], put: Sequence[PutRow]) -> tuple[PutRow, ...]:
+    """The same, with what is known of the parts that leave kept by the one part that comes in their place.
+
+    It turns about what the front-most of them turned about, is carried by what carried that one, and carries what they carried.
+    Of several that come, each has what its own members had.
+    """
+    leaving = set(remove)
+    heirs: dict[str, str] = {}
+    for one in put:
+        ids = {piece.layer for frame in one.record.frames for piece in frame.pieces}
+        for _, part in arrangement.parts():
+            if part.id in leaving and part.layers & ids:
+                heirs[part.id] = one.record.id
+    parts = {part.id: part for _, part in arrangement.parts()}
+    result = []
+    for one in put:
+        owned = [parts[row] for row, heir in heirs.items() if heir == one.record.id]
+        ids = {part.id for part in owned}
+        carriers = [
+            heirs.get(part.parent, part.parent)
+            for part in owned
+            if part.parent in parts and not ids & {part.parent, *carriers_of(arrangement, part.parent)}
+        ]
+        pivots = [(part.pivot.x, part.pivot.y) for part in owned if part.pivot is not None]
+        result.append(
+            replace(
+                one,
+                record=replace(
+                    one.record,
+                    parent=carriers[-1] if carriers else one.record.parent,
+                    pivot=pivots[-1] if pivots else one.record.pivot,
+                ),
+            )
+        )
+    for around, part in arrangement.parts():
+        if part.id not in leaving and part.parent in heirs:
+            group = around[-1].id if around else None
+            kept = replace(part, parent=heirs[part.parent])
+            result.append(PutRow(to_record(kept, group), None))
+    return tuple(result)
+
+
+def carriers_of(arrangement: Arrangement, row_id: str) -> list[str]:
+    """What carries a part, what carries that, and so on."""
+    parents = arrangement.parents()
+    found: list[str] = []
+    at = parents.get(row_id)
+    while at is not None and at not in found:
+        found.append(at)
+        at = parents.get(at)
+    return found
+
+
+def timed(arrangement: Arrangement, row_id: str, milliseconds: Sequence[int | None]) -> Replacement:
+    """A part whose frames are seen for other times. Raises `NotFrames`."""
+    _, part = arrangement.find(row_id)
+    if isinstance(part, PartGroup) or len(part.frames) < 2:
+        raise NotFrames(f"'{part.name}' has no frames. Choose an animated part.")
+    if len(milliseconds) != len(part.frames):
+        raise NotFrames(f"'{part.name}' has {len(part.frames)} frames, and {len(milliseconds)} times were given.")
+    frames = tuple(replace(frame, milliseconds=one) for frame, one in zip(part.frames, milliseconds, strict=True))
+    inside, _ = arrangement.place(row_id)
+    return (), (PutRow(to_record(replace(part, frames=frames), inside), None),)
+
+
 def _inside(row: Row) -> list[tuple[Row, str, int]]:
     """All that is in a row, each with the group around it and how many siblings lie behind it."""
     if not isinstance(row, PartGroup):

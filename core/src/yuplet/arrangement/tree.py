@@ -1,8 +1,8 @@
 """The arrangement: parts in groups, back to front. A value: every change makes a new one."""
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
-from typing import TypeAlias
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any, Literal, TypeAlias, get_args
 
 from yuplet.arrangement import names
 from yuplet.errors import NoSuchRow
@@ -49,12 +49,57 @@ class Renamed:
     reason: str
 
 
+Meaning: TypeAlias = Literal["pair", "alternates", "neither"]
+"""What names that differ in a side, a number or a letter mean: all are seen, one at a time is seen, or it is by chance."""
+
+
+@dataclass(frozen=True, slots=True)
+class Decisions:
+    """What was decided once for all rows.
+
+    `required` are the names that must be there. `meanings` says what a pair or series means, by its key
+    (`yuplet.arrangement.sides`). `sides` are endings of one's own for left and right. The camera stands `distance` pixels before the
+    picture plane and travels `travel` pixels in all, as far to the left as to the right.
+    """
+
+    required: tuple[str, ...] = ()
+    meanings: Mapping[str, Meaning] = field(default_factory=dict)
+    sides: tuple[tuple[str, str], ...] = ()
+    distance: float = 1000.0
+    travel: float = 0.0
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {**asdict(self), "required": list(self.required), "sides": [list(pair) for pair in self.sides]}
+
+    @classmethod
+    def from_json(cls, value: Mapping[str, Any]) -> "Decisions":
+        """The inverse of `as_json`, where what is absent is as at first; raises `TypeError` or `ValueError` for anything else."""
+        start = cls()
+        required = value.get("required", start.required)
+        meanings = dict(value.get("meanings", start.meanings))
+        sides = value.get("sides", start.sides)
+        distance, travel = value.get("distance", start.distance), value.get("travel", start.travel)
+        texts = [*required, *meanings, *meanings.values(), *(end for pair in sides for end in pair)]
+        if not all(isinstance(text, str) for text in texts) or any(len(pair) != 2 for pair in sides):
+            raise TypeError("a name that is required, a key or an ending is not a text")
+        if not set(meanings.values()) <= set(get_args(Meaning)):
+            raise ValueError(f"names mean one of {', '.join(get_args(Meaning))}")
+        for number, least in ((distance, 1), (travel, 0)):
+            if isinstance(number, bool) or not isinstance(number, int | float) or not least <= number <= 1e6:
+                raise ValueError("the camera is 1 to 1,000,000 px away, and travels up to as far")
+        return cls(
+            tuple(required), meanings, tuple((one, other) for one, other in sides), float(distance), float(travel)
+        )
+
+
 @dataclass(frozen=True, slots=True)
 class Arrangement:
     """All rows, back to front. `alone` is the row that is shown alone while somebody looks at it; it is never handed over."""
 
     rows: tuple[Row, ...]
     alone: str | None = None
+    decisions: Decisions = field(default_factory=Decisions)
 
     def walk(self) -> Iterator[tuple[tuple[PartGroup, ...], Row]]:
         """Every row back to front, a group directly before its members, each with the groups around it."""
@@ -83,6 +128,27 @@ class Arrangement:
         around, row = self.find(row_id)
         siblings = around[-1].members if around else self.rows
         return around[-1].id if around else None, [other.id for other in siblings].index(row.id)
+
+    def parents(self) -> dict[str, str]:
+        """The part that carries each part that is carried; one that is not there (any more) carries nothing."""
+        parts = {part.id: part for _, part in self.parts()}
+        return {part.id: part.parent for part in parts.values() if part.parent is not None and part.parent in parts}
+
+    def around_in_a_circle(self) -> list[str]:
+        """Parts of which each carries the next and the last the first; empty where there are none."""
+        parents = self.parents()
+        free: set[str] = set()
+        for start in parents:
+            way: dict[str, None] = {}
+            at: str | None = start
+            while at is not None and at not in free and at not in way:
+                way[at] = None
+                at = parents.get(at)
+            if at in way:
+                ids = list(way)
+                return ids[ids.index(at) :][::-1]
+            free.update(way)
+        return []
 
     def settled(self) -> "Arrangement":
         """The same with exactly one member shown of each set of alternates: what is seen and handed over."""

@@ -10,10 +10,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.errors import CannotTakeOut
-from yuplet.geometry import Point
-from yuplet.parts.making import Content
+from yuplet.geometry import Box, Point
+from yuplet.parts.making import Content, placed_mask
+from yuplet.selecting.masks import HALF, within
 
 _STEPS = 100
+_NEAR = 3
+"""Pixels up to which a limb and what carries it touch."""
+_ARC_POINTS = 12
+_ROUNDS = 12
+_ROUND = 0.06
+"""The share of the radius by which the outline of a round end may deviate, as a root mean square."""
+_SECTOR = 10
+_LEAST_ARC = 100
+"""Degrees of a circle that an outline must go round for its centre to be told well."""
 _SIDEWAYS = 40
 """Degrees from straight sideways, towards the limb, in which its border is looked for: the other way it may end."""
 
@@ -78,6 +88,84 @@ def limb_at(layer: Content, pivot: Point) -> Circle:
         angles = np.radians(towards + side * (90 - np.arange(0, _SIDEWAYS + 1, 2)))
         sides.append(min(_reach(opaque, x, y, float(np.cos(angle)), float(np.sin(angle))) for angle in angles))
     return Circle(pivot, (sides[0] + sides[1]) / 2, abs(sides[0] - sides[1]) / 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Joint:
+    """Where a limb could turn: `circle` about it, and whether the limb's end is round there, so that the outline fits that circle.
+
+    `overlap` is how many pixels limb and carrier share.
+    """
+
+    circle: Circle
+    is_round: bool
+    overlap: int
+
+
+def joint_between(limb: Content, carrier: Content) -> Joint | None:
+    """Where a limb could turn on what carries it; None where they are not near each other.
+
+    A circle is fitted to the outline of the limb's end, which lies within the carrier or in front of it. Where it is no arc of a
+    circle the middle of what both cover is proposed, or of where they touch.
+    """
+    own = limb.picture[..., 3] >= HALF
+    under = within(placed_mask(carrier.picture[..., 3] >= HALF, carrier.box, _around(limb.box)), _NEAR)
+    inside = _around(limb.box)
+    whole = placed_mask(own, limb.box, inside)
+    shared = whole & under
+    if not shared.any():
+        return None
+    rows, columns = np.nonzero(shared)
+    corner = np.array((inside.left + 0.5, inside.top + 0.5))
+    middle = Point(*(np.array((columns.mean(), rows.mean())) + corner))
+    overlap = int((whole & placed_mask(carrier.picture[..., 3] >= HALF, carrier.box, inside)).sum())
+    border = whole & within(~whole, 1) & shared
+    y, x = np.nonzero(border)
+    # The outline runs along the outer edges of the border's pixels, half a pixel outside of their middles.
+    points = np.column_stack([x, y]).astype(float)
+    opaque_rows, opaque_columns = np.nonzero(whole)
+    fitted = _round_end(points, np.array((opaque_columns.mean(), opaque_rows.mean())), float(np.sqrt(own.sum())))
+    if fitted is not None:
+        centre = Point(*(np.array(fitted.centre) + corner))
+        return Joint(Circle(centre, fitted.radius + 0.5, fitted.deviation), True, overlap)
+    far = np.hypot(columns + corner[0] - middle.x, rows + corner[1] - middle.y)
+    return Joint(Circle(middle, float(np.sqrt(2) * np.sqrt((far**2).mean()))), False, overlap)
+
+
+def _around(box: Box) -> Box:
+    """A box with a pixel more on each side, so that a border has an outside."""
+    return Box(box.left - 1, box.top - 1, box.right + 1, box.bottom + 1)
+
+
+def _round_end(points: NDArray[np.float64], middle: NDArray[np.float64], size: float) -> Circle | None:
+    """The circle that the end of a limb follows, from its outline near the carrier; None where the end is not round.
+
+    Sides of the limb that are straight run on from the end: what lies beyond the centre, towards the limb's middle, is left
+    out, and the rest fitted again, until nothing changes.
+    """
+    kept = points
+    circle = None
+    for _ in range(_ROUNDS):
+        if len(kept) < _ARC_POINTS:
+            return None
+        try:
+            circle = fit_circle(kept)
+        except ValueError:
+            return None
+        centre = np.array(circle.centre)
+        along = middle - centre
+        length = float(np.hypot(*along))
+        if length < 1e-6:
+            break  # the limb is a disc itself
+        behind = points[(points - centre) @ (along / length) <= 0.5]
+        if len(behind) == len(kept) and (behind == kept).all():
+            break
+        kept = behind
+    if circle is None or circle.deviation > max(_ROUND * circle.radius, 0.75) or circle.radius > size:
+        return None
+    away = kept - np.array(circle.centre)
+    sectors = np.unique(np.floor(np.degrees(np.arctan2(away[:, 1], away[:, 0])) / _SECTOR))
+    return circle if len(sectors) * _SECTOR >= _LEAST_ARC else None
 
 
 def _reach(opaque: NDArray[np.bool_], x: float, y: float, dx: float, dy: float) -> float:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import Literal, NamedTuple, TypeAlias
 
 import numpy as np
 
@@ -34,6 +35,26 @@ def still(*layers: str) -> tuple[Frame, ...]:
     return (Frame(tuple(Piece(layer) for layer in layers)),)
 
 
+Role: TypeAlias = Literal["picture", "press-target", "text", "ground", "reference", "guide", "loose"]
+"""What a part is for the receiver; a ground is wholly covered on purpose, a guide is not meant to be seen in the end."""
+
+
+class Margins(NamedTuple):
+    """How far from each edge of a part's box it must not be stretched, in pixels; what lies between may be."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
+
+
+class Anchor(NamedTuple):
+    """The place of the screen that a part keeps its distance to: 0 left or top, 0.5 the middle, 1 right or bottom."""
+
+    x: float
+    y: float
+
+
 @dataclass(frozen=True, slots=True)
 class Part:
     """A named piece that will be handed over.
@@ -41,7 +62,9 @@ class Part:
     `frames` are its moments; a still part has one, and at rest the first is seen. `shown` is whether it is seen,
     `included` whether it is handed over: neither depends on the other. `opacity` (0 to 1) and `blend` apply when the part
     is laid and are not in its pixels. `pivot` is in canvas pixels. `offset` is how far the part lies from where its
-    layers do, in canvas pixels. `loops` is how often the frames are played, 0 for without end.
+    layers do, in canvas pixels. `loops` is how often the frames are played, 0 for without end. `parent` is the id of the part
+    that carries it along, `depth` how far behind the picture plane it stands, in canvas pixels. `role` is what it is for, `margins`
+    and `anchor` are for pieces of an interface.
     """
 
     id: str
@@ -55,6 +78,11 @@ class Part:
     pivot: Point | None = None
     offset: tuple[int, int] = (0, 0)
     loops: int = 0
+    parent: str | None = None
+    depth: float = 0.0
+    role: Role = "picture"
+    margins: Margins | None = None
+    anchor: Anchor | None = None
 
     @property
     def pieces(self) -> tuple[Piece, ...]:

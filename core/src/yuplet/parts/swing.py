@@ -1,43 +1,118 @@
-"""What opens at a joint when a part turns about its pivot."""
+"""What opens at a joint, and what juts out, when a part turns about its pivot."""
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from yuplet.geometry import Point
+from yuplet.geometry import Box, Point
 from yuplet.parts.joints import Circle
 from yuplet.parts.making import Content
 from yuplet.selecting.masks import HALF, Chosen, Mask
 
+_CORNER = 1.5
+"""How much farther than the joint's radius the corners of an end can reach: a square one's reach the root of 2."""
 
-def opened(limb: Content, neighbour: Content, joint: Circle, degrees: Sequence[float]) -> list[int]:
-    """How many pixels open within a joint when a limb turns about its middle, for each angle.
+
+@dataclass(frozen=True, slots=True)
+class Swing:
+    """How many pixels open and jut out at each angle, left and right of the limb as one looks along it from the pivot."""
+
+    degrees: tuple[float, ...]
+    opened: tuple[tuple[int, int], ...]
+    jutting: tuple[tuple[int, int], ...]
+
+    @property
+    def worst(self) -> int:
+        """The index of the angle at which most opens and juts out; of several, the one nearest to rest."""
+        sums = [sum(one) + sum(other) for one, other in zip(self.opened, self.jutting, strict=True)]
+        return max(range(len(sums)), key=lambda at: (sums[at], -abs(self.degrees[at])))
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """What opens and what juts out at one angle, within a box of the canvas."""
+
+    box: Box
+    opened: Chosen
+    jutting: Chosen
+
+
+def swing(limb: Content, staying: Content, joint: Circle, degrees: Sequence[float]) -> Swing:
+    """How many pixels open and jut out at a joint when a limb turns about its middle, for each angle.
 
     Parameters
     ----------
-    limb, neighbour : Content
-        The part that turns, and the one that stays, as they lie on the canvas.
+    limb, staying : Content
+        What turns, and what stays, as they lie on the canvas.
     joint : Circle
-        A pixel of it opens when one of the two covered it completely at rest, and neither does by half then.
+        A pixel of it opens when one of the two covered it completely at rest, and neither does by half then. What the end of the
+        limb covers by half beyond the rest silhouette juts out: all on the pivot's other side, up to where its corners reach.
     degrees : sequence of float
-        Clockwise.
-
-    Returns
-    -------
-    list of int
-        Pixels are sampled linearly where the limb turns (OpenCV's `warpAffine`).
+        Clockwise. Pixels are sampled linearly where the limb turns (OpenCV's `warpAffine`).
     """
-    reach = math.ceil(joint.radius) + 2
-    left, top = math.floor(joint.centre.x) - reach, math.floor(joint.centre.y) - reach
-    side = 2 * reach + 1
-    middle = Point(joint.centre.x - left, joint.centre.y - top)
-    rows, columns = np.mgrid[:side, :side] + 0.5
-    disc: Chosen = np.hypot(columns - middle.x, rows - middle.y) <= joint.radius
-    stays, rests = (_alpha(one, 0.0, joint.centre, middle, side) for one in (neighbour, limb))
-    watched = disc & ((stays == 255) | (rests == 255)) & (stays < HALF)
-    return [int((watched & (_alpha(limb, angle, joint.centre, middle, side) < HALF)).sum()) for angle in degrees]
+    place = _Place(limb, staying, joint)
+    opened, jutting = [], []
+    for angle in degrees:
+        gap = place.at(angle)
+        opened.append(place.by_side(gap.opened))
+        jutting.append(place.by_side(gap.jutting))
+    return Swing(tuple(float(angle) for angle in degrees), tuple(opened), tuple(jutting))
+
+
+def gap_at(limb: Content, staying: Content, joint: Circle, degrees: float) -> Gap:
+    """Which pixels `swing` counts at one angle."""
+    return _Place(limb, staying, joint).at(degrees)
+
+
+class _Place:
+    """The surroundings of a joint at rest, in which the limb is turned."""
+
+    def __init__(self, limb: Content, staying: Content, joint: Circle) -> None:
+        self._limb, self._joint = limb, joint
+        reach = math.ceil(joint.radius * _CORNER) + 2
+        left, top = math.floor(joint.centre.x) - reach, math.floor(joint.centre.y) - reach
+        self._side = 2 * reach + 1
+        self._box = Box(left, top, left + self._side, top + self._side)
+        self._middle = Point(joint.centre.x - left, joint.centre.y - top)
+        rows, columns = np.mgrid[: self._side, : self._side] + 0.5
+        self._x, self._y = columns - self._middle.x, rows - self._middle.y
+        far = np.hypot(self._x, self._y)
+        stays, rests = (_alpha(one, 0.0, joint.centre, self._middle, self._side) for one in (staying, limb))
+        self._watched: Chosen = (far <= joint.radius) & ((stays == 255) | (rests == 255)) & (stays < HALF)
+        self._outside: Chosen = (far <= joint.radius * _CORNER) & (stays < HALF) & (rests < HALF)
+        self._along = _direction(limb, joint.centre)
+
+    def at(self, degrees: float) -> Gap:
+        alpha = _alpha(self._limb, degrees, self._joint.centre, self._middle, self._side)
+        angle = math.radians(degrees)
+        x, y = self._along
+        along = (x * math.cos(angle) - y * math.sin(angle), x * math.sin(angle) + y * math.cos(angle))
+        behind = self._x * along[0] + self._y * along[1] < 0
+        covered = alpha >= HALF
+        return Gap(self._box, self._watched & ~covered, self._outside & behind & covered)
+
+    def by_side(self, chosen: Chosen) -> tuple[int, int]:
+        """How many lie left and right of the limb at rest."""
+        x, y = self._along
+        right: Chosen = x * self._y - y * self._x > 0
+        return int((chosen & ~right).sum()), int((chosen & right).sum())
+
+
+def _direction(limb: Content, pivot: Point) -> tuple[float, float]:
+    """The way from the pivot to the middle of the limb, of length 1."""
+    weights: NDArray[np.float64] = limb.picture[..., 3].astype(np.float64)
+    total = weights.sum()
+    if not total:
+        return (0.0, 1.0)
+    height, width = weights.shape
+    x = limb.box.left + (weights.sum(axis=0) @ (np.arange(width) + 0.5)) / total - pivot.x
+    y = limb.box.top + (weights.sum(axis=1) @ (np.arange(height) + 0.5)) / total - pivot.y
+    length = math.hypot(x, y)
+    return (x / length, y / length) if length > 1e-6 else (0.0, 1.0)
 
 
 def _alpha(content: Content, degrees: float, pivot: Point, middle: Point, side: int) -> Mask:

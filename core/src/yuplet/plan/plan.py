@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from yuplet.arrangement import names
+from yuplet.arrangement.stacks import carriers_of
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import NothingToHandOver
 from yuplet.geometry import Box, Size
@@ -49,7 +50,10 @@ class PlannedPart:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """A hand-over of one illustration. `tree` is the arrangement without what is left out or empty."""
+    """A hand-over of one illustration. `tree` is the arrangement without what is left out or empty.
+
+    `parents` is the part that carries each: of those that are handed over, the nearest. `distance` and `travel` are of the camera.
+    """
 
     title: str
     canvas: Size
@@ -62,6 +66,9 @@ class Plan:
     layer_boxes: Mapping[str, Box]
     credit: Credit
     illustration_id: str
+    parents: Mapping[str, str]
+    distance: float
+    travel: float
 
     @property
     def files(self) -> list[str]:
@@ -143,7 +150,15 @@ def plan_hand_over(
         boxes,
         illustration.credit,
         illustration_id,
+        _carried(arrangement, kept),
+        arrangement.decisions.distance,
+        arrangement.decisions.travel,
     )
+
+
+def _carried(arrangement: Arrangement, kept: set[str]) -> dict[str, str]:
+    carriers = ((part, next((row for row in carriers_of(arrangement, part) if row in kept), None)) for part in kept)
+    return {part: carrier for part, carrier in carriers if carrier is not None}
 
 
 def _drawing(part: Part, box: Box, illustration: Illustration, boxes: Mapping[str, Box]) -> tuple[str, Turn] | None:

@@ -3,13 +3,15 @@
 import csv
 import io
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from yuplet import __version__
+from yuplet.arrangement.looks import is_looks
 from yuplet.arrangement.tree import PartGroup, Row
-from yuplet.geometry import Box, Point, Size
+from yuplet.geometry import Box, Point
 from yuplet.illustration.made import Turn
+from yuplet.parts.fitting import fractions
 from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
 
 FORMAT = "yuplet-package"
@@ -40,6 +42,7 @@ def manifest(
         "illustration": {"id": plan.illustration_id, "title": plan.title, "source_sha256": plan.source_sha256},
         "credit": plan.credit.as_json(),
         "canvas": {"width": plan.canvas.width, "height": plan.canvas.height, "ppi": plan.ppi, "colour_space": "sRGB"},
+        "camera": {"distance": _plain(plan.distance), "travel": _plain(plan.travel)},
         "scale": 1,
         "alpha": "straight",
         "counts": {
@@ -51,7 +54,7 @@ def manifest(
         "reference": {"file": REFERENCE, **_file(written[REFERENCE])},
         "table": _plain_file(TABLE, written),
         "credits": _plain_file(CREDITS, written),
-        "parts": [_part(planned, boxes[planned.part.id], plan.canvas, written) for planned in plan.parts],
+        "parts": [_part(planned, plan, boxes, written) for planned in plan.parts],
         "tree": [_node(row) for row in plan.tree],
         "obsolete": list(obsolete),
     }
@@ -78,10 +81,16 @@ def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
             "blend",
             "mirrored",
             "quarters",
+            "parent",
+            "pivot_x",
+            "pivot_y",
+            "depth",
+            "role",
         ]
     )
+    files = {planned.part.id: planned.file for planned in plan.parts}
     for planned in plan.parts:
-        box = boxes[planned.part.id]
+        box, pivot = boxes[planned.part.id], planned.part.pivot
         writer.writerow(
             [
                 planned.order,
@@ -95,6 +104,10 @@ def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
                 planned.part.blend,
                 "yes" if planned.turn and planned.turn.mirrored else "no",
                 planned.turn.quarters if planned.turn else 0,
+                files.get(plan.parents.get(planned.part.id, ""), ""),
+                *(("", "") if pivot is None else (_plain(value) for value in pivot)),
+                _plain(planned.part.depth),
+                planned.part.role,
             ]
         )
     return out.getvalue().encode()
@@ -123,8 +136,12 @@ def _xywh(box: Box) -> dict[str, int]:
     return {"x": box.left, "y": box.top, "width": box.width, "height": box.height}
 
 
-def _part(planned: PlannedPart, box: Box, canvas: Size, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
-    part = planned.part
+def _part(
+    planned: PlannedPart, plan: Plan, boxes: Mapping[str, Box], written: Mapping[str, WrittenFile]
+) -> dict[str, Any]:
+    part, canvas = planned.part, plan.canvas
+    box = boxes[part.id]
+    parent = plan.parents.get(part.id)
     centre = box.centre
     turn = planned.turn or Turn()
     return {
@@ -142,12 +159,28 @@ def _part(planned: PlannedPart, box: Box, canvas: Size, written: Mapping[str, Wr
             "y_up": [_plain(centre.x), _plain(canvas.height - centre.y)],
         },
         "pivot": None if part.pivot is None else _pivot(part.pivot, box),
+        "parent": parent,
+        "depth": {
+            "z": _plain(part.depth),
+            "scale": None if part.depth <= -plan.distance else _plain(1 + part.depth / plan.distance),
+        },
+        "fractions": {
+            "canvas": _fractions(box, Box(0, 0, *canvas)),
+            "parent": None if parent is None else _fractions(box, boxes[parent]),
+            "aspect": _plain(box.width / box.height),
+        },
+        "margins": None if part.margins is None else part.margins._asdict(),
+        "anchor": None if part.anchor is None else [_plain(value) for value in part.anchor],
         "opacity": _plain(part.opacity),
         "blend": part.blend,
-        "role": "picture",
+        "role": part.role,
         "frames": _frames(planned, written) if len(planned.files) > 1 else None,
         **_file(written[planned.file]),
     }
+
+
+def _fractions(box: Box, within: Box) -> dict[str, float | int]:
+    return {name: _plain(value) for name, value in asdict(fractions(box, within)).items()}
 
 
 def _frames(planned: PlannedPart, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
@@ -174,6 +207,7 @@ def _node(row: Row) -> dict[str, Any]:
             "blend": row.blend,
             "isolated": row.isolated,
             "alternates": row.alternate is not None,
+            "looks": is_looks(row),
             "members": [_node(member) for member in row.members],
         }
     return {"part": row.id, "shown": row.shown}
