@@ -1,8 +1,7 @@
 """Looking the parts over, and mending what was found."""
 
 import base64
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,7 +12,7 @@ from yuplet.arrangement.commands import ReplaceRows
 from yuplet.arrangement.taking import changed_parts, new_part, part_to_change
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import CannotTakeOut
-from yuplet.findings.doubles import Drawn, turn_between
+from yuplet.findings.doubles import turn_between
 from yuplet.findings.findings import Finding, look_over, placed_as
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box
@@ -23,17 +22,16 @@ from yuplet.illustration.records import from_record
 from yuplet.parts.cutting import owners, take_out, without
 from yuplet.parts.extending import extended
 from yuplet.parts.making import Content, Made
-from yuplet.parts.merging import merged
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.parts.turning import turned
-from yuplet.pixels.scratch import Scratch
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.actions import begin, take_step
+from yuplet_server.arrangement.drawing import drawn
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.illustrations.queries import content_of, load_pixels, mask_of
+from yuplet_server.illustrations.queries import content_of
 
 SMALLEST = 12
 """Pixels from which on a piece or a hole is meant, until somebody says otherwise."""
@@ -45,18 +43,18 @@ def found_in(illustration: Illustration, smallest: int = SMALLEST, tolerance: in
     """Everything there is to find in an illustration, with a picture of where it is."""
     read = from_record(illustration.revision.record)
     tree = queries.tree_of(Arrangement.objects.get(pk=illustration.pk))
-    return [_told(one) for one in _looked_over(illustration, read, tree, smallest, tolerance)]
+    return [told(one) for one in _looked_over(illustration, read, tree, smallest, tolerance)]
 
 
 def _looked_over(
     illustration: Illustration, read: Read, tree: Tree, smallest: int, tolerance: int = 0
 ) -> list[Finding]:
     agreeing = queries.away_from_original(illustration) <= max(tolerance, HARDLY)
-    with _drawn(illustration, read, tree) as (frame_of, layer_of):
+    with drawn(illustration, read, tree) as (frame_of, layer_of):
         return look_over(read, tree, frame_of, layer_of, agreeing, smallest, tolerance)
 
 
-def _told(finding: Finding) -> dict[str, Any]:
+def told(finding: Finding) -> dict[str, Any]:
     mask = None
     box = finding.box
     if finding.mask is not None and box is not None:
@@ -66,6 +64,7 @@ def _told(finding: Finding) -> dict[str, Any]:
         mask, box = base64.b64encode(queries.stencil(grey)).decode(), inner.moved(box.left, box.top)
     return {
         "kind": finding.kind,
+        "severity": finding.severity,
         "rows": list(finding.rows),
         "sentence": finding.sentence,
         "box": box.as_xywh() if box is not None else None,
@@ -73,46 +72,8 @@ def _told(finding: Finding) -> dict[str, Any]:
         "pixels": finding.pixels,
         "frame": finding.frame,
         "layer": finding.layer,
+        "proposal": finding.proposal,
     }
-
-
-@contextmanager
-def _drawn(illustration: Illustration, read: Read, tree: Tree) -> Iterator[Any]:
-    """How parts and layers are read, from a scratch file: all of them may be larger than the memory."""
-    wanted = {layer for _, part in tree.parts() for layer in part.layers}
-    wanted |= {root for layer in wanted for root in read.roots_of(layer)} | {layer.id for layer in read.leaves()}
-    boxes, added = read.boxes, {made.id: made.added for made in read.made}
-    with Scratch() as scratch:
-        load_pixels(illustration.revision, wanted, scratch, lambda *_: None)
-
-        def layer_of(layer: str) -> Drawn | None:
-            if layer not in boxes:
-                return None
-            key = added.get(layer)
-            return Drawn(
-                boxes[layer],
-                lambda top, bottom: scratch.rows(layer, top, bottom),
-                lambda: None if key is None else mask_of(key) > 0,
-            )
-
-        def frame_of(part: Part, index: int) -> Drawn | None:
-            pieces = part.frames[index].pieces
-            if len(pieces) == 1 and pieces[0].opacity == 1:
-                drawn = layer_of(pieces[0].layer)
-                return drawn and replace(drawn, box=drawn.box.moved(*part.offset))
-            contents = {piece.layer: one.content() for piece in pieces if (one := layer_of(piece.layer)) is not None}
-            made = merged(contents, queries.merging(pieces))
-            if made is None:
-                return None
-            key = f"frame {index} of {part.id}"
-            scratch.put(key, made.picture)
-            return Drawn(
-                made.box.moved(*part.offset),
-                lambda top, bottom: scratch.rows(key, top, bottom),
-                lambda: made.added,
-            )
-
-        yield frame_of, layer_of
 
 
 @transaction.atomic

@@ -5,8 +5,9 @@ from rest_framework import serializers
 from yuplet.arrangement.commands import COMMANDS
 from yuplet.arrangement.naming import KINDS as NAME_CHANGES
 from yuplet.arrangement.naming import From, Letters, Matching, Side
+from yuplet.arrangement.sides import Kind as SeriesKind
 from yuplet.arrangement.tree import Meaning
-from yuplet.findings.findings import Kind
+from yuplet.findings.findings import Kind, Severity
 from yuplet.illustration.matching import Change
 from yuplet.parts.part import Role
 from yuplet.selecting.gestures import KINDS
@@ -430,6 +431,7 @@ class FindingSerializer(serializers.Serializer[Any]):
     """
 
     kind = serializers.ChoiceField(choices=FINDING_KINDS)
+    severity = serializers.ChoiceField(choices=get_args(Severity))
     rows = serializers.ListField(child=serializers.CharField())
     sentence = serializers.CharField()
     box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
@@ -437,6 +439,123 @@ class FindingSerializer(serializers.Serializer[Any]):
     pixels = serializers.IntegerField()
     frame = serializers.IntegerField(allow_null=True)
     layer = serializers.CharField(allow_null=True)
+    proposal = serializers.CharField(allow_null=True, help_text="A better name.")
+
+
+class SeriesSerializer(serializers.Serializer[Any]):
+    """Parts whose names differ in a side, a number or a letter only; `meaning` is null until somebody has said."""
+
+    kind = serializers.ChoiceField(choices=get_args(SeriesKind))
+    key = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    rows = serializers.ListField(child=serializers.CharField())
+    meaning = serializers.ChoiceField(choices=get_args(Meaning), allow_null=True)
+    lacks = serializers.ChoiceField(choices=["left", "right"], allow_null=True)
+
+
+class RequiredSerializer(serializers.Serializer[Any]):
+    """A name that must be there, and the part that it is; `reason` says why one that is there does not do."""
+
+    name = serializers.CharField()
+    row = serializers.CharField(allow_null=True)
+    reason = serializers.CharField(allow_null=True)
+
+
+class SlotSerializer(serializers.Serializer[Any]):
+    """A part as each look has it, by the names below the look."""
+
+    path = serializers.ListField(child=serializers.CharField())
+    rows = serializers.ListField(child=serializers.CharField(allow_null=True))
+
+
+class LookTableSerializer(serializers.Serializer[Any]):
+    """Parts by looks: `group` is the set, `looks` its groups from the back."""
+
+    group = serializers.CharField()
+    looks = serializers.ListField(child=serializers.CharField())
+    slots = SlotSerializer(many=True)
+
+
+class CoverSerializer(serializers.Serializer[Any]):
+    """What a part at the edge of the view lacks there for the camera's way, in pixels (null: it ends within the view)."""
+
+    row = serializers.CharField()
+    needed = serializers.FloatField()
+    width = serializers.IntegerField()
+    left = serializers.FloatField(allow_null=True)
+    right = serializers.FloatField(allow_null=True)
+
+
+class OrderSerializer(serializers.Serializer[Any]):
+    """What the rows say without a pixel."""
+
+    version = serializers.IntegerField()
+    series = SeriesSerializer(many=True)
+    required = RequiredSerializer(many=True)  # type: ignore[assignment]
+    looks = LookTableSerializer(many=True)
+    covers = CoverSerializer(many=True)
+    findings = FindingSerializer(many=True)
+
+
+class AskJointsSerializer(serializers.Serializer[Any]):
+    """For which parts (none named: all): parents and pivots where there are none, or those of the twins, `mirrored`."""
+
+    rows = serializers.ListField(child=serializers.CharField(), default=list)
+    mirrored = serializers.BooleanField(default=False)
+
+
+class JointSerializer(serializers.Serializer[Any]):
+    """Where a part could turn: the centre of the circle that its end follows, where it `is_round`; else the middle of the overlap.
+
+    `deviation` is how far the outline is from that circle, as a root mean square, `overlap` how many pixels it shares with its parent.
+    """
+
+    row = serializers.CharField()
+    at = serializers.ListField(child=serializers.FloatField())
+    radius = serializers.FloatField()
+    deviation = serializers.FloatField()
+    is_round = serializers.BooleanField()
+    overlap = serializers.IntegerField()
+
+
+class JointsSerializer(serializers.Serializer[Any]):
+    """Parents and pivots as they could be set with 'set-joints'."""
+
+    parents = serializers.DictField(child=serializers.CharField(allow_null=True))
+    pivots = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(), allow_null=True))
+    joints = JointSerializer(many=True)
+
+
+class AskSwingSerializer(serializers.Serializer[Any]):
+    """Through which angles a part is turned, in degrees clockwise; `at` is the one whose pixels are shown (else the worst)."""
+
+    row = serializers.CharField()
+    start = serializers.FloatField(default=-30.0, min_value=-180, max_value=180)
+    end = serializers.FloatField(default=30.0, min_value=-180, max_value=180)
+    steps = serializers.IntegerField(default=61, min_value=2, max_value=361)
+    at = serializers.FloatField(required=False, min_value=-180, max_value=180)
+
+
+class SwingSerializer(serializers.Serializer[Any]):
+    """Pixels that open and jut out at each angle, [left, right] of the limb; masks of them at one angle, within a box of the canvas."""
+
+    degrees = serializers.ListField(child=serializers.FloatField())
+    opened = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
+    jutting = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
+    pivot = serializers.ListField(child=serializers.FloatField())
+    radius = serializers.FloatField()
+    worst = serializers.FloatField()
+    at = serializers.FloatField()
+    box = serializers.ListField(child=serializers.IntegerField())
+    opened_mask = serializers.CharField(help_text="PNG in Base64.")
+    jutting_mask = serializers.CharField(help_text="PNG in Base64.")
+    turning = serializers.ListField(child=serializers.CharField(), help_text="The part and all that it carries.")
+
+
+class MarginsSerializer(serializers.Serializer[Any]):
+    """Left, top, right, bottom; null where nothing between is alike."""
+
+    margins = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
 
 
 class MendSerializer(AskFindingsSerializer):

@@ -1,6 +1,7 @@
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
@@ -11,21 +12,27 @@ from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest
-from yuplet_server.arrangement import actions, adding, changing, making, mending, queries
+from yuplet_server.arrangement import actions, adding, changing, jointing, making, mending, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
     AskFindingsSerializer,
     AskIslandsSerializer,
+    AskJointsSerializer,
     AskLimbSerializer,
     AskNamesSerializer,
+    AskSwingSerializer,
     BackdropSerializer,
     ChangeSerializer,
     DifferenceSerializer,
     DuplicateSerializer,
     FindingSerializer,
     IslandsSerializer,
+    JointSerializer,
+    JointsSerializer,
     LimbSerializer,
+    MarginsSerializer,
     MendSerializer,
+    OrderSerializer,
     PictureSerializer,
     PieceOfArtSerializer,
     ProposalsSerializer,
@@ -35,6 +42,7 @@ from yuplet_server.arrangement.serializers import (
     SelectedSerializer,
     SelectionSerializer,
     StepSerializer,
+    SwingSerializer,
     TakenOutSerializer,
     TakeOutSerializer,
     TakeSerializer,
@@ -238,6 +246,64 @@ class LimbView(APIView):
         x, y = asked.validated_data["at"]
         circle = queries.limb_of(found, asked.validated_data["row"], x, y)
         return Response(LimbSerializer({"radius": circle.radius, "deviation": circle.deviation}).data)
+
+
+class OrderView(APIView):
+    """What the rows say of pairs, looks, depths and what must be there; nothing is changed."""
+
+    @extend_schema(responses=OrderSerializer)
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        return Response(OrderSerializer(queries.order_of(found)).data)
+
+
+class JointsView(APIView):
+    """Parents and pivots as they could be; nothing is changed."""
+
+    @extend_schema(request=AskJointsSerializer, responses=JointsSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = AskJointsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        look = jointing.mirrored if asked.validated_data["mirrored"] else jointing.proposed
+        return Response(JointsSerializer(look(found, asked.validated_data["rows"])).data)
+
+
+class JointView(APIView):
+    """Where a part could turn on its parent: one place or none; nothing is changed."""
+
+    @extend_schema(request=RowOnlySerializer, responses=JointSerializer(many=True))
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = RowOnlySerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        joint = jointing.joint_of(found, asked.validated_data["row"])
+        return Response(JointSerializer([] if joint is None else [joint], many=True).data)
+
+
+class SwingView(APIView):
+    """What opens and juts out when a part turns; nothing is changed."""
+
+    @extend_schema(request=AskSwingSerializer, responses=SwingSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = AskSwingSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        said = asked.validated_data
+        degrees = [float(one) for one in np.linspace(said["start"], said["end"], said["steps"])]
+        return Response(SwingSerializer(jointing.swing_of(found, said["row"], degrees, said.get("at"))).data)
+
+
+class MarginsView(APIView):
+    """How far from its edges a part is not to be stretched; nothing is changed."""
+
+    @extend_schema(request=RowOnlySerializer, responses=MarginsSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = RowOnlySerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        margins = queries.margins_of(found, asked.validated_data["row"])
+        return Response(MarginsSerializer({"margins": margins}).data)
 
 
 class FindingsView(APIView):

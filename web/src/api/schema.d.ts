@@ -245,6 +245,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/joint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where a part could turn on its parent: one place or none; nothing is changed. */
+        post: operations["illustrations_joint_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/joints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Parents and pivots as they could be; nothing is changed. */
+        post: operations["illustrations_joints_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/limb": {
         parameters: {
             query?: never;
@@ -256,6 +290,23 @@ export interface paths {
         put?: never;
         /** @description How wide a part is at a place that it could turn about; nothing is changed. */
         post: operations["illustrations_limb_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/margins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How far from its edges a part is not to be stretched; nothing is changed. */
+        post: operations["illustrations_margins_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -290,6 +341,23 @@ export interface paths {
         put?: never;
         /** @description What rows would be called after changes; nothing is changed. */
         post: operations["illustrations_names_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the rows say of pairs, looks, depths and what must be there; nothing is changed. */
+        get: operations["illustrations_order_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -529,6 +597,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["illustrations_steps_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/swing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What opens and juts out when a part turns; nothing is changed. */
+        post: operations["illustrations_swing_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -824,6 +909,12 @@ export interface components {
             /** @default 1 */
             smallest: number;
         };
+        /** @description For which parts (none named: all): parents and pivots where there are none, or those of the twins, `mirrored`. */
+        AskJointsRequest: {
+            rows?: string[];
+            /** @default false */
+            mirrored: boolean;
+        };
         AskLimbRequest: {
             row: string;
             at: number[];
@@ -836,6 +927,24 @@ export interface components {
         AskRequest: {
             /** @description The version of the plan that was seen. */
             version: number;
+        };
+        /** @description Through which angles a part is turned, in degrees clockwise; `at` is the one whose pixels are shown (else the worst). */
+        AskSwingRequest: {
+            row: string;
+            /**
+             * Format: double
+             * @default -30
+             */
+            start: number;
+            /**
+             * Format: double
+             * @default 30
+             */
+            end: number;
+            /** @default 61 */
+            steps: number;
+            /** Format: double */
+            at?: number;
         };
         /** @description One colour, or two: from the top row to the bottom one. */
         BackdropRequest: {
@@ -1040,6 +1149,17 @@ export interface components {
          * @enum {string}
          */
         CountedEnum: "back" | "front" | "chosen";
+        /** @description What a part at the edge of the view lacks there for the camera's way, in pixels (null: it ends within the view). */
+        Cover: {
+            row: string;
+            /** Format: double */
+            needed: number;
+            width: number;
+            /** Format: double */
+            left: number | null;
+            /** Format: double */
+            right: number | null;
+        };
         /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
         Credit: {
             /** @default  */
@@ -1151,6 +1271,7 @@ export interface components {
          */
         Finding: {
             kind: components["schemas"]["FindingKindEnum"];
+            severity: components["schemas"]["SeverityEnum"];
             rows: string[];
             sentence: string;
             box: number[] | null;
@@ -1159,6 +1280,8 @@ export interface components {
             pixels: number;
             frame: number | null;
             layer: string | null;
+            /** @description A better name. */
+            proposal: string | null;
         };
         /**
          * @description * `crumbs` - crumbs
@@ -1168,9 +1291,19 @@ export interface components {
          *     * `remainder` - remainder
          *     * `overlay` - overlay
          *     * `same-drawing` - same-drawing
+         *     * `required` - required
+         *     * `empty` - empty
+         *     * `name` - name
+         *     * `pair` - pair
+         *     * `series` - series
+         *     * `look` - look
+         *     * `pivot` - pivot
+         *     * `depth` - depth
+         *     * `hidden` - hidden
+         *     * `cover` - cover
          * @enum {string}
          */
-        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing";
+        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;
@@ -1294,6 +1427,37 @@ export interface components {
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         /**
+         * @description Where a part could turn: the centre of the circle that its end follows, where it `is_round`; else the middle of the overlap.
+         *
+         *     `deviation` is how far the outline is from that circle, as a root mean square, `overlap` how many pixels it shares with its parent.
+         */
+        Joint: {
+            row: string;
+            at: number[];
+            /** Format: double */
+            radius: number;
+            /** Format: double */
+            deviation: number;
+            is_round: boolean;
+            overlap: number;
+        };
+        /** @description Parents and pivots as they could be set with 'set-joints'. */
+        Joints: {
+            parents: {
+                [key: string]: string | null;
+            };
+            pivots: {
+                [key: string]: number[] | null;
+            };
+            joints: components["schemas"]["Joint"][];
+        };
+        /**
+         * @description * `left` - left
+         *     * `right` - right
+         * @enum {string}
+         */
+        LacksEnum: "left" | "right";
+        /**
          * @description * `lower` - lower
          *     * `upper` - upper
          *     * `first` - first
@@ -1327,6 +1491,16 @@ export interface components {
             image: string | null;
             thumbnail: string | null;
         };
+        /** @description Parts by looks: `group` is the set, `looks` its groups from the back. */
+        LookTable: {
+            group: string;
+            looks: string[];
+            slots: components["schemas"]["Slot"][];
+        };
+        /** @description Left, top, right, bottom; null where nothing between is alike. */
+        Margins: {
+            margins: number[] | null;
+        };
         /** @description Which layer is which, and what has changed; `parts` are those that the old layer is in. */
         Match: {
             old: components["schemas"]["Look"] | null;
@@ -1346,6 +1520,13 @@ export interface components {
          * @enum {string}
          */
         MatchingEnum: "text" | "word" | "pattern";
+        /**
+         * @description * `pair` - pair
+         *     * `alternates` - alternates
+         *     * `neither` - neither
+         * @enum {string}
+         */
+        MeaningEnum: "pair" | "alternates" | "neither";
         Member: {
             readonly user: number;
             username: string;
@@ -1411,6 +1592,16 @@ export interface components {
             layer?: string | null;
             path: string[];
             sentence: string;
+        };
+        NullEnum: null;
+        /** @description What the rows say without a pixel. */
+        Order: {
+            version: number;
+            series: components["schemas"]["Series"][];
+            required: components["schemas"]["Required"][];
+            looks: components["schemas"]["LookTable"][];
+            covers: components["schemas"]["Cover"][];
+            findings: components["schemas"]["Finding"][];
         };
         PasswordRequest: {
             old_password: string;
@@ -1551,6 +1742,12 @@ export interface components {
                 [key: string]: string[];
             };
             merged: components["schemas"]["Merged"] | null;
+        };
+        /** @description A name that must be there, and the part that it is; `reason` says why one that is there does not do. */
+        Required: {
+            name: string;
+            row: string | null;
+            reason: string | null;
         };
         /** @description A revision beside the current one: every layer of either, paired. */
         Review: {
@@ -1698,10 +1895,33 @@ export interface components {
             joined?: number[][];
             left_out?: number[];
         };
+        /** @description Parts whose names differ in a side, a number or a letter only; `meaning` is null until somebody has said. */
+        Series: {
+            kind: components["schemas"]["SeriesKindEnum"];
+            key: string;
+            label: string;
+            rows: string[];
+            meaning: components["schemas"]["MeaningEnum"] | components["schemas"]["NullEnum"];
+            lacks: components["schemas"]["LacksEnum"] | components["schemas"]["NullEnum"];
+        };
+        /**
+         * @description * `sides` - sides
+         *     * `numbers` - numbers
+         *     * `letters` - letters
+         * @enum {string}
+         */
+        SeriesKindEnum: "sides" | "numbers" | "letters";
         /** @description Who is signed in; null when nobody is. */
         Session: {
             readonly user: components["schemas"]["User"] | null;
         };
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         *     * `note` - note
+         * @enum {string}
+         */
+        SeverityEnum: "error" | "warning" | "note";
         /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         Sheet: {
             columns: number;
@@ -1756,6 +1976,11 @@ export interface components {
             username: string;
             password: string;
         };
+        /** @description A part as each look has it, by the names below the look. */
+        Slot: {
+            path: string[];
+            rows: (string | null)[];
+        };
         /**
          * @description * `parts` - parts
          *     * `frames` - frames
@@ -1775,6 +2000,26 @@ export interface components {
             /** Format: double */
             hardness?: number;
             how?: components["schemas"]["HowEnum"];
+        };
+        /** @description Pixels that open and jut out at each angle, [left, right] of the limb; masks of them at one angle, within a box of the canvas. */
+        Swing: {
+            degrees: number[];
+            opened: number[][];
+            jutting: number[][];
+            pivot: number[];
+            /** Format: double */
+            radius: number;
+            /** Format: double */
+            worst: number;
+            /** Format: double */
+            at: number;
+            box: number[];
+            /** @description PNG in Base64. */
+            opened_mask: string;
+            /** @description PNG in Base64. */
+            jutting_mask: string;
+            /** @description The part and all that it carries. */
+            turning: string[];
         };
         /**
          * @description Parts to be taken out of a part: `parts` one by one, or all that is `separate`.
@@ -2301,6 +2546,60 @@ export interface operations {
             };
         };
     };
+    illustrations_joint_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowOnlyRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
+                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joint"][];
+                };
+            };
+        };
+    };
+    illustrations_joints_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskJointsRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AskJointsRequest"];
+                "multipart/form-data": components["schemas"]["AskJointsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joints"];
+                };
+            };
+        };
+    };
     illustrations_limb_create: {
         parameters: {
             query?: never;
@@ -2324,6 +2623,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Limb"];
+                };
+            };
+        };
+    };
+    illustrations_margins_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowOnlyRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
+                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Margins"];
                 };
             };
         };
@@ -2378,6 +2704,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Renaming"][];
+                };
+            };
+        };
+    };
+    illustrations_order_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Order"];
                 };
             };
         };
@@ -2769,6 +3116,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+        };
+    };
+    illustrations_swing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskSwingRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AskSwingRequest"];
+                "multipart/form-data": components["schemas"]["AskSwingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swing"];
                 };
             };
         };

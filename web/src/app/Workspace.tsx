@@ -7,7 +7,6 @@ import { body, client } from '../api/client';
 import { partColour } from '../ledger/colours';
 import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
-import type { Marking } from '../pile/marks';
 import { Pile } from '../pile/Pile';
 import { BringInStep } from '../steps/bring-in/BringInStep';
 import { HowDialog } from '../steps/bring-in/HowDialog';
@@ -17,7 +16,7 @@ import { lastDone } from '../steps/hand-over/report';
 import { type Again, BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
-import { pivotNear } from '../steps/put-in-order/pivots';
+import { useOrdering } from '../steps/put-in-order/useOrdering';
 import { TakeApart } from '../steps/take-apart/TakeApart';
 import { type Looking, useTaking } from '../steps/take-apart/useTaking';
 import { TryOut } from '../steps/try-out/TryOut';
@@ -68,7 +67,6 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const [current, setCurrent] = useState<string | null>(null);
   const [isListOpen, setListOpen] = useState(false);
   const [isNaming, setNaming] = useState(false);
-  const [isPivoting, setPivoting] = useState(false);
   useKeys();
   const navigate = useNavigate();
   const { uploads, take } = useBringIn(illustration.project);
@@ -182,33 +180,36 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     perform,
     onTaken: choose,
   });
-  const [turning] =
-    rows?.filter((row) => row.kind === 'part' && chosenIds.length === 1 && row.id === chosenIds[0]) ?? [];
-  const pivoting = useMemo(
-    (): Marking | undefined =>
-      turning && {
-        kind: isPivoting && canEdit && !turning.locked ? 'pixel' : null,
-        masks: [],
-        circle: turning.pivot && { at: { x: turning.pivot[0] ?? 0, y: turning.pivot[1] ?? 0 }, radius: 0 },
-        onMark: ([at]) => {
-          if (!at) return;
-          const canvas = { width: illustration.width ?? 1, height: illustration.height ?? 1 };
-          const { x, y } = pivotNear({ x: at.x + 0.5, y: at.y + 0.5 }, turning, rows ?? [], canvas);
-          act({ do: 'set-pivots', pivots: { [turning.id]: [x, y] } });
-        },
-      },
-    [turning, isPivoting, canEdit, rows, illustration.width, illustration.height, act],
+  const canvas = useMemo(
+    () => ({ width: illustration.width ?? 1, height: illustration.height ?? 1 }),
+    [illustration.width, illustration.height],
   );
+  const ordering = useOrdering({
+    illustration: illustration.id,
+    view,
+    chosenIds,
+    canvas,
+    canEdit,
+    isOpen: step === 'put-in-order',
+    act,
+    perform,
+  });
+  const { joints } = ordering;
   const parts = rows?.filter((row) => row.kind === 'part') ?? [];
   const leftOut = parts.filter((row) => !row.included).length;
   const notes = taking.findings.found?.length;
+  const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   const last = lastDone(handOvers.data);
   const states: Record<StepName, string> = {
     'bring-in': illustration.waiting
       ? `revision ${illustration.waiting.number} waits`
       : `${illustration.width} × ${illustration.height} px`,
     'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'note')}` : plural(parts.length, 'part'),
-    'put-in-order': leftOut ? `${plural(parts.length, 'part')}, ${leftOut} left out` : plural(parts.length, 'part'),
+    'put-in-order': warnings
+      ? `${plural(parts.length, 'part')}, ${plural(warnings, 'note')}`
+      : leftOut
+        ? `${plural(parts.length, 'part')}, ${leftOut} left out`
+        : plural(parts.length, 'part'),
     'try-out': 'to come',
     'hand-over': handOvers.data?.some((one) => isRunning(one.job))
       ? 'at work'
@@ -238,12 +239,15 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         <PutInOrder
           illustration={illustration.id}
           view={view}
+          canvas={canvas}
           chosen={chosen}
           current={current}
           canEdit={canEdit}
           refused={refused}
+          ordering={ordering}
           onChoose={choose}
           act={act}
+          again={again}
           onSettled={(one) => setRefused((before) => before.filter((other) => other !== one))}
         />
       ),
@@ -308,7 +312,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               key={`${illustration.revision} ${illustration.width}`}
               illustration={illustration.id}
               revision={illustration.revision}
-              canvas={{ width: illustration.width ?? 1, height: illustration.height ?? 1 }}
+              canvas={canvas}
               rows={rows}
               seen={step === 'take-apart' ? lookedAt(seen, taking.from, taking.looking) : seen}
               outlines={outlines}
@@ -316,8 +320,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               comparables={comparables}
               moment={moment}
               onMoment={setMoment}
-              marking={step === 'take-apart' ? taking.marking : step === 'put-in-order' ? pivoting : undefined}
+              marking={step === 'take-apart' ? taking.marking : ordering.marking}
               onPick={(row, extend) => {
+                if (step === 'put-in-order' && joints.pickParent(row)) return;
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
                 else if (!extend) choose([], current);
                 document.querySelector<HTMLElement>('[data-ledger]')?.focus();
@@ -333,8 +338,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               again={again}
               addPicture={addPicture}
               onNames={() => setNaming(true)}
-              isPivoting={isPivoting}
-              onPivoting={setPivoting}
+              isPivoting={joints.picking === 'pivot'}
+              onPivoting={(isOpen) => joints.setPicking(isOpen ? 'pivot' : null)}
             />
           )}
         </div>

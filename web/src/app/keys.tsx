@@ -17,6 +17,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['1 … 9', 'Of alternates, show the one with this number'],
   ['B', 'Many names at once, of what is chosen or of all parts'],
   ['V', 'Set the pivot of a part: click on the picture, or type the place'],
+  ['C', 'At the joints: point at the part that carries the chosen one'],
   ['G', 'Put rows in a group; of one group, its members in its place'],
   ['D', 'Duplicate a part'],
   ['M', 'Mirror a part across the middle of the canvas'],

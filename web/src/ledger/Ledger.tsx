@@ -7,9 +7,7 @@ import { type Filter, filtersFor } from './filter';
 import classes from './Ledger.module.css';
 import { LedgerRow } from './LedgerRow';
 import { INDENT, ROW_HEIGHT } from './measures';
-import { RefusedSteps } from './RefusedSteps';
 import { listed, numbersOf, seenParts } from './tree';
-import type { Refused } from './useArrangement';
 import { useRowDrag } from './useRowDrag';
 
 interface Props {
@@ -19,25 +17,12 @@ interface Props {
   chosen: ReadonlySet<string>;
   current: string | null;
   canEdit: boolean;
-  refused: readonly Refused[];
   onChoose: (ids: readonly string[], current: string | null) => void;
   act: (command: Command) => void;
-  onSettled: (refused: Refused) => void;
 }
 
 /** The ledger: a row a part, front-most first, edited in place. */
-export function Ledger({
-  illustration,
-  rows,
-  alone,
-  chosen,
-  current,
-  canEdit,
-  refused,
-  onChoose,
-  act,
-  onSettled,
-}: Props) {
+export function Ledger({ illustration, rows, alone, chosen, current, canEdit, onChoose, act }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const [search, setSearch] = useState('');
@@ -162,7 +147,6 @@ export function Ledger({
           Unfold all
         </button>
       </div>
-      <RefusedSteps refused={refused} act={act} onSettled={onSettled} />
       <div className={classes.head} aria-hidden="true">
         <span className={classes.number}>No.</span>
         <span className={classes.nameHead}>Name</span>

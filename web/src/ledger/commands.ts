@@ -33,7 +33,29 @@ export function applied<T extends View>(view: T, command: Command): T {
         ...view,
         rows: view.rows.map((row) => ({
           ...row,
-          pivot: command.pivots?.[row.id] ?? (row.id in (command.pivots ?? {}) ? null : row.pivot),
+          pivot: given(command.pivots, row.id, row.pivot),
+        })),
+      };
+    case 'set-joints':
+      return {
+        ...view,
+        rows: view.rows.map((row) => ({
+          ...row,
+          parent: given(command.parents, row.id, row.parent),
+          pivot: given(command.pivots, row.id, row.pivot),
+        })),
+      };
+    case 'set-depths':
+      return { ...view, rows: view.rows.map((row) => ({ ...row, depth: command.depths?.[row.id] ?? row.depth })) };
+    case 'set-roles':
+      return { ...view, rows: view.rows.map((row) => ({ ...row, role: command.roles?.[row.id] ?? row.role })) };
+    case 'set-fits':
+      return {
+        ...view,
+        rows: view.rows.map((row) => ({
+          ...row,
+          margins: given(command.margins, row.id, row.margins),
+          anchor: given(command.anchors, row.id, row.anchor),
         })),
       };
     case 'remove-rows':
@@ -42,6 +64,11 @@ export function applied<T extends View>(view: T, command: Command): T {
       // What becomes of a stack is only known when the server has answered.
       return view;
   }
+}
+
+/** What a command gives a row, which may be nothing; what the row has where the command does not name it. */
+function given<T>(values: Readonly<Record<string, T | null>> | undefined, id: string, kept: T | null): T | null {
+  return values && id in values ? (values[id] ?? null) : kept;
 }
 
 /** Rows shown or hidden; to show one of a set of alternates is to choose it. */

@@ -5,16 +5,28 @@ import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf 
 import { Composite } from './composite';
 import { loadPictures, type Pictures, previewScale, useWholePictures } from './images';
 import { type Comparison, type Look, Looks } from './Looks';
-import { drawCircle, drawMasks, drawOverlay, drawPath, drawStrokes, type Marking } from './marks';
+import {
+  drawBones,
+  drawCircle,
+  drawGuides,
+  drawHandles,
+  drawMasks,
+  drawOverlay,
+  drawPath,
+  drawStrokes,
+  gripAt,
+  type Marking,
+} from './marks';
 import { drawOutlines, type Outline } from './outlines';
 import classes from './Pile.module.css';
 import { type Ground, type Outlined, PileBar, type Shapes } from './PileBar';
 import { lockedAt, nextDeeper, partsAt } from './picking';
 import { allPieces, mostFrames } from './pieces';
+import { posedScene } from './posed';
 import { sharpScene, useSharp } from './sharp';
 import { useMarking } from './useMarking';
 import { useStable } from './useStable';
-import { canvasPixel, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
+import { canvasPixel, canvasSpot, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
 
 /** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
 export interface Peel {
@@ -181,7 +193,11 @@ export function Pile({
         if (one && other) drawComparison(context, screen, canvas, shown, [one, other], comparing.mode, comparing.share);
       } else {
         const anew = sharp.size > 0 && shapes === 'sharp' && shown.zoom > 1;
-        if (anew) {
+        if (marking?.poses && marking.poses.size > 0) {
+          paintGround(context, screen, shown, canvas, ground);
+          context.drawImage(posedScene(scene, shown, screen, pictures.current, marking.poses), 0, 0);
+          paintBorder(context, shown, canvas, ground);
+        } else if (anew) {
           paintGround(context, screen, shown, canvas, ground);
           context.drawImage(sharpScene(scene, shown, screen, sharp, pictures.current), 0, 0);
           paintBorder(context, shown, canvas, ground);
@@ -190,11 +206,14 @@ export function Pile({
         if (marking?.overlay) drawOverlay(context, shown, marking.overlay);
         if (marking) drawMasks(context, screen, shown, marking.masks);
         if (marking?.strokes) drawStrokes(context, shown, marking.strokes);
+        if (marking?.bones) drawBones(context, shown, marking.bones);
         if (marking?.circle) drawCircle(context, shown, marking.circle);
+        if (marking?.guides && marking.guided) drawGuides(context, shown, marking.guides, marking.guided);
         if (marking?.brush) drawStrokes(context, shown, [{ ...marking.brush, points: marks.path }]);
         else drawPath(context, shown, marks.path);
         if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
         else late = window.setTimeout(() => draw(true), STILL);
+        if (marking?.handles) drawHandles(context, shown, marking.handles);
       }
       element.dataset.drawn = String(left === 0);
     };
@@ -214,6 +233,10 @@ export function Pile({
     marking?.strokes,
     marking?.brush,
     marking?.circle,
+    marking?.bones,
+    marking?.handles,
+    marking?.guides,
+    marking?.poses,
     marks.path,
     drawn,
     visible,
@@ -261,6 +284,7 @@ export function Pile({
   const drag = useRef<{ from: Spot; view: View; stance: typeof stance; moved: boolean; onDivider: boolean } | null>(
     null,
   );
+  const grip = useRef<ReturnType<typeof gripAt>>(null);
   const pick = (event: React.PointerEvent) => {
     if (!shown) return;
     const extend = event.shiftKey || event.ctrlKey || event.metaKey;
@@ -348,24 +372,33 @@ export function Pile({
           if (!shown || !screen) return;
           event.currentTarget.setPointerCapture(event.pointerId);
           const from = spotOf(event);
+          grip.current = marking && look === 'flat' && event.button === 0 ? gripAt(marking, shown, from) : null;
+          if (grip.current) return;
           if (event.button === 0 && marks.begin(from, shown)) return;
           const divider = dividerAt(screen, canvas, shown, comparing.mode, comparing.share);
           const onDivider = look === 'compare' && comparing.mode === 'slider' && Math.abs(from.x - divider) < GRIP;
           drag.current = { from, view: shown, stance, moved: false, onDivider };
         }}
         onPointerMove={(event) => {
-          if (drag.current) onDrag(spotOf(event));
+          if (grip.current && shown) grip.current(canvasSpot(shown, spotOf(event)), false);
+          else if (drag.current) onDrag(spotOf(event));
           else if (shown && event.buttons) marks.move(spotOf(event), shown);
           else if (shown && look === 'flat') marking?.onHover?.(canvasPixel(shown, spotOf(event)));
         }}
         onPointerUp={(event) => {
           const moved = drag.current?.moved ?? false;
+          if (grip.current && shown) {
+            grip.current(canvasSpot(shown, spotOf(event)), true);
+            grip.current = null;
+            return;
+          }
           if (marking?.kind && look === 'flat' && shown) marks.end(spotOf(event), shown, moved, event);
           else if (drag.current && !moved && look !== 'compare') pick(event);
           drag.current = null;
         }}
         onPointerLeave={() => marking?.onHover?.(null)}
         onPointerCancel={() => {
+          grip.current = null;
           drag.current = null;
         }}
       />

@@ -81,13 +81,15 @@ export class Composite {
   }
 }
 
-/** Draw a scene anew within an area of a surface; `place` says where boxes of the canvas lie on it. */
+/** Draw a scene anew within an area of a surface; `place` says where boxes of the canvas lie on it. `posed` turns the surface for
+ * a part that lies in another pose, and answers whether it does. */
 export function layScene(
   context: OffscreenCanvasRenderingContext2D,
   scene: Scene,
   area: Area,
   place: (box: readonly number[]) => Area,
   drawPiece: (onto: OffscreenCanvasRenderingContext2D, piece: Piece) => void,
+  posed?: (onto: OffscreenCanvasRenderingContext2D, row: Row) => boolean,
 ): void {
   const layPiece = (onto: OffscreenCanvasRenderingContext2D, piece: Piece) =>
     laid(onto, piece, () => drawPiece(onto, piece));
@@ -105,8 +107,20 @@ export function layScene(
   const layPart = (onto: OffscreenCanvasRenderingContext2D, row: Row) => {
     const box = row.box && place(row.box);
     if (!box || !scene.seen.has(row.id)) return;
+    if (posed) {
+      onto.save();
+      if (posed(onto, row)) {
+        layPieces(onto, row);
+        onto.restore();
+        return;
+      }
+      onto.restore();
+    }
     const apart = box.right <= area.left || box.left >= area.right || box.bottom <= area.top || box.top >= area.bottom;
     if (apart && !row.blend.startsWith('destination')) return;
+    layPieces(onto, row);
+  };
+  const layPieces = (onto: OffscreenCanvasRenderingContext2D, row: Row) => {
     const pieces = piecesAt(row, scene.moment);
     const [only] = pieces;
     if (only && isWhole(pieces)) layPiece(onto, { ...only, opacity: row.opacity, blend: row.blend });

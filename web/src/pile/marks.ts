@@ -1,4 +1,5 @@
 /** What an artist marks on the pile, and what comes of it: paths while they are drawn, masks once they are computed. */
+import type { Poses } from '../ledger/joints';
 import { surface } from './composite';
 import { ring, visible } from './outlines';
 import type { Extent, Spot, View } from './view';
@@ -31,6 +32,27 @@ export interface MarkKeys {
   subtract: boolean;
 }
 
+/** A line from the pivot of what carries a part to the pivot of that part. */
+export interface Bone {
+  from: Spot;
+  to: Spot;
+  isChosen: boolean;
+}
+
+/** A place that can be dragged. */
+export interface Handle {
+  at: Spot;
+  shape: 'ring' | 'grip';
+  onMove: (spot: Spot, isDone: boolean) => void;
+}
+
+/** A line across the whole canvas, to be dragged. */
+export interface Guide {
+  axis: 'x' | 'y';
+  at: number;
+  onMove: (at: number, isDone: boolean) => void;
+}
+
 export interface Marking {
   /** Null: the pointer picks as ever, and masks are only seen. */
   kind: MarkKind | null;
@@ -40,6 +62,13 @@ export interface Marking {
   /** What the pointer paints with, where it marks by strokes. */
   brush?: { size: number; colour: string };
   circle?: Circle | null;
+  bones?: readonly Bone[];
+  handles?: readonly Handle[];
+  guides?: readonly Guide[];
+  /** A box of the canvas within which guides are drawn. */
+  guided?: readonly number[] | null;
+  /** How parts lie that are tried out in another pose; the others lie as ever. */
+  poses?: Poses | null;
   /** A picture that lies over all, as it is. */
   overlay?: Mask | null;
   /** Where the pointer is on the canvas, while nothing is pressed; null: elsewhere. */
@@ -135,6 +164,102 @@ export function drawCircle(context: CanvasRenderingContext2D, view: View, { at, 
     }
   }
   context.restore();
+}
+
+const BONE = 5;
+const RING = 8;
+const GRIP = 6;
+
+/** Who carries whom: each bone narrow where it begins and a dot where the part turns. */
+export function drawBones(context: CanvasRenderingContext2D, view: View, bones: readonly Bone[]): void {
+  const ratio = window.devicePixelRatio;
+  context.save();
+  context.lineJoin = 'round';
+  for (const { from, to, isChosen } of bones) {
+    const [x, y] = [view.x + from.x * view.zoom, view.y + from.y * view.zoom];
+    const [u, v] = [view.x + to.x * view.zoom, view.y + to.y * view.zoom];
+    const length = Math.hypot(u - x, v - y) || 1;
+    const [across, along] = [((v - y) / length) * BONE * ratio, ((u - x) / length) * BONE * ratio];
+    context.beginPath();
+    context.moveTo(x, y);
+    context.lineTo(u + across, v - along);
+    context.arc(u, v, BONE * ratio, Math.atan2(-along, across), Math.atan2(along, -across));
+    context.closePath();
+    context.fillStyle = isChosen ? '#0f5c63cc' : '#fbf9f4b3';
+    context.fill();
+    context.strokeStyle = isChosen ? '#ffffff' : '#0f5c63';
+    context.lineWidth = 1.5 * ratio;
+    context.stroke();
+  }
+  context.restore();
+}
+
+export function drawHandles(context: CanvasRenderingContext2D, view: View, handles: readonly Handle[]): void {
+  const ratio = window.devicePixelRatio;
+  context.save();
+  for (const { at, shape } of handles) {
+    const [x, y] = [view.x + at.x * view.zoom, view.y + at.y * view.zoom];
+    for (const [colour, width] of OUTLINE) {
+      context.strokeStyle = colour;
+      context.lineWidth = width * ratio;
+      context.beginPath();
+      if (shape === 'ring') {
+        context.arc(x, y, RING * ratio, 0, 2 * Math.PI);
+        context.moveTo(x - 3 * ratio, y);
+        context.lineTo(x + 3 * ratio, y);
+        context.moveTo(x, y - 3 * ratio);
+        context.lineTo(x, y + 3 * ratio);
+      } else {
+        context.rect(x - GRIP * ratio, y - GRIP * ratio, 2 * GRIP * ratio, 2 * GRIP * ratio);
+      }
+      context.stroke();
+    }
+  }
+  context.restore();
+}
+
+export function drawGuides(
+  context: CanvasRenderingContext2D,
+  view: View,
+  guides: readonly Guide[],
+  [left = 0, top = 0, width = 0, height = 0]: readonly number[],
+): void {
+  const ratio = window.devicePixelRatio;
+  context.save();
+  for (const { axis, at } of guides) {
+    for (const [colour, line] of OUTLINE) {
+      context.strokeStyle = colour;
+      context.lineWidth = line * ratio * 0.75;
+      context.beginPath();
+      if (axis === 'x') {
+        context.moveTo(view.x + at * view.zoom, view.y + top * view.zoom);
+        context.lineTo(view.x + at * view.zoom, view.y + (top + height) * view.zoom);
+      } else {
+        context.moveTo(view.x + left * view.zoom, view.y + at * view.zoom);
+        context.lineTo(view.x + (left + width) * view.zoom, view.y + at * view.zoom);
+      }
+      context.stroke();
+    }
+  }
+  context.restore();
+}
+
+/** Pixels of the screen within which a handle or a guide is taken hold of. */
+const REACH = 12;
+
+/** What a press at a place of the screen takes hold of; it is called with every place that the pointer comes to. */
+export function gripAt(marking: Marking, view: View, spot: Spot): ((at: Spot, isDone: boolean) => void) | null {
+  const reach = REACH * window.devicePixelRatio;
+  const handle = marking.handles
+    ?.map(({ at, onMove }) => ({
+      far: Math.hypot(view.x + at.x * view.zoom - spot.x, view.y + at.y * view.zoom - spot.y),
+      onMove,
+    }))
+    .filter(({ far }) => far <= reach)
+    .sort((one, other) => one.far - other.far)[0];
+  if (handle) return handle.onMove;
+  const guide = marking.guides?.find(({ axis, at }) => Math.abs(view[axis] + at * view.zoom - spot[axis]) <= reach / 2);
+  return guide ? (at, isDone) => guide.onMove(at[guide.axis], isDone) : null;
 }
 
 /** The path that is being drawn, closed as it will be. */

@@ -3,12 +3,15 @@
 Sources: Microsoft, "Naming Files, Paths, and Namespaces" (reserved characters and device names; `pathvalidate` holds
 the list, except CONIN$ and CONOUT$); POSIX.1-2017, 3.170 (no slash, no NUL). Two names that differ only in letter case
 or in Unicode normal form clash, since some file systems keep only one of them (common practice, no published source).
+Look-alike letters: Unicode Technical Standard 39, "Unicode Security Mechanisms", confusables.txt, as `confusable_homoglyphs` holds it.
 """
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Iterable
 
+from confusable_homoglyphs import categories, confusables
 from pathvalidate import sanitize_filename, validate_filename
 from pathvalidate.error import ErrorReason, ValidationError
 
@@ -18,6 +21,11 @@ LONGEST = 120
 SIDES = re.compile(
     r"(?<![A-Za-z])(?:left|right|Left|Right|LEFT|RIGHT|[lrLR])(?![A-Za-z])|(?<=[a-z])(?:Left|Right)(?![a-z])"
     r"|(?<![A-Za-z])(?:left|right)(?=[A-Z])"
+)
+_DEFAULT = re.compile(
+    r"(?:layer|group|part|path|shape|object|image|picture|rectangle|ellipse|circle|polygon|line|text|folder|untitled|unnamed|new)"
+    r"(?:[ _\-.#]*\d+)?",
+    re.IGNORECASE,
 )
 _CONSOLE = {"conin$", "conout$"}
 
@@ -52,6 +60,43 @@ def problem(name: str) -> str | None:
             return "is kept by a system for a device"
         return "holds a character that not every file system takes"
     return None
+
+
+def look_alikes(name: str) -> dict[str, str]:
+    """Letters of another alphabet than most of a name, each with the letter of that one which it looks like.
+
+    >>> look_alikes("\u0430rm"), look_alikes("\u0440\u0443\u043a\u0430"), look_alikes("delta \u0394")
+    ({'\u0430': 'a'}, {}, {})
+    """
+    alphabets = {letter: categories.alias(letter) for letter in name if letter.isalpha()}
+    counts = Counter(alphabets[letter] for letter in name if letter in alphabets)
+    if len(counts) < 2:
+        return {}
+    usual = counts.most_common(1)[0][0]
+    found = {}
+    for letter, alphabet in alphabets.items():
+        if alphabet == usual:
+            continue
+        for one in confusables.is_confusable(letter, greedy=True, preferred_aliases=[usual]) or []:
+            like = [
+                other["c"]
+                for other in one["homoglyphs"]
+                if len(other["c"]) == 1
+                and categories.alias(other["c"]) == usual
+                and other["c"].isupper() == letter.isupper()
+            ]
+            if like:
+                found[letter] = like[0]
+    return found
+
+
+def is_default(name: str) -> bool:
+    """Whether a name is one that programs give by themselves, so that nobody has named it (common practice, no published source).
+
+    >>> [name for name in ("Layer 12", "group", "Path", "arm 2", "untitled-3", "layer of mud") if is_default(name)]
+    ['Layer 12', 'group', 'Path', 'untitled-3']
+    """
+    return _DEFAULT.fullmatch(name) is not None
 
 
 def usable(name: str, taken: Iterable[str] = (), otherwise: str = "part") -> str:

@@ -20,7 +20,13 @@ from yuplet.pixels.trimming import content_box
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.regions import pieces_of
 
-Kind: TypeAlias = Literal["crumbs", "pinholes", "leftover", "copy", "remainder", "overlay", "same-drawing"]
+Kind: TypeAlias = Literal[
+    "crumbs", "pinholes", "leftover", "copy", "remainder", "overlay", "same-drawing",
+    "required", "empty", "name", "pair", "series", "look", "pivot", "depth", "hidden", "cover",
+]  # fmt: skip
+Severity: TypeAlias = Literal["error", "warning", "note"]
+_ERRORS = {"required"}
+_NOTES = {"same-drawing", "series", "hidden", "pinholes"}
 _COPY = re.compile(r"\bcop(y|ies)\b|\(\d+\)$", re.IGNORECASE)
 
 
@@ -30,7 +36,7 @@ class Finding:
 
     `rows` are the parts that it concerns, the one to be mended first; `frame` which moment (from 0) of an animated one. `box` is where
     on the canvas, `mask` which pixels of it. `layer` is the layer of the source whose art is missing. `turns` is how the
-    drawing of the first row is turned to be that of each row.
+    drawing of the first row is turned to be that of each row. `proposal` is a better name, where there is one.
     """
 
     kind: Kind
@@ -41,6 +47,12 @@ class Finding:
     frame: int | None = None
     layer: str | None = None
     turns: tuple[Turn, ...] = field(default=())
+    proposal: str | None = None
+
+    @property
+    def severity(self) -> Severity:
+        """An error means that what was asked for is not there; a warning that a receiver may have trouble."""
+        return "error" if self.kind in _ERRORS else "note" if self.kind in _NOTES else "warning"
 
     @property
     def pixels(self) -> int:

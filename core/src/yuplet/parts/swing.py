@@ -1,7 +1,7 @@
 """What opens at a joint, and what juts out, when a part turns about its pivot."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from yuplet.geometry import Box, Point
 from yuplet.parts.joints import Circle
-from yuplet.parts.making import Content
+from yuplet.parts.making import Content, placed_mask
 from yuplet.selecting.masks import HALF, Chosen, Mask
 
 _CORNER = 1.5
@@ -73,11 +73,9 @@ class _Place:
 
     def __init__(self, limb: Content, staying: Content, joint: Circle) -> None:
         self._limb, self._joint = limb, joint
-        reach = math.ceil(joint.radius * _CORNER) + 2
-        left, top = math.floor(joint.centre.x) - reach, math.floor(joint.centre.y) - reach
-        self._side = 2 * reach + 1
-        self._box = Box(left, top, left + self._side, top + self._side)
-        self._middle = Point(joint.centre.x - left, joint.centre.y - top)
+        self._box = surroundings(joint)
+        self._side = self._box.width
+        self._middle = Point(joint.centre.x - self._box.left, joint.centre.y - self._box.top)
         rows, columns = np.mgrid[: self._side, : self._side] + 0.5
         self._x, self._y = columns - self._middle.x, rows - self._middle.y
         far = np.hypot(self._x, self._y)
@@ -100,6 +98,24 @@ class _Place:
         x, y = self._along
         right: Chosen = x * self._y - y * self._x > 0
         return int((chosen & ~right).sum()), int((chosen & right).sum())
+
+
+def silhouette(contents: Iterable[Content], box: Box) -> Content:
+    """Several parts as one within a box of the canvas: their alpha laid together, without colour."""
+    clear = np.ones((box.height, box.width))
+    for content in contents:
+        if not content.box.meet(box).is_empty:
+            clear *= 1 - placed_mask(content.picture[..., 3], content.box, box) / 255
+    picture = np.zeros((box.height, box.width, 4), np.uint8)
+    picture[..., 3] = np.rint(255 * (1 - clear))
+    return Content(box, picture)
+
+
+def surroundings(joint: Circle) -> Box:
+    """The box of the canvas in which a swing is looked at: what lies outside of it makes no difference."""
+    reach = math.ceil(joint.radius * _CORNER) + 2
+    left, top = math.floor(joint.centre.x) - reach, math.floor(joint.centre.y) - reach
+    return Box(left, top, left + 2 * reach + 1, top + 2 * reach + 1)
 
 
 def _direction(limb: Content, pivot: Point) -> tuple[float, float]:

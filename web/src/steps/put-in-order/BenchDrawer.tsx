@@ -53,6 +53,10 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
   );
   const areSiblings = rows.every((row) => row.group === first?.group);
   const isUngrouping = areGroups && rows.length === 1;
+  // Alternates whose members are groups are looks.
+  const isLooks = (rows.length > 1 ? rows : view.rows.filter((row) => row.group === first?.id)).every(
+    (row) => row.kind === 'group',
+  );
   const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
@@ -129,7 +133,7 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             title="Exactly one of them is shown; each has a key"
             onClick={() => act({ do: 'make-alternates', rows: rows.map((row) => row.id) })}
           >
-            One at a time
+            {isLooks ? 'Make looks' : 'One at a time'}
           </Button>
         )}
         {!off && set && <Alternates view={view} set={set} act={act} />}

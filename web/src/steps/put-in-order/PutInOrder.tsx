@@ -1,21 +1,124 @@
-import type { Arrangement } from '../../api/calls';
+import { SegmentedControl } from '@mantine/core';
+import type { Arrangement, Row } from '../../api/calls';
 import type { Command } from '../../ledger/commands';
 import { Ledger } from '../../ledger/Ledger';
+import { RefusedSteps } from '../../ledger/RefusedSteps';
 import type { Refused } from '../../ledger/useArrangement';
+import type { Extent } from '../../pile/view';
+import type { Again } from './BenchDrawer';
+import { Fit } from './Fit';
+import { Joints } from './Joints';
+import { Notes } from './Notes';
+import { Planes } from './Planes';
+import classes from './PutInOrder.module.css';
+import { Sets } from './Sets';
+import type { Ordering, Page } from './useOrdering';
 
 interface Props {
   illustration: number;
   view: Arrangement;
+  canvas: Extent;
   chosen: ReadonlySet<string>;
   current: string | null;
   canEdit: boolean;
   refused: readonly Refused[];
+  ordering: Ordering;
   onChoose: (ids: readonly string[], current: string | null) => void;
   act: (command: Command) => void;
+  again: (row: string, how: Again) => void;
   onSettled: (refused: Refused) => void;
 }
 
-/** Names, what is shown, what is handed over, and what lies over what. */
-export function PutInOrder({ view, ...rest }: Props) {
-  return <Ledger rows={view.rows} alone={view.alone} {...rest} />;
+const PAGES: readonly { value: Page; label: string }[] = [
+  { value: 'rows', label: 'Rows' },
+  { value: 'joints', label: 'Joints' },
+  { value: 'sets', label: 'Sets' },
+  { value: 'depth', label: 'Depth' },
+  { value: 'fit', label: 'Role, fit' },
+  { value: 'notes', label: 'Notes' },
+];
+
+/** Names and order, joints, what belongs together, depths, roles, and what of all that should be looked at. */
+export function PutInOrder(props: Props) {
+  const { illustration, view, canvas, chosen, canEdit, refused, ordering, onChoose, act, again, onSettled } = props;
+  const { page, setPage, row, joints, fit, order } = ordering;
+  const found = order?.findings.filter((one) => one.severity !== 'note').length;
+  const rows: readonly Row[] = view.rows.filter((one) => chosen.has(one.id));
+  return (
+    <>
+      <div className={classes.pages}>
+        <SegmentedControl
+          size="xs"
+          fullWidth
+          aria-label="What is put in order"
+          data={PAGES.map((one) => (one.value === 'notes' && found ? { ...one, label: `Notes ${found}` } : one))}
+          value={page}
+          onChange={(value) => setPage(value as Page)}
+        />
+      </div>
+      <RefusedSteps refused={refused} act={act} onSettled={onSettled} />
+      {page === 'rows' && (
+        <Ledger
+          illustration={illustration}
+          rows={view.rows}
+          alone={view.alone}
+          chosen={chosen}
+          current={props.current}
+          canEdit={canEdit}
+          onChoose={onChoose}
+          act={act}
+        />
+      )}
+      {page === 'joints' && (
+        <Joints view={view} row={row} chosen={chosen} canEdit={canEdit} joints={joints} act={act} onChoose={onChoose} />
+      )}
+      {page === 'sets' && (
+        <Sets
+          illustration={illustration}
+          view={view}
+          order={order}
+          chosen={chosen}
+          canEdit={canEdit}
+          act={act}
+          again={again}
+          onChoose={onChoose}
+        />
+      )}
+      {page === 'depth' && (
+        <Planes
+          view={view}
+          order={order}
+          canvas={canvas}
+          chosen={chosen}
+          canEdit={canEdit}
+          act={act}
+          onChoose={onChoose}
+        />
+      )}
+      {page === 'fit' && (
+        <Fit
+          illustration={illustration}
+          rows={view.rows}
+          chosen={rows}
+          canvas={canvas}
+          canEdit={canEdit}
+          act={act}
+          said={fit.said}
+          onSaid={fit.setSaid}
+        />
+      )}
+      {page === 'notes' && (
+        <Notes
+          view={view}
+          order={order}
+          canEdit={canEdit}
+          act={act}
+          again={again}
+          propose={joints.propose}
+          onChoose={onChoose}
+          onPage={setPage}
+        />
+      )}
+    </>
+  );
 }

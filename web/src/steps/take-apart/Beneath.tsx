@@ -1,9 +1,9 @@
 import { Button, Checkbox, NativeSelect, NumberInput } from '@mantine/core';
 import { useState } from 'react';
 import { ColourField } from '../../ui/ColourField';
+import classes from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import { BrushNumbers } from './BrushNumbers';
-import classes from './TakeApart.module.css';
 import type { Fill } from './useChanging';
 import type { Taking } from './useTaking';
 

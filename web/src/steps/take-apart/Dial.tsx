@@ -1,5 +1,5 @@
 import { Slider } from '@mantine/core';
-import classes from './TakeApart.module.css';
+import classes from '../../ui/form.module.css';
 
 interface DialProps {
   label: string;

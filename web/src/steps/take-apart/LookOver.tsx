@@ -1,7 +1,7 @@
 import { Button, NumberInput } from '@mantine/core';
 import type { Command } from '../../ledger/commands';
+import classes from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
-import classes from './TakeApart.module.css';
 import type { Finding } from './useFindings';
 import type { Taking } from './useTaking';
 
@@ -122,7 +122,7 @@ function Mends({ finding, taking, act }: { finding: Finding } & Pick<Props, 'tak
   const { kind, rows, frame } = finding;
   const { mend } = taking.findings;
   const [first = '', second] = rows;
-  const mends: readonly (readonly [string, () => void] | false)[] = {
+  const all: Partial<Record<Finding['kind'], readonly (readonly [string, () => void] | false)[]>> = {
     crumbs: [
       ['Sweep them out', () => mend(finding, frame === null ? [] : [frame])] as const,
       frame !== null && (['Sweep all frames', () => mend(finding)] as const),
@@ -147,8 +147,8 @@ function Mends({ finding, taking, act }: { finding: Finding } & Pick<Props, 'tak
       ['Lay it as normal', () => mend(finding)] as const,
     ],
     'same-drawing': [['Let them be one image', () => mend(finding)] as const],
-  }[kind];
-  return mends.map(
+  };
+  return (all[kind] ?? []).map(
     (one) =>
       one && (
         <Button key={one[0]} size="compact-sm" variant="default" onClick={one[1]}>

@@ -1,10 +1,10 @@
 import { NativeSelect, SegmentedControl } from '@mantine/core';
 import type { Command } from '../../ledger/commands';
+import classes from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { Beneath } from './Beneath';
 import { EdgeAndColour } from './EdgeAndColour';
 import { LookOver } from './LookOver';
-import classes from './TakeApart.module.css';
 import { TakeOut } from './TakeOut';
 import type { Looking, Page, Taking } from './useTaking';
 

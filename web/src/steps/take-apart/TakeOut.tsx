@@ -1,9 +1,9 @@
 import { Button, Checkbox, NativeSelect, NumberInput, Progress, SegmentedControl, TextInput } from '@mantine/core';
 import { ColourField } from '../../ui/ColourField';
+import classes from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import { Dial } from './Dial';
 import { countOf, FIRST_PIECES } from './pieces';
-import classes from './TakeApart.module.css';
 import type { Behind, How, Numbers, Taking, Tool } from './useTaking';
 
 interface Props {

@@ -1,8 +1,8 @@
 /** Proposed parts in the page: nested regions, of which one is under the pointer. The same numbers mean the same in the core. */
 import type { Schemas } from '../../api/client';
+import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
-import { bitmapOf } from './bitmaps';
 
 const BORDER = [255, 132, 56, 255] as const;
 

@@ -3,9 +3,9 @@ import { useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Row } from '../../api/calls';
 import { body, client, type Schemas } from '../../api/client';
+import { bitmapOf } from '../../pile/bitmaps';
 import type { Circle, Marking, MarkKeys, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
-import { bitmapOf } from './bitmaps';
 import { type Change, channels } from './change';
 
 export type Fill = NonNullable<Schemas['ChangeRequest']['fill']>;

@@ -2,8 +2,8 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { body, client, type Schemas } from '../../api/client';
+import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
-import { bitmapOf } from './bitmaps';
 import type { Change } from './change';
 
 export type Finding = Schemas['Finding'];

@@ -1,0 +1,62 @@
+"""What is seen of parts and held by layers, read from a scratch file: all of them may be larger than the memory."""
+
+from collections.abc import Callable, Collection, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from typing import TypeAlias
+
+from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.findings.doubles import Drawn
+from yuplet.illustration.layers import Illustration as Read
+from yuplet.parts.merging import merged
+from yuplet.parts.part import Part
+from yuplet.pixels.scratch import Scratch
+from yuplet_server.arrangement import queries
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import load_pixels, mask_of
+
+FrameOf: TypeAlias = Callable[[Part, int], Drawn | None]
+LayerOf: TypeAlias = Callable[[str], Drawn | None]
+
+
+@contextmanager
+def drawn(
+    illustration: Illustration, read: Read, tree: Tree, only: Collection[str] | None = None
+) -> Iterator[tuple[FrameOf, LayerOf]]:
+    """How the frames of parts, and layers, are read; with `only`, of those parts and their layers."""
+    parts = [part for _, part in tree.parts() if only is None or part.id in only]
+    wanted = {layer for part in parts for layer in part.layers}
+    if only is None:
+        wanted |= {root for layer in wanted for root in read.roots_of(layer)} | {layer.id for layer in read.leaves()}
+    boxes, added = read.boxes, {made.id: made.added for made in read.made}
+    with Scratch() as scratch:
+        load_pixels(illustration.revision, wanted, scratch, lambda *_: None)
+
+        def layer_of(layer: str) -> Drawn | None:
+            if layer not in boxes:
+                return None
+            key = added.get(layer)
+            return Drawn(
+                boxes[layer],
+                lambda top, bottom: scratch.rows(layer, top, bottom),
+                lambda: None if key is None else mask_of(key) > 0,
+            )
+
+        def frame_of(part: Part, index: int) -> Drawn | None:
+            pieces = part.frames[index].pieces
+            if len(pieces) == 1 and pieces[0].opacity == 1:
+                only = layer_of(pieces[0].layer)
+                return only and replace(only, box=only.box.moved(*part.offset))
+            contents = {piece.layer: one.content() for piece in pieces if (one := layer_of(piece.layer)) is not None}
+            made = merged(contents, queries.merging(pieces))
+            if made is None:
+                return None
+            key = f"frame {index} of {part.id}"
+            scratch.put(key, made.picture)
+            return Drawn(
+                made.box.moved(*part.offset),
+                lambda top, bottom: scratch.rows(key, top, bottom),
+                lambda: made.added,
+            )
+
+        yield frame_of, layer_of

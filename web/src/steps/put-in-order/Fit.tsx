@@ -1,0 +1,200 @@
+import { Button, NativeSelect, NumberInput } from '@mantine/core';
+import type { Row } from '../../api/calls';
+import { body, client, type Schemas } from '../../api/client';
+import type { Command } from '../../ledger/commands';
+import { carriersOf } from '../../ledger/joints';
+import form from '../../ui/form.module.css';
+import classes from './PutInOrder.module.css';
+
+type Role = NonNullable<Schemas['RowRoleEnum']>;
+
+interface Props {
+  illustration: number;
+  rows: readonly Row[];
+  chosen: readonly Row[];
+  canvas: { width: number; height: number };
+  canEdit: boolean;
+  act: (command: Command) => void;
+  onSaid: (sentence: string) => void;
+  said: string;
+}
+
+export const ROLES: readonly { value: Role; label: string }[] = [
+  { value: 'picture', label: 'a plain picture' },
+  { value: 'press-target', label: 'a press target' },
+  { value: 'text', label: 'text' },
+  { value: 'ground', label: 'the ground' },
+  { value: 'reference', label: 'a reference' },
+  { value: 'guide', label: 'a guide' },
+  { value: 'loose', label: 'a loose object' },
+];
+const SIDES = ['left', 'top', 'right', 'bottom'] as const;
+const ACROSS = ['left', 'middle', 'right'] as const;
+const DOWN = ['top', 'middle', 'bottom'] as const;
+
+/** What a part is for, and how it follows the screen. */
+export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, said }: Props) {
+  const parts = chosen.filter((row) => row.kind === 'part');
+  const [first] = parts;
+  const off = !canEdit || parts.length === 0 || parts.some((row) => row.locked);
+  if (!first) return <p className={`${classes.page} ${form.told}`}>Choose parts in the ledger or on the picture.</p>;
+  const roles = new Set(parts.map((row) => row.role));
+  const only = parts.length === 1 && first.box ? first : null;
+  const carrier = carriersOf(rows).get(first.id);
+  const all = <T,>(value: T) => Object.fromEntries(parts.map((row) => [row.id, value]));
+  const find = async (row: Row) => {
+    onSaid('');
+    const { margins } = await body(
+      client.POST('/api/illustrations/{illustration}/margins', {
+        params: { path: { illustration } },
+        body: { row: row.id },
+      }),
+    );
+    if (margins) act({ do: 'set-fits', margins: { [row.id]: margins } });
+    else onSaid(`No run of equal columns or rows is in ${row.name}, so nothing of it can be stretched.`);
+  };
+  return (
+    <div className={classes.page}>
+      <div className={form.form}>
+        <h3>{only ? first.name : `${parts.length} parts`}</h3>
+        <NativeSelect
+          size="xs"
+          label="It is"
+          disabled={off}
+          data={[...(roles.size > 1 ? [{ value: '', label: 'of several roles' }] : []), ...ROLES]}
+          value={roles.size > 1 ? '' : first.role}
+          onChange={(event) => {
+            const role = event.currentTarget.value as Role | '';
+            if (role) act({ do: 'set-roles', roles: all(role) });
+          }}
+        />
+      </div>
+      <div className={form.form}>
+        <h3>On the screen</h3>
+        {only && <Fractions row={only} carrier={carrier} canvas={canvas} />}
+        <p className={form.told}>It keeps its distance to this place of the screen, and its aspect:</p>
+        <div className={form.row}>
+          <fieldset className={classes.anchors} aria-label="Place of the screen">
+            {DOWN.flatMap((down, y) =>
+              ACROSS.map((across, x) => (
+                <button
+                  key={`${down} ${across}`}
+                  type="button"
+                  aria-pressed={first.anchor?.[0] === x / 2 && first.anchor[1] === y / 2}
+                  aria-label={`${down} ${across}`}
+                  title={`${down} ${across}`}
+                  disabled={off}
+                  onClick={() => act({ do: 'set-fits', anchors: all([x / 2, y / 2]) })}
+                />
+              )),
+            )}
+          </fieldset>
+          <Button
+            size="compact-sm"
+            variant="subtle"
+            disabled={off || !first.anchor}
+            onClick={() => act({ do: 'set-fits', anchors: all(null) })}
+          >
+            To none
+          </Button>
+        </div>
+      </div>
+      {only && (
+        <div className={form.form}>
+          <h3>What is not stretched</h3>
+          <p className={form.told}>
+            {first.margins
+              ? 'The corners outside of the lines keep their size; drag the lines on the picture, or type.'
+              : 'Runs of equal columns and rows can be stretched without a seam.'}
+          </p>
+          <div className={form.row}>
+            {SIDES.map((side, at) => (
+              <NumberInput
+                key={side}
+                size="xs"
+                label={side}
+                suffix=" px"
+                hideControls
+                allowDecimal={false}
+                min={0}
+                disabled={off}
+                value={first.margins?.[at] ?? ''}
+                onChange={(value) => {
+                  if (typeof value !== 'number' || value === first.margins?.[at]) return;
+                  const margins = [0, 1, 2, 3].map((one) => (one === at ? value : (first.margins?.[one] ?? 0)));
+                  act({ do: 'set-fits', margins: { [first.id]: margins } });
+                }}
+              />
+            ))}
+          </div>
+          <div className={form.row}>
+            <Button size="xs" variant="default" disabled={off} onClick={() => find(first)}>
+              Find them
+            </Button>
+            <Button
+              size="xs"
+              variant="subtle"
+              disabled={off || !first.margins}
+              onClick={() => act({ do: 'set-fits', margins: { [first.id]: null } })}
+            >
+              It is not stretched
+            </Button>
+          </div>
+          <p role="status" className={form.state}>
+            {said}
+          </p>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Fractions({
+  row,
+  carrier,
+  canvas,
+}: {
+  row: Row;
+  carrier: Row | undefined;
+  canvas: { width: number; height: number };
+}) {
+  const [x = 0, y = 0, width = 0, height = 0] = row.box ?? [];
+  const within = (left: number, top: number, across: number, down: number) =>
+    [(x - left) / across, (y - top) / down, width / across, height / down].map((one) => one.toFixed(4));
+  const [left = 0, top = 0, across = 1, down = 1] = carrier?.box ?? [];
+  return (
+    <table className={classes.depths}>
+      <thead>
+        <tr>
+          <th>Fractions of</th>
+          <th>x</th>
+          <th>y</th>
+          <th>width</th>
+          <th>height</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr>
+          <td>the canvas</td>
+          {within(0, 0, canvas.width, canvas.height).map((one, at) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: four columns that stay
+            <td key={at}>{one}</td>
+          ))}
+        </tr>
+        {carrier?.box && (
+          <tr>
+            <td>{carrier.name}</td>
+            {within(left, top, across, down).map((one, at) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: four columns that stay
+              <td key={at}>{one}</td>
+            ))}
+          </tr>
+        )}
+        <tr>
+          <td>aspect</td>
+          <td>{(width / (height || 1)).toFixed(3)}</td>
+        </tr>
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,164 @@
+import { Button } from '@mantine/core';
+import type { Arrangement } from '../../api/calls';
+import type { Schemas } from '../../api/client';
+import type { Command } from '../../ledger/commands';
+import form from '../../ui/form.module.css';
+import { plural } from '../../ui/units';
+import type { Again } from './BenchDrawer';
+import classes from './PutInOrder.module.css';
+import type { Order } from './useOrder';
+
+type Finding = Schemas['Finding'];
+
+interface Props {
+  view: Arrangement;
+  order: Order | undefined;
+  canEdit: boolean;
+  act: (command: Command) => void;
+  again: (row: string, how: Again) => void;
+  propose: (rows: readonly string[]) => void;
+  onChoose: (ids: readonly string[], current: string | null) => void;
+  onPage: (page: 'rows' | 'sets' | 'depth') => void;
+}
+
+const SEVERITIES = [
+  { severity: 'error', title: 'Not there' },
+  { severity: 'warning', title: 'Trouble ahead' },
+  { severity: 'note', title: 'To be said' },
+] as const;
+
+/** What the rows say that should be looked at, each with what can be done about it. */
+export function Notes(props: Props) {
+  const { order, canEdit, onChoose } = props;
+  const found = order?.findings ?? [];
+  return (
+    <div className={classes.page}>
+      <p className={form.told} role="status">
+        {order &&
+          (found.length === 0
+            ? 'Nothing in names, sides, looks, joints or depths to look at.'
+            : `${plural(found.length, 'note')}.`)}{' '}
+        What is found in the pixels is listed under Take apart, Look over.
+      </p>
+      {SEVERITIES.map(({ severity, title }) => {
+        const own = found.filter((one) => one.severity === severity);
+        if (own.length === 0) return null;
+        return (
+          <section key={severity} className={form.form}>
+            <h3>{`${title} (${own.length})`}</h3>
+            <ul className={form.notes}>
+              {own.map((finding) => (
+                <li key={`${finding.kind} ${finding.sentence}`}>
+                  <button
+                    type="button"
+                    className={form.note}
+                    onClick={() => onChoose(finding.rows, finding.rows[0] ?? null)}
+                  >
+                    {finding.sentence}
+                  </button>
+                  {canEdit && (
+                    <div className={form.row}>
+                      <Mends {...props} finding={finding} />
+                    </div>
+                  )}
+                </li>
+              ))}
+            </ul>
+          </section>
+        );
+      })}
+    </div>
+  );
+}
+
+type Mend = readonly [string, () => void];
+
+function Mends({ finding, view, order, act, again, propose, onChoose, onPage }: Props & { finding: Finding }) {
+  const byId = new Map(view.rows.map((row) => [row.id, row]));
+  const { rows, kind } = finding;
+  const [first = '', second = ''] = rows;
+  const series = order?.series.find((one) => one.rows.join() === rows.join());
+  const siblings = new Set(rows.map((id) => byId.get(id)?.group)).size === 1;
+  const say = (meaning: 'pair' | 'alternates' | 'neither') =>
+    series && act({ do: 'decide', decisions: { meanings: { ...view.decisions.meanings, [series.key]: meaning } } });
+  const remove: Mend = ['Remove it', () => act({ do: 'remove-rows', rows: [first] })];
+  const go = (page: 'rows' | 'sets' | 'depth'): Mend => [
+    page === 'rows' ? 'Go to its row' : page === 'sets' ? 'Go to the list' : 'Go to the planes',
+    () => {
+      onChoose(rows, first || null);
+      onPage(page);
+    },
+  ];
+  const pivot = byId.get(first)?.pivot;
+  const all: Partial<Record<Finding['kind'], readonly (Mend | false | undefined)[]>> = {
+    required: [go('sets')],
+    empty: [remove, ['Leave it out', () => act({ do: 'include-parts', included: { [first]: false } })]],
+    name: [
+      finding.proposal != null && [
+        `Call it ${finding.proposal}`,
+        () => act({ do: 'rename-rows', names: { [first]: finding.proposal ?? '' } }),
+      ],
+      go('rows'),
+    ],
+    pair: series?.lacks
+      ? [
+          [`Make the ${series.lacks} one`, () => again(first, { mirrored: true, about: 'middle' })],
+          ['It has none', () => say('neither')],
+        ]
+      : [
+          [
+            'Hand over both',
+            () => act({ do: 'include-parts', included: Object.fromEntries(rows.map((row) => [row, true])) }),
+          ],
+        ],
+    series: [
+      siblings && [
+        'One at a time',
+        () => {
+          say('alternates');
+          act({ do: 'make-alternates', rows });
+        },
+      ],
+      ['All are seen', () => say('pair')],
+      ['By chance', () => say('neither')],
+    ],
+    look: [
+      rows.length > 1 &&
+        pivot != null && [
+          'Let all turn about the first',
+          () => act({ do: 'set-pivots', pivots: Object.fromEntries(rows.map((row) => [row, pivot])) }),
+        ],
+      go('sets'),
+    ],
+    pivot: [['Propose one', () => propose([first])]],
+    depth: [
+      [
+        'Let it stand where the other does',
+        () => act({ do: 'set-depths', depths: { [first]: byId.get(second)?.depth ?? 0 } }),
+      ],
+      siblings && [
+        'Order the group by depth',
+        () => act({ do: 'order-rows', group: byId.get(first)?.group ?? null, by: 'depth' }),
+      ],
+    ],
+    hidden: [
+      remove,
+      [
+        'Show and hand it over',
+        () => {
+          act({ do: 'show-rows', shown: { [first]: true } });
+          act({ do: 'include-parts', included: { [first]: true } });
+        },
+      ],
+    ],
+    cover: [go('depth')],
+  };
+  return (all[kind] ?? []).map(
+    (one) =>
+      one && (
+        <Button key={one[0]} size="compact-sm" variant="default" onClick={one[1]}>
+          {one[0]}
+        </Button>
+      ),
+  );
+}

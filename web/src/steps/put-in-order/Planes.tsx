@@ -1,0 +1,268 @@
+import { Button, Checkbox, NumberInput } from '@mantine/core';
+import { useEffect, useRef, useState } from 'react';
+import type { Arrangement, Row } from '../../api/calls';
+import type { Command } from '../../ledger/commands';
+import { numbersOf } from '../../ledger/tree';
+import form from '../../ui/form.module.css';
+import classes from './PutInOrder.module.css';
+import type { Order } from './useOrder';
+
+interface Props {
+  view: Arrangement;
+  order: Order | undefined;
+  canvas: { width: number; height: number };
+  chosen: ReadonlySet<string>;
+  canEdit: boolean;
+  act: (command: Command) => void;
+  onChoose: (ids: readonly string[], current: string | null) => void;
+}
+
+const WIDTH = 440;
+const HEIGHT = 190;
+const MARGIN = 26;
+
+/** How far away each part stands, and whether it is wide enough for the way of the camera. */
+export function Planes({ view, order, canvas, chosen, canEdit, act, onChoose }: Props) {
+  const [step, setStep] = useState(100);
+  const [nearest, setNearest] = useState(0);
+  const [byGroups, setByGroups] = useState(false);
+  const parts = view.rows.filter((row) => row.kind === 'part' && row.box).reverse();
+  const some = parts.filter((row) => chosen.has(row.id));
+  const { distance, travel } = view.decisions;
+  const covers = new Map(order?.covers.map((one) => [one.row, one]));
+  return (
+    <div className={classes.page}>
+      <SideView
+        view={view}
+        parts={parts}
+        canvas={canvas}
+        chosen={chosen}
+        canEdit={canEdit}
+        act={act}
+        onChoose={onChoose}
+      />
+      <p className={form.told}>
+        Drag a plane, or type its depth below. At rest the picture stays as it was drawn: farther parts are drawn that
+        much larger in space, (distance + depth) / distance times.
+      </p>
+      <div className={form.form}>
+        <div className={form.row}>
+          <Pixels label="Step" value={step} onChange={setStep} />
+          <Pixels label="The nearest stands at" value={nearest} onChange={setNearest} />
+        </div>
+        <Checkbox
+          size="xs"
+          label="All of an outermost group at one depth"
+          checked={byGroups}
+          onChange={(event) => setByGroups(event.currentTarget.checked)}
+        />
+        <div className={form.row}>
+          <Button
+            size="xs"
+            disabled={!canEdit || parts.length === 0}
+            onClick={() =>
+              act({
+                do: 'spread-depths',
+                rows: (some.length > 1 ? some : parts).filter((row) => !row.locked).map((row) => row.id),
+                step,
+                nearest,
+                by_groups: byGroups,
+              })
+            }
+          >
+            {some.length > 1 ? `Spread the ${some.length} that are chosen` : 'Spread all parts evenly'}
+          </Button>
+        </div>
+      </div>
+      <div className={form.form}>
+        <h3>The camera</h3>
+        <div className={form.row}>
+          <Pixels
+            label="Before the picture by"
+            value={distance}
+            min={1}
+            onChange={(value) => canEdit && act({ do: 'decide', decisions: { distance: value } })}
+          />
+          <Pixels
+            label="Travels in all"
+            value={travel}
+            min={0}
+            onChange={(value) => canEdit && act({ do: 'decide', decisions: { travel: value } })}
+          />
+        </div>
+      </div>
+      <table className={classes.depths}>
+        <thead>
+          <tr>
+            <th>Part, nearest in the order first</th>
+            <th>Depth</th>
+            <th>Lacks left</th>
+            <th>right</th>
+          </tr>
+        </thead>
+        <tbody>
+          {parts.map((row) => {
+            const cover = covers.get(row.id);
+            return (
+              <tr key={row.id} aria-selected={chosen.has(row.id)}>
+                <td>
+                  <button type="button" className={classes.plain} onClick={() => onChoose([row.id], row.id)}>
+                    {row.name}
+                  </button>
+                </td>
+                <td>
+                  <Depth row={row} canEdit={canEdit} act={act} />
+                </td>
+                <td>{lacking(cover?.left)}</td>
+                <td>{lacking(cover?.right)}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+const lacking = (pixels: number | null | undefined) =>
+  pixels == null ? '' : pixels === 0 ? 'nothing' : `${Math.round(pixels * 10) / 10} px`;
+
+function Pixels({
+  label,
+  value,
+  min = -100_000,
+  onChange,
+}: {
+  label: string;
+  value: number;
+  min?: number;
+  onChange: (value: number) => void;
+}) {
+  const [typed, setTyped] = useState<number | string>(value);
+  useEffect(() => setTyped(value), [value]);
+  const keep = () => typeof typed === 'number' && typed !== value && onChange(typed);
+  return (
+    <NumberInput
+      size="xs"
+      label={label}
+      suffix=" px"
+      min={min}
+      max={1_000_000}
+      value={typed}
+      onChange={setTyped}
+      onBlur={keep}
+      onKeyDown={(event) => event.key === 'Enter' && keep()}
+    />
+  );
+}
+
+function Depth({ row, canEdit, act }: { row: Row; canEdit: boolean; act: (command: Command) => void }) {
+  const [typed, setTyped] = useState<number | string>(row.depth);
+  useEffect(() => setTyped(row.depth), [row.depth]);
+  return (
+    <NumberInput
+      size="xs"
+      w={92}
+      ml="auto"
+      suffix=" px"
+      hideControls
+      aria-label={`Depth of ${row.name}`}
+      disabled={!canEdit || row.locked}
+      value={typed}
+      onChange={setTyped}
+      onBlur={() =>
+        typeof typed === 'number' && typed !== row.depth && act({ do: 'set-depths', depths: { [row.id]: typed } })
+      }
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') event.currentTarget.blur();
+        if (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') return;
+        event.preventDefault();
+        const by = (event.key === 'ArrowUp' ? 1 : -1) * (event.shiftKey ? 10 : 1);
+        act({ do: 'set-depths', depths: { [row.id]: row.depth + by } });
+      }}
+    />
+  );
+}
+
+/** The scene from the side: the camera on the left, each part a line at its depth, as high as it is. */
+function SideView({
+  view,
+  parts,
+  canvas,
+  chosen,
+  canEdit,
+  act,
+  onChoose,
+}: Omit<Props, 'order'> & { parts: readonly Row[] }) {
+  const surface = useRef<SVGSVGElement>(null);
+  const [dragged, setDragged] = useState<{ id: string; depth: number } | null>(null);
+  const numbers = numbersOf(view.rows);
+  const depthOf = (row: Row) => (dragged?.id === row.id ? dragged.depth : row.depth);
+  const depths = parts.map((row) => row.depth);
+  const [least, most] = [Math.min(0, ...depths), Math.max(100, ...depths)];
+  const span = Math.max(most - least, 1) * 1.15;
+  const x = (depth: number) => MARGIN + 44 + ((depth - least) / span) * (WIDTH - 2 * MARGIN - 44);
+  const y = (at: number) => 10 + (at / canvas.height) * (HEIGHT - 40);
+  const depthAt = (clientX: number) => {
+    const frame = surface.current?.getBoundingClientRect();
+    if (!frame) return 0;
+    const at = ((clientX - frame.left) / frame.width) * WIDTH;
+    return Math.round(least + ((at - MARGIN - 44) / (WIDTH - 2 * MARGIN - 44)) * span);
+  };
+  const middle = y(canvas.height / 2);
+  return (
+    <svg
+      ref={surface}
+      className={classes.planes}
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      aria-label="The planes from the side"
+      role="img"
+    >
+      <path d={`M8 ${middle - 8}h14v16h-14zM22 ${middle - 3}l8 -5v16l-8 -5z`} fill="var(--ink-soft)" />
+      <line x1={x(0)} x2={x(0)} y1={4} y2={HEIGHT - 24} stroke="var(--hairline-strong)" strokeDasharray="2 4" />
+      <text x={x(0)} y={HEIGHT - 10} textAnchor="middle">
+        0
+      </text>
+      <text x={x(most)} y={HEIGHT - 10} textAnchor="middle">
+        {Math.round(most)} px
+      </text>
+      {[...parts].reverse().map((row, index) => {
+        const [, top = 0, , height = 0] = row.box ?? [];
+        const at = x(depthOf(row));
+        const isChosen = chosen.has(row.id);
+        return (
+          <g
+            key={row.id}
+            onPointerDown={(event) => {
+              onChoose([row.id], row.id);
+              if (!canEdit || row.locked) return;
+              event.currentTarget.setPointerCapture(event.pointerId);
+              setDragged({ id: row.id, depth: row.depth });
+            }}
+            onPointerMove={(event) =>
+              dragged?.id === row.id && setDragged({ id: row.id, depth: depthAt(event.clientX) })
+            }
+            onPointerUp={(event) => {
+              if (dragged?.id !== row.id) return;
+              const depth = depthAt(event.clientX);
+              setDragged(null);
+              if (Math.abs(depth - row.depth) >= 1 && event.currentTarget.dataset.moved) {
+                act({ do: 'set-depths', depths: { [row.id]: depth } });
+              }
+            }}
+            data-moved={(dragged?.id === row.id && dragged.depth !== row.depth) || undefined}
+          >
+            <line x1={at} x2={at} y1={y(top)} y2={y(top + height)} stroke="transparent" strokeWidth={12} />
+            <line x1={at} x2={at} y1={y(top)} y2={y(top + height)} className={classes.plane} data-chosen={isChosen} />
+            {(isChosen || parts.length <= 24) && (
+              <text x={at + 5} y={y(top) + 9 + (index % 4) * 11}>
+                {numbers.get(row.id)}
+                {isChosen && ` ${row.name}, ${Math.round(depthOf(row))} px`}
+              </text>
+            )}
+          </g>
+        );
+      })}
+    </svg>
+  );
+}

@@ -1,0 +1,340 @@
+import { Button, NativeSelect, Textarea, TextInput } from '@mantine/core';
+import { useEffect, useState } from 'react';
+import type { Arrangement, Row } from '../../api/calls';
+import { imageAddress } from '../../api/client';
+import type { Command } from '../../ledger/commands';
+import form from '../../ui/form.module.css';
+import { plural } from '../../ui/units';
+import type { Again } from './BenchDrawer';
+import classes from './PutInOrder.module.css';
+import type { Order, Series } from './useOrder';
+
+interface Props {
+  illustration: number;
+  view: Arrangement;
+  order: Order | undefined;
+  chosen: ReadonlySet<string>;
+  canEdit: boolean;
+  act: (command: Command) => void;
+  again: (row: string, how: Again) => void;
+  onChoose: (ids: readonly string[], current: string | null) => void;
+}
+
+/** What belongs together: looks, pairs and series, and what must be there. */
+export function Sets(props: Props) {
+  const { view, order, canEdit, act } = props;
+  return (
+    <div className={classes.page}>
+      <div className={form.form}>
+        <h3>Looks</h3>
+        {order?.looks.length === 0 && (
+          <p className={form.told}>
+            None yet. Group the parts of each look, choose the groups in the ledger, and press “Make looks”. What lies
+            outside is shared by all of them.
+          </p>
+        )}
+        {order?.looks.map((table) => (
+          <LookTable key={table.group} {...props} table={table} />
+        ))}
+      </div>
+      <div className={form.form}>
+        <h3>Pairs and series</h3>
+        {order?.series.length === 0 && (
+          <p className={form.told}>No names differ only in left and right, a number or a letter.</p>
+        )}
+        {order && order.series.length > 0 && <Pairs {...props} series={order.series} />}
+        <OwnSides sides={view.decisions.sides} canEdit={canEdit} act={act} />
+      </div>
+      <div className={form.form}>
+        <h3>What must be there</h3>
+        <RequiredList {...props} />
+      </div>
+    </div>
+  );
+}
+
+function LookTable({
+  illustration,
+  view,
+  table,
+  chosen,
+  canEdit,
+  act,
+  onChoose,
+}: Props & { table: Order['looks'][number] }) {
+  const byId = new Map(view.rows.map((row) => [row.id, row]));
+  const looks = table.looks.map((id) => byId.get(id)).filter((row): row is Row => row !== undefined);
+  const gaps = table.slots.filter((slot) => slot.rows.includes(null)).length;
+  return (
+    <>
+      <p className={form.told}>
+        {plural(table.slots.length, 'part')} in {plural(looks.length, 'look')}
+        {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}. Choose a line to rename or move it in all looks.
+      </p>
+      <table className={classes.looks}>
+        <thead>
+          <tr>
+            <th>{byId.get(table.group)?.name}</th>
+            {looks.map((look) => (
+              <th key={look.id}>
+                <Button
+                  size="compact-xs"
+                  variant={look.shown ? 'filled' : 'default'}
+                  aria-pressed={look.shown}
+                  disabled={!canEdit}
+                  title={look.shown ? 'It is shown' : `Show ${look.name}`}
+                  onClick={() => !look.shown && act({ do: 'show-rows', shown: { [look.id]: true } })}
+                >
+                  {look.name}
+                </Button>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {table.slots.map((slot) => {
+            const rows = slot.rows.map((id) => (id === null ? undefined : byId.get(id)));
+            const there = rows.filter((row): row is Row => row !== undefined);
+            const isChosen = there.length > 0 && there.every((row) => chosen.has(row.id));
+            const sizes = new Set(there.flatMap((row) => (row.box ? [`${row.box[2]} × ${row.box[3]}`] : [])));
+            return (
+              <tr key={slot.path.join('/')}>
+                <td>
+                  {isChosen && canEdit ? (
+                    <RenameSlot rows={there} act={act} />
+                  ) : (
+                    <button
+                      type="button"
+                      className={classes.plain}
+                      onClick={() =>
+                        onChoose(
+                          there.map((row) => row.id),
+                          there[0]?.id ?? null,
+                        )
+                      }
+                    >
+                      {slot.path.join(' / ')}
+                    </button>
+                  )}
+                  {sizes.size > 1 && <div className={classes.quiet}>not of one size</div>}
+                </td>
+                {looks.map((look, at) => {
+                  const row = rows[at];
+                  return (
+                    <td key={look.id}>
+                      {row ? (
+                        <button
+                          type="button"
+                          className={classes.cell}
+                          aria-pressed={chosen.has(row.id)}
+                          aria-label={`${row.name} in ${look.name}`}
+                          onClick={() => onChoose([row.id], row.id)}
+                        >
+                          {row.thumbnail && <img src={imageAddress(illustration, row.thumbnail)} alt="" />}
+                        </button>
+                      ) : (
+                        <span className={classes.gap}>missing</span>
+                      )}
+                    </td>
+                  );
+                })}
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** One name for a part in every look. */
+function RenameSlot({ rows, act }: { rows: readonly Row[]; act: (command: Command) => void }) {
+  const [name, setName] = useState(rows[0]?.name ?? '');
+  const rename = () => {
+    if (name.trim() && rows.some((row) => row.name !== name)) {
+      act({ do: 'rename-rows', names: Object.fromEntries(rows.map((row) => [row.id, name])) });
+    }
+  };
+  return (
+    <TextInput
+      size="xs"
+      aria-label="Name in all looks"
+      value={name}
+      onChange={(event) => setName(event.currentTarget.value)}
+      onBlur={rename}
+      onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+    />
+  );
+}
+
+const MEANINGS = [
+  { value: '', label: 'not said yet' },
+  { value: 'pair', label: 'all are seen' },
+  { value: 'alternates', label: 'one at a time' },
+  { value: 'neither', label: 'by chance' },
+];
+
+function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series: readonly Series[] }) {
+  const byId = new Map(view.rows.map((row) => [row.id, row]));
+  const areSiblings = (ids: readonly string[]) => new Set(ids.map((id) => byId.get(id)?.group)).size === 1;
+  const say = (one: Series, meaning: string) => {
+    if (meaning !== 'pair' && meaning !== 'alternates' && meaning !== 'neither') return;
+    act({ do: 'decide', decisions: { meanings: { ...view.decisions.meanings, [one.key]: meaning } } });
+    if (meaning === 'alternates' && one.rows.length > 1 && areSiblings(one.rows)) {
+      act({ do: 'make-alternates', rows: one.rows });
+    }
+  };
+  return (
+    <table className={classes.looks}>
+      <tbody>
+        {series.map((one) => {
+          const label = one.label.replace('*', '…');
+          return (
+            <tr key={one.key}>
+              <td>
+                <button type="button" className={classes.plain} onClick={() => onChoose(one.rows, one.rows[0] ?? null)}>
+                  {label}
+                </button>
+                <div className={classes.quiet}>
+                  {one.kind !== 'sides'
+                    ? one.rows.map((id) => byId.get(id)?.name.slice(one.label.length).trim()).join(', ')
+                    : one.lacks
+                      ? `only ${one.lacks === 'left' ? 'right' : 'left'}`
+                      : 'left and right'}
+                </div>
+              </td>
+              <td>
+                {one.lacks && one.meaning === 'pair' && (
+                  <Button
+                    size="compact-xs"
+                    variant="default"
+                    disabled={!canEdit}
+                    onClick={() => one.rows[0] && again(one.rows[0], { mirrored: true, about: 'middle' })}
+                  >
+                    Make the {one.lacks} one
+                  </Button>
+                )}
+              </td>
+              <td>
+                <NativeSelect
+                  size="xs"
+                  aria-label={`What ${label} means`}
+                  disabled={!canEdit}
+                  data={MEANINGS.filter(({ value }) => value !== '' || one.meaning === null)}
+                  value={one.meaning ?? ''}
+                  onChange={(event) => say(one, event.currentTarget.value)}
+                />
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+interface SidesProps {
+  sides: readonly (readonly string[])[];
+  canEdit: boolean;
+  act: (command: Command) => void;
+}
+
+/** Endings for left and right in another language or habit. */
+function OwnSides({ sides, canEdit, act }: SidesProps) {
+  const written = sides.map((pair) => pair.join(', ')).join('; ');
+  const [typed, setTyped] = useState(written);
+  useEffect(() => setTyped(written), [written]);
+  const keep = () => {
+    if (typed === written) return;
+    const pairs = typed
+      .split(';')
+      .map((pair) => pair.split(',').map((end) => end.trim()))
+      .filter((pair) => pair.length === 2 && pair.every((end) => end !== ''));
+    act({ do: 'decide', decisions: { sides: pairs } });
+  };
+  return (
+    <TextInput
+      size="xs"
+      label="Other endings that mean left and right"
+      placeholder="_gauche, _droite; -li, -re"
+      disabled={!canEdit}
+      value={typed}
+      onChange={(event) => setTyped(event.currentTarget.value)}
+      onBlur={keep}
+      onKeyDown={(event) => event.key === 'Enter' && keep()}
+    />
+  );
+}
+
+function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
+  const written = view.decisions.required.join('\n');
+  const [typed, setTyped] = useState(written);
+  const [isOpen, setOpen] = useState(false);
+  useEffect(() => setTyped(written), [written]);
+  const missing = order?.required.filter((one) => one.row === null).length ?? 0;
+  const keep = () => {
+    const names = typed.split('\n').map((name) => name.trim());
+    act({ do: 'decide', decisions: { required: [...new Set(names.filter((name) => name !== ''))] } });
+    setOpen(false);
+  };
+  return (
+    <>
+      {view.decisions.required.length > 0 && (
+        <>
+          <p className={form.told} role="status">
+            {missing === 0
+              ? `All ${view.decisions.required.length} are there.`
+              : `${missing} of ${view.decisions.required.length} are missing.`}
+          </p>
+          <ul className={classes.required} aria-label="What must be there">
+            {order?.required.map((one) => (
+              <li key={one.name}>
+                <span className={one.row === null ? classes.missing : classes.tick}>
+                  {one.row === null ? (one.reason ?? 'missing') : 'there'}
+                </span>
+                {one.row === null ? (
+                  <span>{one.name}</span>
+                ) : (
+                  <button
+                    type="button"
+                    className={classes.plain}
+                    onClick={() => one.row && onChoose([one.row], one.row)}
+                  >
+                    {one.name}
+                  </button>
+                )}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {isOpen ? (
+        <>
+          <Textarea
+            size="xs"
+            label="A name on each line; groups before it with /, as in eyes/open left"
+            minRows={5}
+            maxRows={14}
+            autosize
+            value={typed}
+            onChange={(event) => setTyped(event.currentTarget.value)}
+          />
+          <div className={form.row}>
+            <Button size="xs" onClick={keep}>
+              Take this list
+            </Button>
+            <Button size="xs" variant="subtle" onClick={() => setOpen(false)}>
+              Leave it as it was
+            </Button>
+          </div>
+        </>
+      ) : (
+        <div className={form.row}>
+          <Button size="xs" variant="default" disabled={!canEdit} onClick={() => setOpen(true)}>
+            {view.decisions.required.length > 0 ? 'Change the list' : 'Write or paste a list'}
+          </Button>
+        </div>
+      )}
+    </>
+  );
+}
