@@ -98,3 +98,30 @@ class CarrierTests(unittest.TestCase):
             self.assertAlmostEqual(own, expected, places=9)
             chosen = networkx.DiGraph([(parent, at) for at, parent in enumerate(found) if parent is not None])
             self.assertTrue(networkx.is_directed_acyclic_graph(chosen))
+
+    def test_each_tree_hangs_on_its_centre_as_a_graph_library_finds_it(self) -> None:
+        for largest in range(7):
+            chain = [shape(box(at * 30, 100, at * 30 + 40, 160 if at == largest else 130)) for at in range(7)]
+            found = proposed_carriers(chain)
+            graph = networkx.Graph([(parent, at) for at, parent in enumerate(found) if parent is not None])
+            (root,) = (at for at, parent in enumerate(found) if parent is None)
+            self.assertLessEqual(networkx.eccentricity(graph, root), networkx.radius(graph) + 1)
+            if largest == 3:
+                self.assertEqual(root, largest)
+
+    def test_an_arm_hangs_by_its_upper_end_though_the_hand_lies_before_the_body(self) -> None:
+        shapes = [
+            shape(box(100, 100, 300, 380), "body"),
+            shape(capsule((295, 140), (340, 220), 24), "arm"),  # upper arm, partly before the body
+            shape(capsule((340, 222), (290, 290), 18), "arm"),  # lower arm, across its edge
+            shape(capsule((286, 296), (270, 310), 14), "arm"),  # hand, wholly before it
+        ]
+        self.assertEqual(proposed_carriers(shapes), [None, 0, 1, 2])
+
+    def test_what_is_hidden_takes_the_place_of_what_is_seen(self) -> None:
+        shapes = [
+            shape(box(50, 50, 350, 350), "head"),
+            shape(box(150, 250, 250, 270), "mouths"),
+            shape(box(145, 250, 255, 280), "mouths", carries=False),
+        ]
+        self.assertEqual(proposed_carriers(shapes), [None, 0, 0])

@@ -15,7 +15,7 @@ from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.records import from_record
 from yuplet.parts.carrying import Shape, proposed_carriers, small
-from yuplet.parts.joints import Joint, joint_between, limb_at
+from yuplet.parts.joints import Circle, Joint, joint_between, limb_at
 from yuplet.parts.making import Content
 from yuplet.parts.part import Part, part_box
 from yuplet.parts.swing import gap_at, silhouette, surroundings, swing
@@ -88,9 +88,11 @@ def proposed(illustration: Illustration, rows: Sequence[str]) -> dict[str, Any]:
             if parts[row].pivot is not None or carrier is None or leader in joints:
                 continue
             limb, body = frame_of(parts[leader], 0), frame_of(parts[carrier], 0)
-            joint = joint_between(limb.content(), body.content()) if limb is not None and body is not None else None
-            if joint is not None:
-                joints[leader] = joint
+            if limb is None or body is None:
+                continue
+            # What hangs in the air turns about its own middle.
+            apart = Joint(Circle(limb.box.centre, min(limb.box.size) / 2), False, 0)
+            joints[leader] = joint_between(limb.content(), body.content()) or apart
     pivots = {}
     for row in wanted:
         leader = shared.get(row, row)

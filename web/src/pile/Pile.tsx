@@ -211,8 +211,11 @@ export function Pile({
         if (marking?.guides && marking.guided) drawGuides(context, shown, marking.guides, marking.guided);
         if (marking?.brush) drawStrokes(context, shown, [{ ...marking.brush, points: marks.path }]);
         else drawPath(context, shown, marks.path);
-        if (marked.length <= MANY || isStill) drawOutlines(context, screen, shown, marked, pictures.current, moment);
-        else late = window.setTimeout(() => draw(true), STILL);
+        // What is tried in another pose has its outline where it was: that would only be in the way.
+        const isPosed = (marking?.poses?.size ?? 0) > 0;
+        if (!isPosed && (marked.length <= MANY || isStill))
+          drawOutlines(context, screen, shown, marked, pictures.current, moment);
+        else if (!isPosed) late = window.setTimeout(() => draw(true), STILL);
         if (marking?.handles) drawHandles(context, shown, marking.handles);
       }
       element.dataset.drawn = String(left === 0);

@@ -69,6 +69,7 @@ def series(arrangement: Arrangement) -> list[Series]:
     sided: dict[str, dict[str, list[Part]]] = {}
     counted: dict[tuple[Kind, str], list[tuple[str, Part]]] = {}
     labels: dict[str, str] = {}
+    named: set[str] = set()
     for around, part in arrangement.parts():
         path = (*(group.name for group in around), part.name)
         split = [side_of(name, own_sides) for name in path]
@@ -78,6 +79,8 @@ def series(arrangement: Arrangement) -> list[Series]:
             key = "sides:" + _key(stem)
             labels.setdefault(key, stem[-1] if SIDE in stem[-1] else " / ".join(stem[-2:]))
             sided.setdefault(key, {}).setdefault(said.pop(), []).append(part)
+            if split[-1] is not None:
+                named.add(key)
         if around and around[-1].alternate is not None:
             continue
         for kind, pattern in (("numbers", _NUMBER), ("letters", _LETTER)):
@@ -94,6 +97,8 @@ def series(arrangement: Arrangement) -> list[Series]:
         left, right = by_side.get("left", []), by_side.get("right", [])
         if len(left) > 1 or len(right) > 1:
             continue  # the same name twice: which belongs to which is not said
+        if not (left and right) and key not in named:
+            continue  # a lamp in the group of the left arm is not the left lamp
         lacks = "left" if not left else "right" if not right else None
         rows = tuple(part.id for part in (*left, *right))
         result.append(Series("sides", key, labels[key], rows, decided.get(key, "pair"), lacks))

@@ -14,8 +14,10 @@ SIDE = 512
 """Pixels of the longer side of the canvas that overlaps are counted on."""
 _BESIDE = 0.5
 """How much more a pair of the same group counts, as a share of an overlap."""
-_SMALLER = 0.02
-"""How much a carrier that is smaller counts, of two that overlap a part alike: the one that is nearest to it."""
+_SIZE = 1.5
+"""How many steps the largest part may lie beside the centre of a tree and be its root all the same."""
+_LARGER = 0.02
+"""How much a carrier that is larger counts, of two that overlap a part alike."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,35 +46,80 @@ def proposed_carriers(shapes: Sequence[Shape]) -> list[int | None]:
     """For each part the one that could carry it, by index; None for those that carry themselves.
 
     Parts that overlap, or touch, are joined by the heaviest spanning forest (R. C. Prim, "Shortest connection networks and some
-    generalizations", Bell System Technical Journal 36, 1957), grown from the largest part on. What two share counts as a share of
-    the smaller one, and more within one group. What carries nothing hangs on what it overlaps most.
+    generalizations", Bell System Technical Journal 36, 1957), and each tree hangs on a large part about its centre: the farthest
+    other one is few steps away, and the largest part may be one and a half steps beside the centre. What carries nothing hangs on what it overlaps most; where that is
+    of the same group it takes that one's place, and is carried by the same part.
     """
     areas = [float((shape.alpha >= HALF).sum()) for shape in shapes]
     weights = _weights(shapes, areas)
     solid = [index for index, shape in enumerate(shapes) if shape.carries and areas[index] > 0]
     parent: list[int | None] = [None] * len(shapes)
-    left = set(solid)
-    while left:
-        root = max(left, key=lambda index: (areas[index], -index))
-        left.discard(root)
-        best = {index: (weights[index, root], root) for index in left if weights[index, root] > 0}
-        while best:
-            index = max(best, key=lambda one: (best[one][0], areas[one], -one))
-            parent[index] = best.pop(index)[1]
-            left.discard(index)
-            for other in left:
-                if weights[other, index] > best.get(other, (0.0, 0))[0]:
-                    best[other] = (weights[other, index], index)
+    for tree in _forest(solid, weights):
+        largest = max(areas[index] for index in tree)
+        root = min(tree, key=lambda index: (max(_steps(tree, index).values()) - _SIZE * areas[index] / largest, index))
+        waiting = [root]
+        while waiting:
+            at = waiting.pop()
+            for other in tree[at]:
+                if other != parent[at]:
+                    parent[other] = at
+                    waiting.append(other)
     for index, shape in enumerate(shapes):
         if shape.carries or areas[index] == 0 or not solid:
             continue
-        nearest = max(solid, key=lambda other: weights[index, other])
-        parent[index] = nearest if weights[index, nearest] > 0 else None
+        nearest = max(solid, key=lambda other: (weights[index, other], areas[other]))
+        if weights[index, nearest] > 0:
+            takes_its_place = shape.groups and shape.groups == shapes[nearest].groups and parent[nearest] is not None
+            parent[index] = parent[nearest] if takes_its_place else nearest
     return parent
 
 
+def _forest(members: Sequence[int], weights: NDArray[np.float64]) -> list[dict[int, list[int]]]:
+    """The heaviest spanning trees: for each of their members those that it is joined with."""
+    trees = []
+    left = set(members)
+    while left:
+        start = min(left)
+        left.discard(start)
+        tree: dict[int, list[int]] = {start: []}
+        best = {index: (weights[index, start], start) for index in left if weights[index, start] > 0}
+        while best:
+            index = max(best, key=lambda one: (best[one][0], -one))
+            other = best.pop(index)[1]
+            tree[index] = [other]
+            tree[other].append(index)
+            left.discard(index)
+            for one in left:
+                if weights[one, index] > best.get(one, (0.0, 0))[0]:
+                    best[one] = (weights[one, index], index)
+        trees.append(tree)
+    return trees
+
+
+def _steps(tree: dict[int, list[int]], start: int) -> dict[int, int]:
+    """How many steps each member of a tree is away from one."""
+    steps = {start: 0}
+    waiting = [start]
+    while waiting:
+        at = waiting.pop()
+        for other in tree[at]:
+            if other not in steps:
+                steps[other] = steps[at] + 1
+                waiting.append(other)
+    return steps
+
+
 def _weights(shapes: Sequence[Shape], areas: Sequence[float]) -> NDArray[np.float64]:
+    """How well each two parts hold together, 0 where they do not meet.
+
+    Within a group, and where there are none, what they share counts as a share of the smaller one. Between groups it counts as a
+    share of the largest of the smaller one's group: an arm hangs on the body by the upper arm, though the hand lies before it.
+    """
     largest = max(areas, default=1.0) or 1.0
+    of_group: dict[tuple[str, ...], float] = {}
+    for shape, area in zip(shapes, areas, strict=True):
+        if shape.groups and shape.carries:
+            of_group[shape.groups] = max(of_group.get(shape.groups, 0.0), area)
     weights = np.zeros((len(shapes), len(shapes)))
     grown = [_grown(shape) for shape in shapes]
     for one in range(len(shapes)):
@@ -82,10 +129,13 @@ def _weights(shapes: Sequence[Shape], areas: Sequence[float]) -> NDArray[np.floa
             shared = _shared(grown[one], grown[other])
             if not shared:
                 continue
-            share = min(1.0, shared / min(areas[one], areas[other]))
-            if shapes[one].groups and shapes[one].groups[-1:] == shapes[other].groups[-1:]:
+            smaller = min(one, other, key=lambda at: areas[at])
+            is_beside = shapes[one].groups == shapes[other].groups
+            whole = areas[smaller] if is_beside else max(areas[smaller], of_group.get(shapes[smaller].groups, 0.0))
+            share = min(1.0, shared / whole)
+            if is_beside and shapes[one].groups:
                 share += _BESIDE * min(1.0, 2 * share)
-            share += _SMALLER * (1 - max(areas[one], areas[other]) / largest)
+            share += _LARGER * max(areas[one], areas[other]) / largest
             weights[one, other] = weights[other, one] = share
     return weights
 

@@ -61,7 +61,7 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
               : `${plural(withoutAny, 'part')} without a parent or a pivot.`)}
         </p>
       </div>
-      <ul className={classes.carried} aria-label="Who carries whom">
+      <ul className={row ? classes.carriedShort : classes.carried} aria-label="Who carries whom">
         {tree.map(({ row: one, level, carries }) => (
           <li key={one.id}>
             <button

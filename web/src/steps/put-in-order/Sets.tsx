@@ -195,13 +195,13 @@ function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series
                 <button type="button" className={classes.plain} onClick={() => onChoose(one.rows, one.rows[0] ?? null)}>
                   {label}
                 </button>
-                <div className={classes.quiet}>
+                <span className={classes.beside}>
                   {one.kind !== 'sides'
                     ? one.rows.map((id) => byId.get(id)?.name.slice(one.label.length).trim()).join(', ')
                     : one.lacks
                       ? `only ${one.lacks === 'left' ? 'right' : 'left'}`
                       : 'left and right'}
-                </div>
+                </span>
               </td>
               <td>
                 {one.lacks && one.meaning === 'pair' && (
