@@ -95,7 +95,7 @@ class ServerTestCase(TestCase):
     def arrangement(self, client: Client | None = None) -> dict[str, Any]:
         answer = (client or self.ada).get(self.address("arrangement"))
         self.assertEqual(answer.status_code, 200, answer.content)
-        return dict(answer.json())
+        return answer.json()
 
     def row_id(self, name: str) -> str:
         return Row.objects.get(arrangement=self.illustration.pk, name=name).row
@@ -108,7 +108,7 @@ class ServerTestCase(TestCase):
         self.assertEqual(answer.status_code, status, answer.content)
         return dict(answer.json())
 
-    def post(self, client: Client, rest: str, status: int = 200, body: Any = None) -> dict[str, Any]:
+    def post(self, client: Client, rest: str, status: int = 200, body: Any = None) -> Any:
         answer = client.post(self.address(rest), body, content_type="application/json")
         self.assertEqual(answer.status_code, status, answer.content)
-        return dict(answer.json())
+        return answer.json()

@@ -9,15 +9,17 @@ export type Poses = ReadonlyMap<string, Affine>;
 export const pivotOf = (row: Row | undefined): Spot | null =>
   row?.pivot ? { x: row.pivot[0] ?? 0, y: row.pivot[1] ?? 0 } : null;
 
-/** The part that carries each; one that is gone carries nothing. */
+/** The part that carries each; one that is gone carries nothing, nor does one that would close a circle: the server refuses it. */
 export function carriersOf(rows: readonly Row[]): Map<string, Row> {
   const parts = new Map(rows.filter((row) => row.kind === 'part').map((row) => [row.id, row]));
-  return new Map(
-    [...parts.values()].flatMap((row) => {
-      const parent = row.parent === null ? undefined : parts.get(row.parent);
-      return parent ? [[row.id, parent] as const] : [];
-    }),
-  );
+  const carriers = new Map<string, Row>();
+  for (const row of parts.values()) {
+    const parent = row.parent === null ? undefined : parts.get(row.parent);
+    let above = parent;
+    while (above && above.id !== row.id) above = carriers.get(above.id);
+    if (parent && !above) carriers.set(row.id, parent);
+  }
+  return carriers;
 }
 
 export interface Carried {

@@ -152,8 +152,8 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
                 <span id="turn-label">Try to turn it</span>
                 <Slider
                   size="sm"
-                  min={-MOST}
-                  max={MOST}
+                  min={joints.swingRange?.start ?? -MOST}
+                  max={joints.swingRange?.end ?? MOST}
                   value={swing ? swing.at : (joints.turns[row.id] ?? 0)}
                   label={(degrees) => `${degrees}°`}
                   thumbProps={{ 'aria-labelledby': 'turn-label' }}

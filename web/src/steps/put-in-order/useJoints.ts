@@ -11,6 +11,7 @@ import type { Extent, Spot } from '../../pile/view';
 import { pivotNear } from './pivots';
 
 export type Swing = Schemas['Swing'];
+type Joint = Schemas['Joint'];
 export type Picking = 'pivot' | 'parent' | null;
 
 const OPENS = '#d5342a';
@@ -67,7 +68,8 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
     retry: false,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
-    queryFn: async ({ signal }) => {
+    placeholderData: (before: Joint | null | undefined, query) => (query?.queryKey[2] === id ? before : undefined),
+    queryFn: async ({ signal }): Promise<Joint | null> => {
       const found = await body(
         client.POST('/api/illustrations/{illustration}/joint', { params, body: { row: id ?? '' }, signal }),
       );

@@ -1,0 +1,183 @@
+"""Joints, sets, depths, fits and notes in the browser, on a jointed figure whose joints are known."""
+
+import math
+import re
+import tempfile
+from pathlib import Path
+
+from paper_signalman import SVG
+from playwright.sync_api import Locator, expect
+
+from tests.product import ProductTestCase
+
+
+class JointTests(ProductTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        file = Path(folder.name) / "signalman.svg"
+        file.write_bytes(SVG)
+        self.bring_in(file)
+
+    def page_of(self, name: str) -> None:
+        self.page.get_by_label("What is put in order").get_by_text(re.compile(f"^{name}")).click()
+
+    def spot(self, x: float, y: float) -> tuple[float, float]:
+        """Where a place of the canvas is on the screen, while the whole picture is shown."""
+        frame = self.page.get_by_test_id("pile").bounding_box() or {}
+        zoom = float(self.page.get_by_test_id("zoom").inner_text().split()[0]) / 100
+        left, top = (
+            math.floor((frame[side] - size * zoom) / 2 + 0.5) for side, size in (("width", 300), ("height", 360))
+        )
+        return frame["x"] + left + x * zoom, frame["y"] + top + y * zoom
+
+    def drag(self, start: tuple[float, float], end: tuple[float, float]) -> None:
+        self.page.mouse.move(*self.spot(*start))
+        self.page.mouse.down()
+        self.page.mouse.move(*self.spot(*end), steps=6)
+        self.page.mouse.up()
+
+    def carried(self, name: str) -> Locator:
+        return self.page.get_by_label("Who carries whom").get_by_role("button").filter(has_text=name)
+
+    def propose(self) -> None:
+        self.page_of("Joints")
+        self.page.get_by_role("button", name="Propose for all that have none").click()
+        expect(self.carried("arm left / upper")).to_contain_text("carries 1")
+
+    def test_joints_are_proposed_tried_out_and_taken_back(self) -> None:
+        self.propose()
+        self.assert_accessible("joints")
+        self.carried("arm left / upper").click()
+        expect(self.page.get_by_label("upper is carried by")).to_have_value(re.compile(".+"))
+        expect(self.page.get_by_text(re.compile(r"Its end is round: a circle of 1[12]\.\d px"))).to_be_visible()
+        rest = self.screen_pixels()
+        # The grip lies as far from the shoulder as the limb's middle does.
+        self.drag((170, 120), (140, 150))
+        turn = self.page.get_by_role("slider", name="Try to turn it")
+        expect(turn).to_have_attribute("aria-valuenow", re.compile(r"^(7[0-4]|6\d)$"))
+        self.page.wait_for_timeout(200)
+        self.assertGreater(self.differing(rest, self.screen_pixels()), 2000)
+        turn.press("ArrowRight")
+        self.page.get_by_role("button", name="Put it back").click()
+        self.page.wait_for_timeout(200)
+        expect(turn).to_have_attribute("aria-valuenow", "0")
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.page.get_by_text("9 parts without a parent or a pivot.")).to_be_visible()
+
+    def test_a_parent_is_pointed_at_and_one_that_would_close_a_circle_is_refused(self) -> None:
+        self.page_of("Joints")
+        self.carried("arm left / lower").click()
+        self.page.keyboard.press("c")
+        self.page.mouse.click(*self.spot(160, 116))
+        expect(self.page.get_by_label("lower is carried by").locator("option:checked")).to_have_text("arm left / upper")
+        self.carried("arm left / upper").click()
+        expect(self.page.get_by_label("upper is carried by").locator("option", has_text="lower")).to_have_count(0)
+        self.page.get_by_role("button", name="Point at it (C)").click()
+        self.page.mouse.click(*self.spot(250, 130))
+        expect(self.page.get_by_text("in a circle")).to_be_visible()
+        expect(self.page.get_by_label("upper is carried by")).to_have_value("")
+
+    def test_a_pivot_is_dragged_and_meets_the_centre_of_the_round_end(self) -> None:
+        self.propose()
+        self.carried("leg left / leg").click()
+        at = self.page.get_by_text(re.compile("Its end is round"))
+        expect(at).to_be_visible()
+        self.drag((110, 230), (112, 300))
+        self.page.keyboard.press("v")
+        expect(self.page.get_by_label("Pivot, y")).to_have_value(re.compile(r"^(299|30[01])"))
+        self.drag((112, 300), (111, 231.5))
+        expect(self.page.get_by_label("Pivot, y")).to_have_value(re.compile(r"^(229\.[5-9]|230)"))
+        self.page.get_by_label("Pivot, y").fill("235")
+        self.page.keyboard.press("Enter")
+        self.page.keyboard.press("Escape")
+        self.reload()
+        self.row("leg").click()
+        self.page.keyboard.press("v")
+        expect(self.page.get_by_label("Pivot, y")).to_have_value("235 px")
+
+    def test_a_swing_is_drawn_as_a_curve_and_mended_beside_it(self) -> None:
+        self.propose()
+        self.carried("leg left / leg").click()
+        self.page.get_by_role("button", name="Swing it").click()
+        said = self.page.get_by_test_id("swing")
+        expect(said).to_contain_text("Worst at")
+        self.drag((110, 230), (110, 230))
+        self.assert_accessible("swing")
+        self.page.get_by_role("button", name="End the swing").click()
+        self.drag((110, 230), (118, 268))
+        self.page.get_by_role("button", name="Swing it").click()
+        expect(said).to_have_attribute("aria-busy", "false")
+        worst = re.search(r"juts out (\d+) px", said.inner_text())
+        assert worst is not None
+        self.assertGreater(int(worst[1]), 50)
+        turn = self.page.get_by_role("slider", name="Try to turn it")
+        turn.press("Home")
+        expect(said).to_contain_text("at -30°")
+        expect(self.page.get_by_role("button", name="Grow leg under")).to_be_visible()
+
+    def test_series_are_asked_about_once_and_what_must_be_there_is_told(self) -> None:
+        self.page_of("Sets")
+        self.page.get_by_label("What flag means").select_option("one at a time")
+        self.page_of("Rows")
+        expect(self.page.get_by_text("one at a time")).to_have_count(1)
+        self.page_of("Sets")
+        expect(self.page.get_by_label("What flag means")).to_have_count(0)
+        self.page.get_by_role("button", name="Make the right one").click()
+        expect(self.page.get_by_role("button", name="Make the right one")).to_have_count(0)
+        self.page.get_by_role("button", name="Write or paste a list").click()
+        self.page.get_by_label(re.compile("A name on each line")).fill("head\nbadge_R\nwhistle\n")
+        self.page.get_by_role("button", name="Take this list").click()
+        expect(self.page.get_by_text("1 of 3 are missing.")).to_be_visible()
+        expect(self.page.get_by_label("What must be there").get_by_text("missing")).to_have_count(1)
+        self.assert_accessible("sets")
+        self.page_of("Notes")
+        expect(self.page.get_by_text("'whistle' is required and there is no such part.")).to_be_visible()
+        self.assert_accessible("notes")
+
+    def test_looks_are_made_of_groups_switched_and_renamed_at_once(self) -> None:
+        self.page.get_by_role("button", name="Fold all", exact=True).click()
+        self.row("arm left").click()
+        self.row("arm right").click(modifiers=["Control"])
+        self.page.get_by_role("button", name="Make looks").click()
+        self.page_of("Sets")
+        expect(self.page.get_by_text("2 parts in 2 looks, 1 gap")).to_be_visible()
+        self.page.get_by_role("button", name="arm left", exact=True).click()
+        expect(self.page.get_by_role("button", name="arm left", exact=True)).to_have_attribute("aria-pressed", "true")
+        self.page.get_by_role("button", name="upper", exact=True).click()
+        field = self.page.get_by_label("Name in all looks")
+        field.fill("upper arm")
+        field.press("Enter")
+        expect(self.page.get_by_role("button", name="upper arm in arm right")).to_be_visible()
+        expect(self.page.get_by_role("button", name="upper arm in arm left")).to_be_visible()
+
+    def test_depths_are_spread_typed_and_their_contradictions_mended(self) -> None:
+        self.page_of("Depth")
+        self.page.get_by_role("button", name="Spread all parts evenly").click()
+        body = self.page.get_by_label("Depth of body", exact=True)
+        expect(body).not_to_have_value("0 px")
+        body.fill("0")
+        body.press("Enter")
+        self.assert_accessible("depths")
+        self.page_of("Notes")
+        expect(self.page.get_by_text(re.compile("lies in front of .* and stands farther away")).first).to_be_visible()
+        before = self.page.get_by_role("button", name="Let it stand where the other does").count()
+        self.page.get_by_role("button", name="Let it stand where the other does").first.click()
+        expect(self.page.get_by_role("button", name="Let it stand where the other does")).to_have_count(before - 1)
+
+    def test_margins_are_found_dragged_and_roles_said(self) -> None:
+        self.row("body").click()
+        self.page_of("Role, fit")
+        self.page.get_by_label("It is").select_option("a press target")
+        self.page.get_by_role("button", name="bottom middle").click()
+        expect(self.page.get_by_role("button", name="bottom middle")).to_have_attribute("aria-pressed", "true")
+        self.page.get_by_role("button", name="Find them").click()
+        left = self.page.get_by_label("left", exact=True)
+        expect(left).to_have_value("11 px")
+        self.drag((71, 170), (90, 170))
+        expect(left).to_have_value("30 px")
+        self.assert_accessible("role and fit")
+        self.page.get_by_role("button", name="Undo").click()
+        expect(left).to_have_value("11 px")
