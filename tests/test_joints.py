@@ -108,6 +108,7 @@ class JointTests(ProductTestCase):
         self.assert_accessible("swing")
         self.page.get_by_role("button", name="End the swing").click()
         self.drag((110, 230), (118, 268))
+        expect(self.page.get_by_text("Last step: Set the pivot of 'leg'")).to_be_visible()
         self.page.get_by_role("button", name="Swing it").click()
         expect(said).to_have_attribute("aria-busy", "false")
         worst = re.search(r"juts out (\d+) px", said.inner_text())

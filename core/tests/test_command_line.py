@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import numpy as np
 from PIL import Image
 
@@ -108,3 +109,62 @@ class CommandLineTests(FolderTestCase):
         self.assertFalse((self.folder / "x").exists())
         self.assertIn("manifest.json", self.refused("prove", self.folder / "mine"))
         self.assertIn("cannot be written", self.refused("handover", self.file, "--out", "/proc/nowhere"))
+
+    def test_an_arrangement_is_made_by_commands_and_handed_over(self) -> None:
+        commands, arranged = self.folder / "c.json", self.folder / "a.json"
+        given = [
+            {"do": "set-joints", "parents": {"lamp": "arm"}, "pivots": {"lamp": [47.5, 18.25]}},
+            {"do": "rename-rows", "names": {"glow": "halo"}},
+            {"do": "decide", "decisions": {"required": ["halo"]}},
+        ]
+        commands.write_text(json.dumps(given))
+        first = self.folder / "first.json"
+        self.json_of("arrange", self.file, "--out", first)
+        ids = {row["name"]: row["id"] for row in json.loads(first.read_text())["rows"]}
+        commands.write_text(
+            json.dumps(given)
+            .replace('"lamp"', f'"{ids["lamp"]}"')
+            .replace('"arm"', f'"{ids["arm"]}"')
+            .replace('"glow"', f'"{ids["glow"]}"')
+        )
+        told = self.json_of("arrange", self.file, "--commands", commands, "--out", arranged)
+        self.assertEqual(told["steps"], ["Set the joints of 'lamp'", "Rename 'glow'", "Decide what must be there"])
+        changed = {one["row"]: one["fields"] for one in told["changed"]}
+        self.assertEqual(changed[ids["glow"]], {"name": ["glow", "halo"]})
+        self.assertEqual(changed[ids["lamp"]]["parent"], [None, ids["arm"]])
+        self.assertEqual((told["order"], told["decisions"]), (None, {"required": ["halo"]}))
+        schema = json.loads((CORE.parents[1] / "docs/formats/arrangement.schema.json").read_text())
+        jsonschema.validate(json.loads(arranged.read_text()), schema, cls=jsonschema.Draft202012Validator)
+        package = self.folder / "package"
+        report = self.json_of("handover", self.file, "--out", package, "--arrangement", arranged)
+        self.assertEqual(report["differing_pixels"], 0)
+        manifest = json.loads((package / "manifest.json").read_text())
+        parts = {part["name"]: part for part in manifest["parts"]}
+        self.assertEqual(parts["lamp"]["parent"], ids["arm"])
+        self.assertIn("halo", parts)
+        again = self.json_of("arrange", self.file, "--arrangement", arranged, "--out", first)
+        self.assertEqual(first.read_text(), arranged.read_text())
+        self.assertEqual(again["changed"], [])
+
+    def test_commands_and_arrangements_that_cannot_be(self) -> None:
+        commands, out = self.folder / "c.json", self.folder / "a.json"
+        commands.write_text('[{"do": "show-alone", "row": null}, {"do": "rename-rows", "names": {"nobody": "x"}}]')
+        self.assertIn(
+            "Command 2 of 2 cannot be applied.",
+            self.refused("arrange", self.file, "--commands", commands, "--out", out),
+        )
+        self.assertFalse(out.exists())
+        commands.write_text("{")
+        self.assertIn("is not JSON", self.refused("arrange", self.file, "--commands", commands, "--out", out))
+        self.json_of("arrange", self.file, "--out", out)
+        value = json.loads(out.read_text())
+        part = next(row for row in value["rows"] if row["kind"] == "part")
+        part["frames"][0]["pieces"][0][0] = "elsewhere"
+        out.write_text(json.dumps(value))
+        said = self.refused("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
+        self.assertIn("of the layer 'elsewhere', which the file does not have", said)
+        value["rows"].append(value["rows"][-1])
+        out.write_text(json.dumps(value))
+        self.assertIn(
+            "is there twice", self.refused("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
+        )

@@ -1,4 +1,4 @@
-"""The command line: inspect a file, hand it over, prove a package."""
+"""The command line: inspect a file, arrange its parts, hand it over, prove a package."""
 
 import argparse
 import json
@@ -52,7 +52,18 @@ def _parser() -> argparse.ArgumentParser:
         "--effort", choices=["quick", "normal", "small"], default="normal", help="how hard to compress"
     )
     hand_over.add_argument("--remove-obsolete", action="store_true", help="remove files that the package no longer has")
+    hand_over.add_argument(
+        "--arrangement", type=Path, metavar="A.json", help="names, order, joints and all else, as 'arrange' writes it"
+    )
     hand_over.set_defaults(run=_hand_over)
+    arrange = commands.add_parser("arrange", help="apply commands to the parts of a file and write the arrangement")
+    arrange.add_argument("file", type=Path)
+    arrange.add_argument("--out", type=Path, required=True, metavar="A.json")
+    arrange.add_argument(
+        "--commands", type=Path, metavar="C.json", help="a list of commands; without, the first arrangement is written"
+    )
+    arrange.add_argument("--arrangement", type=Path, metavar="A.json", help="an earlier one to go on from")
+    arrange.set_defaults(run=_arrange)
     prove = commands.add_parser("prove", help="put a package together again and compare it with its reference picture")
     prove.add_argument("folder", type=Path)
     prove.set_defaults(run=_prove)
@@ -113,8 +124,9 @@ def _hand_over(options: argparse.Namespace) -> int:
         if sys.stderr.isatty():
             print(f"\r{stage} {done} of {total}   ", end="\n" if done == total else "", file=sys.stderr)
 
+    given = None if options.arrangement is None else _read_json(options.arrangement)
     report, renamed, reading = hand_over_file(
-        options.file, options.out, progress, options.workers, options.effort, options.remove_obsolete
+        options.file, options.out, progress, options.workers, options.effort, options.remove_obsolete, given
     )
     _print(
         {
@@ -133,6 +145,54 @@ def _hand_over(options: argparse.Namespace) -> int:
         }
     )
     return 0 if report.proof.ok else 1
+
+
+def _arrange(options: argparse.Namespace) -> int:
+    from yuplet.arrangement.commands import apply, from_json, title
+    from yuplet.arrangement.records import differences, to_json
+    from yuplet.arrangement.tree import arrangement_of
+    from yuplet.errors import ArrangementError
+    from yuplet.handover import arrangement_for
+    from yuplet.pixels.scratch import Scratch
+    from yuplet.reading.files import read_illustration
+
+    with Scratch() as scratch:
+        illustration, _ = read_illustration(options.file, scratch)
+    if options.arrangement is None:
+        before, renamed = arrangement_of(illustration)
+    else:
+        before, renamed = arrangement_for(illustration, _read_json(options.arrangement)), []
+    given = [] if options.commands is None else _read_json(options.commands)
+    if not isinstance(given, list):
+        raise ArrangementError(f"'{options.commands}' holds no list of commands.")
+    after, steps = before, []
+    for number, value in enumerate(given, 1):
+        try:
+            command = from_json(value if isinstance(value, dict) else {})
+            steps.append(title(command, after))
+            after = apply(after, command)
+        except ArrangementError as error:
+            raise ArrangementError(
+                f"Command {number} of {len(given)} cannot be applied. {error} Nothing was written."
+            ) from error
+    options.out.write_text(json.dumps(to_json(after), ensure_ascii=False, indent=1) + "\n", "utf-8")
+    _print(
+        {
+            "steps": steps,
+            **differences(before, after),
+            "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in renamed],
+        }
+    )
+    return 0
+
+
+def _read_json(path: Path) -> Any:
+    from yuplet.errors import ArrangementNotUnderstood
+
+    try:
+        return json.loads(path.read_text("utf-8"))
+    except ValueError as error:
+        raise ArrangementNotUnderstood(f"'{path}' is not JSON: {error}.") from error
 
 
 def _prove(options: argparse.Namespace) -> int:

@@ -5,8 +5,11 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+from yuplet.arrangement.records import from_json
 from yuplet.arrangement.tree import Arrangement, Renamed, arrangement_of
+from yuplet.errors import ArrangementNotUnderstood
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.plan import MANIFEST, plan_hand_over
@@ -43,20 +46,37 @@ def hand_over_file(
     workers: int = 2,
     effort: Effort = "normal",
     remove_obsolete: bool = False,
+    given: Any = None,
 ) -> tuple[HandOverReport, list[Renamed], ReadingReport]:
-    """Hand over every layer of a file as a part, hidden ones too.
+    """Hand over every layer of a file as a part, hidden ones too; with an arrangement that is `given` as a document, as that says.
 
-    Errors are those of `read_illustration`, `plan_hand_over` and `hand_over`.
+    Errors are those of `read_illustration`, `arrangement_for`, `plan_hand_over` and `hand_over`.
     """
     earlier_package(folder)
     with Scratch() as scratch:
         illustration, reading = read_illustration(file, scratch, lambda k, n: progress("read", k, n), workers)
-        arrangement, renamed = arrangement_of(illustration)
+        renamed: list[Renamed] = []
+        if given is None:
+            arrangement, renamed = arrangement_of(illustration)
+        else:
+            arrangement = arrangement_for(illustration, given)
         digest = hashlib.sha256(file.read_bytes()).hexdigest()
         report = hand_over(
             illustration, arrangement, scratch, folder, digest, progress, workers, effort, remove_obsolete
         )
     return report, renamed, reading
+
+
+def arrangement_for(illustration: Illustration, value: Any) -> Arrangement:
+    """An arrangement that was kept as a document, for an illustration that has its layers. Raises `ArrangementNotUnderstood`."""
+    arrangement = from_json(value)
+    known = {layer.id for layer in illustration.leaves()} | {made.id for made in illustration.made}
+    for _, part in arrangement.parts():
+        if unknown := part.layers - known:
+            raise ArrangementNotUnderstood(
+                f"'{part.name}' is of the layer '{min(unknown)}', which the file does not have. Is it an arrangement of this file?"
+            )
+    return arrangement
 
 
 def hand_over(

@@ -205,11 +205,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       ? `revision ${illustration.waiting.number} waits`
       : `${illustration.width} × ${illustration.height} px`,
     'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'note')}` : plural(parts.length, 'part'),
-    'put-in-order': warnings
-      ? `${plural(parts.length, 'part')}, ${plural(warnings, 'note')}`
-      : leftOut
-        ? `${plural(parts.length, 'part')}, ${leftOut} left out`
-        : plural(parts.length, 'part'),
+    'put-in-order':
+      [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'note')].filter(Boolean).join(', ') ||
+      plural(parts.length, 'part'),
     'try-out': 'to come',
     'hand-over': handOvers.data?.some((one) => isRunning(one.job))
       ? 'at work'

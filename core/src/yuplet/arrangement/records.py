@@ -172,3 +172,23 @@ def from_json(value: Any) -> Arrangement:
     if arrangement.around_in_a_circle():
         raise ArrangementNotUnderstood("Parts of the arrangement carry each other in a circle.")
     return arrangement
+
+
+def differences(before: Arrangement, after: Arrangement) -> dict[str, Any]:
+    """What differs between two arrangements as plain JSON values: rows added and removed, fields that changed, the order, decisions."""
+    old, new = ({record.id: record.as_json() for record in to_records(one)} for one in (before, after))
+    changed = []
+    for row, record in new.items():
+        fields = {
+            name: [old[row][name], value] for name, value in record.items() if row in old and old[row][name] != value
+        }
+        if fields:
+            changed.append({"row": row, "name": record["name"], "fields": fields})
+    said = after.decisions.as_json()
+    return {
+        "added": [{"row": row, "name": record["name"]} for row, record in new.items() if row not in old],
+        "removed": [{"row": row, "name": record["name"]} for row, record in old.items() if row not in new],
+        "changed": changed,
+        "order": list(new) if [row for row in new if row in old] != [row for row in old if row in new] else None,
+        "decisions": {name: value for name, value in said.items() if before.decisions.as_json()[name] != value},
+    }
