@@ -1,5 +1,7 @@
 """The command line, run as people run it."""
 
+import contextlib
+import io
 import json
 import os
 import subprocess
@@ -13,6 +15,7 @@ from PIL import Image
 
 import signal_post
 from tests.packages import FolderTestCase
+from yuplet.__main__ import main
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.pixels.scratch import Scratch
@@ -36,6 +39,18 @@ class CommandLineTests(FolderTestCase):
         run = self.run_it(*arguments)
         self.assertEqual((run.returncode, run.stderr), (status, ""))
         return dict(json.loads(run.stdout))
+
+    def here(self, *arguments: object) -> tuple[int, str, str]:
+        """The same within this process, which need not start: status, standard output, standard error."""
+        out, error = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(error):
+            status = main([*map(str, arguments)])
+        return status, out.getvalue(), error.getvalue()
+
+    def refused_here(self, *arguments: object) -> str:
+        status, out, error = self.here(*arguments)
+        self.assertEqual((status, out), (2, ""))
+        return error
 
     def refused(self, *arguments: object) -> str:
         """One sentence on standard error, status 2, nothing on standard output."""
@@ -119,7 +134,7 @@ class CommandLineTests(FolderTestCase):
         ]
         commands.write_text(json.dumps(given))
         first = self.folder / "first.json"
-        self.json_of("arrange", self.file, "--out", first)
+        self.here("arrange", self.file, "--out", first)
         ids = {row["name"]: row["id"] for row in json.loads(first.read_text())["rows"]}
         commands.write_text(
             json.dumps(given)
@@ -142,29 +157,28 @@ class CommandLineTests(FolderTestCase):
         parts = {part["name"]: part for part in manifest["parts"]}
         self.assertEqual(parts["lamp"]["parent"], ids["arm"])
         self.assertIn("halo", parts)
-        again = self.json_of("arrange", self.file, "--arrangement", arranged, "--out", first)
+        self.assertEqual(self.here("arrange", self.file, "--arrangement", arranged, "--out", first)[0], 0)
         self.assertEqual(first.read_text(), arranged.read_text())
-        self.assertEqual(again["changed"], [])
 
     def test_commands_and_arrangements_that_cannot_be(self) -> None:
         commands, out = self.folder / "c.json", self.folder / "a.json"
         commands.write_text('[{"do": "show-alone", "row": null}, {"do": "rename-rows", "names": {"nobody": "x"}}]')
         self.assertIn(
             "Command 2 of 2 cannot be applied.",
-            self.refused("arrange", self.file, "--commands", commands, "--out", out),
+            self.refused_here("arrange", self.file, "--commands", commands, "--out", out),
         )
         self.assertFalse(out.exists())
         commands.write_text("{")
-        self.assertIn("is not JSON", self.refused("arrange", self.file, "--commands", commands, "--out", out))
-        self.json_of("arrange", self.file, "--out", out)
+        self.assertIn("is not JSON", self.refused_here("arrange", self.file, "--commands", commands, "--out", out))
+        self.here("arrange", self.file, "--out", out)
         value = json.loads(out.read_text())
         part = next(row for row in value["rows"] if row["kind"] == "part")
         part["frames"][0]["pieces"][0][0] = "elsewhere"
         out.write_text(json.dumps(value))
-        said = self.refused("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
+        said = self.refused_here("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
         self.assertIn("of the layer 'elsewhere', which the file does not have", said)
         value["rows"].append(value["rows"][-1])
         out.write_text(json.dumps(value))
         self.assertIn(
-            "is there twice", self.refused("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
+            "is there twice", self.refused_here("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
         )

@@ -14,6 +14,7 @@ from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.moving.models import Archive
 from yuplet_server.projects.actions import set_role, start_project
+from yuplet_server.shelf.models import Kept
 
 RANK = ["viewer", "editor", "owner"]
 
@@ -91,6 +92,9 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/backdrop", "editor", _json("post", lambda t: t.address("backdrop"), {"version": 1, "colours": [[1, 2, 3]]})),
     Address("post", f"{ILLUSTRATION}/pictures", "editor", lambda t, client: client.post(t.address("pictures"), {"version": 1, "file": SimpleUploadedFile("x.png", b"not really")})),
     Address("post", f"{ILLUSTRATION}/added", "viewer", _json("post", lambda t: t.address("added"), lambda t: {"row": t.row_id("sky")})),
+    Address("post", f"{ILLUSTRATION}/keep", "viewer", _json("post", lambda t: t.address("keep"), lambda t: {"kind": "part", "name": "", "row": t.row_id("sky")})),
+    Address("get", f"{ILLUSTRATION}/shelf/<int:kept>/fit", "viewer", lambda t, client: client.get(t.address(f"shelf/{t.template_of(client)}/fit"))),
+    Address("post", f"{ILLUSTRATION}/shelf/<int:kept>/use", "editor", lambda t, client: client.post(t.address(f"shelf/{t.template_of(client)}/use"), {"version": 1}, content_type="application/json")),
     Address("get", f"{ILLUSTRATION}/order", "viewer", _get(lambda t: t.address("order"))),
     Address("post", f"{ILLUSTRATION}/joints", "viewer", _json("post", lambda t: t.address("joints"), lambda t: {})),
     Address("post", f"{ILLUSTRATION}/joint", "viewer", _json("post", lambda t: t.address("joint"), lambda t: {"row": t.row_id("sky")})),
@@ -110,8 +114,19 @@ ADDRESSES = [
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip
 
-# What belongs to no project: the session, one's own password and projects, the list of licences, moving in, the API's description, the page itself.
-OF_NO_PROJECT = {"session", "password", "projects", "licences", "projects/move-in", "schema", r"^(?!api/|assets/).*$"}
+# What belongs to no project: the session, one's own password and projects, the list of licences, moving in, one's own shelf (`test_shelf`), the API's description, the page itself.
+OF_NO_PROJECT = {
+    "session",
+    "password",
+    "projects",
+    "licences",
+    "projects/move-in",
+    "shelf",
+    "shelf/<int:kept>",
+    "shelf/<int:kept>/picture",
+    "schema",
+    r"^(?!api/|assets/).*$",
+}
 
 
 class AccessTests(ServerTestCase):
@@ -124,6 +139,16 @@ class AccessTests(ServerTestCase):
         cls.waiting = kept(cls.project)
         blob = cls.illustration.revision.preview
         cls.archive = Archive.objects.create(project=cls.project, direction=Archive.Direction.OUT, sha256=blob)
+
+    def template_of(self, client: Client) -> int:
+        """A template on the shelf of whoever is signed in."""
+        user = client.session.get("_auth_user_id")
+        places = [{"path": ["sky"], "box": [0, 0, 1, 1], "pivot": [0.5, 0.5], "parent": None}]
+        return (
+            0
+            if user is None
+            else Kept.objects.create(user_id=user, kind="template", name="x", value={"places": places}).pk
+        )
 
     def test_no_address_is_forgotten_here(self) -> None:
         listed = {(address.pattern, address.method) for address in ADDRESSES}

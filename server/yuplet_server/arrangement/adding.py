@@ -2,6 +2,7 @@
 
 import tempfile
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path, PurePath
 
 from django.core.files import File
@@ -9,11 +10,7 @@ from django.db import transaction
 
 from yuplet.arrangement import stacks
 from yuplet.arrangement.commands import JoinRows, ReplaceRows, title, touched
-from yuplet.arrangement.taking import (
-    duplicated,
-    new_part,
-    part_to_change,
-)
+from yuplet.arrangement.taking import changed_parts, duplicated, new_part, part_to_change, still_part
 from yuplet.errors import CannotJoin, CannotTakeOut, TooLarge
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import laid
@@ -21,15 +18,15 @@ from yuplet.illustration.made import Backdrop, Colour, Pasted, Turn, Turned
 from yuplet.illustration.records import from_record
 from yuplet.parts.colouring import backdrop
 from yuplet.parts.making import trimmed
-from yuplet.parts.part import Part, part_box, still
+from yuplet.parts.part import Part, Role, part_box, still
 from yuplet.parts.turning import turn_point, turned
-from yuplet.pixels import kernels
+from yuplet.pixels import Picture, kernels
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import read_illustration
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
-from yuplet_server.arrangement.actions import begin, take_step
+from yuplet_server.arrangement.actions import Begun, begin, take_step
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.queries import content_of
 
@@ -122,36 +119,84 @@ def add_picture(illustration_id: int, user: User, version: int, file: File[bytes
 
     Raises `ReadError` when it cannot be read, and `ArrangementError`.
     """
+    # Read before the lock is held: others need not wait for it.
+    name, picture = _read(file)
+    return paste(begin(illustration_id, user, version), user, picture, name, row, f"Add '{name}' as a part")
+
+
+@transaction.atomic
+def swap_picture(illustration_id: int, user: User, version: int, file: File[bytes], row: str) -> str:
+    """Let a part be another picture and keep all that was decided about it. Answers its row.
+
+    A picture as large as the canvas lies on it as it is; any other one in the middle of where the part lay. Raises as
+    `add_picture` does.
+    """
+    name, picture = _read(file)
+    begun = begin(illustration_id, user, version, {(row, "frames"), (row, "offset")})
+    part = still_part(begun.before, row)
+    read = from_record(begun.illustration.revision.record)
+    around = part_box(part, read.boxes, read.canvas) or Box(0, 0, *read.canvas)
+    whole = (picture.shape[1], picture.shape[0]) == read.canvas
+    layer = _keep(begun, picture, name, Box(0, 0, *read.canvas) if whole else _in_the_middle(picture, around))
+    changed = replace(part, frames=still(layer), offset=(0, 0))
+    take_step(begun.arrangement, user, changed_parts(begun.before, [changed], f"Swap the picture of '{part.name}'"))
+    return row
+
+
+def paste(
+    begun: Begun,
+    user: User,
+    picture: Picture,
+    name: str,
+    row: str | None,
+    what: str,
+    pivot: tuple[float, float] | None = None,
+    role: Role = "picture",
+) -> str:
+    """Put a picture in as a part, in front of a row in whose middle it lies, or of everything; `pivot` as fractions of it."""
+    canvas = queries.canvas_of(begun.illustration)
+    group, index, around = None, len(begun.before.rows), Box(0, 0, *canvas)
+    if row is not None:
+        group, index = begun.before.place(row)
+        _, beside = begun.before.find(row)
+        index += 1
+        if isinstance(beside, Part):
+            kept = from_record(begun.illustration.revision.record)
+            around = part_box(beside, kept.boxes, canvas) or around
+    box = _in_the_middle(picture, around)
+    layer = _keep(begun, picture, name, box)
+    part = Part(layer, name, still(layer), role=role)
+    if pivot is not None:
+        part = replace(part, pivot=Point(box.left + pivot[0] * box.width, box.top + pivot[1] * box.height))
+    take_step(begun.arrangement, user, new_part(begun.before, part, group, index, what))
+    return layer
+
+
+def _read(file: File[bytes]) -> tuple[str, Picture]:
+    """What a picture is called, and its pixels as it looks. Raises `ReadError`."""
     name = PurePath(file.name or "picture")
     if file.size > MAX_PICTURE:
         raise TooLarge(
             f"'{name}' has {file.size >> 20} MiB; a picture that becomes a part has up to {MAX_PICTURE >> 20}."
         )
-    # Read before the lock is held: others need not wait for it.
     with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
         path = Path(folder, "picture")
         path.write_bytes(file.read())
         read, _ = read_illustration(path, scratch, file_name=name.name)
         picture = compose(laid(read.layers), read.canvas, scratch)
     kernels.clear_hidden_colour(picture)
-    begun = begin(illustration_id, user, version)
-    illustration, before = begun.illustration, begun.before
-    canvas = queries.canvas_of(illustration)
-    group, index, around = None, len(before.rows), Box(0, 0, *canvas)
-    if row is not None:
-        group, index = before.place(row)
-        _, beside = before.find(row)
-        index += 1
-        if isinstance(beside, Part):
-            kept = from_record(illustration.revision.record)
-            around = part_box(beside, kept.boxes, canvas) or around
+    return name.stem, picture
+
+
+def _in_the_middle(picture: Picture, around: Box) -> Box:
     height, width = picture.shape[:2]
     middle = around.centre
-    box = Box.at(round(middle.x - width / 2), round(middle.y - height / 2), Size(width, height))
+    return Box.at(round(middle.x - width / 2), round(middle.y - height / 2), Size(width, height))
+
+
+def _keep(begun: Begun, picture: Picture, name: str, box: Box) -> str:
     made = trimmed(picture, box, Pasted())
     if made is None:
         raise CannotTakeOut(f"'{name}' is empty, so there is nothing to make a part of.")
-    (layer,) = keep_made(illustration.revision, [(None, made)])
-    part = Part(layer, name.stem, still(layer))
-    take_step(begun.arrangement, user, new_part(before, part, group, index, f"Add '{name.stem}' as a part"))
+    (layer,) = keep_made(begun.illustration.revision, [(None, made)])
     return layer

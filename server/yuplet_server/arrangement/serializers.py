@@ -398,11 +398,14 @@ class BackdropSerializer(serializers.Serializer[Any]):
 
 
 class PictureSerializer(serializers.Serializer[Any]):
-    """A picture, and the row that it is put in front of, in the middle of which it lies."""
+    """A picture, and the row that it is put in front of, in the middle of which it lies; with `instead` it takes the place of the
+    picture of that row, which keeps all else.
+    """
 
     version = serializers.IntegerField(help_text="The version that was looked at.")
     file = serializers.FileField(max_length=255)
     row = serializers.CharField(required=False, allow_blank=True)
+    instead = serializers.BooleanField(default=False)
 
 
 class AskLimbSerializer(serializers.Serializer[Any]):

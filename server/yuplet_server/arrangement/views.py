@@ -220,7 +220,11 @@ class PicturesView(APIView):
         asked = PictureSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         said = asked.validated_data
-        row = adding.add_picture(found.pk, request.user, said["version"], said["file"], said.get("row") or None)
+        before, file = said.get("row") or None, said["file"]
+        if said["instead"] and before is not None:
+            row = adding.swap_picture(found.pk, request.user, said["version"], file, before)
+        else:
+            row = adding.add_picture(found.pk, request.user, said["version"], file, before)
         return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
 
 

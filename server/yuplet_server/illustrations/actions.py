@@ -191,7 +191,7 @@ def keep_made(revision: Revision, made: Sequence[tuple[str | None, Made]]) -> li
         if isinstance(recipe, Cut | Extension) and content.mask is not None:
             recipe = replace(recipe, mask=_keep_mask(content.mask) or "")
         layers.append(MadeLayer(f"m{number}", of, recipe, content.box, _keep_mask(content.added)))
-        images.append((f"m{number}", *_keep_picture(content.picture, None)))
+        images.append((f"m{number}", *keep_picture(content.picture)))
     _add_made(revision, read, layers, images)
     return [layer.id for layer in layers]
 
@@ -225,7 +225,7 @@ def make_again(revision: Revision, before: Revision, wanted: Iterable[str]) -> N
         images = []
         if content is not None:
             kept = replace(made, box=content.box, added=_keep_mask(content.added))
-            images.append((made.id, *_keep_picture(content.picture, None)))
+            images.append((made.id, *keep_picture(content.picture)))
         _add_made(revision, read, [kept], images)
         read = replace(read, made=(*read.made, kept))
 
@@ -334,7 +334,7 @@ def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[
 
     def keep(layer: str) -> tuple[str, str, str]:
         picture = scratch.whole(layer)
-        return layer, *_keep_picture(picture, scratch.deep_rows(layer, 0, picture.shape[0]))
+        return layer, *keep_picture(picture, scratch.deep_rows(layer, 0, picture.shape[0]))
 
     kept = []
     with ThreadPoolExecutor(2) as pool:
@@ -344,7 +344,7 @@ def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[
     return kept
 
 
-def _keep_picture(picture: Picture, deep: DeepPicture | None) -> tuple[str, str]:
+def keep_picture(picture: Picture, deep: DeepPicture | None = None) -> tuple[str, str]:
     """The digests of a layer's pixels and of a small picture of them."""
     data = png.encode(picture, "quick") if deep is None else png.encode_deep(deep)
     return blobs().keep(io.BytesIO(data)), blobs().keep(io.BytesIO(png.encode(_small(picture, THUMBNAIL))))

@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "yuplet_server.projects",
     "yuplet_server.illustrations",
     "yuplet_server.arrangement",
+    "yuplet_server.shelf",
     "yuplet_server.handovers",
     "yuplet_server.moving",
     "yuplet_server.jobs",
@@ -126,6 +127,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "yuplet_server.projects.models.Member.Role",
         "JobStateEnum": "yuplet_server.jobs.models.Job.State",
+        "KeptKindEnum": "yuplet_server.shelf.models.Kept.Kind",
         "FindingKindEnum": "yuplet_server.arrangement.serializers.FINDING_KINDS",
         "RevisionStateEnum": "yuplet_server.illustrations.models.Revision.State",
     },

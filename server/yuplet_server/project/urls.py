@@ -21,6 +21,7 @@ urlpatterns = [
     path("api/", include("yuplet_server.projects.urls")),
     path("api/", include("yuplet_server.illustrations.urls")),
     path("api/", include("yuplet_server.arrangement.urls")),
+    path("api/", include("yuplet_server.shelf.urls")),
     path("api/", include("yuplet_server.handovers.urls")),
     path("api/", include("yuplet_server.moving.urls")),
     path("api/", include("yuplet_server.jobs.urls")),

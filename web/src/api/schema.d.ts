@@ -279,6 +279,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Something of an illustration, kept for other projects. */
+        post: operations["illustrations_keep_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/limb": {
         parameters: {
             query?: never;
@@ -587,6 +604,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/shelf/{kept}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A figure beside a template; nothing is changed. */
+        get: operations["illustrations_shelf_fit_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/shelf/{kept}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Something kept, used in an illustration. */
+        post: operations["illustrations_shelf_use_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/steps": {
         parameters: {
             query?: never;
@@ -859,6 +910,57 @@ export interface paths {
         post: operations["session_create"];
         /** @description Signing in and out. */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All that is on one's own shelf. */
+        get: operations["shelf_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kept}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One thing on one's own shelf. */
+        delete: operations["shelf_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kept}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The small picture of a part on one's own shelf. */
+        get: operations["shelf_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1304,6 +1406,24 @@ export interface components {
          * @enum {string}
          */
         FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
+        /** @description Which parts are at which places of a template, and what is left on both sides. */
+        Fit: {
+            pairs: components["schemas"]["FitPair"][];
+            places_left: string[];
+            parts_left: string[];
+        };
+        FitPair: {
+            place: string;
+            row: string;
+            name: string;
+            found_by: components["schemas"]["FoundByEnum"];
+        };
+        /**
+         * @description * `name` - name
+         *     * `box` - box
+         * @enum {string}
+         */
+        FoundByEnum: "name" | "box";
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;
@@ -1451,6 +1571,29 @@ export interface components {
             };
             joints: components["schemas"]["Joint"][];
         };
+        /** @description What is kept of an illustration: a part (`row`), the places of its figure, or its list of what must be there. */
+        KeepRequest: {
+            kind: components["schemas"]["KeptKindEnum"];
+            name: string;
+            /** @default  */
+            row: string;
+        };
+        /** @description One thing on one's own shelf; `has_picture` is true of parts. */
+        Kept: {
+            readonly id: number;
+            kind: components["schemas"]["KeptKindEnum"];
+            name: string;
+            readonly has_picture: boolean;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /**
+         * @description * `part` - Part
+         *     * `template` - Template
+         *     * `list` - List
+         * @enum {string}
+         */
+        KeptKindEnum: "part" | "template" | "list";
         /**
          * @description * `left` - left
          *     * `right` - right
@@ -1615,13 +1758,18 @@ export interface components {
         PatchedProjectNameRequest: {
             name?: string;
         };
-        /** @description A picture, and the row that it is put in front of, in the middle of which it lies. */
+        /**
+         * @description A picture, and the row that it is put in front of, in the middle of which it lies; with `instead` it takes the place of the
+         *     picture of that row, which keeps all else.
+         */
         PictureRequest: {
             /** @description The version that was looked at. */
             version: number;
             /** Format: binary */
             file: string;
             row?: string;
+            /** @default false */
+            instead: boolean;
         };
         /**
          * @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas.
@@ -2087,6 +2235,17 @@ export interface components {
             path?: string[];
             /** @description What several images are called together. */
             together?: string;
+        };
+        /** @description Use something kept; a part lies in front of a `row`, in its middle. */
+        UseRequest: {
+            /** @description The version that was looked at. */
+            version: number;
+            row?: string | null;
+        };
+        /** @description The arrangement then, and the row of a part that came in. */
+        Used: {
+            row: string | null;
+            arrangement: components["schemas"]["Arrangement"];
         };
         User: {
             readonly id: number;
@@ -2600,6 +2759,33 @@ export interface operations {
             };
         };
     };
+    illustrations_keep_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["KeepRequest"];
+                "multipart/form-data": components["schemas"]["KeepRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+        };
+    };
     illustrations_limb_create: {
         parameters: {
             query?: never;
@@ -3089,6 +3275,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetAnswer"];
+                };
+            };
+        };
+    };
+    illustrations_shelf_fit_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+                kept: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fit"];
+                };
+            };
+        };
+    };
+    illustrations_shelf_use_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+                kept: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["UseRequest"];
+                "multipart/form-data": components["schemas"]["UseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Used"];
                 };
             };
         };
@@ -3631,6 +3867,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    shelf_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"][];
+                };
+            };
+        };
+    };
+    shelf_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    shelf_picture_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
             };
         };
     };

@@ -1,4 +1,4 @@
-"""Removes kept files that nothing refers to any more: of illustrations, packages and projects that were removed."""
+"""Removes kept files that nothing refers to any more: of illustrations, packages, projects and kept parts that were removed."""
 
 import time
 from pathlib import Path
@@ -11,6 +11,7 @@ from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.moving.models import Archive
+from yuplet_server.shelf.models import Kept
 
 OLD = 24 * 3600
 """Seconds. A younger file may be about to be referred to; keeping the same bytes again makes a file young again."""
@@ -28,6 +29,7 @@ class Command(BaseCommand):
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
             *HandOver.objects.values_list("package", flat=True),
+            *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
             *Archive.objects.values_list("sha256", flat=True),
         }
         removed = [path for path in found if path.name not in used]

@@ -1,0 +1,85 @@
+from django.http import FileResponse, Http404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.arrangement.queries import seen
+from yuplet_server.illustrations.queries import ready_illustration_for
+from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
+from yuplet_server.projects.models import Member
+from yuplet_server.projects.storage import open_blob
+from yuplet_server.shelf import actions, queries
+from yuplet_server.shelf.models import Kept
+from yuplet_server.shelf.serializers import (
+    FitSerializer,
+    KeepSerializer,
+    KeptSerializer,
+    UsedSerializer,
+    UseSerializer,
+)
+
+
+class ShelfView(APIView):
+    """All that is on one's own shelf."""
+
+    @extend_schema(responses=KeptSerializer(many=True))
+    def get(self, request: SignedInRequest) -> Response:
+        return Response(KeptSerializer(Kept.objects.filter(user=request.user).order_by("kind", "name"), many=True).data)
+
+
+class KeptView(APIView):
+    """One thing on one's own shelf."""
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, kept: int) -> Response:
+        queries.kept_of(request.user, kept).delete()
+        return Response(status=204)
+
+
+class KeptPictureView(APIView):
+    """The small picture of a part on one's own shelf."""
+
+    @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, kept: int) -> FileResponse:
+        found = queries.kept_of(request.user, kept)
+        if not found.thumbnail:
+            raise Http404
+        headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
+        return FileResponse(open_blob(found.thumbnail), content_type="image/png", headers=headers)
+
+
+class KeepView(APIView):
+    """Something of an illustration, kept for other projects."""
+
+    @extend_schema(request=KeepSerializer, responses={201: KeptSerializer})
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = KeepSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(KeptSerializer(actions.keep(request.user, found, **asked.validated_data)).data, status=201)
+
+
+class FitView(APIView):
+    """A figure beside a template; nothing is changed."""
+
+    @extend_schema(responses=FitSerializer)
+    def get(self, request: SignedInRequest, illustration: int, kept: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        template = queries.kept_of(request.user, kept, Kept.Kind.TEMPLATE)
+        return Response(FitSerializer(queries.fitted(found, template)).data)
+
+
+class UseView(APIView):
+    """Something kept, used in an illustration."""
+
+    @extend_schema(request=UseSerializer, responses=UsedSerializer)
+    def post(self, request: SignedInRequest, illustration: int, kept: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = UseSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        said = asked.validated_data
+        row = actions.use(found.pk, request.user, said["version"], queries.kept_of(request.user, kept), said["row"])
+        now = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        return Response(UsedSerializer({"row": row, "arrangement": seen(now, request.user)}).data)
