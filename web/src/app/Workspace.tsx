@@ -14,8 +14,10 @@ import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
 import { lastDone } from '../steps/hand-over/report';
 import { type Again, BenchDrawer } from '../steps/put-in-order/BenchDrawer';
+import { FramesRow } from '../steps/put-in-order/FramesRow';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
+import { Strip } from '../steps/put-in-order/Strip';
 import { useOrdering } from '../steps/put-in-order/useOrdering';
 import { TakeApart } from '../steps/take-apart/TakeApart';
 import { type Looking, useTaking } from '../steps/take-apart/useTaking';
@@ -152,13 +154,14 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       choose(answer.taken, answer.taken[0] ?? null);
       return answer.arrangement;
     });
-  const addPicture = (file: File, row: string | null) =>
+  const addPicture = (file: File, row: string | null, instead: boolean) =>
     perform(async (version) => {
       const params = { path: { illustration: illustration.id } };
       const form = new FormData();
       form.append('version', String(version));
       form.append('file', file);
       if (row !== null) form.append('row', row);
+      if (instead) form.append('instead', 'true');
       const answer = await body(
         client.POST('/api/illustrations/{illustration}/pictures', {
           params,
@@ -191,10 +194,10 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     canvas,
     canEdit,
     isOpen: step === 'put-in-order',
+    moment,
     act,
     perform,
   });
-  const { joints } = ordering;
   const parts = rows?.filter((row) => row.kind === 'part') ?? [];
   const leftOut = parts.filter((row) => !row.included).length;
   const notes = taking.findings.found?.length;
@@ -246,6 +249,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
           onChoose={choose}
           act={act}
           again={again}
+          perform={perform}
           onSettled={(one) => setRefused((before) => before.filter((other) => other !== one))}
         />
       ),
@@ -320,24 +324,47 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               onMoment={setMoment}
               marking={step === 'take-apart' ? taking.marking : ordering.marking}
               onPick={(row, extend) => {
-                if (step === 'put-in-order' && joints.pickParent(row)) return;
+                if (step === 'put-in-order' && ordering.picked(row)) return;
                 if (row) choose(extend ? [...chosenIds, row.id] : [row.id], row.id);
                 else if (!extend) choose([], current);
                 document.querySelector<HTMLElement>('[data-ledger]')?.focus();
               }}
             />
           )}
+          {view && step === 'put-in-order' && ordering.isStripSeen && (
+            <Strip
+              illustration={illustration.id}
+              rows={view.rows}
+              chosen={chosen}
+              canEdit={canEdit}
+              act={act}
+              onChoose={choose}
+            />
+          )}
+          {step === 'put-in-order' && ordering.row && ordering.row.frames.length > 1 && (
+            <FramesRow
+              key={ordering.row.id}
+              illustration={illustration.id}
+              row={ordering.row}
+              moment={moment}
+              canEdit={canEdit}
+              areGhostsSeen={ordering.areGhostsSeen}
+              onGhosts={ordering.setGhostsSeen}
+              onMoment={setMoment}
+              act={act}
+            />
+          )}
           {view && step === 'put-in-order' && (
             <BenchDrawer
+              illustration={illustration.id}
               view={view}
               chosen={chosen}
               canEdit={canEdit}
               act={act}
               again={again}
-              addPicture={addPicture}
+              ordering={ordering}
+              onPicture={addPicture}
               onNames={() => setNaming(true)}
-              isPivoting={joints.picking === 'pivot'}
-              onPivoting={(isOpen) => joints.setPicking(isOpen ? 'pivot' : null)}
             />
           )}
         </div>

@@ -24,6 +24,8 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['R', 'Remove; its art stays in the original, and undo brings it back'],
   ['N', 'One nearer; with Shift to the front'],
   ['F', 'One farther; with Shift to the back'],
+  ['T', 'The strip: all parts as small pictures from the back to the front'],
+  ['O', 'Of an animated part: play its frames, and halt'],
   ['L', 'Look for a name'],
   ['W', 'The whole picture'],
   ['P', 'True pixels'],

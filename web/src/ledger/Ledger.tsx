@@ -1,11 +1,13 @@
 import { NativeSelect, TextInput } from '@mantine/core';
+import { useLocalStorage } from '@mantine/hooks';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
 import { type Command, placesOfDrop } from './commands';
 import { type Filter, filtersFor } from './filter';
+import { carriersOf } from './joints';
 import classes from './Ledger.module.css';
-import { LedgerRow } from './LedgerRow';
+import { type Column, LedgerRow } from './LedgerRow';
 import { INDENT, ROW_HEIGHT } from './measures';
 import { listed, numbersOf, seenParts } from './tree';
 import { useRowDrag } from './useRowDrag';
@@ -21,6 +23,12 @@ interface Props {
   act: (command: Command) => void;
 }
 
+const COLUMNS: readonly { value: Column; label: string }[] = [
+  { value: 'place', label: 'Place, size' },
+  { value: 'joint', label: 'Parent, pivot' },
+  { value: 'depth', label: 'Depth, role' },
+];
+
 /** The ledger: a row a part, front-most first, edited in place. */
 export function Ledger({ illustration, rows, alone, chosen, current, canEdit, onChoose, act }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
@@ -28,6 +36,8 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
   const [search, setSearch] = useState('');
   const [filter, setFilter] = useState<Filter>('all');
   const [editing, setEditing] = useState<string | null>(null);
+  const [column, setColumn] = useLocalStorage<Column>({ key: 'ledger-column', defaultValue: 'place' });
+  const carriers = useMemo(() => carriersOf(rows), [rows]);
   const list = useMemo(() => listed(rows, folded, search, filter), [rows, folded, search, filter]);
   const numbers = useMemo(() => numbersOf(rows), [rows]);
   const seen = useMemo(() => seenParts(rows, alone), [rows, alone]);
@@ -147,10 +157,21 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
           Unfold all
         </button>
       </div>
-      <div className={classes.head} aria-hidden="true">
+      <div className={classes.head}>
         <span className={classes.number}>No.</span>
         <span className={classes.nameHead}>Name</span>
-        <span className={classes.place}>Place, size (px)</span>
+        <select
+          className={classes.column}
+          aria-label="What the middle column shows"
+          value={column}
+          onChange={(event) => setColumn(event.currentTarget.value as Column)}
+        >
+          {COLUMNS.map(({ value, label }) => (
+            <option key={value} value={value}>
+              {label}
+            </option>
+          ))}
+        </select>
         <span className={classes.state}>Shown</span>
         <span className={classes.state}>Included</span>
       </div>
@@ -179,6 +200,8 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
                 index={item.index}
                 top={item.start}
                 number={numbers.get(row.id)}
+                column={column}
+                carrier={carriers.get(row.id)?.name}
                 isChosen={chosen.has(row.id)}
                 isCurrent={row.id === current}
                 isFolded={folded.has(row.id) && search === '' && filter === 'all'}

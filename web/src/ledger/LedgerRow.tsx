@@ -13,6 +13,9 @@ interface Props {
   index: number;
   top: number;
   number: number | undefined;
+  column: Column;
+  /** The name of the part that carries it. */
+  carrier: string | undefined;
   isChosen: boolean;
   isCurrent: boolean;
   isFolded: boolean;
@@ -28,6 +31,9 @@ interface Props {
   onGrab: (event: React.PointerEvent, row: Row) => void;
   act: (command: Command) => void;
 }
+
+/** What the column after the name shows. */
+export type Column = 'place' | 'joint' | 'depth';
 
 export function LedgerRow(props: Props) {
   const { entry, index, top, number, isChosen, isCurrent, isFolded, isSeen, isEditing, canEdit } = props;
@@ -100,7 +106,7 @@ export function LedgerRow(props: Props) {
         {props.isAlone && <span className={classes.badge}>alone</span>}
       </span>
       <span role="gridcell" className={classes.place}>
-        {isGroup ? '' : row.box ? placeText(row.box) : 'empty'}
+        {isGroup ? '' : row.box ? <Told row={row} column={props.column} carrier={props.carrier} /> : 'empty'}
       </span>
       <span role="gridcell" className={classes.state}>
         <Mark
@@ -121,6 +127,20 @@ export function LedgerRow(props: Props) {
         )}
       </span>
     </div>
+  );
+}
+
+function Told({ row, column, carrier }: { row: Row; column: Column; carrier: string | undefined }) {
+  if (column === 'place') return placeText(row.box ?? []);
+  const [first, second] =
+    column === 'joint'
+      ? [carrier ?? 'no parent', row.pivot ? row.pivot.map((at) => Math.round(at)).join(', ') : 'no pivot']
+      : [`${row.depth} px`, row.role.replace('-', ' ')];
+  return (
+    <>
+      <span title={first}>{first}</span>
+      <span>{second}</span>
+    </>
   );
 }
 

@@ -8,6 +8,7 @@ import { type Comparison, type Look, Looks } from './Looks';
 import {
   drawBones,
   drawCircle,
+  drawGhosts,
   drawGuides,
   drawHandles,
   drawMasks,
@@ -203,6 +204,7 @@ export function Pile({
           paintBorder(context, shown, canvas, ground);
         } else paint(context, screen, shown, composite, canvas, ground);
         element.dataset.sharp = String(anew);
+        if (marking?.ghosts) drawGhosts(context, shown, marking.ghosts, pictures.current);
         if (marking?.overlay) drawOverlay(context, shown, marking.overlay);
         if (marking) drawMasks(context, screen, shown, marking.masks);
         if (marking?.strokes) drawStrokes(context, shown, marking.strokes);
@@ -240,6 +242,7 @@ export function Pile({
     marking?.handles,
     marking?.guides,
     marking?.poses,
+    marking?.ghosts,
     marks.path,
     drawn,
     visible,

@@ -1,7 +1,10 @@
 /** What an artist marks on the pile, and what comes of it: paths while they are drawn, masks once they are computed. */
+import type { Row } from '../api/calls';
 import type { Poses } from '../ledger/joints';
 import { surface } from './composite';
+import type { Pictures } from './images';
 import { ring, visible } from './outlines';
+import { piecesAt } from './pieces';
 import type { Extent, Spot, View } from './view';
 
 /** A mask to be seen: its alpha is what is chosen of a box of the canvas. */
@@ -69,6 +72,8 @@ export interface Marking {
   guided?: readonly number[] | null;
   /** How parts lie that are tried out in another pose; the others lie as ever. */
   poses?: Poses | null;
+  /** Frames of a part that are seen faintly over the one that is there. */
+  ghosts?: readonly { row: Row; moment: number }[];
   /** A picture that lies over all, as it is. */
   overlay?: Mask | null;
   /** Where the pointer is on the canvas, while nothing is pressed; null: elsewhere. */
@@ -126,6 +131,29 @@ export function drawOverlay(context: CanvasRenderingContext2D, view: View, { pic
     width * view.zoom,
     height * view.zoom,
   );
+}
+
+const FAINT = 0.25;
+
+export function drawGhosts(
+  context: CanvasRenderingContext2D,
+  view: View,
+  ghosts: readonly { row: Row; moment: number }[],
+  pictures: Pictures,
+): void {
+  context.save();
+  context.globalAlpha = FAINT;
+  context.imageSmoothingEnabled = view.zoom < 1;
+  for (const { row, moment } of ghosts) {
+    for (const { image, box } of piecesAt(row, moment)) {
+      const picture = pictures.get(image);
+      const [left = 0, top = 0, width = 0, height = 0] = box;
+      if (!picture) continue;
+      const place = [view.x + left * view.zoom, view.y + top * view.zoom] as const;
+      context.drawImage(picture, ...place, width * view.zoom, height * view.zoom);
+    }
+  }
+  context.restore();
 }
 
 const THROUGH = '80';

@@ -1,40 +1,51 @@
-import { Button, FileButton } from '@mantine/core';
+import { Button } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
 import type { Arrangement, Row } from '../../api/calls';
-import type { Schemas } from '../../api/client';
+import { body, client, imageAddress, type Schemas } from '../../api/client';
 import { type Command, type Direction, placesTowards } from '../../ledger/commands';
 import { within } from '../../ledger/tree';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
+import { OrderMenu } from './OrderMenu';
+import { PictureMenu } from './PictureMenu';
 import { PivotFields } from './PivotFields';
 import { PlaceFields } from './PlaceFields';
+import { SHELF } from './Shelf';
+import type { Ordering } from './useOrdering';
 
 interface Props {
+  illustration: number;
   view: Arrangement;
   chosen: ReadonlySet<string>;
   canEdit: boolean;
   act: (command: Command) => void;
   /** A part once more, mirrored or not. */
   again: (row: string, how: Again) => void;
-  /** A picture becomes a part, in front of a row. */
-  addPicture: (file: File, row: string | null) => void;
+  /** A picture becomes a part, in front of a row, or takes the place of that row's own. */
+  onPicture: (file: File, row: string | null, instead: boolean) => void;
   /** Many names at once. */
   onNames: () => void;
-  /** Whether the pointer sets the pivot of what is chosen. */
-  isPivoting: boolean;
-  onPivoting: (isPivoting: boolean) => void;
+  ordering: Ordering;
 }
 
 export type Again = Pick<Schemas['DuplicateRequest'], 'mirrored' | 'about'>;
 
-const DIRECTIONS: readonly (readonly [Direction, string, string, string?])[] = [
-  ['front', 'To the front', 'Shift+N', 'Front'],
+const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
   ['nearer', 'Nearer', 'N'],
   ['farther', 'Farther', 'F'],
-  ['back', 'To the back', 'Shift+F', 'Back'],
 ];
 
 /** What can be done to what is chosen, in plain verbs. */
-export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onNames, isPivoting, onPivoting }: Props) {
+export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, onPicture, onNames, ordering }: Props) {
+  const { joints, beside, setBeside, isStripSeen, setStripSeen } = ordering;
+  const queries = useQueryClient();
+  const keep = async (row: Row) => {
+    const params = { path: { illustration } };
+    await body(
+      client.POST('/api/illustrations/{illustration}/keep', { params, body: { kind: 'part', name: '', row: row.id } }),
+    );
+    await queries.invalidateQueries({ queryKey: SHELF });
+  };
   const rows = view.rows.filter((row) => chosen.has(row.id));
   const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
   const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
@@ -70,23 +81,16 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             <>
               <strong>{rows.length === 1 ? first.name : plural(rows.length, 'row')}</strong>
               {first.kind === 'group' && rows.length === 1 && <> with {plural(parts.length, 'part')}</>}
-              {animated && <> with {plural(animated.frames.length, 'frame')}</>}
             </>
           )}
         </p>
         {canEdit && (
-          <FileButton accept="image/*" onChange={(file) => file && addPicture(file, first?.id ?? null)}>
-            {(props) => (
-              <Button
-                {...props}
-                size="compact-sm"
-                variant="default"
-                title="It lies in the middle of what is chosen, in front of it"
-              >
-                Add a picture
-              </Button>
-            )}
-          </FileButton>
+          <PictureMenu
+            row={rows.length === 1 ? first : undefined}
+            canSwap={rows.length === 1 && first?.kind === 'part' && first.frames.length === 1 && !first.locked}
+            onPicture={onPicture}
+            onKeep={(row) => keep(row)}
+          />
         )}
         {!off && canJoin && !set && (
           <Button
@@ -136,7 +140,7 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             {isLooks ? 'Make looks' : 'One at a time'}
           </Button>
         )}
-        {!off && set && <Alternates view={view} set={set} act={act} />}
+        {!off && set && <Alternates illustration={illustration} view={view} set={set} act={act} />}
         {!off && isStack && !set && (
           <Button
             size="compact-sm"
@@ -147,8 +151,13 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
           </Button>
         )}
         {!off && animated && (
-          <Button size="compact-sm" variant="default" onClick={() => act({ do: 'read-as-parts', row: animated.id })}>
-            Read frames as parts
+          <Button
+            size="compact-sm"
+            variant="default"
+            aria-label="Read frames as parts"
+            onClick={() => act({ do: 'read-as-parts', row: animated.id })}
+          >
+            Frames as parts
           </Button>
         )}
         {rows.length === 1 && first?.kind === 'part' && !off && (
@@ -165,10 +174,11 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
               size="compact-sm"
               variant="default"
               aria-keyshortcuts="M"
+              aria-label="Mirror across"
               title="A mirror image across the middle of the canvas; left and right in its name change over"
               onClick={() => again(first.id, { mirrored: true, about: 'middle' })}
             >
-              Mirror across <Key name="M" />
+              Mirror <Key name="M" />
             </Button>
           </>
         )}
@@ -177,8 +187,8 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             key={`pivot ${first.id}`}
             row={first}
             off={off || first.locked}
-            isOpen={isPivoting}
-            onOpen={onPivoting}
+            isOpen={joints.picking === 'pivot'}
+            onOpen={(isOpen) => joints.setPicking(isOpen ? 'pivot' : null)}
             act={act}
             onMirror={() => again(first.id, { mirrored: true, about: 'pivot' })}
           />
@@ -238,7 +248,26 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
         Remove <Key name="R" />
       </Button>
       <span className={classes.gap} />
-      {DIRECTIONS.map(([direction, label, key, short]) => {
+      <Button
+        size="compact-sm"
+        variant={isStripSeen ? 'filled' : 'default'}
+        aria-pressed={isStripSeen}
+        aria-keyshortcuts="T"
+        title="All parts as small pictures, from the back to the front"
+        onClick={() => setStripSeen(!isStripSeen)}
+      >
+        Strip <Key name="T" />
+      </Button>
+      <OrderMenu
+        view={view}
+        rows={rows}
+        chosen={chosen}
+        canEdit={canEdit}
+        act={act}
+        beside={beside}
+        onBeside={setBeside}
+      />
+      {DIRECTIONS.map(([direction, label, key]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);
         return (
           <Button
@@ -246,11 +275,10 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
             size="compact-sm"
             variant="default"
             disabled={places.length === 0}
-            {...(short && { 'aria-label': label })}
             aria-keyshortcuts={key}
             onClick={() => act({ do: 'move-rows', places })}
           >
-            {short ?? label} {key.length === 1 && <Key name={key} />}
+            {label} <Key name={key} />
           </Button>
         );
       })}
@@ -259,7 +287,7 @@ export function BenchDrawer({ view, chosen, canEdit, act, again, addPicture, onN
 }
 
 /** The members of a set of alternates, each with its key; the one that is shown is marked. */
-function Alternates({ view, set, act }: Pick<Props, 'view' | 'act'> & { set: Row }) {
+function Alternates({ illustration, view, set, act }: Pick<Props, 'illustration' | 'view' | 'act'> & { set: Row }) {
   const members = view.rows.filter((row) => row.group === set.id);
   return (
     <>
@@ -277,6 +305,7 @@ function Alternates({ view, set, act }: Pick<Props, 'view' | 'act'> & { set: Row
           aria-keyshortcuts={String(at + 1)}
           onClick={() => !row.shown && act({ do: 'show-rows', shown: { [row.id]: true } })}
         >
+          {row.thumbnail && <img className={classes.small} src={imageAddress(illustration, row.thumbnail)} alt="" />}
           {at + 1}
         </Button>
       ))}

@@ -1,4 +1,4 @@
-import { Button, NumberInput, Popover } from '@mantine/core';
+import { Button, NativeSelect, NumberInput, Popover } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { Row } from '../../api/calls';
 import type { Command } from '../../ledger/commands';
@@ -14,15 +14,42 @@ interface Props {
   onMirror: () => void;
 }
 
+type Frame = 'canvas' | 'box' | 'fraction';
+const FRAMES: { value: Frame; label: string }[] = [
+  { value: 'canvas', label: 'pixels of the canvas' },
+  { value: 'box', label: 'pixels from the top left of its box' },
+  { value: 'fraction', label: 'fractions of its box' },
+];
+
+/** A pivot as it is told in one of the three frames of the manifest. */
+function told(
+  pivot: readonly number[] | null,
+  frame: Frame,
+  [left, top, width, height]: [number, number, number, number],
+) {
+  if (!pivot) return [];
+  const [x = 0, y = 0] = pivot;
+  if (frame === 'canvas') return [x, y];
+  if (frame === 'box') return [x - left, y - top];
+  return [Math.round(((x - left) / width) * 1e4) / 1e4, Math.round(((y - top) / height) * 1e4) / 1e4];
+}
+
 /** What a part turns about: clicked on the picture while this is open, or typed. */
 export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) {
-  const [x, y] = row.pivot ?? [];
+  const [frame, setFrame] = useState<Frame>('canvas');
+  const [left = 0, top = 0, width = 1, height = 1] = row.box ?? [];
+  const [x, y] = told(row.pivot, frame, [left, top, width, height]);
   const [typed, setTyped] = useState<[number | string, number | string]>([x ?? '', y ?? '']);
   useEffect(() => setTyped([x ?? '', y ?? '']), [x, y]);
   const set = () => {
-    const [left, top] = typed;
-    if (typeof left !== 'number' || typeof top !== 'number' || (left === x && top === y)) return;
-    act({ do: 'set-pivots', pivots: { [row.id]: [left, top] } });
+    const [across, down] = typed;
+    if (typeof across !== 'number' || typeof down !== 'number' || (across === x && down === y)) return;
+    const place = {
+      canvas: [across, down],
+      box: [left + across, top + down],
+      fraction: [left + across * width, top + down * height],
+    }[frame];
+    act({ do: 'set-pivots', pivots: { [row.id]: place } });
   };
   return (
     <Popover opened={isOpen} onChange={onOpen} closeOnClickOutside={false} trapFocus position="top" withinPortal>
@@ -53,13 +80,22 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
             Click on the picture where {row.name} turns, or type the place. Corners, edges and the middle of its box,
             and other pivots, are met when you are near.
           </p>
+          <NativeSelect
+            size="xs"
+            label="Counted in"
+            className={classes.wide}
+            data={FRAMES}
+            value={frame}
+            onChange={(event) => setFrame(event.currentTarget.value as Frame)}
+          />
           {(['x', 'y'] as const).map((axis, at) => (
             <NumberInput
               key={axis}
               size="xs"
               label={`Pivot, ${axis}`}
-              suffix=" px"
-              decimalScale={2}
+              suffix={frame === 'fraction' ? '' : ' px'}
+              step={frame === 'fraction' ? 0.05 : 1}
+              decimalScale={frame === 'fraction' ? 4 : 2}
               value={typed[at]}
               onChange={(value) => setTyped(at === 0 ? [value, typed[1]] : [typed[0], value])}
               onBlur={set}

@@ -26,6 +26,7 @@ interface Props {
   onChoose: (ids: readonly string[], current: string | null) => void;
   act: (command: Command) => void;
   again: (row: string, how: Again) => void;
+  perform: (send: (version: number) => Promise<Arrangement>) => void;
   onSettled: (refused: Refused) => void;
 }
 
@@ -81,6 +82,8 @@ export function PutInOrder(props: Props) {
           canEdit={canEdit}
           act={act}
           again={again}
+          row={row}
+          perform={props.perform}
           onChoose={onChoose}
         />
       )}

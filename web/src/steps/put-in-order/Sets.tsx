@@ -7,6 +7,7 @@ import form from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import classes from './PutInOrder.module.css';
+import { Shelf } from './Shelf';
 import type { Order, Series } from './useOrder';
 
 interface Props {
@@ -17,6 +18,8 @@ interface Props {
   canEdit: boolean;
   act: (command: Command) => void;
   again: (row: string, how: Again) => void;
+  row: Row | undefined;
+  perform: (send: (version: number) => Promise<Arrangement>) => void;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
@@ -49,6 +52,14 @@ export function Sets(props: Props) {
         <h3>What must be there</h3>
         <RequiredList {...props} />
       </div>
+      <Shelf
+        illustration={props.illustration}
+        row={props.row}
+        hasList={view.decisions.required.length > 0}
+        canEdit={canEdit}
+        perform={props.perform}
+        onChoose={props.onChoose}
+      />
     </div>
   );
 }

@@ -1,12 +1,15 @@
 /** The state of the step: which page is open, what the rows say, and what lies over the picture. */
-import { useState } from 'react';
-import type { Arrangement } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
+import { useMemo, useState } from 'react';
+import type { Arrangement, Row } from '../../api/calls';
+import { type Command, placesOfDrop } from '../../ledger/commands';
+import type { Marking } from '../../pile/marks';
 import type { Extent } from '../../pile/view';
 import { useFit } from './useFit';
 import { useJoints } from './useJoints';
 import { useOrder } from './useOrder';
 
+/** Whether a click on the picture says what rows come to lie in front of or behind. */
+export type Beside = 'in-front' | 'behind' | null;
 export type Page = 'rows' | 'joints' | 'sets' | 'depth' | 'fit' | 'notes';
 
 interface Props {
@@ -16,11 +19,12 @@ interface Props {
   canvas: Extent;
   canEdit: boolean;
   isOpen: boolean;
+  moment: number;
   act: (command: Command) => void;
   perform: (send: (version: number) => Promise<Arrangement>) => void;
 }
 
-export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, isOpen, act, perform }: Props) {
+export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, isOpen, moment, act, perform }: Props) {
   const [page, setPage] = useState<Page>('rows');
   const only = chosenIds.length === 1 ? view?.rows.find((one) => one.id === chosenIds[0]) : undefined;
   const row = only?.kind === 'part' ? only : undefined;
@@ -28,6 +32,25 @@ export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, is
   const joints = useJoints({ illustration, view, row, canvas, canEdit, isOpen: isAtJoints, act, perform });
   const fit = useFit({ row, canEdit, isOpen: isOpen && page === 'fit', act });
   const order = useOrder(illustration, view?.version);
+  const [beside, setBeside] = useState<Beside>(null);
+  const [isStripSeen, setStripSeen] = useState(false);
+  const [areGhostsSeen, setGhostsSeen] = useState(false);
+  /** A pick that says what carries a part, or beside what rows come to lie; answers whether it was one. */
+  const picked = (found: Row | null): boolean => {
+    if (joints.pickParent(found)) return true;
+    if (beside === null) return false;
+    setBeside(null);
+    const places = found && view ? placesOfDrop(view.rows, new Set(chosenIds), { kind: beside, row: found.id }) : [];
+    if (places.length > 0) act({ do: 'move-rows', places });
+    return true;
+  };
+  const marking = useMemo((): Marking | undefined => {
+    const over = fit.marking ?? joints.marking;
+    if (!areGhostsSeen || !row || row.frames.length < 2) return over;
+    const { length } = row.frames;
+    const ghosts = [moment + length - 1, moment + 1].map((at) => ({ row, moment: at % length }));
+    return { kind: null, masks: [], onMark: () => {}, ...over, ghosts };
+  }, [fit.marking, joints.marking, areGhostsSeen, row, moment]);
   return {
     page,
     setPage,
@@ -35,7 +58,14 @@ export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, is
     joints,
     fit,
     order: order.data,
-    marking: isOpen ? (fit.marking ?? joints.marking) : undefined,
+    beside,
+    setBeside,
+    picked,
+    isStripSeen,
+    setStripSeen,
+    areGhostsSeen,
+    setGhostsSeen,
+    marking: isOpen ? marking : undefined,
   };
 }
 

@@ -1,0 +1,162 @@
+import { Button, Checkbox, NumberInput } from '@mantine/core';
+import { useEffect, useRef, useState } from 'react';
+import type { Row } from '../../api/calls';
+import { imageAddress } from '../../api/client';
+import type { Command } from '../../ledger/commands';
+import classes from './Strip.module.css';
+
+interface Props {
+  illustration: number;
+  row: Row;
+  moment: number;
+  canEdit: boolean;
+  areGhostsSeen: boolean;
+  onGhosts: (areSeen: boolean) => void;
+  onMoment: (moment: number) => void;
+  act: (command: Command) => void;
+}
+
+const RATE = 10;
+
+/** What tells a frame's pixels from those of others. */
+const keyOf = (frame: Row['frames'][number]) =>
+  JSON.stringify(frame.pieces.map((piece) => [piece.image, piece.box, piece.opacity, piece.blend]));
+
+const NOWHERE = [0, 0, 1, 1] as const;
+
+/** The box around what is seen in a frame. */
+function boxOf(frame: Row['frames'][number]): readonly [number, number, number, number] {
+  const sides = frame.pieces.map(({ box: [x = 0, y = 0, width = 0, height = 0] }) => [x, y, x + width, y + height]);
+  if (sides.length === 0) return NOWHERE;
+  const side = (at: number, pick: (...values: number[]) => number) => pick(...sides.map((one) => one[at] ?? 0));
+  const [left, top] = [side(0, Math.min), side(1, Math.min)];
+  return [left, top, side(2, Math.max) - left, side(3, Math.max) - top];
+}
+
+/** The frames of an animated part in a row: how long each is seen, and all of them played. */
+export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, onGhosts, onMoment, act }: Props) {
+  const [isPlaying, setPlaying] = useState(false);
+  const [rate, setRate] = useState(RATE);
+  const at = moment % row.frames.length;
+  const frame = row.frames[at];
+  const duration = frame?.milliseconds ?? null;
+  const [typed, setTyped] = useState<number | string>(duration ?? '');
+  useEffect(() => setTyped(duration ?? ''), [duration]);
+  const now = useRef(at);
+  now.current = at;
+  useEffect(() => {
+    if (!isPlaying) return;
+    const wait = row.frames[at]?.milliseconds ?? 1000 / rate;
+    const timer = window.setTimeout(() => onMoment((now.current + 1) % row.frames.length), wait);
+    return () => window.clearTimeout(timer);
+  }, [isPlaying, at, rate, row.frames, onMoment]);
+  const keys = row.frames.map(keyOf);
+  const set = (milliseconds: readonly (number | null)[]) => {
+    if (milliseconds.some((one, index) => one !== row.frames[index]?.milliseconds)) {
+      act({ do: 'time-frames', row: row.id, milliseconds: [...milliseconds] });
+    }
+  };
+  const keep = () => {
+    const next = typeof typed === 'number' && typed >= 1 ? Math.round(typed) : null;
+    set(row.frames.map((one, index) => (index === at ? next : one.milliseconds)));
+  };
+  const boxes = row.frames.map(boxOf);
+  const largest = Math.min(...boxes.map(([, , width, height]) => Math.min(50 / width, 42 / height)));
+  const step = (by: number) => onMoment((at + by + row.frames.length) % row.frames.length);
+  return (
+    <section className={classes.frames} aria-label={`Frames of ${row.name}`}>
+      <Button
+        size="compact-sm"
+        variant={isPlaying ? 'filled' : 'default'}
+        aria-pressed={isPlaying}
+        aria-keyshortcuts="O"
+        onClick={() => setPlaying(!isPlaying)}
+      >
+        {isPlaying ? 'Halt' : 'Play'}
+      </Button>
+      <NumberInput
+        size="xs"
+        w={74}
+        aria-label="Frames a second where no time is said"
+        suffix=" /s"
+        min={1}
+        max={120}
+        value={rate}
+        onChange={(value) => setRate(Math.min(120, Math.max(1, Number(value) || RATE)))}
+      />
+      <ol className={classes.frameList}>
+        {row.frames.map((one, index) => {
+          const same = keys.indexOf(keys[index] ?? '');
+          return (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a frame is its place in the row
+            <li key={index}>
+              <button
+                type="button"
+                className={classes.frame}
+                aria-pressed={index === at}
+                aria-label={`Frame ${index + 1}`}
+                onClick={() => onMoment(index)}
+                onKeyDown={(event) => {
+                  if (event.key === 'ArrowRight') step(1);
+                  if (event.key === 'ArrowLeft') step(-1);
+                }}
+              >
+                {one.pieces.map((piece) => {
+                  const [x = 0, y = 0, across = 0, down = 0] = piece.box;
+                  const [left, top, width, height] = boxes[index] ?? NOWHERE;
+                  return (
+                    <img
+                      key={piece.layer}
+                      src={imageAddress(illustration, piece.image)}
+                      alt=""
+                      draggable={false}
+                      style={{
+                        left: 25 + (x - left - width / 2) * largest,
+                        top: 21 + (y - top - height / 2) * largest,
+                        width: across * largest,
+                        height: down * largest,
+                      }}
+                    />
+                  );
+                })}
+              </button>
+              <span className={classes.frameText}>
+                {same < index ? `= ${same + 1}` : index + 1}
+                {one.milliseconds !== null && `, ${one.milliseconds} ms`}
+              </span>
+            </li>
+          );
+        })}
+      </ol>
+      <NumberInput
+        size="xs"
+        w={92}
+        aria-label={`Time of frame ${at + 1}`}
+        suffix=" ms"
+        hideControls
+        min={1}
+        max={3_600_000}
+        disabled={!canEdit || row.locked}
+        value={typed}
+        onChange={setTyped}
+        onBlur={keep}
+        onKeyDown={(event) => event.key === 'Enter' && keep()}
+      />
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={!canEdit || row.locked}
+        onClick={() => set(row.frames.map(() => duration))}
+      >
+        All alike
+      </Button>
+      <Checkbox
+        size="xs"
+        label="Neighbours"
+        title="The frames before and after, faintly"
+        checked={areGhostsSeen}
+        onChange={(event) => onGhosts(event.currentTarget.checked)}
+      />
+    </section>
+  );
+}

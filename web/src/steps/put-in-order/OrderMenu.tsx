@@ -1,0 +1,79 @@
+import { Button, Menu } from '@mantine/core';
+import type { Arrangement, Row } from '../../api/calls';
+import { type Command, placesTowards } from '../../ledger/commands';
+import { membersOf } from '../../ledger/tree';
+import type { Beside } from './useOrdering';
+
+interface Props {
+  view: Arrangement;
+  rows: readonly Row[];
+  chosen: ReadonlySet<string>;
+  canEdit: boolean;
+  act: (command: Command) => void;
+  beside: Beside;
+  onBeside: (beside: Beside) => void;
+}
+
+/** Where rows lie that cannot be said with one step nearer or farther. */
+export function OrderMenu({ view, rows, chosen, canEdit, act, beside, onBeside }: Props) {
+  const [first] = rows;
+  const group = rows.length === 1 && first?.kind === 'group' ? first.id : (first?.group ?? null);
+  const name = view.rows.find((row) => row.id === group)?.name;
+  const by = (how: 'name' | 'depth') => act({ do: 'order-rows', group, by: how });
+  const asInTheArt = () => {
+    const numberOf = (row: Row): number =>
+      row.kind === 'part'
+        ? (row.layer_number ?? Number.POSITIVE_INFINITY)
+        : Math.min(...(members.get(row.id) ?? []).map(numberOf), Number.POSITIVE_INFINITY);
+    const members = membersOf(view.rows);
+    const listed = [...(members.get(group) ?? [])].sort((one, other) => numberOf(one) - numberOf(other));
+    act({ do: 'order-rows', group, by: 'listed', listed: listed.map((row) => row.id) });
+  };
+  return (
+    // What is in it is there while it is closed: its keys do the same.
+    <Menu position="top-end" withinPortal keepMounted>
+      <Menu.Target>
+        <Button
+          size="compact-sm"
+          variant={beside ? 'filled' : 'default'}
+          disabled={!canEdit}
+          onClick={() => beside && onBeside(null)}
+        >
+          {beside === 'in-front' ? 'In front of which?' : beside === 'behind' ? 'Behind which?' : 'Order'}
+        </Button>
+      </Menu.Target>
+      <Menu.Dropdown>
+        {(
+          [
+            ['front', 'To the front', 'Shift+N'],
+            ['back', 'To the back', 'Shift+F'],
+          ] as const
+        ).map(([direction, label, key]) => {
+          const places = canEdit ? placesTowards(view.rows, chosen, direction) : [];
+          return (
+            <Menu.Item
+              key={direction}
+              disabled={places.length === 0}
+              aria-keyshortcuts={key}
+              rightSection={<span aria-hidden="true">{key.replace('+', ' ')}</span>}
+              onClick={() => act({ do: 'move-rows', places })}
+            >
+              {label}
+            </Menu.Item>
+          );
+        })}
+        <Menu.Item disabled={rows.length === 0} onClick={() => onBeside('in-front')}>
+          Directly in front of what I click on
+        </Menu.Item>
+        <Menu.Item disabled={rows.length === 0} onClick={() => onBeside('behind')}>
+          Directly behind what I click on
+        </Menu.Item>
+        <Menu.Divider />
+        <Menu.Label>{name ? `All in ${name}, first at the back` : 'All outermost rows, first at the back'}</Menu.Label>
+        <Menu.Item onClick={() => by('name')}>By name</Menu.Item>
+        <Menu.Item onClick={() => by('depth')}>By depth</Menu.Item>
+        <Menu.Item onClick={asInTheArt}>As in the art</Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}

@@ -1,0 +1,52 @@
+import { Button, Menu } from '@mantine/core';
+import { useRef, useState } from 'react';
+import type { Row } from '../../api/calls';
+
+interface Props {
+  row: Row | undefined;
+  canSwap: boolean;
+  onPicture: (file: File, row: string | null, instead: boolean) => void;
+  onKeep: (row: Row) => void;
+}
+
+/** A picture from a file as a part, or instead of a part's own; and a part kept for other projects. */
+export function PictureMenu({ row, canSwap, onPicture, onKeep }: Props) {
+  const chooser = useRef<HTMLInputElement>(null);
+  const [instead, setInstead] = useState(false);
+  const ask = (swap: boolean) => {
+    setInstead(swap);
+    chooser.current?.click();
+  };
+  return (
+    <>
+      <input
+        ref={chooser}
+        type="file"
+        accept="image/*"
+        hidden
+        data-testid="part-picture"
+        onChange={(event) => {
+          const [file] = event.currentTarget.files ?? [];
+          event.currentTarget.value = '';
+          if (file) onPicture(file, row?.id ?? null, instead);
+        }}
+      />
+      <Menu position="top-start" withinPortal>
+        <Menu.Target>
+          <Button size="compact-sm" variant="default">
+            Picture
+          </Button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Item onClick={() => ask(false)}>Add a picture as a part</Menu.Item>
+          <Menu.Item disabled={!canSwap} onClick={() => ask(true)}>
+            Swap the picture of {row?.name ?? 'a part'}
+          </Menu.Item>
+          <Menu.Item disabled={row?.kind !== 'part' || row.frames.length !== 1} onClick={() => row && onKeep(row)}>
+            Keep it on the shelf
+          </Menu.Item>
+        </Menu.Dropdown>
+      </Menu>
+    </>
+  );
+}

@@ -1,0 +1,174 @@
+import { Button, TextInput } from '@mantine/core';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { Arrangement, Row } from '../../api/calls';
+import { body, client, Refusal, type Schemas } from '../../api/client';
+import form from '../../ui/form.module.css';
+import { plural } from '../../ui/units';
+import classes from './PutInOrder.module.css';
+
+type Kept = Schemas['Kept'];
+
+interface Props {
+  illustration: number;
+  row: Row | undefined;
+  hasList: boolean;
+  canEdit: boolean;
+  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  onChoose: (ids: readonly string[], current: string | null) => void;
+}
+
+export const SHELF = ['shelf'];
+
+/** What one keeps for other projects: parts, the places of a figure, lists of what must be there. */
+export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }: Props) {
+  const params = { path: { illustration } };
+  const queries = useQueryClient();
+  const [name, setName] = useState('');
+  const [fitting, setFitting] = useState<Kept | null>(null);
+  const [said, setSaid] = useState('');
+  const kept = useQuery({ queryKey: SHELF, queryFn: () => body(client.GET('/api/shelf')) });
+  const fit = useQuery({
+    queryKey: ['fit', illustration, fitting?.id],
+    enabled: fitting !== null,
+    gcTime: 0,
+    queryFn: () =>
+      body(
+        client.GET('/api/illustrations/{illustration}/shelf/{kept}/fit', {
+          params: { path: { illustration, kept: fitting?.id ?? 0 } },
+        }),
+      ),
+  });
+  const tried = async (work: () => Promise<unknown>, done: string) => {
+    setSaid('');
+    try {
+      await work();
+      setSaid(done);
+      await queries.invalidateQueries({ queryKey: SHELF });
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      setSaid(error.message);
+    }
+  };
+  const keep = (kind: Kept['kind'], called: string) =>
+    tried(
+      () =>
+        body(
+          client.POST('/api/illustrations/{illustration}/keep', {
+            params,
+            body: { kind, name: called, row: kind === 'part' ? (row?.id ?? '') : '' },
+          }),
+        ),
+      `${called} is kept.`,
+    );
+  const use = (one: Kept) =>
+    perform(async (version) => {
+      const answer = await body(
+        client.POST('/api/illustrations/{illustration}/shelf/{kept}/use', {
+          params: { path: { illustration, kept: one.id } },
+          body: { version, row: one.kind === 'part' ? (row?.id ?? null) : null },
+        }),
+      );
+      if (answer.row) onChoose([answer.row], answer.row);
+      return answer.arrangement;
+    });
+  const remove = (one: Kept) =>
+    tried(() => client.DELETE('/api/shelf/{kept}', { params: { path: { kept: one.id } } }), `${one.name} is gone.`);
+  const wanted = name.trim();
+  return (
+    <div className={form.form}>
+      <h3>For other projects</h3>
+      <div className={form.row}>
+        <TextInput
+          size="xs"
+          label="Keep under the name"
+          placeholder="badger, standing"
+          value={name}
+          onChange={(event) => setName(event.currentTarget.value)}
+        />
+        <Button size="xs" variant="default" disabled={!wanted} onClick={() => keep('template', wanted)}>
+          The places
+        </Button>
+        <Button size="xs" variant="default" disabled={!wanted || !hasList} onClick={() => keep('list', wanted)}>
+          The list
+        </Button>
+        <Button
+          size="xs"
+          variant="default"
+          disabled={row?.frames.length !== 1}
+          onClick={() => keep('part', wanted || (row?.name ?? ''))}
+        >
+          The part
+        </Button>
+      </div>
+      <p className={form.told} role="status">
+        {said ||
+          (kept.data?.length === 0
+            ? 'The places of a figure, with names, pivots and parents, can be fitted to another one; parts and lists be used again.'
+            : '')}
+      </p>
+      <ul className={classes.required} aria-label="What is kept">
+        {kept.data?.map((one) => (
+          <li key={one.id} className={classes.kept}>
+            {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
+            <span className={classes.carriedName}>
+              {one.name}{' '}
+              <span className={classes.quiet}>
+                {one.kind === 'template' ? 'places' : one.kind === 'list' ? 'a list' : 'a part'}
+              </span>
+            </span>
+            <Button
+              size="compact-xs"
+              variant="default"
+              disabled={!canEdit}
+              onClick={() => (one.kind === 'template' ? setFitting(one) : use(one))}
+            >
+              {one.kind === 'template' ? 'Fit it' : one.kind === 'list' ? 'Take this list' : 'Put it in'}
+            </Button>
+            <Button size="compact-xs" variant="subtle" onClick={() => remove(one)}>
+              Take off
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {fitting && fit.data && (
+        <>
+          <p data-testid="fit">
+            {plural(fit.data.pairs.filter((one) => one.found_by === 'name').length, 'part')} by name,{' '}
+            {fit.data.pairs.filter((one) => one.found_by === 'box').length} by place.
+          </p>
+          {fit.data.pairs.some((one) => one.found_by === 'box') && (
+            <p className={form.told}>
+              By place:{' '}
+              {fit.data.pairs
+                .filter((one) => one.found_by === 'box')
+                .map((one) => `${one.name} as ${one.place}`)
+                .join(', ')}
+              .
+            </p>
+          )}
+          {fit.data.places_left.length > 0 && (
+            <p className={form.told}>Places without a part: {fit.data.places_left.join(', ')}.</p>
+          )}
+          {fit.data.parts_left.length > 0 && (
+            <p className={form.told}>Parts without a place: {fit.data.parts_left.join(', ')}.</p>
+          )}
+          <div className={form.row}>
+            <Button
+              size="xs"
+              onClick={() => {
+                use(fitting);
+                setFitting(null);
+              }}
+            >
+              Set their pivots and parents
+            </Button>
+            <Button size="xs" variant="subtle" onClick={() => setFitting(null)}>
+              Leave it
+            </Button>
+          </div>
+        </>
+      )}
+    </div>
+  );
+}
