@@ -114,7 +114,7 @@ class StartTests(TestCase):
             job = self.wait_for_the_end(visitor, asked["job"]["id"])
             self.assertEqual((job["state"], job["error"]), ("done", ""))
             (made,) = visitor.ask("GET", f"/api/illustrations/{brindle['id']}/hand-overs")
-            self.assertEqual((made["report"]["proof"]["ok"], made["report"]["parts"]), (True, 50))
+            self.assertEqual((made["report"]["proof"]["ok"], made["report"]["parts"]), (True, 53))
             package = visitor.ask("GET", f"/api/hand-overs/{made['id']}/package")
             self.assertEqual(len(package), made["package_bytes"])
 

@@ -15,6 +15,7 @@ from django.test import TransactionTestCase
 from tests.cases import kept, make_project
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Row
+from yuplet_server.arrangement.queries import away_from_original, order_of
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
 from yuplet_server.moving.management.commands import sweep_files
@@ -37,7 +38,13 @@ class CommandTests(TransactionTestCase):
         self.assertEqual((brindle.name, brindle.revision.state, brindle.revision.width), ("Brindle", "ready", 2048))
         self.assertEqual(brindle.revision.report["merged"]["differing"], 0)
         rows = Row.objects.filter(arrangement=brindle.pk)
-        self.assertEqual((rows.filter(kind="part").count(), rows.filter(kind="group").count()), (50, 13))
+        self.assertEqual((rows.filter(kind="part").count(), rows.filter(kind="group").count()), (53, 21))
+        self.assertGreaterEqual(rows.filter(pivot_x__isnull=False, parent__isnull=False).count(), 48)
+        found = order_of(brindle)
+        self.assertEqual(found["findings"], [])
+        self.assertEqual([look["name"] for look in found["looks"][0]["looks"]], ["dry", "drenched"])
+        self.assertTrue(all(one["row"] for one in found["required"]))
+        self.assertLessEqual(int(away_from_original(brindle).max()), 2, "what is seen is what was drawn")
         self.assertGreaterEqual(rows.filter(kind="part", shown=False).count(), 5)
         self.assertGreaterEqual(rows.filter(blend="multiply").count(), 3)
         self.assertTrue(User.objects.get(username="demo").check_password(settings.DEMO_PASSWORD))
@@ -49,6 +56,8 @@ class CommandTests(TransactionTestCase):
             self.assertEqual((one.credit["author"], one.credit["licence"]), ("The Marsh Line studio", "MIT"), one.name)
         self.assertEqual([revision.state for revision in brindle.revisions.order_by("number")], ["ready", "review"])
         self.assertEqual(found["Semaphore lamp"].revision.report["counts"]["frames"], 22)
+        self.assertEqual(len(order_of(found["Reed marsh"])["covers"]), 7)
+        self.assertEqual(Row.objects.filter(arrangement=found["Lever frame"].pk, role="press-target").count(), 4)
         self.assertEqual(found["Waybill stamps"].revision.report["counts"]["layers"], 108)
 
     def test_files_that_nothing_refers_to_are_swept_when_they_are_old(self) -> None:

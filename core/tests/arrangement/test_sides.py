@@ -112,6 +112,22 @@ class LookTests(unittest.TestCase):
         )
         self.assertEqual([slot.is_complete for slot in table.slots], [True, False, False, False])
 
+    def test_sets_with_looks_of_the_same_names_belong_together(self) -> None:
+        below = (group("dry", *rows("coat")), PartGroup("w1", "wet", (Part("coat2", "coat", still("c")),)))
+        above = (PartGroup("d2", "Dry", rows("scarf")), PartGroup("w2", "wet", (Part("scarf2", "scarf", still("s")),)))
+        tree = apply(Arrangement((*below, *rows("head"), *above)), MakeAlternates(("g-dry", "w1")))
+        tree = apply(tree, MakeAlternates(("d2", "w2")))
+        (table,) = look_tables(tree)
+        self.assertEqual([(look.name, len(look.groups)) for look in table.looks], [("dry", 2), ("wet", 2)])
+        self.assertEqual([slot.path for slot in table.slots], [("looks", "coat"), ("looks 2", "scarf")])
+        self.assertTrue(all(slot.is_complete for slot in table.slots))
+        apart = apply(tree, commands.RenameRows({"d2": "old", "w2": "new"}))
+        self.assertEqual(len(look_tables(apart)), 2)
+        third = apply(apart, commands.RenameRows({"w2": "wet"}))
+        (one,) = look_tables(third)
+        self.assertEqual([look.name for look in one.looks], ["dry", "wet", "old"])
+        self.assertFalse(all(slot.is_complete for slot in one.slots), "the coat has no old look")
+
     def test_alternates_that_are_parts_are_no_looks(self) -> None:
         tree = apply(Arrangement((group("mouths", *rows("rest", "wide")),)), MakeAlternates(("g-mouths",)))
         self.assertEqual(look_tables(tree), [])

@@ -122,8 +122,15 @@ def order_of(illustration: Illustration) -> dict[str, Any]:
         "required": [asdict(one) for one in required(tree, frozenset(boxes) - set(there))],
         "looks": [
             {
-                "group": table.group.id,
-                "looks": [look.id for look in table.looks],
+                "sets": [one.id for one in table.sets],
+                "looks": [
+                    {
+                        "name": look.name,
+                        "groups": [group.id for group in look.groups],
+                        "shown": any(one.shown_alternate == group.id for one in table.sets for group in look.groups),
+                    }
+                    for look in table.looks
+                ],
                 "slots": [
                     {"path": list(slot.path), "rows": [part.id if part is not None else None for part in slot.parts]}
                     for slot in table.slots

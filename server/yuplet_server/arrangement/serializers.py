@@ -471,11 +471,19 @@ class SlotSerializer(serializers.Serializer[Any]):
     rows = serializers.ListField(child=serializers.CharField(allow_null=True))
 
 
-class LookTableSerializer(serializers.Serializer[Any]):
-    """Parts by looks: `group` is the set, `looks` its groups from the back."""
+class AppearanceSerializer(serializers.Serializer[Any]):
+    """A look: its group in each set that has it, and whether it is shown in any."""
 
-    group = serializers.CharField()
-    looks = serializers.ListField(child=serializers.CharField())
+    name = serializers.CharField()
+    groups = serializers.ListField(child=serializers.CharField())
+    shown = serializers.BooleanField()
+
+
+class LookTableSerializer(serializers.Serializer[Any]):
+    """Parts by looks; `sets` are the groups whose members are looks."""
+
+    sets = serializers.ListField(child=serializers.CharField())
+    looks = AppearanceSerializer(many=True)
     slots = SlotSerializer(many=True)
 
 

@@ -977,6 +977,12 @@ export interface components {
          * @enum {string}
          */
         AboutEnum: "middle" | "pivot" | "itself";
+        /** @description A look: its group in each set that has it, and whether it is shown in any. */
+        Appearance: {
+            name: string;
+            groups: string[];
+            shown: boolean;
+        };
         /** @description A project as one file, on its way out or in. */
         Archive: {
             readonly id: number;
@@ -1634,10 +1640,10 @@ export interface components {
             image: string | null;
             thumbnail: string | null;
         };
-        /** @description Parts by looks: `group` is the set, `looks` its groups from the back. */
+        /** @description Parts by looks; `sets` are the groups whose members are looks. */
         LookTable: {
-            group: string;
-            looks: string[];
+            sets: string[];
+            looks: components["schemas"]["Appearance"][];
             slots: components["schemas"]["Slot"][];
         };
         /** @description Left, top, right, bottom; null where nothing between is alike. */

@@ -1,6 +1,7 @@
 """Looks: several complete appearances of the same figure. Alternates whose members are groups are looks.
 
-Parts of the same name and place within the groups stand for each other; what lies outside of the set is shared by all looks.
+Parts of the same name and place within the groups stand for each other; what lies outside of the sets is shared by all looks. What
+changes with the look may lie in several places of the order: sets that have looks of the same name belong together.
 """
 
 from collections.abc import Iterator
@@ -25,11 +26,21 @@ class Slot:
 
 
 @dataclass(frozen=True, slots=True)
-class LookTable:
-    """Parts by looks. `looks` are the groups back to front, `slots` in the order in which the first look that has each lays it."""
+class Look:
+    """One appearance: its name, and the group that it is in each set that has it."""
 
-    group: PartGroup
-    looks: tuple[PartGroup, ...]
+    name: str
+    groups: tuple[PartGroup, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LookTable:
+    """Parts by looks. `sets` are the groups whose members are looks, `slots` in the order in which the first look that has each lays
+    it; their paths begin with the name of the set where there are several.
+    """
+
+    sets: tuple[PartGroup, ...]
+    looks: tuple[Look, ...]
     slots: tuple[Slot, ...]
 
 
@@ -44,24 +55,43 @@ def is_looks(row: Row) -> bool:
 
 
 def look_tables(arrangement: Arrangement) -> list[LookTable]:
-    """A table for every set of looks, outermost first."""
-    tables = []
+    """A table for all sets of looks that belong together, in the order in which the first of them lie."""
+    together: list[list[PartGroup]] = []
     for _, row in arrangement.walk():
         if not is_looks(row):
             continue
         assert isinstance(row, PartGroup)
-        looks = tuple(member for member in row.members if isinstance(member, PartGroup))
-        by_look = [dict(_within(look, ())) for look in looks]
-        paths: dict[tuple[str, ...], tuple[str, ...]] = {}
-        for found in by_look:
-            for key, (path, _) in found.items():
-                paths.setdefault(key, path)
-        slots = tuple(
-            Slot(path, tuple(found[key][1] if key in found else None for found in by_look))
-            for key, path in paths.items()
+        own = {names.key(member.name) for member in row.members}
+        joined = [sets for sets in together if own & {names.key(look.name) for one in sets for look in one.members}]
+        merged = [one for sets in joined for one in sets] + [row]
+        together = (
+            [merged if sets is joined[0] else sets for sets in together if sets not in joined[1:]]
+            if joined
+            else [*together, merged]
         )
-        tables.append(LookTable(row, looks, slots))
-    return tables
+    return [_table(tuple(sets)) for sets in together]
+
+
+def _table(sets: tuple[PartGroup, ...]) -> LookTable:
+    by_name: dict[str, list[PartGroup]] = {}
+    for one in sets:
+        for member in one.members:
+            if isinstance(member, PartGroup):
+                by_name.setdefault(names.key(member.name), []).append(member)
+    looks = tuple(Look(groups[0].name, tuple(groups)) for groups in by_name.values())
+    slots: list[Slot] = []
+    for one in sets:
+        of_set = {names.key(member.name): member for member in one.members if isinstance(member, PartGroup)}
+        above = (one.name,) if len(sets) > 1 else ()
+        found = [dict(_within(of_set[key], above)) if key in of_set else {} for key in by_name]
+        paths: dict[tuple[str, ...], tuple[str, ...]] = {}
+        for parts in found:
+            for key, (path, _) in parts.items():
+                paths.setdefault(key, path)
+        slots += [
+            Slot(path, tuple(parts[key][1] if key in parts else None for parts in found)) for key, path in paths.items()
+        ]
+    return LookTable(sets, looks, tuple(slots))
 
 
 def _within(group: PartGroup, path: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], tuple[tuple[str, ...], Part]]]:

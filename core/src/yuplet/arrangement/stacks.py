@@ -242,7 +242,10 @@ def as_alternates(arrangement: Arrangement, row_ids: Sequence[str]) -> Replaceme
         members = tuple(row for row in siblings if row.id in set(row_ids))
         if len(members) < len(set(row_ids)):
             raise CannotJoin("The rows are in different groups. Choose rows of one group.")
-        group = PartGroup(_free_id(arrangement, f"a{members[0].id}"), members[0].name, members)
+        taken = [row.name for row in siblings if isinstance(row, PartGroup) and row not in members]
+        # Alternates whose members are groups are looks.
+        wished = "looks" if all(isinstance(row, PartGroup) for row in members) else members[0].name
+        group = PartGroup(_free_id(arrangement, f"a{members[0].id}"), names.usable(wished, taken, "group"), members)
         inside = around[-1].id if around else None
         leaving = tuple(inner.id for row in members for inner in (row, *_below(row)))
     if len(members) < 2:

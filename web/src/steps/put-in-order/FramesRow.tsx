@@ -61,7 +61,11 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
     set(row.frames.map((one, index) => (index === at ? next : one.milliseconds)));
   };
   const boxes = row.frames.map(boxOf);
-  const largest = Math.min(...boxes.map(([, , width, height]) => Math.min(50 / width, 42 / height)));
+  // As large as the middling frame fits: one stray pixel does not make all others tiny.
+  const scales = boxes
+    .map(([, , width, height]) => Math.min(50 / width, 42 / height))
+    .sort((one, other) => one - other);
+  const largest = scales[Math.floor(scales.length / 2)] ?? 1;
   const step = (by: number) => onMoment((at + by + row.frames.length) % row.frames.length);
   return (
     <section className={classes.frames} aria-label={`Frames of ${row.name}`}>

@@ -37,7 +37,7 @@ export function Sets(props: Props) {
           </p>
         )}
         {order?.looks.map((table) => (
-          <LookTable key={table.group} {...props} table={table} />
+          <LookTable key={table.sets.join()} {...props} table={table} />
         ))}
       </div>
       <div className={form.form}>
@@ -74,7 +74,7 @@ function LookTable({
   onChoose,
 }: Props & { table: Order['looks'][number] }) {
   const byId = new Map(view.rows.map((row) => [row.id, row]));
-  const looks = table.looks.map((id) => byId.get(id)).filter((row): row is Row => row !== undefined);
+  const { looks } = table;
   const gaps = table.slots.filter((slot) => slot.rows.includes(null)).length;
   return (
     <>
@@ -85,16 +85,18 @@ function LookTable({
       <table className={classes.looks}>
         <thead>
           <tr>
-            <th>{byId.get(table.group)?.name}</th>
+            <th>{table.sets.length === 1 && byId.get(table.sets[0] ?? '')?.name}</th>
             {looks.map((look) => (
-              <th key={look.id}>
+              <th key={look.name}>
                 <Button
                   size="compact-xs"
                   variant={look.shown ? 'filled' : 'default'}
                   aria-pressed={look.shown}
                   disabled={!canEdit}
                   title={look.shown ? 'It is shown' : `Show ${look.name}`}
-                  onClick={() => !look.shown && act({ do: 'show-rows', shown: { [look.id]: true } })}
+                  onClick={() =>
+                    act({ do: 'show-rows', shown: Object.fromEntries(look.groups.map((group) => [group, true])) })
+                  }
                 >
                   {look.name}
                 </Button>
@@ -132,7 +134,7 @@ function LookTable({
                 {looks.map((look, at) => {
                   const row = rows[at];
                   return (
-                    <td key={look.id}>
+                    <td key={look.name}>
                       {row ? (
                         <button
                           type="button"

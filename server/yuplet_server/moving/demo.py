@@ -1,0 +1,103 @@
+"""How the demo illustrations are put in order: the same steps that an artist would take, each of which can be taken back."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from yuplet.arrangement.commands import from_json
+from yuplet.illustration.made import Turn
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement import actions, adding, changing, jointing, queries
+from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.illustrations.models import Illustration
+
+MOUTHS = ("rest", "smile", "round", "wide", "narrow", "teeth", "tongue", "frown")
+WET_COAT, WET_SCARF = (26, 58, 66), (104, 40, 34)
+
+
+@dataclass(frozen=True, slots=True)
+class _Artist:
+    """Somebody who works at one illustration."""
+
+    illustration: Illustration
+    user: User
+
+    @property
+    def version(self) -> int:
+        return Arrangement.objects.get(pk=self.illustration.pk).version
+
+    def rows(self) -> dict[str, str]:
+        """The id of each row by its name and those of the groups around it."""
+        tree = queries.tree_of(Arrangement.objects.get(pk=self.illustration.pk))
+        return {"/".join((*(group.name for group in around), row.name)): row.id for around, row in tree.walk()}
+
+    def do(self, kind: str, **command: Any) -> None:
+        actions.do(self.illustration.pk, self.user, self.version, from_json({"do": kind, **command}))
+
+    def new_row(self, step: Callable[[], None]) -> str:
+        """The row that a step puts in."""
+        before = set(self.rows().values())
+        step()
+        (fresh,) = set(self.rows().values()) - before
+        return fresh
+
+
+def put_in_order(illustration: Illustration, user: User) -> None:
+    """Put one of the demo illustrations in order; others stay as they were brought in."""
+    artist = _Artist(illustration, user)
+    arrange = {"Brindle": _brindle, "Lever frame": _lever_frame, "Reed marsh": _reed_marsh}.get(illustration.name)
+    if arrange is not None:
+        arrange(artist)
+
+
+def _brindle(artist: _Artist) -> None:
+    rows = artist.rows()
+    artist.do("set-roles", roles={rows["Brindle/ground shadow"]: "ground"})
+    artist.do("make-alternates", rows=[rows["Brindle/head/mouths"]])
+    for side in ("left", "right"):
+        eyes = [rows[f"Brindle/head/eyes/eye {state} {side}"] for state in ("open", "closed")]
+        made = artist.new_row(lambda eyes=eyes: artist.do("make-alternates", rows=eyes))  # type: ignore[misc]
+        artist.do("rename-rows", names={made: f"eye {side}"})
+    told = jointing.proposed(artist.illustration, [])
+    artist.do("set-joints", parents=told["parents"], pivots=told["pivots"])
+    artist.do("decide", decisions={"required": [f"mouth {shape}" for shape in MOUTHS]})
+    _looks(artist, "coat", ["Brindle/coat/coat"], WET_COAT)
+    _looks(artist, "scarf", ["Brindle/scarf/scarf end", "Brindle/scarf/scarf"], WET_SCARF)
+
+
+def _looks(artist: _Artist, name: str, paths: list[str], wet: tuple[int, int, int]) -> None:
+    """Parts as they are, and once more drenched by the rain, as two looks."""
+    rows = artist.rows()
+    dry = [rows[path] for path in paths]
+    drenched = []
+    for row in dry:
+        copy = adding.duplicate(artist.illustration.pk, artist.user, artist.version, row, Turn(), "itself")
+        changing.change(artist.illustration.pk, artist.user, artist.version, copy, "dye", colour=wet, shaded=True)
+        drenched.append(copy)
+    groups = [artist.new_row(lambda own=own: artist.do("group-rows", rows=own)) for own in (dry, drenched)]  # type: ignore[misc]
+    names = {copy: path.rsplit("/", 1)[1] for copy, path in zip(drenched, paths, strict=True)}
+    artist.do("rename-rows", names={groups[0]: "dry", groups[1]: "drenched", **names})
+    looks = artist.new_row(lambda: artist.do("make-alternates", rows=groups))
+    artist.do("rename-rows", names={looks: f"{name} by weather"})
+    artist.do("show-rows", shown={groups[0]: True})
+
+
+def _lever_frame(artist: _Artist) -> None:
+    rows = artist.rows()
+    keys = [row for path, row in rows.items() if path.startswith("keys/") and path.endswith((" base", " cap"))]
+    artist.do("set-roles", roles={**dict.fromkeys(keys, "press-target"), rows["panel/board"]: "ground"})
+    artist.do("set-fits", anchors={**dict.fromkeys(keys, [1, 0]), rows["bell/bell dome"]: [1, 1]})
+    for path in ("panel/board", "keys/key rested/rested base", "keys/key pressed/pressed base"):
+        margins = queries.margins_of(Illustration.objects.get(pk=artist.illustration.pk), rows[path])
+        if margins is not None:
+            artist.do("set-fits", margins={rows[path]: list(margins)})
+
+
+def _reed_marsh(artist: _Artist) -> None:
+    planes = ("sky", "far embankment", "water", "reeds, far", "fog", "reeds, middle", "reeds, near")
+    rows = artist.rows()
+    adding.join(artist.illustration.pk, artist.user, artist.version, [rows[plane] for plane in planes])
+    artist.do(
+        "spread-depths", rows=[row for path, row in artist.rows().items() if path in planes], step=250, nearest=-250
+    )
+    artist.do("decide", decisions={"distance": 1500, "travel": 400})
