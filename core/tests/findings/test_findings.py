@@ -9,9 +9,10 @@ from scipy import ndimage
 from yuplet.arrangement.commands import JoinRows, apply
 from yuplet.arrangement.tree import Arrangement
 from yuplet.findings.doubles import TURNS, Drawn, leftovers, same_drawings, turn_between
-from yuplet.findings.findings import Finding, look_over, placed_as
+from yuplet.findings.finding import Finding
+from yuplet.findings.findings import look_over, placed_as
 from yuplet.findings.specks import crumbs, pinholes
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 from yuplet.illustration.made import Cut, MadeLayer, Turn, Turned
 from yuplet.parts.making import Content
@@ -258,3 +259,34 @@ class OverlayTests(unittest.TestCase):
         self.assertNotIn("overlay", [kind for kind, _ in scene.kinds()])
         scene.parts = (replace(ground, shown=False), replace(shade, blend="multiply"))
         self.assertNotIn("overlay", [kind for kind, _ in scene.kinds()], "nothing is seen behind it")
+
+
+class SeenTests(unittest.TestCase):
+    def test_what_lies_wholly_behind_others_is_said_unless_it_should(self) -> None:
+        small = np.zeros((40, 60, 4), np.uint8)
+        small[12:18, 10:20] = (0, 90, 0, 255)
+        scene = Scene(stone=cut(small), body=cut(blob()))
+        found = [one for one in scene.found() if one.kind == "covered"]
+        self.assertEqual(
+            [one.sentence for one in found], ["'stone' lies wholly behind other parts, so it is not seen."]
+        )
+        self.assertEqual(found[0].pixels, 60)
+        scene.parts = (replace(scene.parts[0], role="ground"), scene.parts[1])
+        self.assertNotIn("covered", {one.kind for one in scene.found()})
+        scene.parts = (replace(scene.parts[0], role="picture"), replace(scene.parts[1], opacity=0.9))
+        self.assertNotIn("covered", {one.kind for one in scene.found()})
+
+    def test_a_joint_that_opens_is_said_until_the_parts_overlap_enough(self) -> None:
+        picture = np.zeros((40, 60, 4), np.uint8)
+        body, limb = picture.copy(), picture.copy()
+        body[2:20, 15:45] = (200, 0, 0, 255)
+        limb[20:38, 22:38] = (0, 0, 200, 255)
+        scene = Scene(body=cut(body), limb=cut(limb))
+        scene.parts = (scene.parts[0], replace(scene.parts[1], parent="body", pivot=Point(30, 20)))
+        (found,) = (one for one in scene.found() if one.kind == "joint")
+        self.assertRegex(found.sentence, r"^'limb' opens \d+ px at its joint with 'body' when it turns by -?20°\.$")
+        self.assertEqual(found.rows, ("limb", "body"))
+        limb[10:20, 22:38] = (0, 0, 200, 255)
+        scene = Scene(body=cut(body), limb=cut(limb))
+        scene.parts = (scene.parts[0], replace(scene.parts[1], parent="body", pivot=Point(30, 14)))
+        self.assertNotIn("joint", {one.kind for one in scene.found()})

@@ -177,10 +177,14 @@ def change(illustration_id: int, user: User, version: int, row: str, what: str, 
     `what` is one of `CHANGES`, `numbers` what that needs. Raises as `take_out` does.
     """
     begun = begin(illustration_id, user, version, {(row, "frames"), (row, "offset")})
-    illustration, before = begun.illustration, begun.before
+    take_step(begun.arrangement, user, step_of(begun.illustration, begun.before, row, what, **numbers))
+
+
+def step_of(illustration: Illustration, before: Tree, row: str, what: str, **numbers: Any) -> ReplaceRows:
+    """The step that changes the pixels of a part. Raises as `change` does."""
     made = _CHANGES[what]
     try:
         asked = inspect.signature(made).bind(Change(illustration, before, row), **numbers)
     except TypeError as error:
         raise CannotTakeOut(f"'{what}' is not complete: {error}.") from error
-    take_step(begun.arrangement, user, made(*asked.args, **asked.kwargs))
+    return made(*asked.args, **asked.kwargs)

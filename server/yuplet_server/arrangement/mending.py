@@ -13,7 +13,8 @@ from yuplet.arrangement.taking import changed_parts, new_part, part_to_change
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import turn_between
-from yuplet.findings.findings import Finding, look_over, placed_as
+from yuplet.findings.finding import Finding
+from yuplet.findings.findings import look_over, placed_as
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
@@ -21,12 +22,14 @@ from yuplet.illustration.made import Extension, Turned
 from yuplet.illustration.records import from_record
 from yuplet.parts.cutting import owners, take_out, without
 from yuplet.parts.extending import extended
+from yuplet.parts.joints import limb_at
 from yuplet.parts.making import Content, Made
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.parts.turning import turned
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.actions import begin, take_step
+from yuplet_server.arrangement.changing import step_of
 from yuplet_server.arrangement.drawing import drawn
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.illustrations.actions import keep_made
@@ -91,7 +94,8 @@ def mend(
     """Mend what was found, in one step.
 
     `kind` is that of the finding: crumbs are swept and pinholes filled in the `frames` of the first row, or in all of them; what is
-    nowhere becomes a part of its own; the same drawings become one image; an overlay is laid as normal. Raises as `take_out` does.
+    nowhere becomes a part of its own; the same drawings become one image; an overlay is laid as normal; a joint that opens is
+    rounded off. Raises as `take_out` does.
     """
     begun = begin(illustration_id, user, version, {(row, "frames") for row in rows})
     illustration, before = begun.illustration, begun.before
@@ -101,12 +105,26 @@ def mend(
         step = _as_a_part(illustration, before, layer, smallest)
     elif kind == "same-drawing":
         step = _as_one_image(illustration, before, rows, tolerance)
+    elif kind == "joint":
+        step = _as_a_round_joint(illustration, before, _only(rows))
     elif kind == "overlay":
         part = part_to_change(before, _only(rows))
         step = changed_parts(before, [replace(part, blend="normal")], f"Lay '{part.name}' as normal")
     else:
         raise CannotTakeOut(f"There is nothing to mend of the kind '{kind}'.")
     take_step(begun.arrangement, user, step)
+
+
+def _as_a_round_joint(illustration: Illustration, before: Tree, row: str) -> ReplaceRows:
+    """Of a part and its parent, the one that lies behind is rounded off about the pivot beneath the other."""
+    part = part_to_change(before, row)
+    parent = before.parents().get(row)
+    if parent is None or part.pivot is None:
+        raise CannotTakeOut(f"'{part.name}' has no parent or no pivot (any more). Look again.")
+    order = [one.id for _, one in before.parts()]
+    behind = min(row, parent, key=order.index)
+    radius = limb_at(queries.art_of(illustration, row).content, part.pivot).radius
+    return step_of(illustration, before, behind, "round-off", at=tuple(part.pivot), radius=max(1.0, radius))
 
 
 def _only(rows: Sequence[str]) -> str:

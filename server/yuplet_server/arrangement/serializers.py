@@ -7,7 +7,7 @@ from yuplet.arrangement.naming import KINDS as NAME_CHANGES
 from yuplet.arrangement.naming import From, Letters, Matching, Side
 from yuplet.arrangement.sides import Kind as SeriesKind
 from yuplet.arrangement.tree import Meaning
-from yuplet.findings.findings import Kind, Severity
+from yuplet.findings.finding import Kind, Severity
 from yuplet.illustration.matching import Change
 from yuplet.parts.part import Role
 from yuplet.selecting.gestures import KINDS

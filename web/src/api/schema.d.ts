@@ -1399,6 +1399,8 @@ export interface components {
          *     * `remainder` - remainder
          *     * `overlay` - overlay
          *     * `same-drawing` - same-drawing
+         *     * `covered` - covered
+         *     * `joint` - joint
          *     * `required` - required
          *     * `empty` - empty
          *     * `name` - name
@@ -1411,7 +1413,7 @@ export interface components {
          *     * `cover` - cover
          * @enum {string}
          */
-        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
+        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "covered" | "joint" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
         /** @description Which parts are at which places of a template, and what is left on both sides. */
         Fit: {
             pairs: components["schemas"]["FitPair"][];

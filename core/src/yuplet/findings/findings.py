@@ -1,63 +1,30 @@
 """All findings of an arrangement, each with where it is and what can be done about it."""
 
+import math
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
-from typing import Literal, TypeAlias
 
 import numpy as np
 
-from yuplet.arrangement.tree import Arrangement, PartGroup
+from yuplet.arrangement.skeleton import carried_by
+from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import Drawn, leftovers, same_drawings
+from yuplet.findings.finding import Finding
 from yuplet.findings.specks import crumbs, pinholes
-from yuplet.geometry import Box, Point
+from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.illustration.made import Turn, Turned
+from yuplet.parts.joints import limb_at
 from yuplet.parts.making import Content, placed_mask
 from yuplet.parts.part import Part, rest_box
+from yuplet.parts.swing import gap_at, silhouette, surroundings, swing
 from yuplet.parts.turning import turn_box
 from yuplet.pixels.trimming import content_box
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.regions import pieces_of
 
-Kind: TypeAlias = Literal[
-    "crumbs", "pinholes", "leftover", "copy", "remainder", "overlay", "same-drawing",
-    "required", "empty", "name", "pair", "series", "look", "pivot", "depth", "hidden", "cover",
-]  # fmt: skip
-Severity: TypeAlias = Literal["error", "warning", "note"]
-_ERRORS = {"required"}
-_NOTES = {"same-drawing", "series", "hidden", "pinholes"}
 _COPY = re.compile(r"\bcop(y|ies)\b|\(\d+\)$", re.IGNORECASE)
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """Something to look at.
-
-    `rows` are the parts that it concerns, the one to be mended first; `frame` which moment (from 0) of an animated one. `box` is where
-    on the canvas, `mask` which pixels of it. `layer` is the layer of the source whose art is missing. `turns` is how the
-    drawing of the first row is turned to be that of each row. `proposal` is a better name, where there is one.
-    """
-
-    kind: Kind
-    rows: tuple[str, ...]
-    sentence: str
-    box: Box | None = None
-    mask: Chosen | None = None
-    frame: int | None = None
-    layer: str | None = None
-    turns: tuple[Turn, ...] = field(default=())
-    proposal: str | None = None
-
-    @property
-    def severity(self) -> Severity:
-        """An error means that what was asked for is not there; a warning that a receiver may have trouble."""
-        return "error" if self.kind in _ERRORS else "note" if self.kind in _NOTES else "warning"
-
-    @property
-    def pixels(self) -> int:
-        """How many pixels it is about."""
-        return 0 if self.mask is None else int(self.mask.sum())
 
 
 def look_over(
@@ -100,6 +67,8 @@ def look_over(
     found += _overlays(illustration, arrangement)
     found += _remainder(illustration, arrangement, layer_of, agreeing, smallest)
     found += _same(at_rest, tolerance)
+    found += _covered(arrangement, at_rest, illustration.canvas)
+    found += _joints(arrangement, at_rest)
     return found
 
 
@@ -255,3 +224,82 @@ def _way(turn: Turn) -> str:
 
 def _number(count: int, thing: str) -> str:
     return f"{count} {thing}" if count == 1 else f"{count} {thing}s"
+
+
+def _seen(arrangement: Arrangement) -> set[str]:
+    """The parts that are seen at rest."""
+    parts = arrangement.settled().parts()
+    return {part.id for around, part in parts if part.shown and all(group.shown for group in around)}
+
+
+def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canvas: Size) -> list[Finding]:
+    """Parts that are shown and lie wholly behind others, though nothing says that they should: nobody will see them."""
+    seen = _seen(arrangement)
+    plain: dict[str, bool] = {}
+    for around, part in arrangement.parts():
+        laid: list[Row] = [part, *around]
+        plain[part.id] = all(one.opacity == 1 and one.blend == "normal" for one in laid)
+    over = np.zeros((canvas.height, canvas.width), np.bool_)
+    found = []
+    for part, drawn in reversed(parts):
+        if part.id not in seen:
+            continue
+        box = drawn.box.meet(Box(0, 0, *canvas))
+        if box.is_empty:
+            continue
+        alpha = drawn.within(box)[0][..., 3]
+        there = over[box.top : box.bottom, box.left : box.right]
+        if part.role in ("picture", "press-target", "text", "loose") and not ((alpha > 0) & ~there).any():
+            said = f"'{part.name}' lies wholly behind other parts, so it is not seen."
+            found.append(Finding("covered", (part.id,), said, box, alpha > 0))
+        if plain[part.id]:
+            there |= alpha == 255
+    return found[::-1]
+
+
+SWING = (-20.0, -10.0, 10.0, 20.0)
+"""Degrees by which joints are tried."""
+_OPEN, _FEW = 0.015, 6
+"""The share of the disc about a joint, and the pixels, that may open before it is said."""
+
+
+def _joints(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]]) -> list[Finding]:
+    """Parts that open a gap when they turn a little: they and what carries them do not overlap enough."""
+    drawn = {part.id: one for part, one in parts}
+    named = {part.id: part for part, _ in parts}
+    parents, seen = arrangement.parents(), _seen(arrangement)
+    found = []
+    for part, own in parts:
+        parent = parents.get(part.id)
+        if part.pivot is None or parent not in drawn or part.id not in seen or part.blend != "normal":
+            continue
+        limb = own.content()
+        try:
+            joint = limb_at(limb, part.pivot)
+        except CannotTakeOut:
+            continue  # it turns about a place beside it, on purpose or not
+        around = surroundings(joint)
+        turning = carried_by(arrangement, part.id)
+        staying = [
+            _cut(other, around)
+            for row, other in drawn.items()
+            if row in seen
+            and row not in turning
+            and named[row].blend == "normal"
+            and not other.box.meet(around).is_empty
+        ]
+        worst = swing(limb, silhouette(staying, around), joint, SWING)
+        gap = sum(worst.opened[worst.widest])
+        if gap > max(_FEW, _OPEN * math.pi * joint.radius**2):
+            degrees = worst.degrees[worst.widest]
+            pixels = gap_at(limb, silhouette(staying, around), joint, degrees)
+            said = (
+                f"'{part.name}' opens {gap} px at its joint with '{named[parent].name}' when it turns by {degrees:g}°."
+            )
+            found.append(Finding("joint", (part.id, parent), said, pixels.box, pixels.opened))
+    return found
+
+
+def _cut(drawn: Drawn, box: Box) -> Content:
+    common = drawn.box.meet(box)
+    return Content(common, drawn.within(common)[0])

@@ -8,7 +8,7 @@ from yuplet.arrangement.planes import contradictions, covers
 from yuplet.arrangement.required import required
 from yuplet.arrangement.sides import series
 from yuplet.arrangement.tree import Arrangement
-from yuplet.findings.findings import Finding
+from yuplet.findings.finding import Finding
 from yuplet.geometry import Box, Point, Size
 from yuplet.parts.part import Part
 

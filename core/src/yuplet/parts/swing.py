@@ -31,6 +31,11 @@ class Swing:
         sums = [sum(one) + sum(other) for one, other in zip(self.opened, self.jutting, strict=True)]
         return max(range(len(sums)), key=lambda at: (sums[at], -abs(self.degrees[at])))
 
+    @property
+    def widest(self) -> int:
+        """The index of the angle at which most opens; of several, the one nearest to rest."""
+        return max(range(len(self.opened)), key=lambda at: (sum(self.opened[at]), -abs(self.degrees[at])))
+
 
 @dataclass(frozen=True, slots=True)
 class Gap:

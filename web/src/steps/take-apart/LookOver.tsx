@@ -19,6 +19,8 @@ const KINDS: readonly { kind: Finding['kind']; title: string; told: string }[] =
   { kind: 'crumbs', title: 'Crumbs', told: 'Tiny pieces beside a part; they make its box larger.' },
   { kind: 'pinholes', title: 'Pinholes', told: 'Tiny holes that the art goes round.' },
   { kind: 'overlay', title: 'Mixed with what lies behind', told: 'A program without modes lays these otherwise.' },
+  { kind: 'covered', title: 'Wholly covered', told: 'Nobody will see these, and nothing says that it should be so.' },
+  { kind: 'joint', title: 'Joints that open', told: 'Seen as soon as somebody moves the figure a little.' },
   { kind: 'same-drawing', title: 'The same drawing', told: 'One image can be laid several times.' },
 ];
 
@@ -146,6 +148,11 @@ function Mends({ finding, taking, act }: { finding: Finding } & Pick<Props, 'tak
         (['Make one part of it and what it lies on', () => act({ do: 'join-rows', rows: [first, second] })] as const),
       ['Lay it as normal', () => mend(finding)] as const,
     ],
+    covered: [
+      ['Leave it out', () => act({ do: 'include-parts', included: { [first]: false } })],
+      ['It is the ground', () => act({ do: 'set-roles', roles: { [first]: 'ground' } })],
+    ],
+    joint: [['Round it off beneath', () => mend(finding)]],
     'same-drawing': [['Let them be one image', () => mend(finding)] as const],
   };
   return (all[kind] ?? []).map(
