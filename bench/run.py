@@ -2,6 +2,7 @@
 
 import bring_in
 import hand_over
+import order
 import pile
 import take_apart
 import vector
@@ -14,6 +15,8 @@ with two cores; nothing here is asserted by a test.
 """
 
 if __name__ == "__main__":
-    text = "\n".join([HEAD, hand_over.main(), bring_in.main(), vector.main(), take_apart.main(), pile.main()])
+    text = "\n".join(
+        [HEAD, hand_over.main(), bring_in.main(), vector.main(), take_apart.main(), order.main(), pile.main()]
+    )
     (ROOT / "docs" / "measurements.md").write_text(text)
     print(text)

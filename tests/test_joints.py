@@ -1,14 +1,19 @@
 """Joints, sets, depths, fits and notes in the browser, on a jointed figure whose joints are known."""
 
 import math
+import random
 import re
 import tempfile
 from pathlib import Path
 
 from paper_signalman import SVG
+from PIL import Image
 from playwright.sync_api import Locator, expect
 
 from tests.product import ProductTestCase
+from yuplet.arrangement.commands import OrderRows, apply
+from yuplet.arrangement.tree import Arrangement
+from yuplet.parts.part import Part, still
 
 
 class JointTests(ProductTestCase):
@@ -182,3 +187,91 @@ class JointTests(ProductTestCase):
         self.assert_accessible("role and fit")
         self.page.get_by_role("button", name="Undo").click()
         expect(left).to_have_value("11 px")
+
+    def test_natural_order_is_that_of_the_unicode_collation(self) -> None:
+        """Beside ICU, as the browser has it: the Unicode Collation Algorithm (UTS 10) with numbers by their value."""
+        choose = random.Random(11)
+        words = ["arm", "Arm", "leg", "eye", "mouth", "frame", "zebra", "\xe4pfel", "Zug"]
+        wanted = list({f"{choose.choice(words)} {choose.randrange(1, 1200)}" for _ in range(80)})
+        # Names that differ in letter case only have no order of their own; numbers decide first.
+        wanted = list({name.casefold(): name for name in wanted}.values())
+        expected = self.page.evaluate(
+            """names => names.sort(new Intl.Collator('en', { numeric: true, sensitivity: 'accent' }).compare)""", wanted
+        )
+        rows = Arrangement(tuple(Part(str(at), name, still(str(at))) for at, name in enumerate(sorted(wanted))))
+        found = [row.name for row in apply(rows, OrderRows(None, "name")).rows]
+        self.assertEqual([name for name in found if name.isascii()], [name for name in expected if name.isascii()])
+
+    def test_rows_come_to_lie_beside_what_is_clicked_on_and_in_the_strip(self) -> None:
+        self.row("flag-1").click()
+        self.page.get_by_role("button", name="Order", exact=True).click()
+        self.page.get_by_role("menuitem", name="Directly behind what I click on").click()
+        self.page.mouse.click(*self.spot(110, 60))
+        expect(self.page.get_by_text("Last step: Move 'flag-1'")).to_be_visible()
+        names = self.names()
+        self.assertEqual(names.index("flag-1"), names.index("head") + 1, "the front-most is listed first")
+        self.page.keyboard.press("t")
+        strip = self.page.get_by_label("Parts from the back to the front")
+        order = [part.get_attribute("data-part") for part in strip.locator("[data-part]").all()]
+        self.assertEqual(order.index("flag-1") + 1, order.index("head"))
+        strip.locator('[data-part="flag-2"]').drag_to(
+            strip.locator('[data-part="leg"]'), target_position={"x": 4, "y": 20}
+        )
+        expect(strip.locator("[data-part]").first).to_have_attribute("data-part", "flag-2")
+        self.assert_accessible("strip")
+        self.page.keyboard.press("Shift+N")
+        expect(strip.locator("[data-part]").nth(1)).to_have_attribute("data-part", "leg")
+
+    def test_places_and_parts_are_kept_and_used_again(self) -> None:
+        self.propose()
+        self.row_of("lower")
+        self.page_of("Sets")
+        self.page.get_by_label("Keep under the name").fill("signalman")
+        self.page.get_by_role("button", name="The places").click()
+        expect(self.page.get_by_text("signalman is kept.")).to_be_visible()
+        self.page.get_by_role("button", name="The part").click()
+        kept = self.page.get_by_label("What is kept")
+        expect(kept.get_by_role("listitem")).to_have_count(2)
+        kept.get_by_role("button", name="Fit it").click()
+        expect(self.page.get_by_test_id("fit")).to_have_text("9 parts by name, 0 by place.")
+        self.page.get_by_role("button", name="Set their pivots and parents").click()
+        expect(self.page.get_by_text("Last step: Set the joints of")).to_be_visible()
+        kept.get_by_role("button", name="Put it in").click()
+        expect(self.page.get_by_text("Last step: Take 'signalman' from the shelf")).to_be_visible()
+        self.assert_accessible("shelf")
+
+    def row_of(self, name: str) -> None:
+        """Choose a part in the list of who carries whom."""
+        self.carried(name).first.click()
+
+
+class FrameTests(ProductTestCase):
+    def test_frames_are_timed_stepped_and_seen_with_their_neighbours(self) -> None:
+        self.sign_in()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        file = Path(folder.name) / "wink.png"
+        frames = [Image.new("RGBA", (40, 30), (0, 0, 0, 0)) for _ in range(4)]
+        for at, frame in enumerate(frames):
+            frame.paste((200, 80, 20, 255), (5 + 8 * (at % 3), 5, 12 + 8 * (at % 3), 20))
+        frames[0].save(file, save_all=True, append_images=frames[1:], duration=100, loop=0)
+        self.bring_in(file)
+        self.page.locator("[data-row]").first.click()
+        row = self.page.get_by_label("Frames of wink")
+        expect(row.get_by_text("= 1, 100 ms")).to_be_visible()
+        row.get_by_role("button", name="Frame 2").click()
+        time = row.get_by_label("Time of frame 2")
+        time.fill("250")
+        time.press("Enter")
+        expect(row.get_by_text("2, 250 ms")).to_be_visible()
+        self.assert_accessible("frames")
+        plain = self.screen_pixels()
+        row.get_by_label("Neighbours").check()
+        self.page.wait_for_timeout(200)
+        self.assertGreater(self.differing(plain, self.screen_pixels()), 500)
+        row.get_by_role("button", name="All alike").click()
+        expect(row.get_by_text("250 ms")).to_have_count(4)
+        row.get_by_role("button", name="Play").click()
+        expect(row.get_by_role("button", name="Frame 4")).to_have_attribute("aria-pressed", "true")
+        self.page.keyboard.press("o")
+        expect(row.get_by_role("button", name="Play")).to_be_visible()

@@ -4,6 +4,8 @@ import json
 import zipfile
 from typing import Any
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from paper_signalman import ELBOW, HIP, SHOULDER, SVG
 
 from tests.cases import brought_in, handed_over
@@ -164,3 +166,28 @@ class JointTests(TakingCase):
         with self.assertNumQueries(3):
             found = order_of(more)
         self.assertEqual(len(found["series"][0]["rows"]), 150)
+
+    def test_a_command_on_many_parts_takes_as_many_queries_as_one_on_few(self) -> None:
+        counts = []
+        for number in (3, 150):
+            shapes = "".join(f'<rect id="leaf-{at}" x="{at}" y="3" width="4" height="5"/>' for at in range(number))
+            svg = f'<svg xmlns="http://www.w3.org/2000/svg" width="300" height="90">{shapes}</svg>'.encode()
+            self.illustration = brought_in(self.project, f"{number}.svg", svg)
+            parts = [row["id"] for row in self.arrangement()["rows"] if row["kind"] == "part"]
+            with CaptureQueriesContext(connection) as asked:
+                self.do(do="spread-depths", rows=parts, step=10)
+            counts.append(len(asked))
+        self.assertEqual(counts[0], counts[1])
+
+    def test_the_second_of_two_is_told_which_rows_changed_and_nothing_is_lost(self) -> None:
+        rows = self.rows()
+        upper, body, head = (rows[name]["id"] for name in ("arm left/upper", "body", "head"))
+        version = self.arrangement()["version"]
+        self.do(do="set-joints", parents={upper: body})
+        late = {"do": "set-joints", "parents": {upper: head}}
+        told = self.post(self.ada, "steps", 409, {"version": version, "command": late})
+        self.assertIn("ben", told["detail"])
+        other = {"do": "set-joints", "pivots": {upper: [140, 110]}}
+        self.post(self.ada, "steps", 200, {"version": version, "command": other})
+        row = self.rows()["arm left/upper"]
+        self.assertEqual((row["parent"], row["pivot"]), (body, [140, 110]))

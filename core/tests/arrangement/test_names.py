@@ -3,11 +3,14 @@
 Source of the reserved names: Microsoft, "Naming Files, Paths, and Namespaces" (list written down from that page).
 """
 
+import json
 import tempfile
 import unicodedata
 import unittest
 from pathlib import Path
 
+import confusable_homoglyphs
+from confusable_homoglyphs import categories
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -89,3 +92,53 @@ class ProposalTests(unittest.TestCase):
         self.assertEqual(names.key(composed), names.key(apart))
         self.assertEqual(names.key("Straße"), names.key("STRASSE"))
         self.assertNotEqual(names.key("arm"), names.key("arm 2"))
+
+
+class LookAlikeTests(unittest.TestCase):
+    def test_letters_that_look_alike_are_found_among_those_of_another_alphabet(self) -> None:
+        # From Unicode's own list (UTS 39, confusables.txt 15.1; these lines from memory): Cyrillic and Greek letters that look Latin.
+        for letter, like in {
+            "\u0430": "a",
+            "\u0435": "e",
+            "\u043e": "o",
+            "\u0440": "p",
+            "\u0441": "c",
+            "\u0391": "A",
+            "\u039f": "O",
+        }.items():
+            with self.subTest(letter):
+                word = f"h{letter}nd" if like.islower() else f"{letter}RM"
+                self.assertEqual(names.look_alikes(word), {letter: like})
+        for word in ("\u0440\u0443\u043a\u0430 1", "arm \u0394", "\u5de6\u624b arm", "\xe4pfel", "arm_2"):
+            with self.subTest(word):
+                self.assertEqual(names.look_alikes(word), {})
+
+    def test_every_letter_that_the_package_lists_for_a_latin_one_is_found(self) -> None:
+        data = json.loads((Path(confusable_homoglyphs.__file__).parent / "confusables.json").read_text("utf-8"))
+        found = missed = 0
+        for letter, others in data.items():
+            alike = {
+                other["c"] for other in others if len(other["c"]) == 1 and other["c"].isascii() and other["c"].isalpha()
+            }
+            if (
+                len(letter) != 1
+                or not letter.isalpha()
+                or categories.alias(letter) not in ("CYRILLIC", "GREEK")
+                or not alike
+            ):
+                continue
+            alike = {other for other in alike if other.isupper() == letter.isupper()}
+            if not alike:
+                continue
+            if names.look_alikes(f"hand{letter}").get(letter) in alike:
+                found += 1
+            else:
+                missed += 1
+        self.assertEqual(missed, 0)
+        self.assertGreater(found, 40)
+
+    def test_names_that_programs_give(self) -> None:
+        for name in ("Layer 1", "layer1", "Group", "Path 12", "Untitled-2", "shape #3", "new"):
+            self.assertTrue(names.is_default(name), name)
+        for name in ("hand", "layered hair", "text of law", "path of reeds", "mouth 3"):
+            self.assertFalse(names.is_default(name), name)

@@ -4,6 +4,7 @@ Each command can say what undoes it (`inverse`, asked before it is applied) and 
 (`touched`), so that one person's undo never takes away what somebody else did later.
 """
 
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, Literal, TypeAlias, get_args
@@ -13,7 +14,7 @@ from natsort import natsort_keygen, ns
 from yuplet.arrangement import names, stacks
 from yuplet.arrangement.records import PutRow, RowRecord, from_record, to_record
 from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row
-from yuplet.errors import ArrangementError, CannotCarry, CannotMove, Locked, NameNotUsable
+from yuplet.errors import ArrangementError, CannotCarry, CannotMove, Locked, NameNotUsable, NoSuchRow
 from yuplet.geometry import Point
 from yuplet.parts.part import Anchor, Margins, Part, Role
 
@@ -303,8 +304,9 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
     """
     if isinstance(command, ReplaceRows):
         return _replaced(arrangement, command)
+    there = arrangement.index()
     for row_id in _rows(command):
-        _, found = arrangement.find(row_id)
+        found = _found(there, row_id)[1]
         # What is seen may always be changed: that is looking, not changing.
         if not isinstance(command, ShowRows | ShowAlone | LockParts) and isinstance(found, Part) and found.locked:
             raise Locked(found.name)
@@ -333,21 +335,22 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
 
 def inverse(before: Arrangement, command: Command) -> Command:
     """The command that undoes another one, given the arrangement before it was applied."""
+    there = before.index()
     if isinstance(command, _Setting):
         return type(command)(
             **{
-                name: {row: getattr(_part(before.find(row)[1]), setting.field) for row in getattr(command, name)}
+                name: {row: getattr(_part(_found(there, row)[1]), setting.field) for row in getattr(command, name)}
                 for name, setting in _SETTINGS[type(command)].items()
             }
         )
     match command:
         case RenameRows(new):
-            return RenameRows({row_id: before.find(row_id)[1].name for row_id in new})
+            return RenameRows({row_id: _found(there, row_id)[1].name for row_id in new})
         case ShowRows(shown):
-            sets = {group.id: group for row_id in shown for group in before.find(row_id)[0][-1:] if group.alternate}
+            sets = {group.id: group for row_id in shown for group in _found(there, row_id)[0][-1:] if group.alternate}
             if not sets:
-                return ShowRows({row_id: before.find(row_id)[1].shown for row_id in shown})
-            rows = [*sets.values(), *(before.find(row_id)[1] for row_id in shown)]
+                return ShowRows({row_id: _found(there, row_id)[1].shown for row_id in shown})
+            rows = [*sets.values(), *(_found(there, row_id)[1] for row_id in shown)]
             places = {row.id: before.place(row.id)[0] for row in rows}
             put = tuple(PutRow(to_record(row, places[row.id]), None) for row in {row.id: row for row in rows}.values())
             return ReplaceRows((), put, title(command, before))
@@ -669,9 +672,10 @@ def _set(arrangement: Arrangement, command: _Setting) -> Arrangement:
             given.setdefault(row, {})[setting.field] = setting.keep(value)
     result = arrangement.changed(lambda row: replace(_part(row), **given[row.id]) if row.id in given else row)
     if isinstance(command, SetJoints):
+        there = result.index()
         for carrier in command.parents.values():
             if carrier is not None:
-                _part(result.find(carrier)[1])
+                _part(_found(there, carrier)[1])
         if circle := result.around_in_a_circle():
             chain = " carries ".join(f"'{result.find(row)[1].name}'" for row in (*circle, circle[0]))
             raise CannotCarry(f"Parts would carry each other in a circle: {chain}. Choose another one.")
@@ -714,6 +718,12 @@ def _depth(row: Row) -> float:
     return min((_depth(member) for member in row.members), default=0.0)
 
 
+def _found(there: Mapping[str, tuple[tuple[PartGroup, ...], Row]], row_id: str) -> tuple[tuple[PartGroup, ...], Row]:
+    if row_id not in there:
+        raise NoSuchRow(row_id)
+    return there[row_id]
+
+
 def _rows(command: Command) -> set[str]:
     if isinstance(command, ShowAlone):
         return set() if command.row is None else {command.row}
@@ -728,24 +738,29 @@ def _part(row: Row) -> Part:
 
 def _check_names(arrangement: Arrangement, changed: set[str]) -> None:
     """Refuse names that cannot be files' and names that a sibling of the same kind already has."""
+    counts: dict[tuple[str | None, type], Counter[str]] = {}
     for around, row in arrangement.walk():
         if row.id not in changed:
             continue
         siblings = around[-1].members if around else arrangement.rows
-        taken = [other.name for other in siblings if other.id != row.id and type(other) is type(row)]
         otherwise = "group" if isinstance(row, PartGroup) else "part"
+        within = (around[-1].id if around else None, type(row))
+        if within not in counts:
+            counts[within] = Counter(names.key(other.name) for other in siblings if type(other) is type(row))
         reason = names.problem(row.name)
-        if reason is None and names.key(row.name) in {names.key(other) for other in taken}:
+        if reason is None and counts[within][names.key(row.name)] > 1:
             reason = f"is taken by another {otherwise} in the same group"
         if reason is not None:
+            taken = [other.name for other in siblings if other.id != row.id and type(other) is type(row)]
             raise NameNotUsable(row.name, reason, names.proposal(row.name, taken, otherwise))
 
 
 def _shown(arrangement: Arrangement, shown: Mapping[str, bool]) -> Arrangement:
     """Rows shown or hidden; to show one of a set of alternates is to choose it, and one of them is always shown."""
     chosen: dict[str, str] = {}
+    there = arrangement.index()
     for row_id, on in shown.items():
-        around, row = arrangement.find(row_id)
+        around, row = there[row_id]
         if not around or around[-1].alternate is None:
             continue
         if on:
@@ -760,7 +775,7 @@ def _shown(arrangement: Arrangement, shown: Mapping[str, bool]) -> Arrangement:
             row = replace(row, alternate=chosen[row.id])
         return replace(row, shown=shown[row.id]) if row.id in shown and row.id not in in_sets else row
 
-    in_sets = {row_id for row_id in shown for group in arrangement.find(row_id)[0][-1:] if group.alternate is not None}
+    in_sets = {row_id for row_id in shown for group in there[row_id][0][-1:] if group.alternate is not None}
     return arrangement.changed(each)
 
 

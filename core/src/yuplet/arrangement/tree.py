@@ -123,6 +123,10 @@ class Arrangement:
                 return around, row
         raise NoSuchRow(row_id)
 
+    def index(self) -> dict[str, tuple[tuple[PartGroup, ...], Row]]:
+        """Every row by its id, with the groups around it: for many questions at once."""
+        return {row.id: (around, row) for around, row in self.walk()}
+
     def place(self, row_id: str) -> tuple[str | None, int]:
         """The group around a row (None: there is none), and how many siblings lie behind it; raises `NoSuchRow`."""
         around, row = self.find(row_id)

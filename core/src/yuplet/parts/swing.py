@@ -62,9 +62,9 @@ def swing(limb: Content, staying: Content, joint: Circle, degrees: Sequence[floa
     place = _Place(limb, staying, joint)
     opened, jutting = [], []
     for angle in degrees:
-        gap = place.at(angle)
-        opened.append(place.by_side(gap.opened))
-        jutting.append(place.by_side(gap.jutting))
+        open_now, out_now = place.sides(angle)
+        opened.append(open_now)
+        jutting.append(out_now)
     return Swing(tuple(float(angle) for angle in degrees), tuple(opened), tuple(jutting))
 
 
@@ -74,35 +74,64 @@ def gap_at(limb: Content, staying: Content, joint: Circle, degrees: float) -> Ga
 
 
 class _Place:
-    """The surroundings of a joint at rest, in which the limb is turned."""
+    """The surroundings of a joint at rest, in which the limb is turned; pixels that cannot change are left out once."""
 
     def __init__(self, limb: Content, staying: Content, joint: Circle) -> None:
-        self._limb, self._joint = limb, joint
+        self._joint = joint
         self._box = surroundings(joint)
         self._side = self._box.width
         self._middle = Point(joint.centre.x - self._box.left, joint.centre.y - self._box.top)
-        rows, columns = np.mgrid[: self._side, : self._side] + 0.5
-        self._x, self._y = columns - self._middle.x, rows - self._middle.y
-        far = np.hypot(self._x, self._y)
-        stays, rests = (_alpha(one, 0.0, joint.centre, self._middle, self._side) for one in (staying, limb))
-        self._watched: Chosen = (far <= joint.radius) & ((stays == 255) | (rests == 255)) & (stays < HALF)
-        self._outside: Chosen = (far <= joint.radius * _CORNER) & (stays < HALF) & (rests < HALF)
         self._along = _direction(limb, joint.centre)
+        # What turns about the joint's middle stays as far from it as it is: the rest of the limb never comes near.
+        near = limb.box.meet(self._box)
+        own = near.moved(-limb.box.left, -limb.box.top)
+        cropped = (
+            limb.picture[own.top : own.bottom, own.left : own.right] if not near.is_empty else limb.picture[:0, :0]
+        )
+        self._limb = Content(near, cropped) if not near.is_empty else None
+        rows, columns = np.mgrid[: self._side, : self._side] + 0.5
+        x, y = columns - self._middle.x, rows - self._middle.y
+        far = np.hypot(x, y)
+        stays, rests = self._turned(staying, 0.0), self._turned(self._limb, 0.0)
+        watched = (far <= joint.radius) & ((stays == 255) | (rests == 255)) & (stays < HALF)
+        outside = (far <= joint.radius * _CORNER) & (stays < HALF) & (rests < HALF)
+        right = self._along[0] * y - self._along[1] * x > 0
+        self._watched, self._outside = np.flatnonzero(watched), np.flatnonzero(outside)
+        self._watched_right, self._outside_right = right.ravel()[self._watched], right.ravel()[self._outside]
+        self._x, self._y = x.ravel()[self._outside], y.ravel()[self._outside]
+
+    def sides(self, degrees: float) -> tuple[tuple[int, int], tuple[int, int]]:
+        """How many pixels open, and how many jut out, left and right of the limb at rest."""
+        opened, jutting = self._changed(degrees)
+        return _by_side(self._watched_right[opened]), _by_side(self._outside_right[jutting])
 
     def at(self, degrees: float) -> Gap:
-        alpha = _alpha(self._limb, degrees, self._joint.centre, self._middle, self._side)
+        """Which pixels they are."""
+        masks = []
+        for places, chosen in zip((self._watched, self._outside), self._changed(degrees), strict=True):
+            mask = np.zeros(self._side * self._side, np.bool_)
+            mask[places[chosen]] = True
+            masks.append(mask.reshape(self._side, self._side))
+        return Gap(self._box, *masks)
+
+    def _changed(self, degrees: float) -> tuple[Chosen, Chosen]:
+        """Of the watched pixels those that open, of those outside the ones that jut out."""
+        alpha = self._turned(self._limb, degrees).ravel()
         angle = math.radians(degrees)
         x, y = self._along
         along = (x * math.cos(angle) - y * math.sin(angle), x * math.sin(angle) + y * math.cos(angle))
         behind = self._x * along[0] + self._y * along[1] < 0
-        covered = alpha >= HALF
-        return Gap(self._box, self._watched & ~covered, self._outside & behind & covered)
+        return alpha[self._watched] < HALF, behind & (alpha[self._outside] >= HALF)
 
-    def by_side(self, chosen: Chosen) -> tuple[int, int]:
-        """How many lie left and right of the limb at rest."""
-        x, y = self._along
-        right: Chosen = x * self._y - y * self._x > 0
-        return int((chosen & ~right).sum()), int((chosen & right).sum())
+    def _turned(self, content: Content | None, degrees: float) -> Mask:
+        if content is None or content.box.is_empty:
+            return np.zeros((self._side, self._side), np.uint8)
+        return _alpha(content, degrees, self._joint.centre, self._middle, self._side)
+
+
+def _by_side(right: Chosen) -> tuple[int, int]:
+    count = int(right.sum())
+    return len(right) - count, count
 
 
 def silhouette(contents: Iterable[Content], box: Box) -> Content:

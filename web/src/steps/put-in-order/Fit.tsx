@@ -115,6 +115,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
                 label={side}
                 suffix=" px"
                 hideControls
+                style={{ flexBasis: '4rem' }}
                 allowDecimal={false}
                 min={0}
                 disabled={off}

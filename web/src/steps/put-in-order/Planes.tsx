@@ -94,10 +94,10 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, onChoose }: 
       <table className={classes.depths}>
         <thead>
           <tr>
-            <th>Part, nearest in the order first</th>
+            <th>Part, from the front</th>
             <th>Depth</th>
             <th>Lacks left</th>
-            <th>right</th>
+            <th>Lacks right</th>
           </tr>
         </thead>
         <tbody>
