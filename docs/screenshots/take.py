@@ -58,6 +58,11 @@ def main() -> None:
         opened(page)
         page.get_by_text("Apart", exact=True).click()
         shoot(page, "apart")
+        page.get_by_text("As it lies", exact=True).click()
+        in_order(page, "Depth")
+        page.get_by_role("button", name="reeds, far", exact=True).click()
+        page.get_by_label("The planes from the side").scroll_into_view_if_needed()
+        shoot(page, "depth")
         page.goto("/")
         page.get_by_role("link", name="Tin inspector").click()
         opened(page)
@@ -68,6 +73,17 @@ def main() -> None:
         to_step(page, "Put in order")
         page.locator('[data-row="lamp"]').click()
         shoot(page, "put-in-order")
+        in_order(page, "Joints")
+        page.get_by_label("Who carries whom").get_by_role("button").filter(has_text="arm left / lower arm").click()
+        page.get_by_role("button", name="Swing it").click()
+        page.get_by_test_id("swing").wait_for()
+        shoot(page, "joints")
+        page.get_by_role("button", name="End the swing").click()
+        in_order(page, "Sets")
+        page.get_by_role("button", name="drenched", exact=True).click()
+        shoot(page, "sets")
+        page.get_by_role("button", name="dry", exact=True).click()
+        in_order(page, "Rows")
         page.keyboard.press("?")
         shoot(page, "keys")
         page.keyboard.press("Escape")
@@ -121,6 +137,10 @@ def take_apart(page: Page) -> None:
     page.mouse.move(left + 852 * zoom, top + 835 * zoom)
     page.mouse.wheel(0, -400)
     shoot(page, "beneath")
+
+
+def in_order(page: Page, name: str) -> None:
+    page.get_by_label("What is put in order").get_by_text(name).click()
 
 
 def to_page(page: Page, name: str) -> None:

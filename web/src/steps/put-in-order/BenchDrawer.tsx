@@ -174,7 +174,6 @@ export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, o
               size="compact-sm"
               variant="default"
               aria-keyshortcuts="M"
-              aria-label="Mirror across"
               title="A mirror image across the middle of the canvas; left and right in its name change over"
               onClick={() => again(first.id, { mirrored: true, about: 'middle' })}
             >
