@@ -101,7 +101,7 @@ export function LedgerRow(props: Props) {
             {properties.length > 0 && <span className={classes.quiet}>{properties.join(', ')}</span>}
           </span>
         )}
-        {row.alternate !== null && <span className={classes.quiet}>one at a time</span>}
+        {row.alternate !== null && <span className={classes.note}>one at a time</span>}
         {row.locked && <span className={classes.quiet}>locked</span>}
         {props.isAlone && <span className={classes.badge}>alone</span>}
       </span>

@@ -31,7 +31,11 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
   const byId = new Map(view.rows.map((one) => [one.id, one]));
   const inside = row ? carriedBy(view.rows, row.id) : new Set<string>();
   const off = !canEdit || !row || row.locked;
-  const withoutAny = tree.filter(({ row: one }) => one.box && (!one.pivot || !one.parent)).length;
+  // What carries all others needs neither, and a ground is not carried.
+  const withoutAny = tree.filter(
+    ({ row: one, carries, level }) =>
+      one.box && one.role !== 'ground' && (level === 1 ? carries === 0 : one.pivot === null),
+  ).length;
   const { swing, joint, parent } = joints;
   const nameOf = (one: Row) => {
     const group = one.group === null ? undefined : byId.get(one.group);

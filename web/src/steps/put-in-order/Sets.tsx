@@ -75,12 +75,15 @@ function LookTable({
 }: Props & { table: Order['looks'][number] }) {
   const byId = new Map(view.rows.map((row) => [row.id, row]));
   const { looks } = table;
+  const inLooks = new Set(table.slots.flatMap((slot) => slot.rows));
+  const shared = view.rows.filter((row) => row.kind === 'part' && !inLooks.has(row.id)).length;
   const gaps = table.slots.filter((slot) => slot.rows.includes(null)).length;
   return (
     <>
       <p className={form.told}>
         {plural(table.slots.length, 'part')} in {plural(looks.length, 'look')}
-        {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}. Choose a line to rename or move it in all looks.
+        {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}; {plural(shared, 'part')} shared by all. Choose a line to
+        rename or move it in all looks.
       </p>
       <table className={classes.looks}>
         <thead>
