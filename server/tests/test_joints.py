@@ -191,3 +191,30 @@ class JointTests(TakingCase):
         self.post(self.ada, "steps", 200, {"version": version, "command": other})
         row = self.rows()["arm left/upper"]
         self.assertEqual((row["parent"], row["pivot"]), (body, [140, 110]))
+
+    def test_a_plane_that_does_not_cover_the_cameras_way_goes_on_beyond_the_view(self) -> None:
+        scene = b"""<svg xmlns="http://www.w3.org/2000/svg" width="200" height="100"><rect id="sky" width="200" height="60" fill="#246"/>
+            <path id="hill" d="M0 100 V40 L60 70 L200 50 V100 z" fill="#363"/></svg>"""
+        self.illustration = brought_in(self.project, "scene.svg", scene)
+        sky, hill = (self.rows()[name]["id"] for name in ("sky", "hill"))
+        self.do(do="set-depths", depths={sky: 1000})
+        self.do(do="decide", decisions={"travel": 60, "distance": 1000})
+        lacks = {one["row"]: (one["left"], one["right"]) for one in self.order()["covers"]}
+        self.assertEqual(lacks, {sky: (15, 15), hill: (30, 30)})
+        self.assertEqual(self.kinds(), ["cover", "cover"])
+        view = self.post(
+            self.ben, "mend", 200, {"version": self.arrangement()["version"], "kind": "cover", "rows": [hill]}
+        )
+        self.assertEqual(view["undo"], "Mirror 'hill' beyond the view")
+        row = next(one for one in view["rows"] if one["id"] == hill)
+        self.assertEqual(row["box"], [-30, 40, 260, 60])
+        enlarge = {"version": view["version"], "kind": "cover", "rows": [sky], "cover_by": "enlarge"}
+        self.post(self.ben, "mend", 200, enlarge)
+        self.assertEqual(self.kinds(), [])
+        made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
+        self.assertTrue(made.report["proof"]["ok"], made.report)
+        again = self.post(
+            self.ben, "mend", 422, {"version": self.arrangement()["version"], "kind": "cover", "rows": [hill]}
+        )
+        self.assertIn("covers the camera's way", again["detail"])
+        self.assertEqual([one["kind"] for one in self.cleo.get(self.address("findings")).json()], [])

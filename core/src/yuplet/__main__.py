@@ -148,8 +148,9 @@ def _hand_over(options: argparse.Namespace) -> int:
 
 
 def _arrange(options: argparse.Namespace) -> int:
-    from yuplet.arrangement.commands import apply, from_json, title
+    from yuplet.arrangement.commands import apply, title
     from yuplet.arrangement.records import differences, to_json
+    from yuplet.arrangement.spelling import from_json
     from yuplet.arrangement.tree import arrangement_of
     from yuplet.errors import ArrangementError
     from yuplet.handover import arrangement_for

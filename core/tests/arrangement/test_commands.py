@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import signal_post
-from yuplet.arrangement import commands, records, stacks
+from yuplet.arrangement import commands, records, spelling, stacks
 from yuplet.arrangement.commands import (
     Command,
     Decide,
@@ -110,7 +110,7 @@ class UndoTests(unittest.TestCase):
     @settings(max_examples=200, deadline=None)
     @given(_commands)
     def test_a_step_survives_json_and_the_rows_survive_records(self, step: Command) -> None:
-        self.assertEqual(commands.from_json(json.loads(json.dumps(commands.to_json(step)))), step)
+        self.assertEqual(spelling.from_json(json.loads(json.dumps(spelling.to_json(step)))), step)
         try:
             after = apply(START, step)
         except ArrangementError:
@@ -199,7 +199,7 @@ class CommandTests(unittest.TestCase):
             {"do": "move-rows", "places": [{"row": "a", "group": 3, "index": 0}]}, {"do": "move-rows", "places": 7},
         ):  # fmt: skip
             with self.subTest(value), self.assertRaises(ArrangementError):
-                commands.from_json(value)  # type: ignore[arg-type]
+                spelling.from_json(value)  # type: ignore[arg-type]
 
     def test_titles_name_the_row_or_the_number(self) -> None:
         self.assertEqual(commands.title(RenameRows({"arm": "x"}), START), "Rename 'arm'")
@@ -375,10 +375,10 @@ class PivotTests(unittest.TestCase):
         self.assertEqual(apply(after, inverse(START, command)), START)
         self.assertEqual(title(command, START), "Set the pivot of 2 rows")
         self.assertEqual(title(SetPivots({"arm": None}), START), "Remove the pivot of 'arm'")
-        self.assertEqual(commands.from_json(json.loads(json.dumps(commands.to_json(command)))), command)
+        self.assertEqual(spelling.from_json(json.loads(json.dumps(spelling.to_json(command)))), command)
         for wrong in ([1], [1, "x"], [float("nan"), 0], [True, 0], [2e6, 0], 7):
             with self.assertRaisesRegex(ArrangementError, "not a place"):
-                commands.from_json({"do": "set-pivots", "pivots": {"arm": wrong}})
+                spelling.from_json({"do": "set-pivots", "pivots": {"arm": wrong}})
         with self.assertRaisesRegex(ArrangementError, "is a group"):
             apply(START, SetPivots({"signal": (1, 1)}))
 

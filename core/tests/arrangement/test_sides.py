@@ -3,7 +3,7 @@
 import unittest
 from dataclasses import replace
 
-from yuplet.arrangement import commands
+from yuplet.arrangement import commands, spelling
 from yuplet.arrangement.commands import Decide, MakeAlternates, OrderRows, SetDepths, SpreadDepths, apply
 from yuplet.arrangement.looks import look_tables
 from yuplet.arrangement.planes import by_order, contradictions, covers, needed_width
@@ -75,7 +75,7 @@ class SideTests(unittest.TestCase):
             {"nonsense": 1},
         ):
             with self.subTest(value), self.assertRaises(ArrangementError):
-                apply(tree, commands.from_json({"do": "decide", "decisions": value}))
+                apply(tree, spelling.from_json({"do": "decide", "decisions": value}))
 
 
 class RequiredTests(unittest.TestCase):
@@ -100,7 +100,7 @@ class LookTests(unittest.TestCase):
         tree = apply(Arrangement((*rows("shadow"), dry, wet)), MakeAlternates(("g-dry", "g-wet")))
         (table,) = look_tables(tree)
         self.assertEqual([look.name for look in table.looks], ["dry", "wet"])
-        found = {"/".join(slot.path): [part and part.id for part in slot.parts] for slot in table.slots}
+        found = {"/".join(line.path): [part and part.id for part in line.parts] for line in table.lines}
         self.assertEqual(
             found,
             {
@@ -110,7 +110,7 @@ class LookTests(unittest.TestCase):
                 "drops/drop": [None, "drop"],
             },
         )
-        self.assertEqual([slot.is_complete for slot in table.slots], [True, False, False, False])
+        self.assertEqual([line.is_complete for line in table.lines], [True, False, False, False])
 
     def test_sets_with_looks_of_the_same_names_belong_together(self) -> None:
         below = (group("dry", *rows("coat")), PartGroup("w1", "wet", (Part("coat2", "coat", still("c")),)))
@@ -119,14 +119,14 @@ class LookTests(unittest.TestCase):
         tree = apply(tree, MakeAlternates(("d2", "w2")))
         (table,) = look_tables(tree)
         self.assertEqual([(look.name, len(look.groups)) for look in table.looks], [("dry", 2), ("wet", 2)])
-        self.assertEqual([slot.path for slot in table.slots], [("looks", "coat"), ("looks 2", "scarf")])
-        self.assertTrue(all(slot.is_complete for slot in table.slots))
+        self.assertEqual([line.path for line in table.lines], [("looks", "coat"), ("looks 2", "scarf")])
+        self.assertTrue(all(line.is_complete for line in table.lines))
         apart = apply(tree, commands.RenameRows({"d2": "old", "w2": "new"}))
         self.assertEqual(len(look_tables(apart)), 2)
         third = apply(apart, commands.RenameRows({"w2": "wet"}))
         (one,) = look_tables(third)
         self.assertEqual([look.name for look in one.looks], ["dry", "wet", "old"])
-        self.assertFalse(all(slot.is_complete for slot in one.slots), "the coat has no old look")
+        self.assertFalse(all(line.is_complete for line in one.lines), "the coat has no old look")
 
     def test_alternates_that_are_parts_are_no_looks(self) -> None:
         tree = apply(Arrangement((group("mouths", *rows("rest", "wide")),)), MakeAlternates(("g-mouths",)))

@@ -18,6 +18,7 @@ from yuplet.illustration.made import (
     Recipe,
     Turn,
     Turned,
+    Widened,
     from_json,
     to_json,
 )
@@ -33,6 +34,7 @@ RECIPES: tuple[Recipe, ...] = (
     Dyed((1, 2, 3), True),
     Merged((("l1", 0.5, "multiply"), ("l2", 1.0, "normal"))),
     Backdrop(((1, 2, 3), (4, 5, 6))),
+    Widened("mirror", 4, 6),
     Pasted(),
 )
 
@@ -47,7 +49,7 @@ class MadeTests(unittest.TestCase):
                 self.assertEqual(from_json(json.loads(json.dumps(to_json(made)))), made)
 
     def test_what_a_layer_is_made_of_and_which_masks_it_has(self) -> None:
-        cut, _, extension, *_, merged, backdrop, _ = (MadeLayer("m", "l1", one, BOX, "more") for one in RECIPES)
+        cut, _, extension, *_, merged, backdrop, _, _ = (MadeLayer("m", "l1", one, BOX, "more") for one in RECIPES)
         self.assertEqual((cut.sources, cut.masks), (("l1",), ("key", "more")))
         self.assertEqual(extension.sources, ("l1", "l2"))
         self.assertEqual((merged.sources, merged.masks), (("l1", "l2"), ("more",)))

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
-from yuplet.arrangement import commands
+from yuplet.arrangement import commands, spelling
 from yuplet.arrangement.records import RowRecord, frames_to_json, to_records
 from yuplet.arrangement.revision import take_revision as core_take_revision
 from yuplet.arrangement.tree import Arrangement as Tree
@@ -23,7 +23,7 @@ from yuplet_server.project.errors import ChangedMeanwhile, NotNow
 
 _FIELDS = (
     "kind", "group", "position", "name", "shown", "included", "locked", "opacity", "blend", "isolated", "alternate", "pivot_x", "pivot_y",
-    "frames", "loops", "offset_x", "offset_y", "parent", "depth", "role", "margins", "anchor",
+    "frames", "loops", "offset_x", "offset_y", "parent", "depth", "role", "margins", "anchor", "beyond",
 )  # fmt: skip
 """What commands change of a row that is there."""
 
@@ -44,7 +44,7 @@ def do(illustration_id: int, user: User, version: int, command: commands.Command
     `ChangedMeanwhile` then, and the core's `ArrangementError` when the command cannot be applied.
     """
     arrangement = locked(illustration_id)
-    if type(command) not in commands.COMMANDS.values():
+    if type(command) not in spelling.COMMANDS.values():
         raise ArrangementError("Rows are replaced by other steps, never by themselves. Reload the page and try again.")
     refuse_if_changed(arrangement, user, version, commands.touched(command))
     take_step(arrangement, user, command)
@@ -110,7 +110,7 @@ def go_back(illustration_id: int, user: User) -> None:
     step = next((one for one in taken.order_by("-version") if one.inverse["revision"] < number), None)
     if step is None:
         raise NotNow("There is no earlier revision to go back to.")
-    back = commands.from_json(step.inverse)
+    back = spelling.from_json(step.inverse)
     assert isinstance(back, commands.ReplaceRows)
     take_step(arrangement, user, replace(back, what=f"Go back to revision {back.revision}"))
 
@@ -158,8 +158,8 @@ def take_step(arrangement: Arrangement, user: User, command: commands.Command) -
         version=arrangement.version,
         user=user,
         title=commands.title(command, before),
-        command=commands.to_json(command),
-        inverse=commands.to_json(back),
+        command=spelling.to_json(command),
+        inverse=spelling.to_json(back),
         touched=sorted(commands.touched(command)),
     )
     _keep(arrangement, command, before, after)
@@ -167,7 +167,7 @@ def take_step(arrangement: Arrangement, user: User, command: commands.Command) -
 
 def _replay(arrangement: Arrangement, value: dict[str, Any]) -> None:
     before = queries.tree_of(arrangement)
-    command = commands.from_json(value)
+    command = spelling.from_json(value)
     after = commands.apply(before, command)
     arrangement.version += 1
     _keep(arrangement, command, before, after)
@@ -223,6 +223,7 @@ def _fill(row: Row, record: RowRecord, position: int) -> Row:
     row.parent, row.depth, row.role, row.margins, row.anchor = (
         record.parent, record.depth, record.role, record.margins, record.anchor,
     )  # fmt: skip
+    row.beyond = record.beyond
     row.frames, row.loops, (row.offset_x, row.offset_y) = frames_to_json(record.frames), record.loops, record.offset
     return row
 

@@ -1,15 +1,17 @@
 """Looking the parts over, and mending what was found."""
 
 import base64
+import math
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from django.db import transaction
 
 from yuplet.arrangement.commands import ReplaceRows
-from yuplet.arrangement.taking import changed_parts, new_part, part_to_change
+from yuplet.arrangement.planes import covers
+from yuplet.arrangement.taking import changed_parts, new_part, part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import turn_between
@@ -18,14 +20,15 @@ from yuplet.findings.findings import look_over, placed_as
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.made import Extension, Turned
+from yuplet.illustration.made import Extension, Turned, Widened
 from yuplet.illustration.records import from_record
 from yuplet.parts.cutting import owners, take_out, without
 from yuplet.parts.extending import extended
 from yuplet.parts.joints import limb_at
 from yuplet.parts.making import Content, Made
-from yuplet.parts.part import Frame, Part, Piece, still
+from yuplet.parts.part import Frame, Part, Piece, part_box, still
 from yuplet.parts.turning import turned
+from yuplet.parts.widening import widened
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.actions import begin, take_step
@@ -90,12 +93,13 @@ def mend(
     layer: str = "",
     smallest: int = SMALLEST,
     tolerance: int = 0,
+    cover_by: Literal["mirror", "repeat", "enlarge"] = "mirror",
 ) -> None:
     """Mend what was found, in one step.
 
     `kind` is that of the finding: crumbs are swept and pinholes filled in the `frames` of the first row, or in all of them; what is
     nowhere becomes a part of its own; the same drawings become one image; an overlay is laid as normal; a joint that opens is
-    rounded off. Raises as `take_out` does.
+    rounded off; a part that does not cover the camera's way goes on beyond the view, as `cover_by` says. Raises as `take_out` does.
     """
     begun = begin(illustration_id, user, version, {(row, "frames") for row in rows})
     illustration, before = begun.illustration, begun.before
@@ -105,6 +109,8 @@ def mend(
         step = _as_a_part(illustration, before, layer, smallest)
     elif kind == "same-drawing":
         step = _as_one_image(illustration, before, rows, tolerance)
+    elif kind == "cover":
+        step = _wide_enough(illustration, before, _only(rows), cover_by)
     elif kind == "joint":
         step = _as_a_round_joint(illustration, before, _only(rows))
     elif kind == "overlay":
@@ -113,6 +119,32 @@ def mend(
     else:
         raise CannotTakeOut(f"There is nothing to mend of the kind '{kind}'.")
     take_step(begun.arrangement, user, step)
+
+
+def _wide_enough(
+    illustration: Illustration, before: Tree, row: str, how: Literal["mirror", "repeat", "enlarge"]
+) -> ReplaceRows:
+    part = still_part(before, row)
+    read = from_record(illustration.revision.record)
+    boxes = {one.id: part_box(one, read.boxes, read.canvas) for _, one in before.parts()}
+    there = {one: box for one, box in boxes.items() if box is not None}
+    lacking = next((one for one in covers(before, there, read.canvas) if one.row == row), None)
+    left, right = (math.ceil(side or 0) for side in (lacking.left, lacking.right)) if lacking else (0, 0)
+    if not left and not right:
+        raise CannotTakeOut(f"'{part.name}' covers the camera's way, or does not reach an edge of the view (any more).")
+    art = queries.art_of(illustration, row)
+    source = art.in_its_layer
+    if how == "enlarge":
+        # As far to either side, so that its middle stays.
+        left = right = max(left, right)
+    made = widened(source, Widened(how, left, right))
+    kept = art.layer
+    if kept is None and art.merged is not None:
+        (kept,) = keep_made(illustration.revision, [(None, art.merged)])
+    (layer,) = keep_made(illustration.revision, [(kept, made)])
+    what = {"mirror": "Mirror", "repeat": "Repeat", "enlarge": "Enlarge"}[how]
+    changed = replace(part, frames=still(layer), beyond=True)
+    return changed_parts(before, [changed], f"{what} '{part.name}' beyond the view")
 
 
 def _as_a_round_joint(illustration: Illustration, before: Tree, row: str) -> ReplaceRows:

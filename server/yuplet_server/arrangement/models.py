@@ -49,6 +49,7 @@ class Row(models.Model):
     role = models.CharField(max_length=12, default="picture")
     margins = models.JSONField(null=True)
     anchor = models.JSONField(null=True)
+    beyond = models.BooleanField(default=False)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["arrangement", "row"], name="one_row_an_id")]

@@ -131,9 +131,9 @@ def order_of(illustration: Illustration) -> dict[str, Any]:
                     }
                     for look in table.looks
                 ],
-                "slots": [
-                    {"path": list(slot.path), "rows": [part.id if part is not None else None for part in slot.parts]}
-                    for slot in table.slots
+                "lines": [
+                    {"path": list(line.path), "rows": [part.id if part is not None else None for part in line.parts]}
+                    for line in table.lines
                 ],
             }
             for table in look_tables(tree)
@@ -531,5 +531,5 @@ def record_of(row: Row) -> RowRecord:
     return RowRecord(
         row.row, row.kind, row.group, row.name, row.shown, row.opacity, row.blend, row.isolated, row.included, row.locked,
         pivot, frames_from_json(row.frames), (row.offset_x, row.offset_y), row.loops, row.alternate,
-        row.parent, row.depth, cast(Role, row.role), margins, anchor,
+        row.parent, row.depth, cast(Role, row.role), margins, anchor, row.beyond,
     )  # fmt: skip

@@ -2,10 +2,10 @@ from typing import Any, get_args
 
 from rest_framework import serializers
 
-from yuplet.arrangement.commands import COMMANDS
 from yuplet.arrangement.naming import KINDS as NAME_CHANGES
 from yuplet.arrangement.naming import From, Letters, Matching, Side
 from yuplet.arrangement.sides import Kind as SeriesKind
+from yuplet.arrangement.spelling import COMMANDS
 from yuplet.arrangement.tree import Meaning
 from yuplet.findings.finding import Kind, Severity
 from yuplet.illustration.matching import Change
@@ -464,7 +464,7 @@ class RequiredSerializer(serializers.Serializer[Any]):
     reason = serializers.CharField(allow_null=True)
 
 
-class SlotSerializer(serializers.Serializer[Any]):
+class LookLineSerializer(serializers.Serializer[Any]):
     """A part as each look has it, by the names below the look."""
 
     path = serializers.ListField(child=serializers.CharField())
@@ -484,7 +484,7 @@ class LookTableSerializer(serializers.Serializer[Any]):
 
     sets = serializers.ListField(child=serializers.CharField())
     looks = AppearanceSerializer(many=True)
-    slots = SlotSerializer(many=True)
+    lines = LookLineSerializer(many=True)
 
 
 class CoverSerializer(serializers.Serializer[Any]):
@@ -577,6 +577,7 @@ class MendSerializer(AskFindingsSerializer):
     rows = serializers.ListField(child=serializers.CharField(), default=list)
     frames = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
     layer = serializers.CharField(default="", allow_blank=True)
+    cover_by = serializers.ChoiceField(choices=["mirror", "repeat", "enlarge"], required=False)
 
 
 class TakenOutSerializer(serializers.Serializer[Any]):

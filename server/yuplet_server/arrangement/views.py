@@ -7,7 +7,7 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.arrangement import commands, naming
+from yuplet.arrangement import commands, naming, spelling
 from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
@@ -70,7 +70,7 @@ class StepsView(APIView):
         asked = StepSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         # The core reads the command itself: it says more exactly what is wrong with it.
-        command = commands.from_json(asked.initial_data["command"])
+        command = spelling.from_json(asked.initial_data["command"])
         if isinstance(command, commands.JoinRows):
             adding.join(found.pk, request.user, asked.validated_data["version"], command.rows)
         else:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from yuplet.arrangement.commands import from_json
+from yuplet.arrangement.spelling import from_json
 from yuplet.illustration.made import Turn
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import actions, adding, changing, jointing, queries

@@ -1268,6 +1268,13 @@ export interface components {
             /** Format: double */
             right: number | null;
         };
+        /**
+         * @description * `mirror` - mirror
+         *     * `repeat` - repeat
+         *     * `enlarge` - enlarge
+         * @enum {string}
+         */
+        CoverByEnum: "mirror" | "repeat" | "enlarge";
         /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
         Credit: {
             /** @default  */
@@ -1642,11 +1649,16 @@ export interface components {
             image: string | null;
             thumbnail: string | null;
         };
+        /** @description A part as each look has it, by the names below the look. */
+        LookLine: {
+            path: string[];
+            rows: (string | null)[];
+        };
         /** @description Parts by looks; `sets` are the groups whose members are looks. */
         LookTable: {
             sets: string[];
             looks: components["schemas"]["Appearance"][];
-            slots: components["schemas"]["Slot"][];
+            lines: components["schemas"]["LookLine"][];
         };
         /** @description Left, top, right, bottom; null where nothing between is alike. */
         Margins: {
@@ -1700,6 +1712,7 @@ export interface components {
             frames?: number[];
             /** @default  */
             layer: string;
+            cover_by?: components["schemas"]["CoverByEnum"];
         };
         /** @description The composite against the file's own merged picture. */
         Merged: {
@@ -2131,11 +2144,6 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
-        };
-        /** @description A part as each look has it, by the names below the look. */
-        Slot: {
-            path: string[];
-            rows: (string | null)[];
         };
         /**
          * @description * `parts` - parts

@@ -2,7 +2,7 @@
 import type { Poses } from '../ledger/joints';
 import { layScene, type Scene, surface } from './composite';
 import type { Pictures } from './images';
-import type { Extent, View } from './view';
+import { type Extent, onScreen, type View } from './view';
 
 export function posedScene(
   scene: Scene,
@@ -13,10 +13,7 @@ export function posedScene(
 ): OffscreenCanvas {
   const canvas = new OffscreenCanvas(screen.width, screen.height);
   const whole = { left: 0, top: 0, right: screen.width, bottom: screen.height };
-  const place = ([x = 0, y = 0, width = 0, height = 0]: readonly number[]) => {
-    const [left, top] = [view.x + x * view.zoom, view.y + y * view.zoom];
-    return { left, top, right: left + width * view.zoom, bottom: top + height * view.zoom };
-  };
+  const place = onScreen(view);
   layScene(
     surface(canvas),
     scene,

@@ -4,7 +4,7 @@ import { drawnAddress } from '../api/client';
 import { layScene, type Scene, surface } from './composite';
 import type { Pictures } from './images';
 import { type Piece, piecesAt } from './pieces';
-import type { Extent, View } from './view';
+import { type Extent, onScreen, type View } from './view';
 
 /** An area of a layer, in pixels of the layer's own box, and how many times as large it is drawn. */
 interface Cut {
@@ -101,10 +101,7 @@ export function sharpScene(
 ): OffscreenCanvas {
   const canvas = new OffscreenCanvas(screen.width, screen.height);
   const whole = { left: 0, top: 0, right: screen.width, bottom: screen.height };
-  const place = ([x = 0, y = 0, width = 0, height = 0]: readonly number[]) => {
-    const [left, top] = [view.x + x * view.zoom, view.y + y * view.zoom];
-    return { left, top, right: left + width * view.zoom, bottom: top + height * view.zoom };
-  };
+  const place = onScreen(view);
   layScene(surface(canvas), scene, whole, place, (onto, piece) => {
     const cut = piece.vector ? cutOf(piece, view, screen) : null;
     const anew = cut && sharp.get(keyOf(cut));

@@ -58,3 +58,11 @@ export function canvasPixel(view: View, spot: Spot): Spot {
   const { x, y } = canvasSpot(view, spot);
   return { x: Math.floor(x), y: Math.floor(y) };
 }
+
+/** Where boxes of the canvas lie on the screen. */
+export function onScreen(view: View) {
+  return ([x = 0, y = 0, width = 0, height = 0]: readonly number[]) => {
+    const [left, top] = [view.x + x * view.zoom, view.y + y * view.zoom];
+    return { left, top, right: left + width * view.zoom, bottom: top + height * view.zoom };
+  };
+}

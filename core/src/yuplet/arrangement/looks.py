@@ -13,7 +13,7 @@ from yuplet.parts.part import Part
 
 
 @dataclass(frozen=True, slots=True)
-class Slot:
+class LookLine:
     """One line of the table: a part as each look has it (None: it does not), by the names around it and its own."""
 
     path: tuple[str, ...]
@@ -35,13 +35,13 @@ class Look:
 
 @dataclass(frozen=True, slots=True)
 class LookTable:
-    """Parts by looks. `sets` are the groups whose members are looks, `slots` in the order in which the first look that has each lays
+    """Parts by looks. `sets` are the groups whose members are looks, `lines` in the order in which the first look that has each lays
     it; their paths begin with the name of the set where there are several.
     """
 
     sets: tuple[PartGroup, ...]
     looks: tuple[Look, ...]
-    slots: tuple[Slot, ...]
+    lines: tuple[LookLine, ...]
 
 
 def is_looks(row: Row) -> bool:
@@ -79,7 +79,7 @@ def _table(sets: tuple[PartGroup, ...]) -> LookTable:
             if isinstance(member, PartGroup):
                 by_name.setdefault(names.key(member.name), []).append(member)
     looks = tuple(Look(groups[0].name, tuple(groups)) for groups in by_name.values())
-    slots: list[Slot] = []
+    lines: list[LookLine] = []
     for one in sets:
         of_set = {names.key(member.name): member for member in one.members if isinstance(member, PartGroup)}
         above = (one.name,) if len(sets) > 1 else ()
@@ -88,10 +88,11 @@ def _table(sets: tuple[PartGroup, ...]) -> LookTable:
         for parts in found:
             for key, (path, _) in parts.items():
                 paths.setdefault(key, path)
-        slots += [
-            Slot(path, tuple(parts[key][1] if key in parts else None for parts in found)) for key, path in paths.items()
+        lines += [
+            LookLine(path, tuple(parts[key][1] if key in parts else None for parts in found))
+            for key, path in paths.items()
         ]
-    return LookTable(sets, looks, tuple(slots))
+    return LookTable(sets, looks, tuple(lines))
 
 
 def _within(group: PartGroup, path: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], tuple[tuple[str, ...], Part]]]:

@@ -41,6 +41,7 @@ class RowRecord:
     role: Role = "picture"
     margins: Margins | None = None
     anchor: Anchor | None = None
+    beyond: bool = False
 
     def as_json(self) -> dict[str, Any]:
         """Plain JSON values."""
@@ -98,7 +99,7 @@ def to_record(row: Row, group: str | None) -> RowRecord:
     return RowRecord(
         row.id, "part", group, row.name, row.shown, row.opacity, row.blend, False,
         row.included, row.locked, pivot, row.frames, row.offset, row.loops, None,
-        row.parent, row.depth, row.role, row.margins, row.anchor,
+        row.parent, row.depth, row.role, row.margins, row.anchor, row.beyond,
     )  # fmt: skip
 
 
@@ -119,7 +120,7 @@ def from_record(record: RowRecord, members: tuple[Row, ...] = ()) -> Row:
     return Part(
         record.id, record.name, record.frames, record.shown, record.included, record.opacity, record.blend,
         record.locked, pivot, record.offset, record.loops,
-        record.parent, record.depth, record.role, record.margins, record.anchor,
+        record.parent, record.depth, record.role, record.margins, record.anchor, record.beyond,
     )  # fmt: skip
 
 

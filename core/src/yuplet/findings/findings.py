@@ -165,7 +165,7 @@ def _remainder(
             continue
         mask = _there(whole)
         if agreeing is not None:
-            mask &= ~agreeing[whole.box.top : whole.box.bottom, whole.box.left : whole.box.right]
+            mask &= ~placed_mask(agreeing, Box(0, 0, *illustration.canvas), whole.box)
         for layer in covered.get(node.id, ()):
             own = layer_of(layer)
             if own is not None:

@@ -93,11 +93,11 @@ def _sides(arrangement: Arrangement, boxes: Mapping[str, Box]) -> list[Finding]:
 
 def _looks(table: LookTable, boxes: Mapping[str, Box]) -> list[Finding]:
     found = []
-    for slot in table.slots:
-        there = [part for part in slot.parts if part is not None]
-        name = " / ".join(slot.path)
-        if not slot.is_complete:
-            lacking = [look.name for look, part in zip(table.looks, slot.parts, strict=True) if part is None]
+    for line in table.lines:
+        there = [part for part in line.parts if part is not None]
+        name = " / ".join(line.path)
+        if not line.is_complete:
+            lacking = [look.name for look, part in zip(table.looks, line.parts, strict=True) if part is None]
             said = f"'{name}' is missing in {', '.join(lacking)}."
             found.append(Finding("look", tuple(part.id for part in there), said, boxes.get(there[0].id)))
             continue

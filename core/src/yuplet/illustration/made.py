@@ -94,11 +94,20 @@ class Backdrop:
 
 
 @dataclass(frozen=True, slots=True)
+class Widened:
+    """A layer that goes on to the left and the right by so many pixels: mirrored on, repeated, or all of it enlarged (`parts.widening`)."""
+
+    how: Literal["mirror", "repeat", "enlarge"]
+    left: int
+    right: int
+
+
+@dataclass(frozen=True, slots=True)
 class Pasted:
     """A picture that was put in by itself: there is nothing that it could be made of again, and it stays as it is."""
 
 
-Recipe: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop | Pasted
+Recipe: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop | Widened | Pasted
 
 _KINDS: dict[str, type[Recipe]] = {
     "cut": Cut,
@@ -107,6 +116,7 @@ _KINDS: dict[str, type[Recipe]] = {
     "dyed": Dyed,
     "merged": Merged,
     "backdrop": Backdrop,
+    "widened": Widened,
     "pasted": Pasted,
 }
 

@@ -64,7 +64,8 @@ class Part:
     is laid and are not in its pixels. `pivot` is in canvas pixels. `offset` is how far the part lies from where its
     layers do, in canvas pixels. `loops` is how often the frames are played, 0 for without end. `parent` is the id of the part
     that carries it along, `depth` how far behind the picture plane it stands, in canvas pixels. `role` is what it is for, `margins`
-    and `anchor` are for pieces of an interface.
+    and `anchor` are for pieces of an interface. What lies `beyond` the canvas is handed over too where that is true: a plane that is
+    wider than the view.
     """
 
     id: str
@@ -83,6 +84,7 @@ class Part:
     role: Role = "picture"
     margins: Margins | None = None
     anchor: Anchor | None = None
+    beyond: bool = False
 
     @property
     def pieces(self) -> tuple[Piece, ...]:
@@ -189,4 +191,4 @@ def _box(part: Part, layers: set[str], layer_boxes: Mapping[str, Box], canvas: S
     if around is None:
         return None
     on_canvas = around.meet(Box(0, 0, canvas.width, canvas.height))
-    return None if on_canvas.is_empty else on_canvas
+    return None if on_canvas.is_empty else around if part.beyond else on_canvas

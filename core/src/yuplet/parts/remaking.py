@@ -7,13 +7,14 @@ import cv2
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.illustration.made import Backdrop, Cut, Dyed, Extension, MadeLayer, Merged, Pasted, Turned
+from yuplet.illustration.made import Backdrop, Cut, Dyed, Extension, MadeLayer, Merged, Pasted, Turned, Widened
 from yuplet.parts.colouring import backdrop, dyed
 from yuplet.parts.cutting import owners, take_out
 from yuplet.parts.extending import extended
 from yuplet.parts.making import Content, Made, placed_mask, trimmed
 from yuplet.parts.merging import merged
 from yuplet.parts.turning import turned
+from yuplet.parts.widening import widened
 from yuplet.selecting.masks import Mask
 
 
@@ -52,6 +53,8 @@ def remade(
         return turned(layer, replace(recipe, about=(recipe.about[0] * factor, recipe.about[1] * factor)))
     if isinstance(recipe, Dyed):
         return dyed(layer, recipe)
+    if isinstance(recipe, Widened):
+        return widened(layer, replace(recipe, left=round(recipe.left * factor), right=round(recipe.right * factor)))
     # What was pasted is no layer of another one.
     assert mask is not None and not isinstance(recipe, Pasted)
     at = recipe.mask_box

@@ -117,7 +117,7 @@ class _Reader:
 
     def _part(self, part: dict[str, Any], shown: bool, layer_id: str) -> LayerNode:
         name, opacity, blend = str(part["name"]), _share(part["opacity"]), _mode(part["blend"])
-        place = (_whole(part["box"]["x"], 0), _whole(part["box"]["y"], 0))
+        place = (_whole(part["box"]["x"], -png.MAX_SIDE), _whole(part["box"]["y"], -png.MAX_SIDE))
         pivot = part["pivot"] and Point(*(float(value) for value in part["pivot"]["canvas"]))
         turn = Turn(bool(part["turn"]["mirrored"]), _whole(part["turn"]["quarters"], 0) % 4)
         if part["frames"] is None:

@@ -191,9 +191,10 @@ def _contradictions(part: PartEntry, package: Package) -> list[str]:
     found: list[str] = []
     said = part.said
     middle_x, middle_y = part.left + part.width / 2, part.top + part.height / 2
-    if part.width < 1 or part.height < 1 or part.left < 0 or part.top < 0:
+    is_within = said["beyond"] is not True
+    if part.width < 1 or part.height < 1 or (is_within and (part.left < 0 or part.top < 0)):
         found.append("its box is empty or begins outside of the canvas")
-    if part.left + part.width > package.width or part.top + part.height > package.height:
+    if is_within and (part.left + part.width > package.width or part.top + part.height > package.height):
         found.append("its box ends outside of the canvas")
     if said["centre"]["y_down"] != [middle_x, middle_y]:
         found.append("its centre is not the middle of its box")

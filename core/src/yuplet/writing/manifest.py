@@ -154,6 +154,7 @@ def _part(
         "shown": planned.shown,
         "box": _xywh(box),
         "trim": _xywh(box),
+        "beyond": part.beyond,
         "centre": {
             "y_down": [_plain(centre.x), _plain(centre.y)],
             "y_up": [_plain(centre.x), _plain(canvas.height - centre.y)],

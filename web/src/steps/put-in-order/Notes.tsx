@@ -5,6 +5,7 @@ import type { Command } from '../../ledger/commands';
 import form from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
+import type { Wider } from './Planes';
 import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
 
@@ -17,6 +18,7 @@ interface Props {
   act: (command: Command) => void;
   again: (row: string, how: Again) => void;
   propose: (rows: readonly string[]) => void;
+  widen: (row: string, by: Wider) => void;
   onChoose: (ids: readonly string[], current: string | null) => void;
   onPage: (page: 'rows' | 'sets' | 'depth') => void;
 }
@@ -73,7 +75,7 @@ export function Notes(props: Props) {
 
 type Mend = readonly [string, () => void];
 
-function Mends({ finding, view, order, act, again, propose, onChoose, onPage }: Props & { finding: Finding }) {
+function Mends({ finding, view, order, act, again, propose, widen, onChoose, onPage }: Props & { finding: Finding }) {
   const byId = new Map(view.rows.map((row) => [row.id, row]));
   const { rows, kind } = finding;
   const [first = '', second = ''] = rows;
@@ -151,7 +153,12 @@ function Mends({ finding, view, order, act, again, propose, onChoose, onPage }: 
         },
       ],
     ],
-    cover: [go('depth')],
+    cover: [
+      ['Mirror it on', () => widen(first, 'mirror')],
+      ['Repeat it', () => widen(first, 'repeat')],
+      ['Enlarge it', () => widen(first, 'enlarge')],
+      go('depth'),
+    ],
   };
   return (all[kind] ?? []).map(
     (one) =>

@@ -14,6 +14,8 @@ interface Props {
   chosen: ReadonlySet<string>;
   canEdit: boolean;
   act: (command: Command) => void;
+  /** Let a part go on beyond the view as far as the camera sees. */
+  widen: (row: string, by: Wider) => void;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
@@ -22,7 +24,7 @@ const HEIGHT = 190;
 const MARGIN = 26;
 
 /** How far away each part stands, and whether it is wide enough for the way of the camera. */
-export function Planes({ view, order, canvas, chosen, canEdit, act, onChoose }: Props) {
+export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onChoose }: Props) {
   const [step, setStep] = useState(100);
   const [nearest, setNearest] = useState(0);
   const [byGroups, setByGroups] = useState(false);
@@ -30,6 +32,10 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, onChoose }: 
   const some = parts.filter((row) => chosen.has(row.id));
   const { distance, travel } = view.decisions;
   const covers = new Map(order?.covers.map((one) => [one.row, one]));
+  const lackingOnes = (some.length > 0 ? some : parts).filter((row) => {
+    const cover = covers.get(row.id);
+    return !row.locked && row.frames.length === 1 && cover && Math.max(cover.left ?? 0, cover.right ?? 0) > 0;
+  });
   return (
     <div className={classes.page}>
       <SideView
@@ -91,6 +97,28 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, onChoose }: 
           />
         </div>
       </div>
+      {lackingOnes.length > 0 && canEdit && (
+        <div className={form.form}>
+          <p className={form.told}>
+            {lackingOnes.length === 1 ? lackingOnes[0]?.name : `${lackingOnes.length} parts`} can go on beyond the view:
+          </p>
+          <div className={form.row}>
+            {WIDER.map(({ by, label, title }) => (
+              <Button
+                key={by}
+                size="compact-sm"
+                variant="default"
+                title={title}
+                onClick={() => {
+                  for (const row of lackingOnes) widen(row.id, by);
+                }}
+              >
+                {label}
+              </Button>
+            ))}
+          </div>
+        </div>
+      )}
       <table className={classes.depths}>
         <thead>
           <tr>
@@ -123,6 +151,13 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, onChoose }: 
     </div>
   );
 }
+
+export type Wider = 'mirror' | 'repeat' | 'enlarge';
+const WIDER: readonly { by: Wider; label: string; title: string }[] = [
+  { by: 'mirror', label: 'Mirrored on', title: 'What is there stays as it is' },
+  { by: 'repeat', label: 'Repeated', title: 'What is there stays as it is' },
+  { by: 'enlarge', label: 'Enlarged', title: 'All of it is drawn larger, so the picture changes' },
+];
 
 const lacking = (pixels: number | null | undefined) =>
   pixels == null ? '' : pixels === 0 ? 'nothing' : `${Math.round(pixels * 10) / 10} px`;
@@ -193,7 +228,7 @@ function SideView({
   canEdit,
   act,
   onChoose,
-}: Omit<Props, 'order'> & { parts: readonly Row[] }) {
+}: Omit<Props, 'order' | 'widen'> & { parts: readonly Row[] }) {
   const surface = useRef<SVGSVGElement>(null);
   const [dragged, setDragged] = useState<{ id: string; depth: number } | null>(null);
   const numbers = numbersOf(view.rows);

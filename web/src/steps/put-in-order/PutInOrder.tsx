@@ -95,6 +95,7 @@ export function PutInOrder(props: Props) {
           chosen={chosen}
           canEdit={canEdit}
           act={act}
+          widen={ordering.widen}
           onChoose={onChoose}
         />
       )}
@@ -118,6 +119,7 @@ export function PutInOrder(props: Props) {
           act={act}
           again={again}
           propose={joints.propose}
+          widen={ordering.widen}
           onChoose={onChoose}
           onPage={setPage}
         />

@@ -75,13 +75,13 @@ function LookTable({
 }: Props & { table: Order['looks'][number] }) {
   const byId = new Map(view.rows.map((row) => [row.id, row]));
   const { looks } = table;
-  const inLooks = new Set(table.slots.flatMap((slot) => slot.rows));
+  const inLooks = new Set(table.lines.flatMap((line) => line.rows));
   const shared = view.rows.filter((row) => row.kind === 'part' && !inLooks.has(row.id)).length;
-  const gaps = table.slots.filter((slot) => slot.rows.includes(null)).length;
+  const gaps = table.lines.filter((line) => line.rows.includes(null)).length;
   return (
     <>
       <p className={form.told}>
-        {plural(table.slots.length, 'part')} in {plural(looks.length, 'look')}
+        {plural(table.lines.length, 'part')} in {plural(looks.length, 'look')}
         {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}; {plural(shared, 'part')} shared by all. Choose a line to
         rename or move it in all looks.
       </p>
@@ -108,16 +108,16 @@ function LookTable({
           </tr>
         </thead>
         <tbody>
-          {table.slots.map((slot) => {
-            const rows = slot.rows.map((id) => (id === null ? undefined : byId.get(id)));
+          {table.lines.map((line) => {
+            const rows = line.rows.map((id) => (id === null ? undefined : byId.get(id)));
             const there = rows.filter((row): row is Row => row !== undefined);
             const isChosen = there.length > 0 && there.every((row) => chosen.has(row.id));
             const sizes = new Set(there.flatMap((row) => (row.box ? [`${row.box[2]} × ${row.box[3]}`] : [])));
             return (
-              <tr key={slot.path.join('/')}>
+              <tr key={line.path.join('/')}>
                 <td>
                   {isChosen && canEdit ? (
-                    <RenameSlot rows={there} act={act} />
+                    <RenameLine rows={there} act={act} />
                   ) : (
                     <button
                       type="button"
@@ -129,7 +129,7 @@ function LookTable({
                         )
                       }
                     >
-                      {slot.path.join(' / ')}
+                      {line.path.join(' / ')}
                     </button>
                   )}
                   {sizes.size > 1 && <div className={classes.quiet}>not of one size</div>}
@@ -164,7 +164,7 @@ function LookTable({
 }
 
 /** One name for a part in every look. */
-function RenameSlot({ rows, act }: { rows: readonly Row[]; act: (command: Command) => void }) {
+function RenameLine({ rows, act }: { rows: readonly Row[]; act: (command: Command) => void }) {
   const [name, setName] = useState(rows[0]?.name ?? '');
   const rename = () => {
     if (name.trim() && rows.some((row) => row.name !== name)) {

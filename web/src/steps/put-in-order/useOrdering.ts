@@ -1,9 +1,11 @@
 /** The state of the step: which page is open, what the rows say, and what lies over the picture. */
 import { useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
+import { body, client } from '../../api/client';
 import { type Command, placesOfDrop } from '../../ledger/commands';
 import type { Marking } from '../../pile/marks';
 import type { Extent } from '../../pile/view';
+import type { Wider } from './Planes';
 import { useFit } from './useFit';
 import { useJoints } from './useJoints';
 import { useOrder } from './useOrder';
@@ -44,6 +46,24 @@ export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, is
     if (places.length > 0) act({ do: 'move-rows', places });
     return true;
   };
+  const widen = (part: string, by: Wider) =>
+    perform((version) =>
+      body(
+        client.POST('/api/illustrations/{illustration}/mend', {
+          params: { path: { illustration } },
+          body: {
+            version,
+            kind: 'cover',
+            rows: [part],
+            frames: [],
+            layer: '',
+            smallest: 1,
+            tolerance: 0,
+            cover_by: by,
+          },
+        }),
+      ),
+    );
   const marking = useMemo((): Marking | undefined => {
     const over = fit.marking ?? joints.marking;
     if (!areGhostsSeen || !row || row.frames.length < 2) return over;
@@ -58,6 +78,7 @@ export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, is
     joints,
     fit,
     order: order.data,
+    widen,
     beside,
     setBeside,
     picked,
