@@ -149,9 +149,9 @@ def _hand_over(options: argparse.Namespace) -> int:
 
 def _arrange(options: argparse.Namespace) -> int:
     from yuplet.arrangement.commands import apply, title
+    from yuplet.arrangement.first import first_arrangement
     from yuplet.arrangement.records import differences, to_json
     from yuplet.arrangement.spelling import from_json
-    from yuplet.arrangement.tree import arrangement_of
     from yuplet.errors import ArrangementError
     from yuplet.handover import arrangement_for
     from yuplet.pixels.scratch import Scratch
@@ -160,7 +160,7 @@ def _arrange(options: argparse.Namespace) -> int:
     with Scratch() as scratch:
         illustration, _ = read_illustration(options.file, scratch)
     if options.arrangement is None:
-        before, renamed = arrangement_of(illustration)
+        before, renamed = first_arrangement(illustration)
     else:
         before, renamed = arrangement_for(illustration, _read_json(options.arrangement)), []
     given = [] if options.commands is None else _read_json(options.commands)

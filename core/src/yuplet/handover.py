@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json
-from yuplet.arrangement.tree import Arrangement, Renamed, arrangement_of
+from yuplet.arrangement.tree import Arrangement, Renamed
 from yuplet.errors import ArrangementNotUnderstood
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.scratch import Scratch
@@ -57,7 +58,7 @@ def hand_over_file(
         illustration, reading = read_illustration(file, scratch, lambda k, n: progress("read", k, n), workers)
         renamed: list[Renamed] = []
         if given is None:
-            arrangement, renamed = arrangement_of(illustration)
+            arrangement, renamed = first_arrangement(illustration)
         else:
             arrangement = arrangement_for(illustration, given)
         digest = hashlib.sha256(file.read_bytes()).hexdigest()

@@ -17,7 +17,8 @@ from django.dispatch import Signal
 from numpy.typing import NDArray
 from PIL import Image
 
-from yuplet.arrangement.tree import Renamed, arrangement_of
+from yuplet.arrangement.first import first_arrangement
+from yuplet.arrangement.tree import Renamed
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
@@ -149,7 +150,7 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
         picture = blobs().keep(io.BytesIO(png.encode(whole, "quick")))
         preview = blobs().keep(io.BytesIO(png.encode(_small(whole, PREVIEW))))
         merged = compare_with_merged(path, read, scratch)
-    arrangement, renamed = arrangement_of(read)
+    arrangement, renamed = first_arrangement(read)
 
     def land() -> None:
         illustration = Illustration.objects.select_for_update().get(pk=kept.illustration_id)

@@ -6,6 +6,7 @@ from typing import Any, Literal, TypeAlias, get_args
 
 from yuplet.arrangement import names
 from yuplet.errors import NoSuchRow
+from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.pixels.compositing import Branch, Laid
@@ -185,6 +186,7 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
     the same kind already has, is replaced by a usable one; what was replaced is answered beside the arrangement.
     """
     renamed: list[Renamed] = []
+    whole = Box(0, 0, *illustration.canvas)
 
     def usable(node: LayerNode, path: tuple[str, ...], taken: list[str], otherwise: str) -> str:
         reason = names.problem(node.name)
@@ -236,6 +238,7 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
                         node.blend,
                         node.locked,
                         node.pivot,
+                        beyond=node.box is not None and node.box.meet(whole) != node.box,
                     )  # fmt: skip
                 )
         return tuple(result)

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.credit import Credit
@@ -70,7 +70,8 @@ class Illustration:
 
     `name` is the file's stem, `canvas` its size in pixels, `ppi` its pixels per inch where the file says so,
     `bit_depth` the largest of its images, `colour_space` what the file says of its colours ('sRGB' when it says nothing),
-    `credit` who made it, `made` the layers that artists made of its layers, each after the one that it is made of.
+    `credit` who made it, `made` the layers that artists made of its layers, each after the one that it is made of. `arranged` is what
+    the file says of the parts beyond the art, as commands (docs/formats/arrangement.md); it is for the first arrangement, and not kept.
     """
 
     name: str
@@ -81,6 +82,7 @@ class Illustration:
     bit_depth: int = 8
     credit: Credit = Credit()
     made: tuple[MadeLayer, ...] = ()
+    arranged: tuple[Mapping[str, Any], ...] = ()
 
     @property
     def boxes(self) -> dict[str, Box]:

@@ -1,4 +1,4 @@
-"""Packages of ours, handed over earlier: parts, groups, order, pivots and frames come back as they were.
+"""Packages of ours, handed over earlier: parts, groups, order, joints, alternates, roles and frames come back as they were.
 
 The format is docs/formats/manifest.md. Limits: those of `archives` and `png`, 64 MiB of JSON, 2 000 parts and groups.
 """
@@ -64,13 +64,16 @@ def read(
             credit = Credit(**value["credit"])
             title = str(value["illustration"]["title"])
             obsolete = len(value["obsolete"])
+            arranged = reader.arranged(value.get("camera"))
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise BrokenFile(
                 f"The manifest of '{file_name}' lacks something, or says it wrongly ({error!r}). Hand over again."
             ) from error
     if obsolete:
         report.add("information", f"{obsolete} files of an earlier state are in the package and were left out.")
-    illustration = Illustration(title, canvas, nodes, None if ppi is None else float(ppi), credit=credit)
+    illustration = Illustration(
+        title, canvas, nodes, None if ppi is None else float(ppi), credit=credit, arranged=arranged
+    )
     report.counts = illustration.counts()
     return illustration, report
 
@@ -95,6 +98,37 @@ class _Reader:
         self._archive, self._scratch, self._parts, self._progress = archive, scratch, parts, progress
         self._ids: Iterator[int] = itertools.count(1)
         self._done = 0
+        self._layers: dict[str, str] = {}
+        self._alternates: list[str] = []
+
+    def arranged(self, camera: Any) -> tuple[dict[str, Any], ...]:
+        """What the manifest says of the parts beyond the art, as commands; packages of older versions say less."""
+        parts = {layer: self._parts[part] for part, layer in self._layers.items()}
+        parents = {
+            layer: self._layers[part["parent"]] for layer, part in parts.items() if part.get("parent") in self._layers
+        }
+        depths = {layer: part["depth"]["z"] for layer, part in parts.items() if part.get("depth", {}).get("z")}
+        roles = {layer: part["role"] for layer, part in parts.items() if part["role"] != "picture"}
+        margins = {
+            layer: [part["margins"][side] for side in ("left", "top", "right", "bottom")]
+            for layer, part in parts.items()
+            if part.get("margins")
+        }
+        anchors = {layer: part["anchor"] for layer, part in parts.items() if part.get("anchor")}
+        found: list[dict[str, Any]] = []
+        for kind, name, values in (
+            ("set-joints", "parents", parents),
+            ("set-depths", "depths", depths),
+            ("set-roles", "roles", roles),
+            ("set-fits", "margins", margins),
+            ("set-fits", "anchors", anchors),
+        ):
+            if values:
+                found.append({"do": kind, name: values})
+        found += [{"do": "make-alternates", "rows": [group]} for group in self._alternates]
+        if camera is not None:
+            found.append({"do": "decide", "decisions": {name: camera[name] for name in ("distance", "travel")}})
+        return tuple(found)
 
     def nodes(self, entries: list[dict[str, Any]], level: int) -> tuple[LayerNode, ...]:
         """The layers and groups of a tree, back to front."""
@@ -113,9 +147,12 @@ class _Reader:
                 members = self.nodes(entry["members"], level + 1)
                 state = (bool(entry["shown"]), _share(entry["opacity"]), _mode(entry["blend"]), bool(entry["isolated"]))
                 found.append(LayerGroup(f"p{number}", str(entry["group"]), members, *state))
+                if entry.get("alternates") and len(members) > 1:
+                    self._alternates.append(f"p{number}")
         return tuple(found)
 
     def _part(self, part: dict[str, Any], shown: bool, layer_id: str) -> LayerNode:
+        self._layers[part["id"]] = layer_id
         name, opacity, blend = str(part["name"]), _share(part["opacity"]), _mode(part["blend"])
         place = (_whole(part["box"]["x"], -png.MAX_SIDE), _whole(part["box"]["y"], -png.MAX_SIDE))
         pivot = part["pivot"] and Point(*(float(value) for value in part["pivot"]["canvas"]))
