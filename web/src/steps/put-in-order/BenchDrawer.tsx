@@ -120,7 +120,7 @@ export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, o
             Split into layers
           </Button>
         )}
-        {!off && areSiblings && (
+        {!off && areSiblings && !(isUngrouping && set) && (
           <Button
             size="compact-sm"
             variant="default"
@@ -290,13 +290,11 @@ function Alternates({ illustration, view, set, act }: Pick<Props, 'illustration'
   const members = view.rows.filter((row) => row.group === set.id);
   return (
     <>
-      <span>
-        shows <strong>{members.find((row) => row.shown)?.name}</strong>
-      </span>
       {members.slice(0, KEYS).map((row, at) => (
         <Button
           key={row.id}
           size="compact-sm"
+          px={6}
           variant={row.shown ? 'filled' : 'default'}
           aria-label={`${at + 1}: ${row.name}`}
           title={row.name}
