@@ -163,7 +163,7 @@ class JointTests(ProductTestCase):
         self.page_of("Depth")
         self.page.get_by_role("button", name="Spread all parts evenly").click()
         body = self.page.get_by_label("Depth of body", exact=True)
-        expect(body).not_to_have_value("0 px")
+        expect(body).not_to_have_value("0")
         body.fill("0")
         body.press("Enter")
         self.page.get_by_label("Travels in all").fill("40")

@@ -58,12 +58,56 @@ export function applied<T extends View>(view: T, command: Command): T {
           anchor: given(command.anchors, row.id, row.anchor),
         })),
       };
+    case 'spread-depths':
+      return { ...view, rows: spread(view.rows, command) };
+    case 'order-rows':
+      return { ...view, rows: inOrder(view.rows, command) };
     case 'remove-rows':
       return { ...view, rows: without(view.rows, command.rows ?? []) };
     default:
       // What becomes of a stack is only known when the server has answered.
       return view;
   }
+}
+
+/** Parts at even steps, from the front on. */
+function spread(rows: readonly Row[], { rows: of, step, nearest, by_groups }: Command): Row[] {
+  const wanted = new Set(of);
+  const groups = new Map(rows.map((row) => [row.id, row.group]));
+  const outermost = (row: Row): string => {
+    let at = row.id;
+    for (let group = row.group; group !== null && group !== undefined; group = groups.get(group) ?? null) at = group;
+    return by_groups ? at : row.id;
+  };
+  const planes = new Map<string, number>();
+  const depths = new Map<string, number>();
+  for (const row of rows.toReversed()) {
+    if (!wanted.has(row.id)) continue;
+    const plane = outermost(row);
+    if (!planes.has(plane)) planes.set(plane, planes.size);
+    depths.set(row.id, (nearest ?? 0) + (planes.get(plane) ?? 0) * (step ?? 0));
+  }
+  return rows.map((row) => ({ ...row, depth: depths.get(row.id) ?? row.depth }));
+}
+
+const NAMES = new Intl.Collator('en', { numeric: true, sensitivity: 'base' });
+
+/** The members of a group in another order: nearly as the server puts them, which has the last word. */
+function inOrder(rows: readonly Row[], { group = null, by, listed = [] }: Command): Row[] {
+  const members = membersOf(rows);
+  const depthOf = (row: Row): number =>
+    row.kind === 'part' ? row.depth : Math.min(...(members.get(row.id) ?? []).map(depthOf), Number.POSITIVE_INFINITY);
+  const places = new Map(listed.map((id, index) => [id, index]));
+  const placeOf = (row: Row) => places.get(row.id) ?? places.size;
+  const ordered = (members.get(group) ?? []).toSorted((one, other) =>
+    by === 'name'
+      ? NAMES.compare(one.name, other.name)
+      : by === 'depth'
+        ? depthOf(other) - depthOf(one)
+        : placeOf(one) - placeOf(other),
+  );
+  members.set(group, ordered);
+  return flattened(members);
 }
 
 /** What a command gives a row, which may be nothing; what the row has where the command does not name it. */

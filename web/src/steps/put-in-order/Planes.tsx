@@ -191,31 +191,32 @@ function Pixels({
   );
 }
 
+/** A plain field: there may be hundreds of them. */
 function Depth({ row, canEdit, act }: { row: Row; canEdit: boolean; act: (command: Command) => void }) {
-  const [typed, setTyped] = useState<number | string>(row.depth);
-  useEffect(() => setTyped(row.depth), [row.depth]);
+  const [typed, setTyped] = useState(String(row.depth));
+  useEffect(() => setTyped(String(row.depth)), [row.depth]);
+  const set = (depth: number) => {
+    if (Number.isFinite(depth) && depth !== row.depth) act({ do: 'set-depths', depths: { [row.id]: depth } });
+    else setTyped(String(row.depth));
+  };
   return (
-    <NumberInput
-      size="xs"
-      w={92}
-      ml="auto"
-      suffix=" px"
-      hideControls
-      aria-label={`Depth of ${row.name}`}
-      disabled={!canEdit || row.locked}
-      value={typed}
-      onChange={setTyped}
-      onBlur={() =>
-        typeof typed === 'number' && typed !== row.depth && act({ do: 'set-depths', depths: { [row.id]: typed } })
-      }
-      onKeyDown={(event) => {
-        if (event.key === 'Enter') event.currentTarget.blur();
-        if (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') return;
-        event.preventDefault();
-        const by = (event.key === 'ArrowUp' ? 1 : -1) * (event.shiftKey ? 10 : 1);
-        act({ do: 'set-depths', depths: { [row.id]: row.depth + by } });
-      }}
-    />
+    <span className={classes.depth}>
+      <input
+        inputMode="decimal"
+        aria-label={`Depth of ${row.name}`}
+        disabled={!canEdit || row.locked}
+        value={typed}
+        onChange={(event) => setTyped(event.currentTarget.value)}
+        onBlur={() => set(typed.trim() === '' ? Number.NaN : Number(typed))}
+        onKeyDown={(event) => {
+          if (event.key === 'Enter') event.currentTarget.blur();
+          if (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') return;
+          event.preventDefault();
+          set(row.depth + (event.key === 'ArrowUp' ? 1 : -1) * (event.shiftKey ? 10 : 1));
+        }}
+      />
+      px
+    </span>
   );
 }
 
