@@ -74,6 +74,10 @@ class JointTests(ProductTestCase):
 
     def test_a_parent_is_pointed_at_and_one_that_would_close_a_circle_is_refused(self) -> None:
         self.page_of("Joints")
+        # A key does what it says also while one of the pages has the focus.
+        self.page.keyboard.press("?")
+        expect(self.page.get_by_role("dialog", name="Keys")).to_be_visible()
+        self.page.keyboard.press("Escape")
         self.carried("arm left / lower").click()
         self.page.keyboard.press("c")
         self.page.mouse.click(*self.spot(160, 116))

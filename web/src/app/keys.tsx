@@ -45,7 +45,9 @@ function pressed(event: KeyboardEvent): string | null {
 function isTyping(target: EventTarget | null): boolean {
   return (
     target instanceof HTMLElement &&
-    target.closest('input, textarea, select, [contenteditable], [role="dialog"]') !== null
+    target.closest(
+      'input:not([type="radio"], [type="checkbox"]), textarea, select, [contenteditable], [role="dialog"]',
+    ) !== null
   );
 }
 
