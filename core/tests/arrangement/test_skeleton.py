@@ -13,6 +13,7 @@ from scipy.spatial.transform import RigidTransform, Rotation
 
 from yuplet.arrangement.commands import JoinRows, RemoveRows, SetJoints, apply, inverse, title
 from yuplet.arrangement.skeleton import carried_by, mirrored_joints, poses
+from yuplet.arrangement.taking import duplicated
 from yuplet.arrangement.tree import Arrangement, PartGroup
 from yuplet.errors import CannotCarry, NoSuchRow
 from yuplet.geometry import Affine, Box, Point
@@ -125,3 +126,11 @@ class TwinTests(unittest.TestCase):
         self.assertEqual(joints.parents, {"upper-r": "body", "hand-r": "upper-r"})
         # Half of the way across stays half, a quarter of the way down a quarter of the other box.
         self.assertEqual(joints.pivots, {"upper-r": (180, 50), "hand-r": (180, 90)})
+
+    def test_a_mirror_image_is_carried_by_the_twin_of_its_carrier(self) -> None:
+        rows = Arrangement((part("arm L"), part("arm R"), part("hand L", "arm L")))
+        made = apply(rows, duplicated(rows, "hand L", {"hand L": "m1"}, "d2", None, True))
+        (fresh,) = (row for row in made.rows if row.id == "d2")
+        self.assertEqual((fresh.name, made.parents()["d2"]), ("hand R", "arm R"))
+        same = apply(rows, duplicated(rows, "hand L", {}, "d2", None, False))
+        self.assertEqual(same.parents()["d2"], "arm L")

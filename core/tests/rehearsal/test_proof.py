@@ -36,6 +36,33 @@ class ProofTests(PackageTestCase):
         entry["pixels_crc32"] = f"{zlib.crc32(picture.tobytes()):08x}"
         self.rewrite(manifest)
 
+    def test_joints_that_cannot_be(self) -> None:
+        for change, words in (
+            (lambda parts: parts[0].update(parent="nobody"), "carried by a part that is not in the package"),
+            (
+                lambda parts: (parts[0].update(parent=parts[1]["id"]), parts[1].update(parent=parts[0]["id"])),
+                "carried by itself",
+            ),
+            (lambda parts: parts[0]["fractions"]["canvas"].update(width=0.9), "its fractions of the canvas"),
+        ):
+            with self.subTest(words):
+                manifest = self.manifest()
+                change(manifest["parts"])
+                for part in manifest["parts"]:
+                    if part["parent"] is not None and part["fractions"]["parent"] is None:
+                        part["fractions"]["parent"] = part["fractions"]["canvas"]
+                self.rewrite(manifest)
+                self.assert_red(faults=words)
+
+    def test_a_package_of_an_older_version_says_less_and_is_read_all_the_same(self) -> None:
+        manifest = self.manifest()
+        for part in manifest["parts"]:
+            for name in ("parent", "depth", "fractions", "margins", "anchor", "beyond"):
+                del part[name]
+        del manifest["camera"]
+        self.rewrite(manifest)
+        self.assertTrue(self.prove().ok)
+
     # What is planted below are the mistakes that are easily made when parts are handed over by hand.
 
     def test_a_part_moved_by_one_pixel(self) -> None:

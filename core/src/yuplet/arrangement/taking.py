@@ -6,6 +6,7 @@ from dataclasses import replace
 from yuplet.arrangement import names
 from yuplet.arrangement.commands import ReplaceRows
 from yuplet.arrangement.records import PutRow, to_record
+from yuplet.arrangement.sides import twins
 from yuplet.arrangement.tree import Arrangement, PartGroup
 from yuplet.errors import CannotTakeOut, Locked
 from yuplet.geometry import Point
@@ -72,16 +73,26 @@ def changed_parts(arrangement: Arrangement, parts: Sequence[Part], what: str) ->
 def duplicated(
     arrangement: Arrangement, row_id: str, layers: Mapping[str, str], fresh: str, pivot: Point | None, is_mirrored: bool
 ) -> ReplaceRows:
-    """The step that puts a part of other layers, like a mirror image, in front of the one that it is made of.
+    """The step that puts a part of other layers, like a mirror image, in front of the one that it is made of. A mirror image is carried
+    by the twin of what carries the part, if that has one.
 
     `layers` is the layer that takes the place of each; `fresh` the id of the new part.
     """
     part = part_to_change(arrangement, row_id)
     frames = _of_layers(part, layers)
     name = names.other_side(part.name) if is_mirrored else part.name
+    parent = (
+        twins(arrangement).get(part.parent, part.parent) if is_mirrored and part.parent is not None else part.parent
+    )
     group, index = arrangement.place(row_id)
     what = f"{'Mirror' if is_mirrored else 'Duplicate'} '{part.name}'"
-    return new_part(arrangement, replace(part, id=fresh, name=name, frames=frames, pivot=pivot), group, index + 1, what)
+    return new_part(
+        arrangement,
+        replace(part, id=fresh, name=name, frames=frames, pivot=pivot, parent=parent),
+        group,
+        index + 1,
+        what,
+    )
 
 
 def new_part(arrangement: Arrangement, part: Part, group: str | None, index: int, what: str) -> ReplaceRows:
@@ -151,7 +162,7 @@ def parts_taken_out(
         used.append(name)
         # What is taken out of a ground that is left out is wanted all the same.
         own = next(piece.layer for frame in frames for piece in frame.pieces)
-        fresh = replace(part, id=own, name=name, frames=frames, pivot=None, included=True)
+        fresh = replace(part, id=own, name=name, frames=frames, pivot=None, included=True, margins=None)
         put.append(PutRow(to_record(fresh, group), index + offset + (0 if goes else 1)))
     what = f"'{taken[0][1]}'" if len(taken) == 1 else f"{len(taken)} parts"
     title = f"{'Copy' if is_copy else 'Take'} {what} out of '{part.name}'"

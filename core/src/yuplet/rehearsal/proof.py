@@ -104,6 +104,7 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
         proof.unreadable.sort()
         laid = _as_laid(package, images, Path(scratch))
         _check_parts(package, laid, proof)
+        _check_joints(package, proof)
         _check_order(package, proof)
         reference = images.get(package.reference)
         if reference is None or (reference.width, reference.height) != (package.width, package.height):
@@ -191,7 +192,7 @@ def _contradictions(part: PartEntry, package: Package) -> list[str]:
     found: list[str] = []
     said = part.said
     middle_x, middle_y = part.left + part.width / 2, part.top + part.height / 2
-    is_within = said["beyond"] is not True
+    is_within = said.get("beyond") is not True
     if part.width < 1 or part.height < 1 or (is_within and (part.left < 0 or part.top < 0)):
         found.append("its box is empty or begins outside of the canvas")
     if is_within and (part.left + part.width > package.width or part.top + part.height > package.height):
@@ -210,8 +211,8 @@ def _contradictions(part: PartEntry, package: Package) -> list[str]:
     return found
 
 
-def _apart(said: list[float], wanted: tuple[float, float]) -> bool:
-    return len(said) != 2 or any(abs(a - b) > 1e-6 for a, b in zip(said, wanted, strict=True))
+def _apart(said: list[float], wanted: tuple[float, ...]) -> bool:
+    return len(said) != len(wanted) or any(abs(a - b) > 1e-6 for a, b in zip(said, wanted, strict=True))
 
 
 def _image_faults(part: PartEntry, images: Mapping[str, Decoded]) -> list[str]:
@@ -232,6 +233,39 @@ def _image_faults(part: PartEntry, images: Mapping[str, Decoded]) -> list[str]:
     if part.frames and (len(part.frames) < 2 or part.frames[0].file != part.file):
         found.append("what is seen at rest is not its first frame")
     return found
+
+
+def _check_joints(package: Package, proof: Proof) -> None:
+    """Every parent must be in the package, nothing may carry itself, and fractions must agree with the boxes."""
+    by_id = {part.id: part for part in package.parts}
+    parents: dict[str, str] = {}
+    for part in package.parts:
+        parent = part.said.get("parent")
+        if parent is not None and parent not in by_id:
+            proof.faults.append(f"'{part.label}': it is carried by a part that is not in the package.")
+        elif parent is not None:
+            parents[part.id] = parent
+        fractions = part.said.get("fractions")
+        if fractions is None:
+            continue  # a package of an older version
+        whole = (0, 0, package.width, package.height)
+        carrier = by_id.get(parents.get(part.id, ""))
+        frames = [("canvas", whole)]
+        if carrier is not None:
+            frames.append(("parent", (carrier.left, carrier.top, carrier.width, carrier.height)))
+        for name, (left, top, width, height) in frames:
+            said = fractions[name] or {}
+            wanted = ((part.left - left) / width, (part.top - top) / height, part.width / width, part.height / height)
+            if _apart([said.get(side, -1.0) for side in ("x", "y", "width", "height")], wanted):
+                proof.faults.append(f"'{part.label}': its fractions of the {name} do not agree with its box.")
+    for part in package.parts:
+        at: str | None = parents.get(part.id)
+        for _ in parents:
+            if at is None or at == part.id:
+                break
+            at = parents.get(at)
+        if at == part.id:
+            proof.faults.append(f"'{part.label}': it is carried by itself, over others.")
 
 
 def _check_order(package: Package, proof: Proof) -> None:
