@@ -141,7 +141,7 @@ class DepthTests(unittest.TestCase):
         return {part.id: part.depth for _, part in apply(self.TREE, command).parts()}
 
     def test_the_width_that_covers_the_cameras_way(self) -> None:
-        # V + T D / (D + z): N53's numbers.
+        # V + T D / (D + z), worked out by hand.
         self.assertEqual(needed_width(1920, 600, 1000, 1000), 2220)
         self.assertEqual(needed_width(1920, 600, 1000, 0), 2520)
         with self.assertRaises(ValueError):

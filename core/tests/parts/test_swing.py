@@ -50,6 +50,19 @@ class SwingTests(unittest.TestCase):
         rounded = swing(Content(Box(80, 20, 120, 100), picture), thin, Circle(Point(100, 80), 20), (-60, 0, 60))
         self.assertLess(max(sum(one) for one in rounded.jutting), 8, "the round end turns in itself")
 
+    def test_a_limb_cut_at_the_bodys_edge_opens_at_once_and_not_once_the_body_is_grown_under_it(self) -> None:
+        canvas = np.zeros((200, 200, 4), np.uint8)
+        body, limb = canvas.copy(), canvas.copy()
+        body[20:80, 40:160] = (200, 60, 40, 255)
+        limb[80:180, 80:120] = (40, 60, 200, 255)
+        joint = Circle(Point(100, 80), 20)
+        whole, arm = Content(Box(0, 0, 200, 200), body), Content(Box(0, 0, 200, 200), limb)
+        angles = tuple(range(-45, 46, 5))
+        before = opened(arm, whole, joint, angles)
+        self.assertTrue(all(count > 0 for angle, count in zip(angles, before, strict=True) if angle), "at 5° and on")
+        grown = grow_under(whole, 22, limb[..., 3] == 255).content
+        self.assertEqual(opened(arm, grown, joint, angles), [0] * len(angles))
+
     def test_what_opens_is_told_by_its_side_and_marked(self) -> None:
         picture = np.full((60, 60, 4), 255, np.uint8)
         upper, lower = Content(Box(20, 10, 80, 40), picture[:30]), Content(Box(20, 40, 80, 70), picture[30:])
