@@ -1,5 +1,5 @@
 import { Button, NativeSelect, NumberInput, Slider } from '@mantine/core';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import type { Command } from '../../ledger/commands';
 import { carriedBy, carriedTree } from '../../ledger/joints';
@@ -26,6 +26,12 @@ const MOST = 180;
 export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Props) {
   const [range, setRange] = useState(30);
   const [over, setOver] = useState<string | null>(null);
+  const list = useRef<HTMLUListElement>(null);
+  const id = row?.id;
+  // A part that was picked on the picture is brought into view.
+  useEffect(() => {
+    if (id) list.current?.querySelector(`[data-part-id="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' });
+  }, [id]);
   const tree = carriedTree(view.rows);
   const numbers = numbersOf(view.rows);
   const byId = new Map(view.rows.map((one) => [one.id, one]));
@@ -65,13 +71,14 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
               : `${plural(withoutAny, 'part')} without a parent or a pivot.`)}
         </p>
       </div>
-      <ul className={row ? classes.carriedShort : classes.carried} aria-label="Who carries whom">
+      <ul ref={list} className={row ? classes.carriedShort : classes.carried} aria-label="Who carries whom">
         {tree.map(({ row: one, level, carries }) => (
           <li key={one.id}>
             <button
               type="button"
               draggable={canEdit && !one.locked}
               className={classes.carriedRow}
+              data-part-id={one.id}
               data-over={over === one.id || undefined}
               aria-pressed={chosen.has(one.id)}
               style={{ paddingLeft: 8 + (level - 1) * 16 }}

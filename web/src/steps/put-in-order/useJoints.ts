@@ -99,7 +99,7 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
         }),
       ),
   });
-  const found = swingRange ? swing.data : undefined;
+  const found = swingRange && isOpen ? swing.data : undefined;
   useEffect(() => {
     setMasks([]);
     if (!found || !isOpen) return;
