@@ -30,9 +30,9 @@ def box(left: int, top: int, right: int, bottom: int) -> Content:
     return Content(Box(left, top, right, bottom), np.full((bottom - top, right - left, 4), 255, np.uint8))
 
 
-def shape(content: Content, *groups: str, carries: bool = True) -> Shape:
+def shape(content: Content, *groups: str, carries: bool = True, is_seen: bool = True) -> Shape:
     alpha, at = small(content.picture[..., 3], content.box, CANVAS)
-    return Shape(at, alpha, groups, carries)
+    return Shape(at, alpha, groups, carries, is_seen)
 
 
 class JointTests(unittest.TestCase):
@@ -122,6 +122,7 @@ class CarrierTests(unittest.TestCase):
         shapes = [
             shape(box(50, 50, 350, 350), "head"),
             shape(box(150, 250, 250, 270), "mouths"),
-            shape(box(145, 250, 255, 280), "mouths", carries=False),
+            shape(box(145, 250, 255, 280), "mouths", carries=False, is_seen=False),
+            shape(box(145, 250, 255, 270), "mouths", carries=False),  # a shadow on the first one
         ]
-        self.assertEqual(proposed_carriers(shapes), [None, 0, 0])
+        self.assertEqual(proposed_carriers(shapes), [None, 0, 0, 1])

@@ -165,7 +165,7 @@ def _carriers(figure: _Figure, frame_of: FrameOf) -> dict[str, str]:
         reduced, box = small(alpha, found.box, canvas)
         carries = part.id in seen and part.blend == "normal" and part.opacity == 1
         rows.append(part.id)
-        shapes.append(Shape(box, reduced, tuple(group.id for group in around), carries))
+        shapes.append(Shape(box, reduced, tuple(group.id for group in around), carries, part.id in seen))
     told = proposed_carriers(shapes)
     return {row: rows[at] for row, at in zip(rows, told, strict=True) if at is not None}
 

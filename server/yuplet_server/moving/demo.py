@@ -58,6 +58,9 @@ def _brindle(artist: _Artist) -> None:
         eyes = [rows[f"Brindle/head/eyes/eye {state} {side}"] for state in ("open", "closed")]
         made = artist.new_row(lambda eyes=eyes: artist.do("make-alternates", rows=eyes))  # type: ignore[misc]
         artist.do("rename-rows", names={made: f"eye {side}"})
+    # The cap lies over the ears, and they would be proposed to hang on it.
+    head = rows["Brindle/head/head"]
+    artist.do("set-joints", parents={rows[f"Brindle/head/ears/ear {side}"]: head for side in ("left", "right")})
     told = jointing.proposed(artist.illustration, [])
     artist.do("set-joints", parents=told["parents"], pivots=told["pivots"])
     artist.do("decide", decisions={"required": [f"mouth {shape}" for shape in MOUTHS]})

@@ -23,13 +23,14 @@ _LARGER = 0.02
 @dataclass(frozen=True, slots=True)
 class Shape:
     """What of a part its carrier is told from: its alpha on the small canvas (`small`), the ids of the groups around it, and
-    whether others can hang on it: what is laid through a mode, a shadow, say, carries nothing.
+    whether others can hang on it: what is laid through a mode, a shadow, say, or is not seen at rest, carries nothing.
     """
 
     box: Box
     alpha: Mask
     groups: tuple[str, ...]
     carries: bool
+    is_seen: bool = True
 
 
 def small(alpha: Mask, box: Box, canvas: Size) -> tuple[Mask, Box]:
@@ -47,8 +48,8 @@ def proposed_carriers(shapes: Sequence[Shape]) -> list[int | None]:
 
     Parts that overlap, or touch, are joined by the heaviest spanning forest (R. C. Prim, "Shortest connection networks and some
     generalizations", Bell System Technical Journal 36, 1957), and each tree hangs on a large part about its centre: the farthest
-    other one is few steps away, and the largest part may be one and a half steps beside the centre. What carries nothing hangs on what it overlaps most; where that is
-    of the same group it takes that one's place, and is carried by the same part.
+    other one is few steps away, and the largest part may be one and a half steps beside the centre. What carries nothing hangs on what it overlaps most; what is not seen
+    takes the place of that one where it is of the same group, and is carried by the same part.
     """
     areas = [float((shape.alpha >= HALF).sum()) for shape in shapes]
     weights = _weights(shapes, areas)
@@ -69,7 +70,8 @@ def proposed_carriers(shapes: Sequence[Shape]) -> list[int | None]:
             continue
         nearest = max(solid, key=lambda other: (weights[index, other], areas[other]))
         if weights[index, nearest] > 0:
-            takes_its_place = shape.groups and shape.groups == shapes[nearest].groups and parent[nearest] is not None
+            is_beside = bool(shape.groups) and shape.groups == shapes[nearest].groups
+            takes_its_place = not shape.is_seen and is_beside and parent[nearest] is not None
             parent[index] = parent[nearest] if takes_its_place else nearest
     return parent
 
