@@ -8,7 +8,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts import actions
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.accounts.serializers import PasswordSerializer, SessionSerializer, SignInSerializer, UserSerializer
 
 
@@ -26,8 +26,7 @@ class SessionView(APIView):
     @extend_schema(request=SignInSerializer, responses=SessionSerializer)
     @method_decorator(csrf_protect)
     def post(self, request: Request) -> Response:
-        asked = SignInSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(SignInSerializer, request.data)
         user = actions.sign_in(request._request, **asked.validated_data)
         return Response({"user": UserSerializer(user).data})
 
@@ -42,8 +41,7 @@ class PasswordView(APIView):
 
     @extend_schema(request=PasswordSerializer, responses={204: None})
     def post(self, request: SignedInRequest) -> Response:
-        asked = PasswordSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(PasswordSerializer, request.data)
         values = asked.validated_data
         actions.change_password(request._request, request.user, values["old_password"], values["new_password"])
         return Response(status=204)

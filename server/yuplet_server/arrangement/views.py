@@ -11,7 +11,7 @@ from yuplet.arrangement import commands, naming, spelling
 from yuplet.illustration.made import Behind, Turn
 from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
 from yuplet_server.accounts.models import User
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.arrangement import actions, adding, changing, jointing, making, mending, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
@@ -67,8 +67,7 @@ class StepsView(APIView):
     @extend_schema(request=StepSerializer, responses=ArrangementSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = StepSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(StepSerializer, request.data)
         # The core reads the command itself: it says more exactly what is wrong with it.
         command = spelling.from_json(asked.initial_data["command"])
         if isinstance(command, commands.JoinRows):
@@ -84,8 +83,7 @@ class NamesView(APIView):
     @extend_schema(request=AskNamesSerializer, responses=RenamingSerializer(many=True))
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = AskNamesSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskNamesSerializer, request.data)
         # The core reads changes itself: it says more exactly what is wrong with them.
         changes = [naming.from_json(one) for one in asked.initial_data["changes"]]
         answer = queries.renamings(found, asked.validated_data["rows"], changes)
@@ -98,8 +96,7 @@ class SelectionView(APIView):
     @extend_schema(request=SelectionSerializer, responses=SelectedSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = SelectionSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(SelectionSerializer, request.data)
         # The core reads gestures itself: it says more exactly what is wrong with them.
         gestures, edge = _read(asked.initial_data)
         said = asked.validated_data
@@ -113,8 +110,7 @@ class IslandsView(APIView):
     @extend_schema(request=AskIslandsSerializer, responses=IslandsSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = AskIslandsSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskIslandsSerializer, request.data)
         return Response(IslandsSerializer(queries.islands_of(found, **asked.validated_data)).data)
 
 
@@ -124,8 +120,7 @@ class ProposalsView(APIView):
     @extend_schema(request=RowOnlySerializer, responses=ProposalsSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = RowOnlySerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(RowOnlySerializer, request.data)
         return Response(ProposalsSerializer(queries.proposals_of(found, asked.validated_data["row"])).data)
 
 
@@ -144,8 +139,7 @@ class TakeOutView(APIView):
     @extend_schema(request=TakeOutSerializer, responses=TakenOutSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = TakeOutSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(TakeOutSerializer, request.data)
         said = asked.validated_data
         wanted: list[making.Wish] | making.Separated
         if "separate" in said:
@@ -166,8 +160,7 @@ class ChangeView(APIView):
     @extend_schema(request=ChangeSerializer, responses=ArrangementSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = ChangeSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(ChangeSerializer, request.data)
         numbers = dict(asked.validated_data)
         version, row, what = (numbers.pop(name) for name in ("version", "row", "do"))
         if "strokes" in numbers:
@@ -188,8 +181,7 @@ class DuplicateView(APIView):
     @extend_schema(request=DuplicateSerializer, responses=TakenOutSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = DuplicateSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(DuplicateSerializer, request.data)
         said = asked.validated_data
         turn = Turn(said["mirrored"], said["quarters"])
         row = adding.duplicate(found.pk, request.user, said["version"], said["row"], turn, said["about"])
@@ -202,8 +194,7 @@ class BackdropView(APIView):
     @extend_schema(request=BackdropSerializer, responses=TakenOutSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = BackdropSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(BackdropSerializer, request.data)
         colours = [(red, green, blue) for red, green, blue in asked.validated_data["colours"]]
         row = adding.put_backdrop(found.pk, request.user, asked.validated_data["version"], colours)
         return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
@@ -217,8 +208,7 @@ class PicturesView(APIView):
     @extend_schema(request=PictureSerializer, responses=TakenOutSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = PictureSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(PictureSerializer, request.data)
         said = asked.validated_data
         before, file = said.get("row") or None, said["file"]
         if said["instead"] and before is not None:
@@ -234,8 +224,7 @@ class AddedView(APIView):
     @extend_schema(request=RowOnlySerializer, responses=PieceOfArtSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = RowOnlySerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(RowOnlySerializer, request.data)
         return Response(PieceOfArtSerializer(queries.added_to(found, asked.validated_data["row"])).data)
 
 
@@ -245,8 +234,7 @@ class LimbView(APIView):
     @extend_schema(request=AskLimbSerializer, responses=LimbSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = AskLimbSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskLimbSerializer, request.data)
         x, y = asked.validated_data["at"]
         circle = queries.limb_of(found, asked.validated_data["row"], x, y)
         return Response(LimbSerializer({"radius": circle.radius, "deviation": circle.deviation}).data)
@@ -267,8 +255,7 @@ class JointsView(APIView):
     @extend_schema(request=AskJointsSerializer, responses=JointsSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = AskJointsSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskJointsSerializer, request.data)
         look = jointing.mirrored if asked.validated_data["mirrored"] else jointing.proposed
         return Response(JointsSerializer(look(found, asked.validated_data["rows"])).data)
 
@@ -279,8 +266,7 @@ class JointView(APIView):
     @extend_schema(request=RowOnlySerializer, responses=JointSerializer(many=True))
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = RowOnlySerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(RowOnlySerializer, request.data)
         joint = jointing.joint_of(found, asked.validated_data["row"])
         return Response(JointSerializer([] if joint is None else [joint], many=True).data)
 
@@ -291,8 +277,7 @@ class SwingView(APIView):
     @extend_schema(request=AskSwingSerializer, responses=SwingSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = AskSwingSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskSwingSerializer, request.data)
         said = asked.validated_data
         degrees = [float(one) for one in np.linspace(said["start"], said["end"], said["steps"])]
         return Response(SwingSerializer(jointing.swing_of(found, said["row"], degrees, said.get("at"))).data)
@@ -304,8 +289,7 @@ class MarginsView(APIView):
     @extend_schema(request=RowOnlySerializer, responses=MarginsSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = RowOnlySerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(RowOnlySerializer, request.data)
         margins = queries.margins_of(found, asked.validated_data["row"])
         return Response(MarginsSerializer({"margins": margins}).data)
 
@@ -316,8 +300,7 @@ class FindingsView(APIView):
     @extend_schema(parameters=[AskFindingsSerializer], responses=FindingSerializer(many=True))
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = AskFindingsSerializer(data=request.query_params)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskFindingsSerializer, request.query_params)
         return Response(FindingSerializer(mending.found_in(found, **asked.validated_data), many=True).data)
 
 
@@ -327,8 +310,7 @@ class MendView(APIView):
     @extend_schema(request=MendSerializer, responses=ArrangementSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = MendSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(MendSerializer, request.data)
         mending.mend(found.pk, request.user, **asked.validated_data)
         return Response(ArrangementSerializer(_seen(request, illustration)).data)
 
@@ -361,8 +343,7 @@ class TakeRevisionView(APIView):
     @extend_schema(request=TakeSerializer, responses=ArrangementSerializer)
     def post(self, request: SignedInRequest, illustration: int, revision: int) -> Response:
         ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = TakeSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(TakeSerializer, request.data)
         pairs, remove = asked.validated_data["pairs"], asked.validated_data["remove"]
         actions.take_revision(illustration, request.user, revision, pairs, remove)
         return Response(ArrangementSerializer(_seen(request, illustration)).data)

@@ -4,7 +4,7 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.handovers import actions, queries
 from yuplet_server.handovers.serializers import AskSerializer, HandOverSerializer, PlanSerializer
 from yuplet_server.illustrations.queries import ready_illustration_for
@@ -34,8 +34,7 @@ class HandOversView(APIView):
     @extend_schema(request=AskSerializer, responses={201: HandOverSerializer})
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = AskSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AskSerializer, request.data)
         made = actions.ask(found, request.user, asked.validated_data["version"])
         return Response(HandOverSerializer(made).data, status=201)
 

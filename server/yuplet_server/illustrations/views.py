@@ -11,7 +11,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit, licences
 from yuplet.reading.choices import Choices
 from yuplet.writing import png
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.serializers import (
@@ -64,8 +64,7 @@ class IllustrationView(APIView):
     @extend_schema(request=ChangeSerializer, responses=WholeIllustrationSerializer)
     def patch(self, request: SignedInRequest, illustration: int) -> Response:
         found = queries.illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = ChangeSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(ChangeSerializer, request.data)
         if "name" in asked.validated_data:
             actions.rename(found, asked.validated_data["name"])
         if "credit" in asked.validated_data:
@@ -144,8 +143,7 @@ class DrawnView(APIView):
     @extend_schema(parameters=[AreaSerializer], responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: SignedInRequest, illustration: int, revision: int, layer: str) -> HttpResponse:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = AreaSerializer(data=request.query_params)
-        asked.is_valid(raise_exception=True)
+        asked = checked(AreaSerializer, request.query_params)
         values = dict(asked.validated_data)
         factor = values.pop("factor")
         area = Box.at(values["left"], values["top"], Size(values["width"], values["height"]))
@@ -172,8 +170,7 @@ class OriginalView(APIView):
 
 def _upload(request: SignedInRequest) -> tuple[str, int, IO[bytes], Choices]:
     """The name, size and content of what was sent, and how it is to be read."""
-    asked = UploadSerializer(data=request.data)
-    asked.is_valid(raise_exception=True)
+    asked = checked(UploadSerializer, request.data)
     values = dict(asked.validated_data)
     files, paths, together = values.pop("file"), values.pop("path", []), values.pop("together", "")
     choices = Choices.from_json(values)

@@ -5,7 +5,7 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.moving import actions
 from yuplet_server.moving.models import Archive
 from yuplet_server.moving.serializers import ArchiveSerializer, ArchiveUploadSerializer
@@ -55,8 +55,7 @@ class MoveInView(APIView):
 
     @extend_schema(request=ArchiveUploadSerializer, responses={201: ArchiveSerializer})
     def post(self, request: SignedInRequest) -> Response:
-        asked = ArchiveUploadSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(ArchiveUploadSerializer, request.data)
         file = asked.validated_data["file"]
         archive = actions.keep_archive(request.user, file.name, file.size, file)
         return Response(ArchiveSerializer(archive).data, status=201)

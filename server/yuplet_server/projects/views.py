@@ -2,7 +2,7 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.projects import actions, queries
 from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.serializers import MemberSerializer, ProjectNameSerializer, ProjectSerializer
@@ -19,8 +19,7 @@ def _with_role(project: Project, role: str) -> Project:
 
 
 def _name(request: SignedInRequest) -> str:
-    asked = ProjectNameSerializer(data=request.data)
-    asked.is_valid(raise_exception=True)
+    asked = checked(ProjectNameSerializer, request.data)
     return str(asked.validated_data["name"])
 
 
@@ -72,8 +71,7 @@ class MembersView(APIView):
     @extend_schema(request=MemberSerializer, responses=MemberSerializer)
     def post(self, request: SignedInRequest, project: int) -> Response:
         found = queries.project_for(request.user, project, Member.Role.OWNER)
-        asked = MemberSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(MemberSerializer, request.data)
         values = asked.validated_data
         return Response(MemberSerializer(actions.set_role(found, values["user"]["username"], values["role"])).data)
 

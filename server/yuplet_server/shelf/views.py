@@ -4,7 +4,7 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts.requests import SignedInRequest
+from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.arrangement.queries import seen
 from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
@@ -56,8 +56,7 @@ class KeepView(APIView):
     @extend_schema(request=KeepSerializer, responses={201: KeptSerializer})
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        asked = KeepSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(KeepSerializer, request.data)
         return Response(KeptSerializer(actions.keep(request.user, found, **asked.validated_data)).data, status=201)
 
 
@@ -77,8 +76,7 @@ class UseView(APIView):
     @extend_schema(request=UseSerializer, responses=UsedSerializer)
     def post(self, request: SignedInRequest, illustration: int, kept: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = UseSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
+        asked = checked(UseSerializer, request.data)
         said = asked.validated_data
         row = actions.use(found.pk, request.user, said["version"], queries.kept_of(request.user, kept), said["row"])
         now = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
