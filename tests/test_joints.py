@@ -183,6 +183,38 @@ class JointTests(ProductTestCase):
         self.page.get_by_role("button", name="Let it stand where the other does").first.click()
         expect(self.page.get_by_role("button", name="Let it stand where the other does")).to_have_count(before - 1)
 
+    def test_what_is_dragged_arrives(self) -> None:
+        """A part onto the one that carries it, and a plane to its depth; both are done by keyboard elsewhere here."""
+        self.page_of("Joints")
+        self.carried("badge_L").drag_to(self.carried("head"))
+        expect(self.page.get_by_text("Last step: Let 'head' carry 'badge_L'")).to_be_visible()
+        self.carried("badge_L").click()
+        expect(self.page.get_by_label("badge_L is carried by").locator("option:checked")).to_have_text("head")
+        self.page_of("Depth")
+        self.page.get_by_label("Depth of head").fill("100")
+        self.page.get_by_label("Depth of head").press("Enter")
+        side = self.page.get_by_label("The planes from the side")
+        self.page.get_by_role("button", name="head", exact=True).click()
+        side.scroll_into_view_if_needed()
+        plane = side.locator("g").filter(has_text="head, 100 px").locator("line").last
+        box = plane.bounding_box() or {}
+        start = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        self.page.mouse.move(*start)
+        self.page.mouse.down()
+        self.page.mouse.move(start[0] - 90, start[1], steps=5)
+        self.page.mouse.up()
+        expect(self.page.get_by_label("Depth of head")).not_to_have_value("100")
+        value = float(self.page.get_by_label("Depth of head").input_value())
+        self.assertTrue(20 < value < 95, value)
+
+    def test_a_part_is_kept_from_the_drawer_and_what_cannot_be_is_said(self) -> None:
+        self.row("head").click()
+        self.page.get_by_role("button", name="Picture", exact=True).click()
+        self.page.get_by_role("menuitem", name="Keep it on the shelf").click()
+        expect(self.page.get_by_text("head is on your shelf")).to_be_visible()
+        self.page_of("Sets")
+        expect(self.page.get_by_label("What is kept").get_by_role("listitem")).to_have_count(1)
+
     def test_margins_are_found_dragged_and_roles_said(self) -> None:
         self.row("body").click()
         self.page_of("Role, fit")

@@ -14,8 +14,9 @@ from django.test import TransactionTestCase
 
 from tests.cases import kept, make_project
 from yuplet_server.accounts.models import User
+from yuplet_server.arrangement.mending import order_of
 from yuplet_server.arrangement.models import Row
-from yuplet_server.arrangement.queries import away_from_original, order_of
+from yuplet_server.arrangement.queries import away_from_original
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
 from yuplet_server.moving.management.commands import sweep_files

@@ -10,7 +10,7 @@ from paper_signalman import ELBOW, HIP, SHOULDER, SVG
 
 from tests.cases import brought_in, handed_over
 from tests.taking import TakingCase
-from yuplet_server.arrangement.queries import order_of
+from yuplet_server.arrangement.mending import order_of
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects.storage import open_blob
 
@@ -95,7 +95,6 @@ class JointTests(TakingCase):
         self.assertEqual(len(out["degrees"]), 17)
         at = self.post(self.cleo, "swing", 200, {"row": leg, "start": -40, "end": 40, "steps": 17, "at": 0})
         self.assertEqual((at["at"], at["worst"]), (0, out["worst"]))
-        self.assertEqual(out["turning"], [leg])
 
     def test_circles_are_refused_with_who_carries_whom(self) -> None:
         rows = self.rows()
@@ -218,3 +217,22 @@ class JointTests(TakingCase):
         )
         self.assertIn("covers the camera's way", again["detail"])
         self.assertEqual([one["kind"] for one in self.cleo.get(self.address("findings")).json()], [])
+
+    def test_a_joint_that_opens_is_found_in_the_pixels_and_rounded_off(self) -> None:
+        scene = b"""<svg xmlns="http://www.w3.org/2000/svg" width="220" height="220"><rect id="body" x="60" y="20" width="100" height="100" fill="#246"/>
+            <rect id="limb" x="90" y="120" width="40" height="80" fill="#363"/></svg>"""
+        self.illustration = brought_in(self.project, "limb.svg", scene)
+        body, limb = (self.rows()[name]["id"] for name in ("body", "limb"))
+        self.do(do="set-joints", parents={limb: body}, pivots={limb: [110, 120]})
+        (found,) = self.cleo.get(self.address("findings")).json()
+        self.assertEqual((found["kind"], found["rows"], found["severity"]), ("joint", [limb, body], "warning"))
+        before = self.post(self.cleo, "swing", 200, {"row": limb})
+        self.assertGreater(max(sum(one) for one in before["opened"]), 50)
+        view = self.post(
+            self.ben, "mend", 200, {"version": self.arrangement()["version"], "kind": "joint", "rows": [limb]}
+        )
+        self.assertEqual(view["undo"], "Round off 'body'")
+        self.assertEqual(self.cleo.get(self.address("findings")).json(), [])
+        after = self.post(self.cleo, "swing", 200, {"row": limb})
+        self.assertEqual(max(sum(one) for one in after["opened"]), 0)
+        self.assertEqual(self.cleo.get(self.address("difference")).json()["differing"], 0, "at rest it is as it was")

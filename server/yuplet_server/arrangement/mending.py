@@ -3,20 +3,24 @@
 import base64
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any, Literal
 
 import numpy as np
 from django.db import transaction
 
 from yuplet.arrangement.commands import ReplaceRows
+from yuplet.arrangement.looks import look_tables
 from yuplet.arrangement.planes import covers
+from yuplet.arrangement.required import required
+from yuplet.arrangement.sides import series
 from yuplet.arrangement.taking import changed_parts, new_part, part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import turn_between
 from yuplet.findings.finding import Finding
 from yuplet.findings.findings import look_over, placed_as
+from yuplet.findings.order import look_over_order
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
@@ -26,7 +30,7 @@ from yuplet.parts.cutting import owners, take_out, without
 from yuplet.parts.extending import extended
 from yuplet.parts.joints import limb_at
 from yuplet.parts.making import Content, Made
-from yuplet.parts.part import Frame, Part, Piece, part_box, still
+from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.parts.turning import turned
 from yuplet.parts.widening import widened
 from yuplet_server.accounts.models import User
@@ -58,6 +62,39 @@ def _looked_over(
     agreeing = queries.away_from_original(illustration) <= max(tolerance, HARDLY)
     with drawn(illustration, read, tree) as (frame_of, layer_of):
         return look_over(read, tree, frame_of, layer_of, agreeing, smallest, tolerance)
+
+
+def order_of(illustration: Illustration) -> dict[str, Any]:
+    """What the rows say without a pixel: pairs and series, what must be there, looks, what the camera's way needs, and findings."""
+    arrangement = Arrangement.objects.get(pk=illustration.pk)
+    tree, read = queries.tree_of(arrangement), from_record(illustration.revision.record)
+    there = tree.boxes(read)
+    empty = frozenset(part.id for _, part in tree.parts()) - set(there)
+    return {
+        "version": arrangement.version,
+        "series": [asdict(one) for one in series(tree)],
+        "required": [asdict(one) for one in required(tree, empty)],
+        "looks": [
+            {
+                "sets": [one.id for one in table.sets],
+                "looks": [
+                    {
+                        "name": look.name,
+                        "groups": [group.id for group in look.groups],
+                        "shown": any(one.shown_alternate == group.id for one in table.sets for group in look.groups),
+                    }
+                    for look in table.looks
+                ],
+                "lines": [
+                    {"path": list(line.path), "rows": [part.id if part is not None else None for part in line.parts]}
+                    for line in table.lines
+                ],
+            }
+            for table in look_tables(tree)
+        ],
+        "covers": [asdict(one) for one in covers(tree, there, read.canvas)],
+        "findings": [told(one) for one in look_over_order(tree, there, read.canvas)],
+    }
 
 
 def told(finding: Finding) -> dict[str, Any]:
@@ -126,9 +163,7 @@ def _wide_enough(
 ) -> ReplaceRows:
     part = still_part(before, row)
     read = from_record(illustration.revision.record)
-    boxes = {one.id: part_box(one, read.boxes, read.canvas) for _, one in before.parts()}
-    there = {one: box for one, box in boxes.items() if box is not None}
-    lacking = next((one for one in covers(before, there, read.canvas) if one.row == row), None)
+    lacking = next((one for one in covers(before, before.boxes(read), read.canvas) if one.row == row), None)
     left, right = (math.ceil(side or 0) for side in (lacking.left, lacking.right)) if lacking else (0, 0)
     if not left and not right:
         raise CannotTakeOut(f"'{part.name}' covers the camera's way, or does not reach an edge of the view (any more).")

@@ -2,27 +2,22 @@
 
 import base64
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, TypeAlias, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yuplet.arrangement.looks import look_tables
 from yuplet.arrangement.naming import Change as NameChange
 from yuplet.arrangement.naming import Renaming
 from yuplet.arrangement.naming import renamings as core_renamings
-from yuplet.arrangement.planes import covers
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
-from yuplet.arrangement.required import required
-from yuplet.arrangement.sides import series
 from yuplet.arrangement.taking import part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import Decisions, laid
 from yuplet.errors import SelectionError
-from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import Layer
@@ -107,53 +102,6 @@ def seen(illustration: Illustration, user: User) -> dict[str, Any]:
         "revision": illustration.revision.number,
         "decisions": Decisions.from_json(arrangement.decisions).as_json(),
         "rows": [_row(row, images, boxes, read.canvas, vector, words, flagged, sources) for row in rows],
-    }
-
-
-def order_of(illustration: Illustration) -> dict[str, Any]:
-    """What the rows say without a pixel: pairs and series, what must be there, looks, what the camera's way needs, and findings."""
-    arrangement = Arrangement.objects.get(pk=illustration.pk)
-    tree, read = tree_of(arrangement), from_record(illustration.revision.record)
-    boxes = {part.id: part_box(part, read.boxes, read.canvas) for _, part in tree.parts()}
-    there = {row: box for row, box in boxes.items() if box is not None}
-    return {
-        "version": arrangement.version,
-        "series": [asdict(one) for one in series(tree)],
-        "required": [asdict(one) for one in required(tree, frozenset(boxes) - set(there))],
-        "looks": [
-            {
-                "sets": [one.id for one in table.sets],
-                "looks": [
-                    {
-                        "name": look.name,
-                        "groups": [group.id for group in look.groups],
-                        "shown": any(one.shown_alternate == group.id for one in table.sets for group in look.groups),
-                    }
-                    for look in table.looks
-                ],
-                "lines": [
-                    {"path": list(line.path), "rows": [part.id if part is not None else None for part in line.parts]}
-                    for line in table.lines
-                ],
-            }
-            for table in look_tables(tree)
-        ],
-        "covers": [asdict(one) for one in covers(tree, there, read.canvas)],
-        "findings": [
-            {
-                "kind": one.kind,
-                "severity": one.severity,
-                "rows": list(one.rows),
-                "sentence": one.sentence,
-                "box": one.box.as_xywh() if one.box is not None else None,
-                "mask": None,
-                "pixels": 0,
-                "frame": None,
-                "layer": None,
-                "proposal": one.proposal,
-            }
-            for one in look_over_order(tree, there, read.canvas)
-        ],
     }
 
 

@@ -560,7 +560,6 @@ class SwingSerializer(serializers.Serializer[Any]):
     box = serializers.ListField(child=serializers.IntegerField())
     opened_mask = serializers.CharField(help_text="PNG in Base64.")
     jutting_mask = serializers.CharField(help_text="PNG in Base64.")
-    turning = serializers.ListField(child=serializers.CharField(), help_text="The part and all that it carries.")
 
 
 class MarginsSerializer(serializers.Serializer[Any]):

@@ -246,7 +246,7 @@ class OrderView(APIView):
     @extend_schema(responses=OrderSerializer)
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        return Response(OrderSerializer(queries.order_of(found)).data)
+        return Response(OrderSerializer(mending.order_of(found)).data)
 
 
 class JointsView(APIView):

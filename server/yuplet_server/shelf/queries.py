@@ -8,7 +8,6 @@ from yuplet.arrangement.templates import Template, fit
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.geometry import Box
 from yuplet.illustration.records import from_record
-from yuplet.parts.part import part_box
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
@@ -27,8 +26,7 @@ def kept_of(user: User, kept: int, kind: str | None = None) -> Kept:
 def figure_of(illustration: Illustration) -> tuple[Tree, dict[str, Box]]:
     """The rows of an illustration, and the boxes of its parts that are not empty."""
     tree, read = tree_of(Arrangement.objects.get(pk=illustration.pk)), from_record(illustration.revision.record)
-    boxes = {part.id: part_box(part, read.boxes, read.canvas) for _, part in tree.parts()}
-    return tree, {row: box for row, box in boxes.items() if box is not None}
+    return tree, tree.boxes(read)
 
 
 def fitted(illustration: Illustration, kept: Kept) -> dict[str, Any]:

@@ -2182,8 +2182,6 @@ export interface components {
             opened_mask: string;
             /** @description PNG in Base64. */
             jutting_mask: string;
-            /** @description The part and all that it carries. */
-            turning: string[];
         };
         /**
          * @description Parts to be taken out of a part: `parts` one by one, or all that is `separate`.

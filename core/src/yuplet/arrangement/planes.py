@@ -5,7 +5,7 @@ view's width and T D / (D + z) more: similar triangles. Parts are drawn so that 
 part at depth z that is put into space is (D + z) / D times as large there.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from yuplet.arrangement.tree import Arrangement
@@ -71,11 +71,3 @@ def contradictions(arrangement: Arrangement, boxes: Mapping[str, Box]) -> list[t
         if nearer:
             found.append((part.id, min(nearer, key=lambda other: other.depth).id))
     return found
-
-
-def by_order(arrangement: Arrangement, rows: Sequence[str]) -> dict[str, float]:
-    """Depths for parts that agree with their order: the same depths, given out anew from the front to the back."""
-    wanted = set(rows)
-    parts = [part for _, part in arrangement.parts() if part.id in wanted]
-    depths = sorted((part.depth for part in parts), reverse=True)
-    return {part.id: depth for part, depth in zip(parts, depths, strict=True)}

@@ -3,7 +3,7 @@
 Every function answers which rows leave and which come in their place.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TypeAlias
 
@@ -350,7 +350,7 @@ def carrying_on(arrangement: Arrangement, remove: Sequence[str], put: Sequence[P
         for _, part in arrangement.parts():
             if part.id in leaving and part.layers & ids:
                 heirs[part.id] = one.record.id
-    parts = {part.id: part for _, part in arrangement.parts()}
+    parts, parents = {part.id: part for _, part in arrangement.parts()}, arrangement.parents()
     result = []
     for one in put:
         owned = [parts[row] for row, heir in heirs.items() if heir == one.record.id]
@@ -358,7 +358,7 @@ def carrying_on(arrangement: Arrangement, remove: Sequence[str], put: Sequence[P
         carriers = [
             heirs.get(part.parent, part.parent)
             for part in owned
-            if part.parent in parts and not ids & {part.parent, *carriers_of(arrangement, part.parent)}
+            if part.parent in parts and not ids & {part.parent, *carriers_of(parents, part.parent)}
         ]
         pivots = [(part.pivot.x, part.pivot.y) for part in owned if part.pivot is not None]
         result.append(
@@ -379,9 +379,8 @@ def carrying_on(arrangement: Arrangement, remove: Sequence[str], put: Sequence[P
     return tuple(result)
 
 
-def carriers_of(arrangement: Arrangement, row_id: str) -> list[str]:
+def carriers_of(parents: Mapping[str, str], row_id: str) -> list[str]:
     """What carries a part, what carries that, and so on."""
-    parents = arrangement.parents()
     found: list[str] = []
     at = parents.get(row_id)
     while at is not None and at not in found:

@@ -8,7 +8,7 @@ from yuplet.arrangement import names
 from yuplet.errors import NoSuchRow
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
-from yuplet.parts.part import Frame, Part, Piece, still
+from yuplet.parts.part import Frame, Part, Piece, part_box, still
 from yuplet.pixels.compositing import Branch, Laid
 
 
@@ -133,6 +133,17 @@ class Arrangement:
         around, row = self.find(row_id)
         siblings = around[-1].members if around else self.rows
         return around[-1].id if around else None, [other.id for other in siblings].index(row.id)
+
+    def seen(self) -> set[str]:
+        """The parts that are seen at rest: they and all groups around them are shown."""
+        parts = self.settled().parts()
+        return {part.id for around, part in parts if part.shown and all(group.shown for group in around)}
+
+    def boxes(self, illustration: Illustration) -> dict[str, Box]:
+        """The box of each part on the canvas; those that are empty, or lie outside of it, are absent."""
+        layers, canvas = illustration.boxes, illustration.canvas
+        found = {part.id: part_box(part, layers, canvas) for _, part in self.parts()}
+        return {row: box for row, box in found.items() if box is not None}
 
     def parents(self) -> dict[str, str]:
         """The part that carries each part that is carried; one that is not there (any more) carries nothing."""

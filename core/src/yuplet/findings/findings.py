@@ -6,19 +6,18 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from yuplet.arrangement.skeleton import carried_by
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import Drawn, leftovers, same_drawings
 from yuplet.findings.finding import Finding
+from yuplet.findings.jointing import turning_of
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.illustration.made import Turn, Turned
-from yuplet.parts.joints import limb_at
 from yuplet.parts.making import Content, placed_mask
 from yuplet.parts.part import Part, rest_box
-from yuplet.parts.swing import gap_at, silhouette, surroundings, swing
+from yuplet.parts.swing import gap_at, swing
 from yuplet.parts.turning import turn_box
 from yuplet.pixels.trimming import content_box
 from yuplet.selecting.masks import Chosen
@@ -226,15 +225,9 @@ def _number(count: int, thing: str) -> str:
     return f"{count} {thing}" if count == 1 else f"{count} {thing}s"
 
 
-def _seen(arrangement: Arrangement) -> set[str]:
-    """The parts that are seen at rest."""
-    parts = arrangement.settled().parts()
-    return {part.id for around, part in parts if part.shown and all(group.shown for group in around)}
-
-
 def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canvas: Size) -> list[Finding]:
     """Parts that are shown and lie wholly behind others, though nothing says that they should: nobody will see them."""
-    seen = _seen(arrangement)
+    seen = arrangement.seen()
     plain: dict[str, bool] = {}
     for around, part in arrangement.parts():
         laid: list[Row] = [part, *around]
@@ -267,39 +260,26 @@ def _joints(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]]) -> li
     """Parts that open a gap when they turn a little: they and what carries them do not overlap enough."""
     drawn = {part.id: one for part, one in parts}
     named = {part.id: part for part, _ in parts}
-    parents, seen = arrangement.parents(), _seen(arrangement)
+    parents, seen = arrangement.parents(), arrangement.seen()
     found = []
-    for part, own in parts:
+    for part, _ in parts:
         parent = parents.get(part.id)
-        if part.pivot is None or parent not in drawn or part.id not in seen or part.blend != "normal":
+        if parent not in drawn or part.id not in seen or part.blend != "normal":
             continue
-        limb = own.content()
         try:
-            joint = limb_at(limb, part.pivot)
+            turning = turning_of(arrangement, part, drawn)
         except CannotTakeOut:
             continue  # it turns about a place beside it, on purpose or not
-        around = surroundings(joint)
-        turning = carried_by(arrangement, part.id)
-        staying = [
-            _cut(other, around)
-            for row, other in drawn.items()
-            if row in seen
-            and row not in turning
-            and named[row].blend == "normal"
-            and not other.box.meet(around).is_empty
-        ]
-        worst = swing(limb, silhouette(staying, around), joint, SWING)
+        if turning is None:
+            continue
+        limb, joint, moving, staying = turning.limb, turning.joint, turning.moving, turning.staying
+        worst = swing(limb, staying, joint, SWING, moving)
         gap = sum(worst.opened[worst.widest])
         if gap > max(_FEW, _OPEN * math.pi * joint.radius**2):
             degrees = worst.degrees[worst.widest]
-            pixels = gap_at(limb, silhouette(staying, around), joint, degrees)
+            pixels = gap_at(limb, staying, joint, degrees, moving)
             said = (
                 f"'{part.name}' opens {gap} px at its joint with '{named[parent].name}' when it turns by {degrees:g}°."
             )
             found.append(Finding("joint", (part.id, parent), said, pixels.box, pixels.opened))
     return found
-
-
-def _cut(drawn: Drawn, box: Box) -> Content:
-    common = drawn.box.meet(box)
-    return Content(common, drawn.within(common)[0])

@@ -46,20 +46,24 @@ class Gap:
     jutting: Chosen
 
 
-def swing(limb: Content, staying: Content, joint: Circle, degrees: Sequence[float]) -> Swing:
+def swing(
+    limb: Content, staying: Content, joint: Circle, degrees: Sequence[float], moving: Content | None = None
+) -> Swing:
     """How many pixels open and jut out at a joint when a limb turns about its middle, for each angle.
 
     Parameters
     ----------
     limb, staying : Content
-        What turns, and what stays, as they lie on the canvas.
+        What turns, and what stays, as they lie on the canvas. The limb runs from the joint to its own middle.
     joint : Circle
         A pixel of it opens when one of the two covered it completely at rest, and neither does by half then. What the end of the
         limb covers by half beyond the rest silhouette juts out: all on the pivot's other side, up to where its corners reach.
     degrees : sequence of float
         Clockwise. Pixels are sampled linearly where the limb turns (OpenCV's `warpAffine`).
+    moving : Content, optional
+        All that turns, where the limb carries others along.
     """
-    place = _Place(limb, staying, joint)
+    place = _Place(limb, staying, joint, moving)
     opened, jutting = [], []
     for angle in degrees:
         open_now, out_now = place.sides(angle)
@@ -68,27 +72,27 @@ def swing(limb: Content, staying: Content, joint: Circle, degrees: Sequence[floa
     return Swing(tuple(float(angle) for angle in degrees), tuple(opened), tuple(jutting))
 
 
-def gap_at(limb: Content, staying: Content, joint: Circle, degrees: float) -> Gap:
+def gap_at(limb: Content, staying: Content, joint: Circle, degrees: float, moving: Content | None = None) -> Gap:
     """Which pixels `swing` counts at one angle."""
-    return _Place(limb, staying, joint).at(degrees)
+    return _Place(limb, staying, joint, moving).at(degrees)
 
 
 class _Place:
     """The surroundings of a joint at rest, in which the limb is turned; pixels that cannot change are left out once."""
 
-    def __init__(self, limb: Content, staying: Content, joint: Circle) -> None:
+    def __init__(self, limb: Content, staying: Content, joint: Circle, moving: Content | None = None) -> None:
         self._joint = joint
         self._box = surroundings(joint)
         self._side = self._box.width
         self._middle = Point(joint.centre.x - self._box.left, joint.centre.y - self._box.top)
         self._along = _direction(limb, joint.centre)
         # What turns about the joint's middle stays as far from it as it is: the rest of the limb never comes near.
-        near = limb.box.meet(self._box)
-        own = near.moved(-limb.box.left, -limb.box.top)
-        cropped = (
-            limb.picture[own.top : own.bottom, own.left : own.right] if not near.is_empty else limb.picture[:0, :0]
+        turning = moving or limb
+        near = turning.box.meet(self._box)
+        own = near.moved(-turning.box.left, -turning.box.top)
+        self._limb = (
+            None if near.is_empty else Content(near, turning.picture[own.top : own.bottom, own.left : own.right])
         )
-        self._limb = Content(near, cropped) if not near.is_empty else None
         rows, columns = np.mgrid[: self._side, : self._side] + 0.5
         x, y = columns - self._middle.x, rows - self._middle.y
         far = np.hypot(x, y)

@@ -157,7 +157,8 @@ def plan_hand_over(
 
 
 def _carried(arrangement: Arrangement, kept: set[str]) -> dict[str, str]:
-    carriers = ((part, next((row for row in carriers_of(arrangement, part) if row in kept), None)) for part in kept)
+    parents = arrangement.parents()
+    carriers = ((part, next((row for row in carriers_of(parents, part) if row in kept), None)) for part in kept)
     return {part: carrier for part, carrier in carriers if carrier is not None}
 
 

@@ -1,7 +1,8 @@
 import { Button } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import type { Arrangement, Row } from '../../api/calls';
-import { body, client, imageAddress, type Schemas } from '../../api/client';
+import { body, client, imageAddress, Refusal, type Schemas } from '../../api/client';
 import { type Command, type Direction, placesTowards } from '../../ledger/commands';
 import { within } from '../../ledger/tree';
 import { plural } from '../../ui/units';
@@ -41,10 +42,15 @@ export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, o
   const queries = useQueryClient();
   const keep = async (row: Row) => {
     const params = { path: { illustration } };
-    await body(
-      client.POST('/api/illustrations/{illustration}/keep', { params, body: { kind: 'part', name: '', row: row.id } }),
-    );
-    await queries.invalidateQueries({ queryKey: SHELF });
+    const kept = { kind: 'part' as const, name: '', row: row.id };
+    try {
+      await body(client.POST('/api/illustrations/{illustration}/keep', { params, body: kept }));
+      notifications.show({ message: `${row.name} is on your shelf: Sets, For other projects.` });
+      await queries.invalidateQueries({ queryKey: SHELF });
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      notifications.show({ message: error.message, color: 'yellow' });
+    }
   };
   const rows = view.rows.filter((row) => chosen.has(row.id));
   const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));

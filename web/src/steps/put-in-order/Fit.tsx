@@ -1,6 +1,6 @@
 import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import type { Row } from '../../api/calls';
-import { body, client, type Schemas } from '../../api/client';
+import { body, client, Refusal, type Schemas } from '../../api/client';
 import type { Command } from '../../ledger/commands';
 import { carriersOf } from '../../ledger/joints';
 import form from '../../ui/form.module.css';
@@ -44,14 +44,19 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
   const all = <T,>(value: T) => Object.fromEntries(parts.map((row) => [row.id, value]));
   const find = async (row: Row) => {
     onSaid('');
-    const { margins } = await body(
-      client.POST('/api/illustrations/{illustration}/margins', {
-        params: { path: { illustration } },
-        body: { row: row.id },
-      }),
-    );
-    if (margins) act({ do: 'set-fits', margins: { [row.id]: margins } });
-    else onSaid(`No run of equal columns or rows is in ${row.name}, so nothing of it can be stretched.`);
+    try {
+      const { margins } = await body(
+        client.POST('/api/illustrations/{illustration}/margins', {
+          params: { path: { illustration } },
+          body: { row: row.id },
+        }),
+      );
+      if (margins) act({ do: 'set-fits', margins: { [row.id]: margins } });
+      else onSaid(`No run of equal columns or rows is in ${row.name}, so nothing of it can be stretched.`);
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      onSaid(error.message);
+    }
   };
   return (
     <div className={classes.page}>

@@ -278,15 +278,12 @@ function SideView({
             onPointerMove={(event) =>
               dragged?.id === row.id && setDragged({ id: row.id, depth: depthAt(event.clientX) })
             }
-            onPointerUp={(event) => {
+            onPointerUp={() => {
               if (dragged?.id !== row.id) return;
-              const depth = depthAt(event.clientX);
+              // A press that did not move chooses, and changes nothing.
+              if (dragged.depth !== row.depth) act({ do: 'set-depths', depths: { [row.id]: dragged.depth } });
               setDragged(null);
-              if (Math.abs(depth - row.depth) >= 1 && event.currentTarget.dataset.moved) {
-                act({ do: 'set-depths', depths: { [row.id]: depth } });
-              }
             }}
-            data-moved={(dragged?.id === row.id && dragged.depth !== row.depth) || undefined}
           >
             <line x1={at} x2={at} y1={y(top)} y2={y(top + height)} stroke="transparent" strokeWidth={12} />
             <line x1={at} x2={at} y1={y(top)} y2={y(top + height)} className={classes.plane} data-chosen={isChosen} />

@@ -284,7 +284,6 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
       setSwingAt(undefined);
       setSwingRange({ start, end });
     },
-    endSwing: () => setSwingRange(null),
     setSwingAt,
     behind,
     complete,
