@@ -20,6 +20,7 @@ from yuplet.reading.files import read_illustration
 from yuplet.rehearsal.proof import prove
 from yuplet.writing import png
 from yuplet.writing.package import carry_out
+from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import MemoryStore
 
 OUT = FOLDER / "out"
@@ -84,7 +85,9 @@ def main() -> str:
             read = fastest(lambda file=file, scratch=scratch: read_illustration(file, scratch), 1)  # type: ignore[misc]
             illustration, _ = read_illustration(file, scratch)
             plan = plan_hand_over(illustration, arrangement_of(illustration)[0])
-            write = fastest(lambda plan=plan, scratch=scratch: carry_out(plan, scratch, MemoryStore(), quiet), times)  # type: ignore[misc]
+            write = fastest(
+                lambda plan=plan, scratch=scratch: carry_out(plan, Sources(scratch), MemoryStore(), quiet), times
+            )  # type: ignore[misc]
             parts = fastest(lambda plan=plan, scratch=scratch: parts_alone(plan, scratch), times)  # type: ignore[misc]
         rows.append(
             [name, f"{plain / parts:.1f}", f"{plain / write:.1f}", f"{plain / (read + write):.1f}",
@@ -106,7 +109,7 @@ def parts_alone(plan: Plan, scratch: Scratch) -> None:
     """The images of the parts and nothing else: what the plain loop makes."""
 
     def write(planned: PlannedPart) -> bytes:
-        rendered = render(planned.part, plan.layer_boxes, scratch)
+        rendered = render(planned.part, plan.layer_boxes, scratch, plan.canvas)
         assert rendered is not None
         return png.encode(rendered[1], "normal", plan.ppi)
 

@@ -1,6 +1,7 @@
 """`./start` itself: from an empty folder to a running product, stopped cleanly, started again, and with its database killed."""
 
 import http.client
+import io
 import json
 import os
 import re
@@ -10,6 +11,7 @@ import subprocess
 import tempfile
 import time
 import urllib.request
+import zipfile
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
@@ -116,7 +118,8 @@ class StartTests(TestCase):
             (made,) = visitor.ask("GET", f"/api/illustrations/{brindle['id']}/hand-overs")
             self.assertEqual((made["report"]["proof"]["ok"], made["report"]["parts"]), (True, 53))
             package = visitor.ask("GET", f"/api/hand-overs/{made['id']}/package")
-            self.assertEqual(len(package), made["package_bytes"])
+            with zipfile.ZipFile(io.BytesIO(package)) as archive:
+                self.assertEqual(sum(entry.file_size for entry in archive.infolist()), made["package_bytes"])
 
         with self.subTest("a second start on the same port or folder says what to do"):
             second = self.start()

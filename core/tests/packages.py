@@ -16,6 +16,7 @@ from yuplet.geometry import Point
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.pixels.scratch import Scratch
 from yuplet.rehearsal.proof import Proof, prove
+from yuplet.writing.pictures import Sources
 
 
 def quiet(*_: object) -> None:
@@ -44,7 +45,10 @@ class PackageTestCase(FolderTestCase):
         self.report = self.hand_over(with_pivot(arrangement_of(self.illustration)[0], "lamp", Point(47.5, 18.25)))
 
     def hand_over(self, arrangement: Arrangement, **options: Any) -> HandOverReport:
-        return hand_over(self.illustration, arrangement, self.scratch, self.package, "ab" * 32, quiet, **options)
+        sources = Sources(self.scratch)
+        wanted = set(self.illustration.boxes)
+        options.setdefault("digests", {layer: self.scratch.digest(layer) for layer in wanted})
+        return hand_over(self.illustration, arrangement, sources, self.package, "ab" * 32, quiet, **options)
 
     def prove(self) -> Proof:
         return prove(self.package, quiet)

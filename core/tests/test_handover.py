@@ -38,6 +38,7 @@ from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import read_illustration
 from yuplet.rehearsal.proof import prove
+from yuplet.writing.pictures import Sources
 
 
 class FramesTests(FolderTestCase):
@@ -81,7 +82,7 @@ class FramesTests(FolderTestCase):
             post = signal_post.signal_post(scratch)
             start, _ = arrangement_of(post)
             made = apply(apply(start, MakeAlternates(("signal",))), ShowRows({"lowered": True}))
-            report = hand_over(post, made, scratch, self.folder / "alternates", "", quiet)
+            report = hand_over(post, made, Sources(scratch), self.folder / "alternates", "", quiet)
         self.assertTrue(report.proof.ok, report.proof)
         value = json.loads((self.folder / "alternates" / "manifest.json").read_text())
         self.assertEqual(
@@ -114,7 +115,7 @@ class FramesTests(FolderTestCase):
                 )
             read = Illustration("plates", Size(120, 12), (Layer("l1", "plate", box),), made=tuple(made))
             target = self.folder / "plates"
-            report = hand_over(read, Arrangement(tuple(parts)), scratch, target, "", quiet)
+            report = hand_over(read, Arrangement(tuple(parts)), Sources(scratch), target, "", quiet)
         self.assertTrue(report.proof.ok, report.proof)
         value = json.loads((target / "manifest.json").read_text())
         self.assertEqual({part["file"] for part in value["parts"]}, {"parts/plate 0.png"})
@@ -142,8 +143,10 @@ class FramesTests(FolderTestCase):
         with Scratch() as scratch:
             post = signal_post.signal_post(scratch)
             start, _ = arrangement_of(post)
-            hand_over(post, start, scratch, self.folder / "before", "", quiet)
-            report = hand_over(post, apply(start, JoinRows(("marsh",))), scratch, self.folder / "after", "", quiet)
+            hand_over(post, start, Sources(scratch), self.folder / "before", "", quiet)
+            report = hand_over(
+                post, apply(start, JoinRows(("marsh",))), Sources(scratch), self.folder / "after", "", quiet
+            )
         self.assertTrue(report.proof.ok, report.proof)
         one, other = (
             np.array(Image.open(self.folder / name / "reference.png").convert("RGBA")).astype(int)
@@ -164,7 +167,12 @@ class FramesTests(FolderTestCase):
             both = Part("both", "both", (Frame(pieces), Frame((Piece("l3"),))), opacity=0.8, offset=(-3, 2))
             arrangement = replace(start, rows=(start.rows[0], both))
             report = hand_over(
-                Illustration("x", Size(20, 14), tuple(layers)), arrangement, scratch, self.folder / "two", "", quiet
+                Illustration("x", Size(20, 14), tuple(layers)),
+                arrangement,
+                Sources(scratch),
+                self.folder / "two",
+                "",
+                quiet,
             )
         self.assertEqual((report.proof.differing_pixels, report.proof.faults), (0, []))
 

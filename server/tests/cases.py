@@ -2,6 +2,7 @@
 
 import io
 import tempfile
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -60,14 +61,19 @@ def brought_in(project: Project, name: str = "signal post.ora", data: bytes | No
     return illustration
 
 
-def handed_over(illustration: Illustration, user: User, version: int) -> HandOver:
+def handed_over(illustration: Illustration, user: User, version: int, recipe: Any = None) -> HandOver:
     """A hand-over, carried out at once."""
-    asked = hand_overs.ask(illustration, user, version)
+    asked = hand_overs.ask(illustration, user, version, recipe)
     with tempfile.TemporaryDirectory() as folder, transaction.atomic():
         hand_overs.carry_out(asked.pk, Path(folder), quiet)()
     Job.objects.filter(pk=asked.job_id).update(state=Job.State.DONE)
     asked.refresh_from_db()
     return asked
+
+
+def zip_of(made: HandOver) -> bytes:
+    """A package as it is downloaded."""
+    return b"".join(hand_overs.zipped(made))
 
 
 class ServerTestCase(TestCase):
@@ -107,6 +113,19 @@ class ServerTestCase(TestCase):
         )
         self.assertEqual(answer.status_code, status, answer.content)
         return dict(answer.json())
+
+    def plan(self, **wanted: Any) -> dict[str, Any]:
+        """What a hand-over would write, as cleo sees it."""
+        return dict(self.post(self.cleo, "plan", body=wanted))
+
+    def planned_images(self, **wanted: Any) -> list[dict[str, Any]]:
+        """Those of its files that are images of parts."""
+        return [file for file in self.plan(**wanted)["files"] if file["kind"] == "image"]
+
+    def package(self, made: HandOver) -> dict[str, bytes]:
+        """The files of a package as they are downloaded."""
+        with zipfile.ZipFile(io.BytesIO(zip_of(made))) as package:
+            return {name: package.read(name) for name in package.namelist()}
 
     def post(self, client: Client, rest: str, status: int = 200, body: Any = None) -> Any:
         answer = client.post(self.address(rest), body, content_type="application/json")

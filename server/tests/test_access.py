@@ -12,10 +12,12 @@ from rest_framework.views import APIView
 
 from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
 from yuplet_server.accounts.models import User
+from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.moving.models import Archive
 from yuplet_server.projects.actions import set_role, start_project
 from yuplet_server.shelf.models import Kept
 
+RECIPE = {"format": "yuplet-recipe", "version": 1, "name": "For access"}
 RANK = ["viewer", "editor", "owner"]
 
 
@@ -106,7 +108,12 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/take-out", "editor", _json("post", lambda t: t.address("take-out"), lambda t: {"version": 1, "row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/undo", "editor", _json("post", lambda t: t.address("undo"))),
     Address("post", f"{ILLUSTRATION}/redo", "editor", _json("post", lambda t: t.address("redo"))),
-    Address("get", f"{ILLUSTRATION}/plan", "viewer", _get(lambda t: t.address("plan"))),
+    Address("get", f"{PROJECT}/recipes", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/recipes")),
+    Address("post", f"{PROJECT}/recipes", "editor", _json("post", lambda t: f"/api/projects/{t.project.pk}/recipes", lambda t: {"document": {**RECIPE, "name": "another"}})),
+    Address("put", "recipes/<int:recipe>", "editor", _json("put", lambda t: f"/api/recipes/{t.recipe.pk}", {"document": RECIPE})),
+    Address("delete", "recipes/<int:recipe>", "editor", _json("delete", lambda t: f"/api/recipes/{t.recipe.pk}")),
+    Address("post", f"{ILLUSTRATION}/plan", "viewer", _json("post", lambda t: t.address("plan"), {})),
+    Address("post", f"{ILLUSTRATION}/plan/image", "viewer", _json("post", lambda t: t.address("plan/image"), lambda t: {"part": t.row_id("sky")})),
     Address("get", f"{ILLUSTRATION}/hand-overs", "viewer", _get(lambda t: t.address("hand-overs"))),
     Address("post", f"{ILLUSTRATION}/hand-overs", "editor", _json("post", lambda t: t.address("hand-overs"), {"version": 1})),
     Address("get", "hand-overs/<int:hand_over>/package", "viewer", _get(lambda t: f"/api/hand-overs/{t.hand_over.pk}/package")),
@@ -135,6 +142,7 @@ class AccessTests(ServerTestCase):
         super().setUpTestData()
         cls.users["eve"] = User.objects.create_user("eve")
         set_role(cls.project, "eve", "viewer")
+        cls.recipe = save_recipe(cls.project, cls.users["ada"], RECIPE)
         cls.hand_over = handed_over(cls.illustration, cls.users["ada"], 1)
         cls.waiting = kept(cls.project)
         blob = cls.illustration.revision.preview

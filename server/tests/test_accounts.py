@@ -95,7 +95,7 @@ class MemberTests(ServerTestCase):
 
     def test_roles_can_be_given_and_changed(self) -> None:
         self.set_role("dora", "viewer")
-        self.assertEqual(self.dora.get(self.address("plan")).status_code, 200)
+        self.assertEqual(self.dora.get(self.address("hand-overs")).status_code, 200)
         self.set_role("dora", "editor")
         self.post(self.dora, "undo", status=409)
         self.assertIn("There is no account", self.set_role("nobody", "viewer", 422))

@@ -280,8 +280,8 @@ class ChangeTests(TakingCase):
         duplicate(quarters=1)
         duplicate()
         self.assertEqual(self.names(), ["toy", "left button", "left button 3", "left button 2", "right button"])
-        plan = self.cleo.get(self.address("plan")).json()
-        self.assertEqual([(one["path"], one["places"]) for one in plan["files"]], [(["toy"], 1), (["left button"], 4)])
+        shown = [(one["file"], len(one["parts"])) for one in self.planned_images()]
+        self.assertEqual(shown, [("parts/toy.png", 1), ("parts/left button.png", 4)])
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertEqual((made.report["proof"]["ok"], made.report["parts"]), (True, 5))
         self.assertEqual(

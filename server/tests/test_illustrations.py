@@ -172,7 +172,7 @@ class BringInTests(ServerTestCase):
 
     def test_what_is_asked_before_it_is_read_says_so(self) -> None:
         illustration = kept(self.project)
-        for rest in ("arrangement", "plan", "hand-overs"):
+        for rest in ("arrangement", "order", "hand-overs"):
             answer = self.ada.get(f"/api/illustrations/{illustration.pk}/{rest}")
             self.assertEqual((answer.status_code, answer.json()["code"]), (409, "not-now"))
 

@@ -147,7 +147,7 @@ class JobTests(TransactionTestCase):
         with mock.patch(CARRY_OUT, cancelled_meanwhile):
             jobs.run(again.job_id)
         again.refresh_from_db()
-        self.assertEqual((self.job(again).state, again.package, again.report), (Job.State.CANCELLED, "", None))
+        self.assertEqual((self.job(again).state, again.files, again.report), (Job.State.CANCELLED, [], None))
 
     def test_a_worker_that_lost_its_claim_lands_nothing(self) -> None:
         asked = self.ask()
@@ -208,7 +208,7 @@ class KilledWorkerTests(TransactionTestCase):
         killed_at = time.monotonic()
         self.assertEqual(row.get().state, Job.State.RUNNING)
         asked.refresh_from_db()
-        self.assertEqual((asked.package, asked.report), ("", None))
+        self.assertEqual((asked.files, asked.report), ([], None))
 
         # Two new workers at once: the one takes it up, the other does not disturb.
         self.worker()

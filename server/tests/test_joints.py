@@ -1,7 +1,6 @@
 """Parents, pivots, swings, sets and depths of a jointed figure: proposed, set, found wanting, mended, handed over."""
 
 import json
-import zipfile
 from typing import Any
 
 from django.db import connection
@@ -12,7 +11,6 @@ from tests.cases import brought_in, handed_over
 from tests.taking import TakingCase
 from yuplet_server.arrangement.mending import order_of
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.projects.storage import open_blob
 
 
 class JointTests(TakingCase):
@@ -57,14 +55,12 @@ class JointTests(TakingCase):
         self.assertEqual((again["parents"], again["pivots"]), ({}, {}), "what is said already stays")
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertTrue(made.report["proof"]["ok"])
-        with open_blob(made.package) as file, zipfile.ZipFile(file) as archive:
-            parts = {part["id"]: part for part in json.loads(archive.read("manifest.json"))["parts"]}
+        parts = {part["id"]: part for part in json.loads(self.package(made)["manifest.json"])["parts"]}
         self.assertEqual(parts[lower]["parent"], upper)
         self.near(parts[lower]["pivot"]["canvas"], ELBOW)
         self.do(do="include-parts", included={upper: False})
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
-        with open_blob(made.package) as file, zipfile.ZipFile(file) as archive:
-            parts = {part["id"]: part for part in json.loads(archive.read("manifest.json"))["parts"]}
+        parts = {part["id"]: part for part in json.loads(self.package(made)["manifest.json"])["parts"]}
         self.assertEqual(parts[lower]["parent"], body, "of those that are handed over, the nearest carries it")
 
     def test_a_twin_gets_the_joints_of_the_other_side(self) -> None:

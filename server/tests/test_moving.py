@@ -10,9 +10,10 @@ from typing import Any
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 
-from tests.cases import ServerTestCase, handed_over, quiet
+from tests.cases import ServerTestCase, handed_over, quiet, zip_of
 from yuplet.errors import BrokenFile
 from yuplet_server.arrangement.models import Row
+from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.moving import actions
 from yuplet_server.moving.models import Archive
@@ -32,7 +33,9 @@ class MovingTests(ServerTestCase):
         self.ben.patch(
             f"/api/illustrations/{self.illustration.pk}", {"credit": credit}, content_type="application/json"
         )
-        handed_over(self.illustration, self.users["ada"], 4)
+        recipe = {"format": "yuplet-recipe", "version": 1, "name": "For the marsh", "images": {"margin": 1}}
+        self.recipe = save_recipe(self.project, self.users["ben"], recipe)
+        handed_over(self.illustration, self.users["ada"], 4, recipe)
 
     def packed(self) -> bytes:
         answer = self.ada.post(f"/api/projects/{self.project.pk}/archives")
@@ -54,9 +57,9 @@ class MovingTests(ServerTestCase):
         """All that a page is told of an illustration, without what differs from machine to machine."""
         address = f"/api/illustrations/{illustration.pk}"
         told = {
-            rest: self.ada.get(f"{address}{rest}").json()
-            for rest in ("", "/arrangement", "/plan", "/hand-overs", "/revisions")
+            rest: self.ada.get(f"{address}{rest}").json() for rest in ("", "/arrangement", "/hand-overs", "/revisions")
         }
+        told["/plan"] = self.ada.post(f"{address}/plan", {}, content_type="application/json").json()
         return dict(json.loads(json.dumps(told), object_hook=lambda value: {
             name: one for name, one in value.items() if name not in OF_THE_MACHINE
         }))  # fmt: skip
@@ -68,8 +71,10 @@ class MovingTests(ServerTestCase):
         illustration = project.illustrations.get()
         self.assertEqual(illustration.uid, self.illustration.uid)
         self.assertEqual(self.answers(illustration), before)
-        package = illustration.hand_overs.get().package
-        self.assertEqual(package, self.illustration.hand_overs.get().package)
+        made, there = self.illustration.hand_overs.get(), illustration.hand_overs.get()
+        self.assertEqual((there.files, there.recipe), (made.files, made.recipe))
+        self.assertEqual(zip_of(there), zip_of(made))
+        self.assertEqual([one.document for one in project.recipes.all()], [self.recipe.document])
         self.assertEqual(self.ada.get(f"/api/projects/{project.pk}").json()["role"], "owner")
 
     def test_ones_own_steps_can_still_be_undone(self) -> None:

@@ -13,7 +13,7 @@ from django.db import transaction
 from PIL import Image
 
 import signal_post
-from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet
+from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet, zip_of
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import Layer
@@ -23,7 +23,6 @@ from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.actions import start_project
-from yuplet_server.projects.storage import open_blob
 
 
 def repainted(extra: bool = False) -> bytes:
@@ -38,7 +37,7 @@ def repainted(extra: bool = False) -> bytes:
             scratch.put("moon", np.full((6, 6, 4), 255, np.uint8))
             layers = (*layers, Layer("moon", "moon", Box(80, 4, 86, 10)))
         path = Path(folder) / "post.ora"
-        write(path, Read(post.name, post.canvas, layers), scratch)
+        write(path, Read(post.name, post.canvas, layers, post.ppi), scratch)
         return path.read_bytes()
 
 
@@ -91,13 +90,13 @@ class RevisionTests(ServerTestCase):
         after = self.images()
         self.assertEqual({name for name in after if after[name] != before[name]}, {"signal lamp"})
         self.illustration.refresh_from_db()
-        plan = self.ada.get(self.address("plan")).json()
-        self.assertEqual(
-            [file["file"] for file in plan["files"] if file["change"] != "same"], ["parts/post/signal/signal lamp.png"]
-        )
+        changed = [file["file"] for file in self.planned_images() if file["change"] != "same"]
+        self.assertEqual(changed, ["parts/post/signal/signal lamp.png"])
         second = handed_over(self.illustration, self.users["ada"], view["version"])
         self.assertTrue(second.report["proof"]["ok"])
-        self.assertNotEqual(first.package, second.package)
+        before, after = ({one["file"]: one for one in made.files} for made in (first, second))
+        changed = {file for file in before if before[file] != after[file]}
+        self.assertEqual(changed, {"parts/post/signal/signal lamp.png", "reference.png", "manifest.json"})
 
     def test_going_back_is_one_step_and_so_is_undo(self) -> None:
         start = self.arrangement()
@@ -186,8 +185,8 @@ class StepTests(ServerTestCase):
         view = self.step(self.ada, 1, do="read-as-frames", rows=[signal])
         row = next(row for row in view["rows"] if row["id"] == signal)
         self.assertEqual((row["kind"], len(row["frames"])), ("part", 3))
-        plan = self.ada.get(self.address("plan")).json()
-        self.assertEqual([f["images"] for f in plan["files"] if f["file"] == "parts/post/signal/1.png"], [3])
+        frames = [one["file"] for one in self.planned_images() if one["parts"] == [signal]]
+        self.assertEqual(frames, [f"parts/post/signal/{number}.png" for number in (1, 2, 3)])
         made = handed_over(self.illustration, self.users["ada"], view["version"])
         self.assertTrue(made.report["proof"]["ok"], made.report["proof"])
         self.step(self.ada, view["version"], do="read-as-parts", row=signal)
@@ -207,8 +206,7 @@ class StepTests(ServerTestCase):
 class PackageAgainTests(ServerTestCase):
     def test_a_package_of_an_illustration_that_is_there_updates_it(self) -> None:
         made = handed_over(self.illustration, self.users["ada"], 1)
-        with open_blob(made.package) as file:
-            data = file.read()
+        data = zip_of(made)
         answer = self.ben.post(
             f"/api/projects/{self.project.pk}/illustrations", {"file": SimpleUploadedFile("package.zip", data)}
         )
@@ -231,8 +229,7 @@ class CreditTests(ServerTestCase):
         )
         self.illustration.refresh_from_db()
         made = handed_over(self.illustration, self.users["ada"], 1)
-        with open_blob(made.package) as file, zipfile.ZipFile(io.BytesIO(file.read())) as archive:
-            text = archive.read("CREDITS.txt").decode()
+        text = self.package(made)["CREDITS.txt"].decode()
         self.assertIn("Author: Ines Marsh\nLicence: Creative Commons Attribution 4.0 International (CC-BY-4.0)", text)
 
     def test_the_list_of_licences(self) -> None:

@@ -4,6 +4,7 @@ import argparse
 import json
 import os
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -49,7 +50,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     hand_over.add_argument("--workers", type=_positive, default=os.cpu_count() or 1, metavar="N")
     hand_over.add_argument(
-        "--effort", choices=["quick", "normal", "small"], default="normal", help="how hard to compress"
+        "--recipe", type=Path, metavar="R.json", help="how to hand over; 'recipes' lists those that come along"
+    )
+    hand_over.add_argument(
+        "--effort", choices=["quick", "normal", "small"], help="how hard to compress PNG, whatever the recipe says"
     )
     hand_over.add_argument("--remove-obsolete", action="store_true", help="remove files that the package no longer has")
     hand_over.add_argument(
@@ -64,6 +68,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     arrange.add_argument("--arrangement", type=Path, metavar="A.json", help="an earlier one to go on from")
     arrange.set_defaults(run=_arrange)
+    recipes = commands.add_parser(
+        "recipes", help="list the recipes that come along, with their purposes and files, as JSON"
+    )
+    recipes.set_defaults(run=_recipes)
     prove = commands.add_parser("prove", help="put a package together again and compare it with its reference picture")
     prove.add_argument("folder", type=Path)
     prove.set_defaults(run=_prove)
@@ -119,14 +127,18 @@ def _inspect(options: argparse.Namespace) -> int:
 
 def _hand_over(options: argparse.Namespace) -> int:
     from yuplet.handover import hand_over_file
+    from yuplet.plan.recipe import Recipe, from_json
 
     def progress(stage: str, done: int, total: int) -> None:
         if sys.stderr.isatty():
             print(f"\r{stage} {done} of {total}   ", end="\n" if done == total else "", file=sys.stderr)
 
     given = None if options.arrangement is None else _read_json(options.arrangement)
+    recipe = Recipe() if options.recipe is None else from_json(_read_recipe(options.recipe))
+    if options.effort is not None:
+        recipe = replace(recipe, images=replace(recipe.images, effort=options.effort))
     report, renamed, reading = hand_over_file(
-        options.file, options.out, progress, options.workers, options.effort, options.remove_obsolete, given
+        options.file, options.out, progress, options.workers, options.remove_obsolete, given, recipe
     )
     _print(
         {
@@ -137,7 +149,9 @@ def _hand_over(options: argparse.Namespace) -> int:
             "differing_pixels": report.proof.differing_pixels,
             "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in renamed],
             "obsolete": report.obsolete,
+            "kept": report.kept,
             "empty": report.empty,
+            "warnings": report.warnings,
             "proof": report.proof.as_json(),
             "notes": [
                 {"kind": note.kind, "path": list(note.path), "sentence": note.sentence} for note in reading.notes
@@ -185,6 +199,32 @@ def _arrange(options: argparse.Namespace) -> int:
         }
     )
     return 0
+
+
+def _recipes(options: argparse.Namespace) -> int:
+    from importlib import resources
+
+    from yuplet.plan.recipe import shipped
+
+    folder = resources.files("yuplet.plan") / "recipes"
+    _print(
+        {
+            "recipes": [
+                {"name": recipe.name, "purpose": recipe.purpose, "file": str(folder / file)}
+                for file, recipe in shipped().items()
+            ]
+        }
+    )
+    return 0
+
+
+def _read_recipe(path: Path) -> Any:
+    from yuplet.errors import RecipeNotUnderstood
+
+    try:
+        return json.loads(path.read_text("utf-8"))
+    except ValueError as error:
+        raise RecipeNotUnderstood("", f"'{path}' is not JSON ({error})") from error
 
 
 def _read_json(path: Path) -> Any:

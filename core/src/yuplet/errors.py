@@ -3,6 +3,8 @@
 Mistakes in our own code stay ``ValueError``.
 """
 
+from collections.abc import Sequence
+
 
 class YupletError(Exception):
     """The root of everything a user can mend; ``code`` is stable, the sentence is for people."""
@@ -161,6 +163,39 @@ class NothingToHandOver(PlanError):
 
     def __init__(self) -> None:
         super().__init__("No included part has any visible pixel. Include at least one part that is not empty.")
+
+
+class RecipeNotUnderstood(PlanError):
+    """A recipe says something that no recipe can say."""
+
+    code = "recipe-not-understood"
+
+    def __init__(self, where: str, what: str) -> None:
+        at = f" at '{where}'" if where else ""
+        super().__init__(f"The recipe cannot be understood{at}: {what}. Change that and try again.")
+
+
+class NamesClash(PlanError):
+    """Two files of a hand-over would have the same name."""
+
+    code = "names-clash"
+
+    def __init__(self, file: str, parts: tuple[str, str], more: int) -> None:
+        others = f" So would {more} more." if more else ""
+        super().__init__(
+            f"'{parts[0]}' and '{parts[1]}' would both be written as '{file}'.{others}"
+            " Add a piece to the names that tells them apart, or keep the folders of the groups."
+        )
+
+
+class StoppedByFindings(PlanError):
+    """There are findings that are errors."""
+
+    code = "stopped-by-findings"
+
+    def __init__(self, sentences: Sequence[str]) -> None:
+        more = f" ({len(sentences) - 1} more like it.)" if len(sentences) > 1 else ""
+        super().__init__(f"{sentences[0]}{more} Nothing was written. Mend it in Put in order, and hand over then.")
 
 
 class WriteError(YupletError):

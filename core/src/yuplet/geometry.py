@@ -100,7 +100,7 @@ class Box(NamedTuple):
 
     @property
     def centre(self) -> Point:
-        """The middle; an odd size gives halves, which are kept (N59).
+        """The middle; an odd size gives halves, which are kept.
 
         >>> Box.at(33, 47, Size(121, 81)).centre
         Point(x=93.5, y=87.5)

@@ -2,7 +2,7 @@
 
 import hashlib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -10,14 +10,17 @@ from typing import Any
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json
 from yuplet.arrangement.tree import Arrangement, Renamed
-from yuplet.errors import ArrangementNotUnderstood
+from yuplet.errors import ArrangementNotUnderstood, StoppedByFindings
+from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.scratch import Scratch
+from yuplet.plan.measuring import measured
 from yuplet.plan.plan import MANIFEST, plan_hand_over
-from yuplet.reading.files import read_illustration
+from yuplet.plan.recipe import Recipe
+from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.package import carry_out, earlier_package
-from yuplet.writing.png import Effort
+from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import StagedFolder
 
 
@@ -34,6 +37,8 @@ class HandOverReport:
     obsolete: list[str]
     proof: Proof
     file_bytes: dict[str, int]
+    kept: list[str]
+    warnings: list[str]
 
 
 Progress = Callable[[str, int, int], None]
@@ -45,9 +50,9 @@ def hand_over_file(
     folder: Path,
     progress: Progress,
     workers: int = 2,
-    effort: Effort = "normal",
     remove_obsolete: bool = False,
     given: Any = None,
+    recipe: Recipe | None = None,
 ) -> tuple[HandOverReport, list[Renamed], ReadingReport]:
     """Hand over every layer of a file as a part, hidden ones too; with an arrangement that is `given` as a document, as that says.
 
@@ -62,8 +67,19 @@ def hand_over_file(
         else:
             arrangement = arrangement_for(illustration, given)
         digest = hashlib.sha256(file.read_bytes()).hexdigest()
+        wanted = {layer for _, part in arrangement.parts() if part.included for layer in part.layers}
+        digests = {layer: scratch.digest(layer) for layer in wanted & set(illustration.boxes)}
         report = hand_over(
-            illustration, arrangement, scratch, folder, digest, progress, workers, effort, remove_obsolete
+            illustration,
+            arrangement,
+            Sources(scratch, drawing_of(file)),
+            folder,
+            digest,
+            progress,
+            workers,
+            remove_obsolete,
+            recipe=recipe,
+            digests=digests,
         )
     return report, renamed, reading
 
@@ -80,23 +96,34 @@ def arrangement_for(illustration: Illustration, value: Any) -> Arrangement:
     return arrangement
 
 
+def require_no_findings(illustration: Illustration, arrangement: Arrangement) -> None:
+    """Raise `StoppedByFindings` where a finding is an error; warnings stop nothing."""
+    boxes = arrangement.boxes(illustration)
+    found = look_over_order(arrangement, boxes, illustration.canvas)
+    errors = [one.sentence for one in found if one.severity == "error"]
+    if errors:
+        raise StoppedByFindings(errors)
+
+
 def hand_over(
     illustration: Illustration,
     arrangement: Arrangement,
-    scratch: Scratch,
+    sources: Sources,
     folder: Path,
     source_sha256: str,
     progress: Progress,
     workers: int = 2,
-    effort: Effort = "normal",
     remove_obsolete: bool = False,
     illustration_id: str = "",
+    recipe: Recipe | None = None,
+    digests: Mapping[str, str] | None = None,
 ) -> HandOverReport:
     """Plan, write and prove a package.
 
-    The folder is empty, absent, or holds an earlier package, which is updated: until every file is written and proven
-    it stays as it was. Files of the earlier package that are no longer wanted are listed, and stay unless
-    `remove_obsolete` is true.
+    The folder is empty, absent, or holds an earlier package, which is brought up to date: until every file is written and proven
+    it stays as it was, and what has not changed stays for good. Files of the earlier package that are no longer wanted are listed, and
+    stay unless `remove_obsolete` is true. `digests` tells the pixels of
+    layers apart; without it everything counts as changed.
 
     Raises
     ------
@@ -104,12 +131,16 @@ def hand_over(
         Nothing was changed in the folder.
     """
     started = time.monotonic()
+    recipe = recipe or Recipe()
     earlier = earlier_package(folder)
-    plan = plan_hand_over(illustration, arrangement, source_sha256, illustration_id)
-    obsolete = sorted(earlier - set(plan.files))
+    found = measured(illustration, arrangement, recipe, sources.pixels)
+    plan = plan_hand_over(illustration, arrangement, source_sha256, illustration_id, recipe, found, digests)
+    plan.require_no_errors()
+    require_no_findings(illustration, arrangement)
+    obsolete = sorted(earlier.files - set(plan.files))
     with StagedFolder(folder) as staged:
         kept = [] if remove_obsolete else obsolete
-        written = carry_out(plan, scratch, staged, lambda k, n: progress("write", k, n), workers, effort, kept)
+        written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
         proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
         staged.publish(MANIFEST, obsolete if remove_obsolete else ())
     return HandOverReport(
@@ -122,4 +153,6 @@ def hand_over(
         obsolete=obsolete,
         proof=proof,
         file_bytes={name: file.bytes for name, file in written.items()},
+        kept=[name for name in plan.files if written[name].is_kept],
+        warnings=[note.sentence for note in plan.notes],
     )

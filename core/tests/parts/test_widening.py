@@ -20,6 +20,7 @@ from yuplet.parts.remaking import remade
 from yuplet.parts.widening import widened
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import package as packages
+from yuplet.writing.pictures import Sources
 
 CANVAS = Size(40, 20)
 
@@ -75,7 +76,7 @@ class WideningTests(unittest.TestCase):
             scratch.put("marsh", ramp().picture)
             scratch.put("m1", made.picture)
             out = Path(folder) / "package"
-            report = hand_over(read, tree, scratch, out, "", lambda *_: None)
+            report = hand_over(read, tree, Sources(scratch), out, "", lambda *_: None)
             self.assertTrue(report.proof.ok, report.proof.as_json())
             value = json.loads((out / "manifest.json").read_text())
             schema = json.loads((Path(__file__).parents[3] / "docs/formats/package.schema.json").read_text())

@@ -6,11 +6,12 @@ from dataclasses import replace
 import signal_post
 from yuplet.arrangement.commands import IncludeParts, RenameRows, ShowAlone, ShowRows, apply
 from yuplet.arrangement.tree import arrangement_of
-from yuplet.errors import NothingToHandOver
+from yuplet.errors import NamesClash, NothingToHandOver
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.plan import plan_hand_over
+from yuplet.plan.recipe import Names, Recipe
 
 with Scratch() as _scratch:
     POST = signal_post.signal_post(_scratch)
@@ -20,10 +21,10 @@ START, _ = arrangement_of(POST)
 class PlanTests(unittest.TestCase):
     def test_files_stand_in_group_folders_and_are_numbered_from_the_back(self) -> None:
         plan = plan_hand_over(POST, START)
-        self.assertEqual([(planned.order, planned.file) for planned in plan.parts][:4], [
+        self.assertEqual([(planned.order, plan.main.images[planned.part.id].file) for planned in plan.parts][:4], [
             (1, "parts/sky.png"), (2, "parts/marsh/reeds.png"), (3, "parts/marsh/shade.png"), (4, "parts/post/mast.png"),
         ])  # fmt: skip
-        self.assertEqual(plan.files[:3], ["manifest.json", "reference.png", "places.csv"])
+        self.assertEqual(plan.files[:3], ["manifest.json", "CREDITS.txt", "reference.png"])
         self.assertEqual((plan.empty, plan.left_out), (("spare",), ()))
 
     def test_a_part_in_a_hidden_group_is_handed_over_as_hidden(self) -> None:
@@ -40,23 +41,23 @@ class PlanTests(unittest.TestCase):
         self.assertEqual(plan.left_out, ("marsh / reeds", "marsh / shade"))
         self.assertNotIn("marsh", [row.name for row in plan.tree])
 
-    def test_a_part_and_a_group_of_the_same_name_get_different_files(self) -> None:
+    def test_a_file_in_the_place_of_a_folder_stops_the_hand_over(self) -> None:
         box = Box(0, 0, 2, 2)
-        layers = (
-            Layer("a", "eye", box),
-            LayerGroup("b", "eye.png", (Layer("c", "iris", box),)),
-            LayerGroup("d", "EYE", (Layer("e", "iris", box),)),
-        )
+        layers = (Layer("a", "eye", box), LayerGroup("b", "EYE.png", (Layer("c", "iris", box),)))
         picture = Illustration("x", Size(4, 4), layers)
-        files = [planned.file for planned in plan_hand_over(picture, arrangement_of(picture)[0]).parts]
-        self.assertEqual(len({file.casefold() for file in files}), 3)
-        folders = {file.rsplit("/", 1)[0].casefold() for file in files}
-        self.assertTrue(folders.isdisjoint({file.casefold() for file in files}))
+        plan = plan_hand_over(picture, arrangement_of(picture)[0])
+        with self.assertRaises(NamesClash) as caught:
+            plan.require_no_errors()
+        self.assertIn("'parts/eye.png'", str(caught.exception))
 
-    def test_names_that_differ_in_case_only_never_meet(self) -> None:
+    def test_names_that_differ_in_case_only_clash_where_folders_do_not_part_them(self) -> None:
         arrangement = apply(START, RenameRows({"arm": "Mast"}))
-        files = [planned.file.casefold() for planned in plan_hand_over(POST, arrangement).parts]
-        self.assertEqual(len(files), len(set(files)))
+        nested = plan_hand_over(POST, apply(START, RenameRows({"reeds": "Mast"})))
+        self.assertEqual(nested.notes, ())
+        flat = plan_hand_over(POST, arrangement, recipe=Recipe(names=Names(folders="flat")))
+        self.assertEqual([note.kind for note in flat.notes], ["clash"])
+        with self.assertRaisesRegex(NamesClash, "would both be written as"):
+            flat.require_no_errors()
 
     def test_nothing_to_hand_over(self) -> None:
         empty = replace(POST, layers=(Layer("a", "nothing", None),))

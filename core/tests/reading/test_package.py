@@ -30,6 +30,7 @@ from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.parts.part import Part
 from yuplet.reading.files import compare_with_merged, read_illustration
 from yuplet.reading.package import package_of
+from yuplet.writing.pictures import Sources
 
 
 def told(arrangement: Arrangement) -> list[tuple[Any, ...]]:
@@ -64,7 +65,9 @@ class PackageAgainTests(PackageTestCase):
         self.start = start
         self.uid = str(uuid.uuid4())
         self.package = self.folder / "again"
-        hand_over(self.illustration, start, self.scratch, self.package, "ab" * 32, quiet, illustration_id=self.uid)
+        hand_over(
+            self.illustration, start, Sources(self.scratch), self.package, "ab" * 32, quiet, illustration_id=self.uid
+        )
 
     def zipped(self, name: str = "post.zip", without: str = "", manifest: dict[str, Any] | None = None) -> Path:
         path = self.folder / name

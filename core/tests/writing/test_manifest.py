@@ -42,6 +42,9 @@ class SchemaTests(PackageTestCase):
             "a depth without its size": lambda m: m["parts"][0]["depth"].pop("scale"),
             "fractions without an aspect": lambda m: m["parts"][0]["fractions"].pop("aspect"),
             "a camera within the picture": lambda m: m["camera"].update(distance=0),
+            "a scale of nothing": lambda m: m.update(scale=0),
+            "a ground that is no colour": lambda m: m["reference"].update(ground=[0, 0, 256]),
+            "an unknown extent": lambda m: m["parts"][0].update(extent="roughly"),
             "no parts": lambda m: m.update(parts=[]),
             "a group in the tree without its isolation": lambda m: m["tree"][1].pop("isolated"),
         }

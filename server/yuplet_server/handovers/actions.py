@@ -1,43 +1,75 @@
 """Handing over: asked for with the version of the plan that was seen, done by a worker, proven before it is kept."""
 
+import io
 import zipfile
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
-from django.db import transaction
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+from django.utils.dateparse import parse_datetime
 
 from yuplet.arrangement.records import from_json, to_json
-from yuplet.handover import HandOverReport, hand_over
+from yuplet.errors import RecipeNotUnderstood
+from yuplet.handover import HandOverReport, hand_over, require_no_findings
 from yuplet.pixels.scratch import Scratch
+from yuplet.plan.recipe import from_json as recipe_from_json
+from yuplet.plan.recipe import to_json as recipe_to_json
+from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
-from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.handovers import queries
-from yuplet_server.handovers.models import HandOver
+from yuplet_server.handovers.models import HandOver, Recipe
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.illustrations.queries import StoredPixels, drawing_of
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import ChangedMeanwhile
-from yuplet_server.projects.storage import blobs
+from yuplet_server.projects.models import Project
+from yuplet_server.projects.storage import blobs, open_blob
+
+_PIECE = 1 << 20
+
+
+def save_recipe(project: Project, user: User, document: Any, recipe: Recipe | None = None) -> Recipe:
+    """Keep a recipe in a project, a new one or in the place of an earlier. Raises `RecipeNotUnderstood`."""
+    read = recipe_from_json(document)
+    values = {"name": read.name, "document": recipe_to_json(read)}
+    try:
+        with transaction.atomic():
+            if recipe is None:
+                return Recipe.objects.create(project=project, created_by=user, **values)
+            for name, value in values.items():
+                setattr(recipe, name, value)
+            recipe.save()
+            return recipe
+    except IntegrityError as error:
+        raise RecipeNotUnderstood("name", f"the project has a recipe called '{read.name}' already") from error
 
 
 @transaction.atomic
-def ask(illustration: Illustration, user: User, version: int) -> HandOver:
+def ask(
+    illustration: Illustration, user: User, version: int, document: Any = None, only: Iterable[str] | None = None
+) -> HandOver:
     """Ask for a hand-over of the version whose plan was seen. Raises `ChangedMeanwhile` or `PlanError`."""
     arrangement = Arrangement.objects.select_for_update().get(pk=illustration.pk)
     if arrangement.version != version:
         last = arrangement.steps.order_by("-version").select_related("user").first()
         who = last.user.username if last is not None and last.user is not None else "Somebody"
         raise ChangedMeanwhile(who, last.title if last is not None else "a step was undone")
-    plan, _ = queries.planned_now(illustration)
+    one = queries.asked(illustration, document, only)
+    plan = queries.planned(one)
+    plan.require_no_errors()
+    require_no_findings(one.read, one.arrangement)
     made = HandOver.objects.create(
         illustration=illustration,
         revision=illustration.revision,
         number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
         version=version,
-        arrangement=to_json(tree_of(arrangement)),
-        plan=queries.described(plan, version, illustration),
+        arrangement=to_json(one.arrangement),
+        recipe=recipe_to_json(one.recipe),
+        plan=queries.described(plan, one),
         created_by=user,
     )
     made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user)
@@ -46,25 +78,46 @@ def ask(illustration: Illustration, user: User, version: int) -> HandOver:
 
 
 def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
-    """Write and prove a package and keep it as a ZIP; answers how that lands in the database."""
+    """Write and prove a package and keep its files; answers how that lands in the database.
+
+    What has not changed since the last package by the same recipe is taken over from it.
+    """
     asked = HandOver.objects.select_related("illustration", "revision").get(pk=hand_over_id)
     illustration, revision = asked.illustration, asked.revision
-    read = queries.read_of(illustration, revision)
-    arrangement = from_json(asked.arrangement)
-    wanted = {layer for _, part in arrangement.parts() if part.included for layer in part.layers}
+    last = queries.last_done(illustration, asked.recipe["name"])
+    before = {file["file"]: file for file in last.files} if last is not None else {}
     package = folder / "package"
+    for file in before.values():
+        blobs().link(file["sha256"], package / file["file"])
     with Scratch(str(folder)) as scratch:
-        load_pixels(revision, wanted, scratch, progress)
-        uid = str(illustration.uid)
-        report = hand_over(read, arrangement, scratch, package, revision.sha256, progress, illustration_id=uid)
-    archive = folder / "package.zip"
-    _zip(package, report.files, archive)
-    size = archive.stat().st_size
-    with archive.open("rb") as file:
-        digest = blobs().keep(file)
+        pixels = StoredPixels(revision, scratch)
+        report = hand_over(
+            queries.read_of(illustration, revision),
+            from_json(asked.arrangement),
+            Sources(pixels, drawing_of(revision)),
+            package,
+            revision.sha256,
+            progress,
+            remove_obsolete=True,
+            illustration_id=str(illustration.uid),
+            recipe=recipe_from_json(asked.recipe),
+            digests=pixels.digests,
+        )
+    files = []
+    kept = set(report.kept)
+    now = timezone.now().isoformat()
+    for name in report.files:
+        if name in kept:
+            files.append(before[name])
+            continue
+        with (package / name).open("rb") as source:
+            digest = blobs().keep(source)
+        files.append({"file": name, "sha256": digest, "bytes": report.file_bytes[name], "at": now})
 
     def land() -> None:
-        HandOver.objects.filter(pk=hand_over_id).update(report=_report(report), package=digest, package_bytes=size)
+        HandOver.objects.filter(pk=hand_over_id).update(
+            report=_report(report), files=files, package_bytes=sum(file["bytes"] for file in files)
+        )
 
     return land
 
@@ -74,20 +127,53 @@ def file_name(hand_over_made: HandOver) -> str:
     return f"{hand_over_made.illustration.name} hand-over {hand_over_made.number}.zip"
 
 
-def _zip(package: Path, files: list[str], archive: Path) -> None:
-    """The images are compressed already, so they are only stored."""
-    with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as out:
-        for name in files:
-            out.write(package / name, name, zipfile.ZIP_STORED if name.endswith(".png") else zipfile.ZIP_DEFLATED)
+def zipped(hand_over_made: HandOver) -> Iterator[bytes]:
+    """The package as a ZIP, piece by piece, without ever being whole anywhere; files carry the time at which they were written first."""
+    pipe = _Pipe()
+    with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as out:
+        for file in hand_over_made.files:
+            at = parse_datetime(file["at"]) or hand_over_made.created_at
+            entry = zipfile.ZipInfo(file["file"], at.timetuple()[:6])
+            # Images are compressed already, so they are only stored.
+            is_text = file["file"].endswith((".json", ".csv", ".txt", ".svg", ".html", ".css"))
+            entry.compress_type = zipfile.ZIP_DEFLATED if is_text else zipfile.ZIP_STORED
+            entry.external_attr = 0o644 << 16
+            with open_blob(file["sha256"]) as source, out.open(entry, "w") as target:
+                while piece := source.read(_PIECE):
+                    target.write(piece)
+                    yield pipe.taken()
+    yield pipe.taken()
+
+
+class _Pipe(io.RawIOBase):
+    """What a ZIP is written to; it cannot be gone back in, so that the ZIP is written in one go."""
+
+    def __init__(self) -> None:
+        self._pieces: list[bytes] = []
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data: Any) -> int:
+        self._pieces.append(bytes(data))
+        return len(data)
+
+    def taken(self) -> bytes:
+        """What came in since it was last asked."""
+        pieces, self._pieces = self._pieces, []
+        return b"".join(pieces)
 
 
 def _report(report: HandOverReport) -> dict[str, Any]:
+    kept = set(report.kept)
     return {
         "parts": report.parts,
-        "files": [{"file": name, "bytes": report.file_bytes[name]} for name in report.files],
+        "files": [{"file": name, "bytes": report.file_bytes[name], "kept": name in kept} for name in report.files],
         "bytes": report.bytes,
         "seconds": report.seconds,
         "empty": report.empty,
         "left_out": report.left_out,
+        "warnings": report.warnings,
+        "gone": report.obsolete,
         "proof": report.proof.as_json(),
     }

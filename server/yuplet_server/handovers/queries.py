@@ -1,26 +1,42 @@
-"""Questions to hand-overs: what one would write, and what earlier ones wrote."""
+"""Questions to recipes and hand-overs: what one would write, and what earlier ones wrote."""
 
 import hashlib
 import json
-from collections import Counter
-from dataclasses import replace
+import tempfile
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
+from django.core.cache import cache
 from django.db.models import QuerySet
 from django.http import Http404
 
+from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.errors import NoSuchRow
+from yuplet.findings.order import look_over_order
+from yuplet.geometry import Box
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.records import from_record
-from yuplet.plan.plan import Plan, PlannedPart, plan_hand_over
+from yuplet.pixels.scratch import Scratch
+from yuplet.plan.measuring import Measured, measure, wants_measuring
+from yuplet.plan.plan import Plan, PlannedFile, plan_hand_over
+from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
+from yuplet.writing.images import encode
+from yuplet.writing.pictures import Sources, written_picture
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.handovers.models import HandOver
-from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.jobs.models import Job
+from yuplet_server.handovers.models import Recipe as SavedRecipe
+from yuplet_server.illustrations.models import Illustration, Revision
+from yuplet_server.illustrations.queries import StoredPixels, drawing_of
 from yuplet_server.projects import queries
-from yuplet_server.projects.models import Member
+from yuplet_server.projects.models import Member, Project
+
+FIRST_RECIPE = "cut-out-rig.json"
+"""The shipped recipe that an illustration begins with."""
+_REMEMBERED = 7 * 24 * 3600
 
 
 def hand_over_for(user: User, hand_over_id: int, role: Member.Role) -> HandOver:
@@ -37,12 +53,65 @@ def hand_overs_of(illustration: Illustration) -> QuerySet[HandOver]:
     return HandOver.objects.filter(illustration=illustration).select_related("job").order_by("-number")
 
 
-def planned_now(illustration: Illustration) -> tuple[Plan, int]:
-    """The plan of a hand-over of the arrangement as it is, and the version of that. Raises `PlanError`."""
+def last_done(illustration: Illustration, recipe: str | None = None) -> HandOver | None:
+    """The newest hand-over that came to its end: by a recipe of that name, if there is one, else by any."""
+    done = list(hand_overs_of(illustration).filter(report__isnull=False).values_list("pk", "recipe"))
+    own = [pk for pk, document in done if document["name"] == recipe]
+    first = own[0] if own else done[0][0] if done else None
+    return None if first is None else HandOver.objects.get(pk=first)
+
+
+def recipe_for(user: User, recipe_id: int, role: Member.Role) -> SavedRecipe:
+    """A saved recipe, if somebody has at least a role in its project."""
+    found = SavedRecipe.objects.filter(pk=recipe_id).first()
+    if found is None:
+        raise Http404
+    queries.require(user, found.project_id, role)
+    return found
+
+
+def recipes_of(project: Project) -> list[dict[str, Any]]:
+    """The recipes of a project by name, and after them those that come with Yuplet; documents in full."""
+    own = [
+        {"id": one.pk, "file": None, "document": to_json(from_json(one.document))}
+        for one in SavedRecipe.objects.filter(project=project).order_by("name")
+    ]
+    return [*own, *({"id": None, "file": file, "document": to_json(one)} for file, one in shipped().items())]
+
+
+def recipe_of(illustration: Illustration, document: Any = None) -> Recipe:
+    """The recipe that is meant: as given, else that of the last hand-over, else the first one. Raises `RecipeNotUnderstood`."""
+    if document is not None:
+        return from_json(document)
+    last = hand_overs_of(illustration).first()
+    return from_json(last.recipe) if last is not None else shipped()[FIRST_RECIPE]
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A hand-over that somebody thinks of: by which recipe, of the arrangement as it is now or of some of its rows."""
+
+    illustration: Illustration
+    revision: Revision
+    read: Read
+    arrangement: Tree
+    version: int
+    recipe: Recipe
+
+
+def asked(illustration: Illustration, document: Any = None, only: Iterable[str] | None = None) -> Asked:
+    """What a hand-over would be of now. Raises `RecipeNotUnderstood` or `NoSuchRow`."""
     arrangement = Arrangement.objects.get(pk=illustration.pk)
+    tree = tree_of(arrangement)
+    if only is not None:
+        known = tree.index()
+        for row in only:
+            if row not in known:
+                raise NoSuchRow(row)
+        tree = tree.only(set(only))
+    recipe = recipe_of(illustration, document)
     revision = illustration.revision
-    plan = plan_hand_over(read_of(illustration, revision), tree_of(arrangement), revision.sha256, str(illustration.uid))
-    return plan, arrangement.version
+    return Asked(illustration, revision, read_of(illustration, revision), tree, arrangement.version, recipe)
 
 
 def read_of(illustration: Illustration, revision: Revision) -> Read:
@@ -50,20 +119,89 @@ def read_of(illustration: Illustration, revision: Revision) -> Read:
     return replace(from_record(revision.record), name=illustration.name, credit=Credit(**illustration.credit))
 
 
-def described(plan: Plan, version: int, illustration: Illustration) -> dict[str, Any]:
-    """A plan as plain values, each file compared with the last package: 'new', 'changed' or 'same'; and what is gone."""
-    pixels = dict(LayerImage.objects.filter(revision=illustration.current).values_list("layer", "pixels"))
-    last = hand_overs_of(illustration).filter(job__state=Job.State.DONE).first()
+def planned(one: Asked) -> Plan:
+    """The plan of a hand-over. Raises `PlanError`."""
+    with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
+        pixels = StoredPixels(one.revision, scratch)
+        found = _measured(one, pixels)
+    uid = str(one.illustration.uid)
+    return plan_hand_over(one.read, one.arrangement, one.revision.sha256, uid, one.recipe, found, pixels.digests)
+
+
+def _measured(one: Asked, pixels: StoredPixels) -> dict[str, Measured]:
+    """What the pixels tell of those parts whose boxes do not say enough; looked at once and remembered."""
+    boxes, canvas = one.read.boxes, one.read.canvas
+    found = {}
+    for around, part in one.arrangement.parts():
+        images, _ = one.recipe.images_of((*(group.name for group in around), part.name), part)
+        if not part.included or not wants_measuring(part, images, boxes, canvas):
+            continue
+        frames = [
+            [
+                (pixels.digests.get(piece.layer), boxes.get(piece.layer), piece.opacity, piece.blend)
+                for piece in frame.pieces
+            ]
+            for frame in part.frames
+        ]
+        said = [images.threshold, canvas, part.offset, part.beyond, frames]
+        key = f"measured-{hashlib.sha256(json.dumps(said).encode()).hexdigest()}"
+        known = cache.get(key)
+        if known is None:
+            made = measure(part, images.threshold, boxes, canvas, pixels)
+            known = (made.box and tuple(made.box), made.opaque)
+            cache.set(key, known, _REMEMBERED)
+        found[part.id] = Measured(known[0] and Box(*known[0]), known[1])
+    return found
+
+
+def described(plan: Plan, one: Asked) -> dict[str, Any]:
+    """A plan as plain values, each file compared with the last package by this recipe: 'new', 'changed' or 'same'; what is gone; and
+    everything that stops it or is to be known before.
+    """
+    last = last_done(one.illustration, plan.recipe.name)
     before = {file["file"]: file for file in last.plan["files"]} if last is not None else {}
-    places = Counter(planned.file for planned in plan.parts)
-    own = (planned for planned in plan.parts if planned.has_own_image)
-    files = [_file(planned, places[planned.file], pixels, before) for planned in own]
-    names = {file for planned in plan.parts for file in planned.files}
+    sizes = {file["file"]: file["bytes"] for file in last.files} if last is not None else {}
+    parts = {planned.part.id: planned for planned in plan.parts}
+    files = [_file(file, before, sizes) for file in plan.listed]
+    boxes = one.arrangement.boxes(one.read)
+    findings = look_over_order(one.arrangement, boxes, one.read.canvas)
+    stops = [
+        {"kind": "finding", "severity": "error", "sentence": found.sentence, "parts": list(found.rows), "files": []}
+        for found in findings
+        if found.severity == "error"
+    ]
+    notes = [
+        {
+            "kind": note.kind,
+            "severity": note.severity,
+            "sentence": note.sentence,
+            "parts": [row for row in note.parts if row in parts],
+            "files": list(note.files),
+        }
+        for note in plan.notes
+    ]
     return {
-        "version": version,
-        "canvas": [plan.canvas.width, plan.canvas.height],
+        "version": one.version,
+        "recipe": to_json(plan.recipe),
+        "canvas": list(plan.canvas),
+        "scales": [
+            {"name": at.scale.label, "factor": float(at.factor), "canvas": list(at.canvas)} for at in plan.scales
+        ],
+        "parts": [
+            {
+                "id": row,
+                "path": list(planned.path),
+                "order": planned.order,
+                "shown": planned.shown,
+                "frames": len(planned.part.frames),
+                "format": planned.images.format,
+                "file": plan.main.images[row].file,
+                "box": plan.main.images[row].box.as_xywh(),
+            }
+            for row, planned in parts.items()
+        ],
         "files": files,
-        "beside": [name for name in plan.files if name not in names],
+        "notes": [*stops, *notes],
         "left_out": list(plan.left_out),
         "empty": list(plan.empty),
         "gone": sorted(set(before) - {file["file"] for file in files}),
@@ -71,24 +209,30 @@ def described(plan: Plan, version: int, illustration: Illustration) -> dict[str,
     }
 
 
-def _file(
-    planned: PlannedPart, places: int, pixels: dict[str, str], before: dict[str, dict[str, Any]]
-) -> dict[str, Any]:
-    frames = [
-        [(pixels.get(piece.layer), piece.opacity, piece.blend) for piece in frame.pieces]
-        for frame in planned.part.frames
-    ]
-    key = hashlib.sha256(json.dumps(frames).encode()).hexdigest()
-    earlier = before.get(planned.file)
+def _file(file: PlannedFile, before: Mapping[str, Mapping[str, Any]], sizes: Mapping[str, int]) -> dict[str, Any]:
+    earlier = before.get(file.name)
+    same = earlier is not None and bool(file.key) and earlier["key"] == file.key
+    change = "new" if earlier is None else "same" if same else "changed" if file.key else "made anew"
     return {
-        "file": planned.file,
-        "images": len(planned.files),
-        "places": places,
-        "path": list(planned.path),
-        "order": planned.order,
-        "box": planned.box.as_xywh(),
-        "shown": planned.shown,
-        "key": key,
-        "change": "new" if earlier is None else "same" if earlier["key"] == key else "changed",
-        "bytes": None,
+        "file": file.name,
+        "kind": file.kind,
+        "scale": file.scale,
+        "size": file.size and list(file.size),
+        "parts": list(file.parts),
+        "key": file.key,
+        "change": change,
+        "bytes": sizes.get(file.name) if same else None,
     }
+
+
+def image_of(one: Asked, row: str, scale: int, frame: int) -> tuple[bytes, str]:
+    """The image of a part exactly as it would be written, and its format. Raises `PlanError` or `NoSuchRow`."""
+    plan = planned(one)
+    found = next((planned for planned in plan.parts if planned.part.id == row), None)
+    if found is None or scale >= len(plan.scales) or frame >= len(found.part.frames):
+        raise NoSuchRow(row)
+    at = plan.scales[scale]
+    with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
+        sources = Sources(StoredPixels(one.revision, scratch), drawing_of(one.revision))
+        picture = written_picture(plan, at, found, frame, sources)
+    return encode(picture, found.images, plan.ppi and float(plan.ppi * at.factor)), found.images.format

@@ -1,38 +1,130 @@
-from typing import Any
+from typing import Any, get_args
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from yuplet.plan.plan import FileKind
+from yuplet.plan.recipe import schema as recipe_schema
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.jobs.serializers import JobSerializer
 
 
-class PlannedFileSerializer(serializers.Serializer[Any]):
-    """One image that will be written."""
+def _in_full(schema: Any) -> Any:
+    """The schema of a recipe in which nothing is left out, without references into itself."""
+    if isinstance(schema, list):
+        return [_in_full(one) for one in schema]
+    if not isinstance(schema, dict):
+        return schema
+    found = {name: _in_full(one) for name, one in schema.items() if name not in ("$schema", "title", "minProperties")}
+    if found.get("type") == "object" and "properties" in found and "maxProperties" not in found:
+        found["required"] = list(found["properties"])
+    return found
 
-    file = serializers.CharField(help_text="Of an animated part, the first of its images.")
-    images = serializers.IntegerField()
-    places = serializers.IntegerField(default=1, help_text="How many parts it is the image of.")
+
+def _recipe_schema() -> dict[str, Any]:
+    schema = _in_full(recipe_schema())
+    # Of some parts anything may be said.
+    of_some = {**schema["properties"]["images"], "required": []}
+    schema["properties"]["images_for"]["items"]["properties"]["images"] = of_some
+    return dict(schema)
+
+
+@extend_schema_field(_recipe_schema())
+class DocumentField(serializers.DictField):
+    """A recipe in full."""
+
+
+class RecipeSerializer(serializers.Serializer[Any]):
+    """A recipe of a project (`id`) or one that comes with Yuplet (`file`); the document is docs/formats/recipe.md in full."""
+
+    id = serializers.IntegerField(allow_null=True)
+    file = serializers.CharField(allow_null=True)
+    document = DocumentField()
+
+
+class SaveRecipeSerializer(serializers.Serializer[Any]):
+    """A recipe as a document (docs/formats/recipe.md); the core says what is wrong with it."""
+
+    document = serializers.JSONField()
+
+
+class WantedSerializer(serializers.Serializer[Any]):
+    """What a plan is wanted of: a recipe (null: the last one), and all that is included or only what is among some rows."""
+
+    recipe = serializers.JSONField(required=False, allow_null=True, default=None)
+    only = serializers.ListField(
+        child=serializers.CharField(), required=False, allow_null=True, default=None, max_length=5000
+    )
+
+
+class WantedImageSerializer(WantedSerializer):
+    """The image of a part as it would be written, at the scale of that number (0 first) and in that frame (0 first)."""
+
+    part = serializers.CharField()
+    scale = serializers.IntegerField(required=False, default=0, min_value=0)
+    frame = serializers.IntegerField(required=False, default=0, min_value=0)
+
+
+class PlannedScaleSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    factor = serializers.FloatField()
+    canvas = serializers.ListField(child=serializers.IntegerField())
+
+
+class PlannedPartSerializer(serializers.Serializer[Any]):
+    """A part that will be handed over, at the main scale."""
+
+    id = serializers.CharField()
     path = serializers.ListField(child=serializers.CharField())
     order = serializers.IntegerField()
-    box = serializers.ListField(child=serializers.IntegerField())
     shown = serializers.BooleanField()
-    change = serializers.ChoiceField(choices=["new", "changed", "same"])
+    frames = serializers.IntegerField()
+    format = serializers.CharField()
+    file = serializers.CharField()
+    box = serializers.ListField(child=serializers.IntegerField())
+
+
+class PlannedFileSerializer(serializers.Serializer[Any]):
+    """One file that will be written: what it is, its size in pixels, the parts that it shows; `bytes` where they are known."""
+
+    file = serializers.CharField()
+    kind = serializers.ChoiceField(choices=get_args(FileKind))
+    scale = serializers.CharField(allow_blank=True)
+    size = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    parts = serializers.ListField(child=serializers.CharField())
+    change = serializers.ChoiceField(
+        choices=["new", "changed", "same", "made anew"], help_text="Against the last package by the same recipe."
+    )
+    bytes = serializers.IntegerField(allow_null=True)
+
+
+class PlanNoteSerializer(serializers.Serializer[Any]):
+    """Something to know before; an error stops the hand-over."""
+
+    kind = serializers.CharField()
+    severity = serializers.ChoiceField(choices=["error", "warning"])
+    sentence = serializers.CharField()
+    parts = serializers.ListField(child=serializers.CharField())
+    files = serializers.ListField(child=serializers.CharField())
 
 
 class PlanSerializer(serializers.Serializer[Any]):
-    """All that a hand-over will write; `gone` lists what the last package had and this one will not."""
+    """All that a hand-over will write; `gone` lists what the last package by the same recipe had and this one will not."""
 
     version = serializers.IntegerField()
+    recipe = DocumentField()
     canvas = serializers.ListField(child=serializers.IntegerField())
+    scales = PlannedScaleSerializer(many=True)
+    parts = PlannedPartSerializer(many=True)
     files = PlannedFileSerializer(many=True)
-    beside = serializers.ListField(child=serializers.CharField())
+    notes = PlanNoteSerializer(many=True)
     left_out = serializers.ListField(child=serializers.CharField())
     empty = serializers.ListField(child=serializers.CharField())
     gone = serializers.ListField(child=serializers.CharField())
     compared_with = serializers.IntegerField(allow_null=True)
 
 
-class AskSerializer(serializers.Serializer[Any]):
+class AskSerializer(WantedSerializer):
     version = serializers.IntegerField(help_text="The version of the plan that was seen.")
 
 
@@ -40,6 +132,21 @@ class WorstSerializer(serializers.Serializer[Any]):
     x = serializers.IntegerField()
     y = serializers.IntegerField()
     part = serializers.CharField(allow_null=True)
+
+
+class ComparisonSerializer(serializers.Serializer[Any]):
+    """The picture put together in one way at one scale, beside the reference picture."""
+
+    ok = serializers.BooleanField()
+    way = serializers.CharField()
+    scale = serializers.FloatField()
+    pixels = serializers.IntegerField()
+    differing_pixels = serializers.IntegerField()
+    largest = serializers.FloatField()
+    mean = serializers.FloatField()
+    allowed_largest = serializers.FloatField()
+    allowed_mean = serializers.FloatField()
+    worst = WorstSerializer(allow_null=True)
 
 
 class ProofSerializer(serializers.Serializer[Any]):
@@ -57,13 +164,15 @@ class ProofSerializer(serializers.Serializer[Any]):
     obsolete = serializers.ListField(child=serializers.CharField())
     faults = serializers.ListField(child=serializers.CharField())
     differing_pixels = serializers.IntegerField(allow_null=True)
-    max_difference = serializers.IntegerField(allow_null=True)
+    max_difference = serializers.FloatField(allow_null=True)
     worst = WorstSerializer(allow_null=True)
+    comparisons = ComparisonSerializer(many=True)
 
 
 class WrittenFileSerializer(serializers.Serializer[Any]):
     file = serializers.CharField()
     bytes = serializers.IntegerField()
+    kept = serializers.BooleanField(help_text="Whether it is as in the package before.")
 
 
 class HandOverReportSerializer(serializers.Serializer[Any]):
@@ -73,6 +182,8 @@ class HandOverReportSerializer(serializers.Serializer[Any]):
     seconds = serializers.FloatField()
     empty = serializers.ListField(child=serializers.CharField())
     left_out = serializers.ListField(child=serializers.CharField())
+    warnings = serializers.ListField(child=serializers.CharField())
+    gone = serializers.ListField(child=serializers.CharField())
     proof = ProofSerializer()
 
 
@@ -80,10 +191,11 @@ class HandOverSerializer(serializers.ModelSerializer[HandOver]):
     """One run: its job while it lasts, its report afterwards."""
 
     job = JobSerializer(read_only=True, allow_null=True)
+    recipe = serializers.CharField(source="recipe.name", read_only=True)
     report = HandOverReportSerializer(allow_null=True, read_only=True)
     created_by = serializers.CharField(source="created_by.username", default=None, allow_null=True, read_only=True)
 
     class Meta:
         model = HandOver
-        fields = ["id", "number", "version", "job", "report", "package_bytes", "created_by", "created_at"]
+        fields = ["id", "number", "version", "recipe", "job", "report", "package_bytes", "created_by", "created_at"]
         read_only_fields = fields

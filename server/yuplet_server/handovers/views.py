@@ -1,4 +1,7 @@
-from django.http import FileResponse, Http404
+from typing import Any
+
+from django.http import Http404, HttpResponse, StreamingHttpResponse
+from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
@@ -6,20 +9,75 @@ from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.handovers import actions, queries
-from yuplet_server.handovers.serializers import AskSerializer, HandOverSerializer, PlanSerializer
+from yuplet_server.handovers.models import Recipe
+from yuplet_server.handovers.serializers import (
+    AskSerializer,
+    HandOverSerializer,
+    PlanSerializer,
+    RecipeSerializer,
+    SaveRecipeSerializer,
+    WantedImageSerializer,
+    WantedSerializer,
+)
 from yuplet_server.illustrations.queries import ready_illustration_for
+from yuplet_server.illustrations.views import NEVER_A_PAGE
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import open_blob
+from yuplet_server.projects.queries import project_for
+
+
+class RecipesView(APIView):
+    """The recipes of a project, and those that come with Yuplet."""
+
+    @extend_schema(responses=RecipeSerializer(many=True))
+    def get(self, request: SignedInRequest, project: int) -> Response:
+        found = project_for(request.user, project, Member.Role.VIEWER)
+        return Response(RecipeSerializer(queries.recipes_of(found), many=True).data)
+
+    @extend_schema(request=SaveRecipeSerializer, responses={201: RecipeSerializer})
+    def post(self, request: SignedInRequest, project: int) -> Response:
+        found = project_for(request.user, project, Member.Role.EDITOR)
+        asked = checked(SaveRecipeSerializer, request.data)
+        made = actions.save_recipe(found, request.user, asked.validated_data["document"])
+        return Response(_recipe(made), status=201)
+
+
+class RecipeView(APIView):
+    """One recipe of a project."""
+
+    @extend_schema(request=SaveRecipeSerializer, responses=RecipeSerializer)
+    def put(self, request: SignedInRequest, recipe: int) -> Response:
+        found = queries.recipe_for(request.user, recipe, Member.Role.EDITOR)
+        asked = checked(SaveRecipeSerializer, request.data)
+        made = actions.save_recipe(found.project, request.user, asked.validated_data["document"], found)
+        return Response(_recipe(made))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, recipe: int) -> Response:
+        queries.recipe_for(request.user, recipe, Member.Role.EDITOR).delete()
+        return Response(status=204)
 
 
 class PlanView(APIView):
     """What a hand-over would write now."""
 
-    @extend_schema(responses=PlanSerializer)
-    def get(self, request: SignedInRequest, illustration: int) -> Response:
+    @extend_schema(request=WantedSerializer, responses=PlanSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        plan, version = queries.planned_now(found)
-        return Response(PlanSerializer(queries.described(plan, version, found)).data)
+        wanted = checked(WantedSerializer, request.data).validated_data
+        one = queries.asked(found, wanted["recipe"], wanted["only"])
+        return Response(PlanSerializer(queries.described(queries.planned(one), one)).data)
+
+
+class PlannedImageView(APIView):
+    """The image of a part exactly as it would be written."""
+
+    @extend_schema(request=WantedImageSerializer, responses={(200, "image/*"): OpenApiTypes.BINARY})
+    def post(self, request: SignedInRequest, illustration: int) -> HttpResponse:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        wanted = checked(WantedImageSerializer, request.data).validated_data
+        one = queries.asked(found, wanted["recipe"], wanted["only"])
+        data, kind = queries.image_of(one, wanted["part"], wanted["scale"], wanted["frame"])
+        return HttpResponse(data, content_type=f"image/{kind}", headers={"Content-Security-Policy": NEVER_A_PAGE})
 
 
 class HandOversView(APIView):
@@ -34,22 +92,24 @@ class HandOversView(APIView):
     @extend_schema(request=AskSerializer, responses={201: HandOverSerializer})
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(AskSerializer, request.data)
-        made = actions.ask(found, request.user, asked.validated_data["version"])
+        asked = checked(AskSerializer, request.data).validated_data
+        made = actions.ask(found, request.user, asked["version"], asked["recipe"], asked["only"])
         return Response(HandOverSerializer(made).data, status=201)
 
 
 class PackageView(APIView):
-    """The package as a ZIP."""
+    """The package as a ZIP, made while it is sent."""
 
     @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, hand_over: int) -> FileResponse:
+    def get(self, request: SignedInRequest, hand_over: int) -> StreamingHttpResponse:
         found = queries.hand_over_for(request.user, hand_over, Member.Role.VIEWER)
-        if not found.package:
+        if not found.files:
             raise Http404
-        return FileResponse(
-            open_blob(found.package),
-            as_attachment=True,
-            filename=actions.file_name(found),
-            content_type="application/zip",
+        named = content_disposition_header(True, actions.file_name(found)) or "attachment"
+        return StreamingHttpResponse(
+            actions.zipped(found), content_type="application/zip", headers={"Content-Disposition": named}
         )
+
+
+def _recipe(recipe: Recipe) -> dict[str, Any]:
+    return RecipeSerializer({"id": recipe.pk, "file": None, "document": recipe.document}).data

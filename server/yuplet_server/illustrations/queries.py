@@ -1,5 +1,6 @@
 """Questions to illustrations: each checks who asks."""
 
+import threading
 from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
@@ -16,7 +17,7 @@ from yuplet.illustration.made import from_json as made_from_json
 from yuplet.illustration.matching import LayerLook, looks
 from yuplet.illustration.records import from_record
 from yuplet.parts.making import Content
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import png, svg
 from yuplet.reading.choices import Choices, SheetCut
@@ -159,13 +160,54 @@ def load_pixels(revision: Revision, layers: Iterable[str], scratch: Scratch, pro
     """Decode the images of layers into a scratch file, two at a time."""
     wanted = list(LayerImage.objects.filter(revision=revision, layer__in=list(layers)))
 
-    def load(image: LayerImage) -> None:
-        with open_blob(image.pixels) as file:
-            data, what = file.read(), f"The image of layer '{image.layer}'"
-        scratch.put(image.layer, png.decode(data, what))
-        if (deep := png.decode_deep(data, what)) is not None:
-            scratch.put_deep(image.layer, deep)
-
     with ThreadPoolExecutor(2) as pool:
-        for done, _ in enumerate(pool.map(load, wanted), 1):
+        pairs = pool.map(lambda image: _decode(image.layer, image.pixels, scratch), wanted)
+        for done, _ in enumerate(pairs, 1):
             progress("read", done, len(wanted))
+
+
+def _decode(layer: str, pixels: str, scratch: Scratch) -> None:
+    with open_blob(pixels) as file:
+        data, what = file.read(), f"The image of layer '{layer}'"
+    scratch.put(layer, png.decode(data, what))
+    if (deep := png.decode_deep(data, what)) is not None:
+        scratch.put_deep(layer, deep)
+
+
+class StoredPixels:
+    """The layers of a revision as a `PixelSource`: each is decoded when it is first asked for, by any thread, and kept in a scratch file."""
+
+    def __init__(self, revision: Revision, scratch: Scratch) -> None:
+        self.digests: dict[str, str] = dict(revision.images.values_list("layer", "pixels"))
+        self._scratch = scratch
+        self._lock = threading.Lock()
+        self._busy: dict[str, threading.Lock] = {}
+        self._there: set[str] = set()
+
+    def rows(self, key: str, top: int, bottom: int) -> Picture:
+        """Rows `top` to `bottom` (the first outside) of a layer."""
+        self._load(key)
+        return self._scratch.rows(key, top, bottom)
+
+    def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
+        """The same with 16 bits a channel, where they are known."""
+        self._load(key)
+        return self._scratch.deep_rows(key, top, bottom)
+
+    def _load(self, key: str) -> None:
+        with self._lock:
+            if key in self._there:
+                return
+            busy = self._busy.setdefault(key, threading.Lock())
+        with busy:
+            if key in self._there:
+                return
+            _decode(key, self.digests[key], self._scratch)
+            self._there.add(key)
+
+
+def drawing_of(revision: Revision) -> svg.Drawing | None:
+    """The drawing that vector layers of a revision can be drawn anew from; None where there are none."""
+    if not any(layer.kind == "vector" for layer in from_record(revision.record).leaves()):
+        return None
+    return _opened(revision.sha256, revision.file_name, Choices.from_json(revision.choices))

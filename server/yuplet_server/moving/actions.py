@@ -18,11 +18,12 @@ from yuplet.arrangement.records import RowRecord, from_records
 from yuplet.arrangement.tree import Decisions
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.records import from_record
+from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.reading import archives
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
-from yuplet_server.handovers.models import HandOver
+from yuplet_server.handovers.models import HandOver, Recipe
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.jobs import actions as jobs
@@ -48,9 +49,10 @@ _IMAGE = ("layer", "pixels", "thumbnail")
 _ROW = tuple(field.name for field in Row._meta.fields if field.name not in ("id", "arrangement"))
 _STEP = ("version", "title", "command", "inverse", "touched", "state", "at")
 _HAND_OVER = (
-    "number", "version", "arrangement", "plan", "report", "package", "package_bytes", "created_at",
+    "number", "version", "arrangement", "recipe", "plan", "report", "files", "package_bytes", "created_at",
 )  # fmt: skip
-_DIGESTS = ("sha256", "preview", "picture", "pixels", "thumbnail", "package")
+_DIGESTS = ("sha256", "preview", "picture", "pixels", "thumbnail")
+_RECIPE = ("name", "document")
 
 
 @transaction.atomic
@@ -135,6 +137,7 @@ def _told(project: Project) -> dict[str, Any]:
         "version": VERSION,
         "made_by": f"Yuplet {__version__}",
         "name": project.name,
+        "recipes": [_fields(one, _RECIPE) for one in project.recipes.order_by("name")],
         "illustrations": [
             _told_illustration(one) for one in illustrations if one.revision.state != Revision.State.READING
         ],
@@ -164,7 +167,7 @@ def _told_illustration(illustration: Illustration) -> dict[str, Any]:
         },
         "hand_overs": [
             {**_fields(one, _HAND_OVER), "revision": one.revision.number}
-            for one in HandOver.objects.filter(illustration=illustration, package__gt="")
+            for one in HandOver.objects.filter(illustration=illustration, report__isnull=False)
             .select_related("revision")
             .order_by("number")
         ],
@@ -181,6 +184,7 @@ def _digests_in(value: Mapping[str, Any]) -> set[str]:
         for told in (*illustration["revisions"], *illustration["hand_overs"]):
             for row in (told, *told.get("images", ())):
                 found.update(row[name] for name in _DIGESTS if row.get(name))
+                found.update(file["sha256"] for file in row.get("files", ()))
             found |= masks_in(told.get("record", {}))
     return found
 
@@ -203,6 +207,8 @@ def _index(archive: zipfile.ZipFile, file_name: str) -> dict[str, Any]:
 
 def _check(value: Mapping[str, Any]) -> None:
     """Read everything once as the core reads it, so that nothing is kept that could not be worked with."""
+    for recipe in value.get("recipes", ()):
+        recipe_from_json(recipe["document"])
     for illustration in value["illustrations"]:
         numbers = {revision["number"] for revision in illustration["revisions"]}
         if illustration["current"] not in numbers:
@@ -229,6 +235,10 @@ class _Landing:
 
     def land(self) -> None:
         """Make every row; nothing of it is kept when one cannot be made."""
+        Recipe.objects.bulk_create(
+            Recipe(project=self.project, created_by=self.user, **_taken(one, _RECIPE))
+            for one in self.value.get("recipes", ())
+        )
         for told in self.value["illustrations"]:
             illustration = Illustration.objects.create(
                 project=self.project, uid=told["uid"], created_by=self.user, **_taken(told, _ILLUSTRATION)

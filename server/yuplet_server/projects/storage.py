@@ -2,7 +2,9 @@
 
 import contextlib
 import hashlib
+import os
 import re
+import shutil
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -18,7 +20,7 @@ _PIECE = 1 << 20
 
 
 class BlobStorage(FileSystemStorage):
-    """Django's storage on the local disk, with two more verbs: `keep` and `local`."""
+    """Django's storage on the local disk, with three more verbs: `keep`, `link` and `local`."""
 
     def keep(self, source: IO[bytes]) -> str:
         """Keep a copy of a stream; answers its SHA-256. The same bytes are kept once. Raises `WriteError`."""
@@ -49,6 +51,14 @@ class BlobStorage(FileSystemStorage):
         if not _DIGEST.fullmatch(name):
             raise ValueError(f"'{name}' is not a SHA-256")
         return str(Path(self.location) / name[:2] / name)
+
+    def link(self, name: str, target: Path) -> None:
+        """Put a kept file where it is wanted on the local disk, without a second copy where the file system can; it is not to be changed."""
+        target.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            os.link(self.path(name), target)
+        except OSError:
+            shutil.copyfile(self.path(name), target)
 
     @contextlib.contextmanager
     def local(self, name: str) -> Iterator[Path]:

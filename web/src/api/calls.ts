@@ -1,5 +1,5 @@
 /** Every call that a view makes, by what it is for. */
-import { useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { body, client, csrfToken, Refusal, refusalOf, type Schemas } from './client';
 
 export type Illustration = Schemas['Illustration'];
@@ -156,12 +156,42 @@ export const removeIllustration = (illustration: number) =>
   client.DELETE('/api/illustrations/{illustration}', { params: { path: { illustration } } });
 
 /** The plan of a version, compared with the last hand-over that came to its end. */
-export function usePlan(illustration: number, version: number, last: number | undefined) {
+/** A recipe as a document, nothing left out. */
+export type Recipe = Schemas['Recipe']['document'];
+
+/** The plan of a hand-over by a recipe (null: the last one), of everything or of some rows; the one before stays until it is there. */
+export function usePlan(
+  illustration: number,
+  version: number,
+  last: number | undefined,
+  recipe: Recipe | null,
+  only: readonly string[] | null,
+  enabled: boolean,
+) {
   const params = { path: { illustration } };
   return useQuery({
-    queryKey: ['plan', illustration, version, last],
-    queryFn: () => body(client.GET('/api/illustrations/{illustration}/plan', { params })),
+    enabled,
+    queryKey: ['plan', illustration, version, last, recipe, only],
+    queryFn: ({ signal }) =>
+      body(
+        client.POST('/api/illustrations/{illustration}/plan', {
+          params,
+          body: { recipe, only: only && [...only] },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
     retry: false,
+  });
+}
+
+export const recipesKey = (project: number) => ['recipes', project];
+
+export function useRecipes(project: number) {
+  const params = { path: { project } };
+  return useQuery({
+    queryKey: recipesKey(project),
+    queryFn: () => body(client.GET('/api/projects/{project}/recipes', { params })),
   });
 }
 
@@ -174,11 +204,16 @@ export function useHandOvers(illustration: number) {
   });
 }
 
-export const handOver = (illustration: number, version: number) =>
+export const handOver = (
+  illustration: number,
+  version: number,
+  recipe: Recipe | null,
+  only: readonly string[] | null,
+) =>
   body(
     client.POST('/api/illustrations/{illustration}/hand-overs', {
       params: { path: { illustration } },
-      body: { version },
+      body: { version, recipe, only: only && [...only] },
     }),
   );
 

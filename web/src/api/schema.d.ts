@@ -28,7 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The package as a ZIP. */
+        /** @description The package as a ZIP, made while it is sent. */
         get: operations["hand_overs_package_retrieve"];
         put?: never;
         post?: never;
@@ -422,10 +422,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What a hand-over would write now. */
-        get: operations["illustrations_plan_retrieve"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** @description What a hand-over would write now. */
+        post: operations["illustrations_plan_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/plan/image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The image of a part exactly as it would be written. */
+        post: operations["illustrations_plan_image_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -879,6 +896,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recipes of a project, and those that come with Yuplet. */
+        get: operations["projects_recipes_list"];
+        put?: never;
+        /** @description The recipes of a project, and those that come with Yuplet. */
+        post: operations["projects_recipes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/move-in": {
         parameters: {
             query?: never;
@@ -891,6 +926,24 @@ export interface paths {
         /** @description A project that was packed elsewhere. */
         post: operations["projects_move_in_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{recipe}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One recipe of a project. */
+        put: operations["recipes_update"];
+        post?: never;
+        /** @description One recipe of a project. */
+        delete: operations["recipes_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1032,7 +1085,10 @@ export interface components {
             rows: string[];
             changes: components["schemas"]["NameChangeRequest"][];
         };
+        /** @description What a plan is wanted of: a recipe (null: the last one), and all that is included or only what is among some rows. */
         AskRequest: {
+            recipe?: unknown | null;
+            only?: string[] | null;
             /** @description The version of the plan that was seen. */
             version: number;
         };
@@ -1089,9 +1145,10 @@ export interface components {
          * @description * `new` - new
          *     * `changed` - changed
          *     * `same` - same
+         *     * `made anew` - made anew
          * @enum {string}
          */
-        ChangeEnum: "new" | "changed" | "same";
+        ChangeEnum: "new" | "changed" | "same" | "made anew";
         /**
          * @description What is done with the pixels of a part; `do` says which of the other fields is used.
          *
@@ -1250,6 +1307,24 @@ export interface components {
             milliseconds?: (number | null)[];
             decisions?: components["schemas"]["DecideRequest"];
         };
+        /** @description The picture put together in one way at one scale, beside the reference picture. */
+        Comparison: {
+            ok: boolean;
+            way: string;
+            /** Format: double */
+            scale: number;
+            pixels: number;
+            differing_pixels: number;
+            /** Format: double */
+            largest: number;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            allowed_largest: number;
+            /** Format: double */
+            allowed_mean: number;
+            worst: components["schemas"]["Worst"] | null;
+        };
         /**
          * @description * `back` - back
          *     * `front` - front
@@ -1386,7 +1461,7 @@ export interface components {
          */
         Finding: {
             kind: components["schemas"]["FindingKindEnum"];
-            severity: components["schemas"]["SeverityEnum"];
+            severity: components["schemas"]["FindingSeverityEnum"];
             rows: string[];
             sentence: string;
             box: number[] | null;
@@ -1421,6 +1496,13 @@ export interface components {
          * @enum {string}
          */
         FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "covered" | "joint" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         *     * `note` - note
+         * @enum {string}
+         */
+        FindingSeverityEnum: "error" | "warning" | "note";
         /** @description Which parts are at which places of a template, and what is left on both sides. */
         Fit: {
             pairs: components["schemas"]["FitPair"][];
@@ -1485,6 +1567,7 @@ export interface components {
             readonly id: number;
             readonly number: number;
             readonly version: number;
+            readonly recipe: string;
             readonly job: components["schemas"]["Job"] | null;
             readonly report: components["schemas"]["HandOverReport"] | null;
             readonly package_bytes: number;
@@ -1500,6 +1583,8 @@ export interface components {
             seconds: number;
             empty: string[];
             left_out: string[];
+            warnings: string[];
+            gone: string[];
             proof: components["schemas"]["Proof"];
         };
         /**
@@ -1818,32 +1903,214 @@ export interface components {
             /** @description How many siblings lie behind it. */
             index: number;
         };
-        /** @description All that a hand-over will write; `gone` lists what the last package had and this one will not. */
+        /** @description All that a hand-over will write; `gone` lists what the last package by the same recipe had and this one will not. */
         Plan: {
             version: number;
+            recipe: {
+                /** @constant */
+                format: "yuplet-recipe";
+                /** @constant */
+                version: 1;
+                name: string;
+                purpose: string;
+                images: {
+                    /**
+                     * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                     * @enum {unknown}
+                     */
+                    extent: "trimmed" | "canvas" | "common";
+                    /** @description Alpha up to this counts as empty when a part is trimmed. */
+                    threshold: number;
+                    /** @description Pixels of what is written around the part, on each side. */
+                    margin: number;
+                    /**
+                     * @description Sides are padded at the right and at the bottom.
+                     * @enum {unknown}
+                     */
+                    sides: "any" | "even" | "power-of-two";
+                    /**
+                     * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                     * @enum {unknown}
+                     */
+                    under: "clear" | "keep" | "bleed";
+                    /** @description How many pixels far colour is bled. */
+                    reach: number;
+                    /** @enum {unknown} */
+                    format: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                    /**
+                     * @description How hard PNG is compressed.
+                     * @enum {unknown}
+                     */
+                    effort: "quick" | "normal" | "small";
+                    /** @description For WebP. */
+                    lossless: boolean;
+                    /** @description For what is not lossless. */
+                    quality: number;
+                    /** @description Red, green and blue behind a part in a format without transparency. */
+                    ground: number[];
+                };
+                images_for: {
+                    /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
+                    of: string[];
+                    images: {
+                        /**
+                         * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                         * @enum {unknown}
+                         */
+                        extent?: "trimmed" | "canvas" | "common";
+                        /** @description Alpha up to this counts as empty when a part is trimmed. */
+                        threshold?: number;
+                        /** @description Pixels of what is written around the part, on each side. */
+                        margin?: number;
+                        /**
+                         * @description Sides are padded at the right and at the bottom.
+                         * @enum {unknown}
+                         */
+                        sides?: "any" | "even" | "power-of-two";
+                        /**
+                         * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                         * @enum {unknown}
+                         */
+                        under?: "clear" | "keep" | "bleed";
+                        /** @description How many pixels far colour is bled. */
+                        reach?: number;
+                        /** @enum {unknown} */
+                        format?: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                        /**
+                         * @description How hard PNG is compressed.
+                         * @enum {unknown}
+                         */
+                        effort?: "quick" | "normal" | "small";
+                        /** @description For WebP. */
+                        lossless?: boolean;
+                        /** @description For what is not lossless. */
+                        quality?: number;
+                        /** @description Red, green and blue behind a part in a format without transparency. */
+                        ground?: number[];
+                    };
+                }[];
+                /** @description The first is the main one. */
+                scales: {
+                    factor?: number;
+                    ppi?: number;
+                    longest?: number;
+                }[];
+                names: {
+                    pieces: ({
+                        text: string;
+                    } | {
+                        /** @enum {unknown} */
+                        piece: "illustration" | "group" | "look" | "part" | "side" | "frame" | "scale";
+                    } | {
+                        /** @constant */
+                        piece: "number";
+                        start: number;
+                        width: number;
+                        /** @enum {unknown} */
+                        counted: "back" | "front";
+                        /** @enum {unknown} */
+                        within: "all" | "group";
+                    })[];
+                    /**
+                     * @description As the groups are, none, or one for each look.
+                     * @enum {unknown}
+                     */
+                    folders: "nested" | "flat" | "looks";
+                    /** @description The folder around all images. */
+                    folder: string;
+                    /** @enum {unknown} */
+                    letters: "as named" | "lower" | "upper";
+                    /**
+                     * @description What stands for a space.
+                     * @enum {unknown}
+                     */
+                    space: " " | "-" | "_" | "";
+                };
+                /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
+                smooth: boolean;
+                /** @description How much the picture may differ where it cannot be exact. */
+                tolerance: {
+                    largest: number;
+                    mean: number;
+                };
+                /** @description What the receiver takes; null is anything. */
+                limits: {
+                    longest: number | null;
+                    count: number | null;
+                    bytes: number | null;
+                };
+                reference: {
+                    /** @description The colour behind the reference picture; null leaves it transparent. */
+                    ground: null | number[];
+                };
+            };
             canvas: number[];
+            scales: components["schemas"]["PlannedScale"][];
+            parts: components["schemas"]["PlannedPart"][];
             files: components["schemas"]["PlannedFile"][];
-            beside: string[];
+            notes: components["schemas"]["PlanNote"][];
             left_out: string[];
             empty: string[];
             gone: string[];
             compared_with: number | null;
         };
-        /** @description One image that will be written. */
+        /** @description Something to know before; an error stops the hand-over. */
+        PlanNote: {
+            kind: string;
+            severity: components["schemas"]["PlanNoteSeverityEnum"];
+            sentence: string;
+            parts: string[];
+            files: string[];
+        };
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         * @enum {string}
+         */
+        PlanNoteSeverityEnum: "error" | "warning";
+        /** @description One file that will be written: what it is, its size in pixels, the parts that it shows; `bytes` where they are known. */
         PlannedFile: {
-            /** @description Of an animated part, the first of its images. */
             file: string;
-            images: number;
+            kind: components["schemas"]["PlannedFileKindEnum"];
+            scale: string;
+            size: number[] | null;
+            parts: string[];
             /**
-             * @description How many parts it is the image of.
-             * @default 1
+             * @description Against the last package by the same recipe.
+             *
+             *     * `new` - new
+             *     * `changed` - changed
+             *     * `same` - same
+             *     * `made anew` - made anew
              */
-            places: number;
+            change: components["schemas"]["ChangeEnum"];
+            bytes: number | null;
+        };
+        /**
+         * @description * `image` - image
+         *     * `reference` - reference
+         *     * `manifest` - manifest
+         *     * `table` - table
+         *     * `credits` - credits
+         * @enum {string}
+         */
+        PlannedFileKindEnum: "image" | "reference" | "manifest" | "table" | "credits";
+        /** @description A part that will be handed over, at the main scale. */
+        PlannedPart: {
+            id: string;
             path: string[];
             order: number;
-            box: number[];
             shown: boolean;
-            change: components["schemas"]["ChangeEnum"];
+            frames: number;
+            format: string;
+            file: string;
+            box: number[];
+        };
+        PlannedScale: {
+            name: string;
+            /** Format: double */
+            factor: number;
+            canvas: number[];
         };
         /** @description A project as one of its members sees it. */
         Project: {
@@ -1872,8 +2139,10 @@ export interface components {
             obsolete: string[];
             faults: string[];
             differing_pixels: number | null;
+            /** Format: double */
             max_difference: number | null;
             worst: components["schemas"]["Worst"] | null;
+            comparisons: components["schemas"]["Comparison"][];
         };
         /**
          * @description Nested regions of a part. `labels` is a PNG of its box: red + 256 x green is the finest region of a pixel, from 1.
@@ -1887,6 +2156,149 @@ export interface components {
             parents: number[];
             /** @description PNG in Base64. */
             labels: string;
+        };
+        /** @description A recipe of a project (`id`) or one that comes with Yuplet (`file`); the document is docs/formats/recipe.md in full. */
+        Recipe: {
+            id: number | null;
+            file: string | null;
+            document: {
+                /** @constant */
+                format: "yuplet-recipe";
+                /** @constant */
+                version: 1;
+                name: string;
+                purpose: string;
+                images: {
+                    /**
+                     * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                     * @enum {unknown}
+                     */
+                    extent: "trimmed" | "canvas" | "common";
+                    /** @description Alpha up to this counts as empty when a part is trimmed. */
+                    threshold: number;
+                    /** @description Pixels of what is written around the part, on each side. */
+                    margin: number;
+                    /**
+                     * @description Sides are padded at the right and at the bottom.
+                     * @enum {unknown}
+                     */
+                    sides: "any" | "even" | "power-of-two";
+                    /**
+                     * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                     * @enum {unknown}
+                     */
+                    under: "clear" | "keep" | "bleed";
+                    /** @description How many pixels far colour is bled. */
+                    reach: number;
+                    /** @enum {unknown} */
+                    format: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                    /**
+                     * @description How hard PNG is compressed.
+                     * @enum {unknown}
+                     */
+                    effort: "quick" | "normal" | "small";
+                    /** @description For WebP. */
+                    lossless: boolean;
+                    /** @description For what is not lossless. */
+                    quality: number;
+                    /** @description Red, green and blue behind a part in a format without transparency. */
+                    ground: number[];
+                };
+                images_for: {
+                    /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
+                    of: string[];
+                    images: {
+                        /**
+                         * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                         * @enum {unknown}
+                         */
+                        extent?: "trimmed" | "canvas" | "common";
+                        /** @description Alpha up to this counts as empty when a part is trimmed. */
+                        threshold?: number;
+                        /** @description Pixels of what is written around the part, on each side. */
+                        margin?: number;
+                        /**
+                         * @description Sides are padded at the right and at the bottom.
+                         * @enum {unknown}
+                         */
+                        sides?: "any" | "even" | "power-of-two";
+                        /**
+                         * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                         * @enum {unknown}
+                         */
+                        under?: "clear" | "keep" | "bleed";
+                        /** @description How many pixels far colour is bled. */
+                        reach?: number;
+                        /** @enum {unknown} */
+                        format?: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                        /**
+                         * @description How hard PNG is compressed.
+                         * @enum {unknown}
+                         */
+                        effort?: "quick" | "normal" | "small";
+                        /** @description For WebP. */
+                        lossless?: boolean;
+                        /** @description For what is not lossless. */
+                        quality?: number;
+                        /** @description Red, green and blue behind a part in a format without transparency. */
+                        ground?: number[];
+                    };
+                }[];
+                /** @description The first is the main one. */
+                scales: {
+                    factor?: number;
+                    ppi?: number;
+                    longest?: number;
+                }[];
+                names: {
+                    pieces: ({
+                        text: string;
+                    } | {
+                        /** @enum {unknown} */
+                        piece: "illustration" | "group" | "look" | "part" | "side" | "frame" | "scale";
+                    } | {
+                        /** @constant */
+                        piece: "number";
+                        start: number;
+                        width: number;
+                        /** @enum {unknown} */
+                        counted: "back" | "front";
+                        /** @enum {unknown} */
+                        within: "all" | "group";
+                    })[];
+                    /**
+                     * @description As the groups are, none, or one for each look.
+                     * @enum {unknown}
+                     */
+                    folders: "nested" | "flat" | "looks";
+                    /** @description The folder around all images. */
+                    folder: string;
+                    /** @enum {unknown} */
+                    letters: "as named" | "lower" | "upper";
+                    /**
+                     * @description What stands for a space.
+                     * @enum {unknown}
+                     */
+                    space: " " | "-" | "_" | "";
+                };
+                /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
+                smooth: boolean;
+                /** @description How much the picture may differ where it cannot be exact. */
+                tolerance: {
+                    largest: number;
+                    mean: number;
+                };
+                /** @description What the receiver takes; null is anything. */
+                limits: {
+                    longest: number | null;
+                    count: number | null;
+                    bytes: number | null;
+                };
+                reference: {
+                    /** @description The colour behind the reference picture; null leaves it transparent. */
+                    ground: null | number[];
+                };
+            };
         };
         /** @description What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can. */
         Renaming: {
@@ -2024,6 +2436,10 @@ export interface components {
          * @enum {string}
          */
         RowRoleEnum: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
+        /** @description A recipe as a document (docs/formats/recipe.md); the core says what is wrong with it. */
+        SaveRecipeRequest: {
+            document: unknown;
+        };
         /**
          * @description What is chosen: pixels, box on the canvas (x, y, width, height), and a PNG of that box whose alpha is the mask.
          *
@@ -2084,13 +2500,6 @@ export interface components {
         Session: {
             readonly user: components["schemas"]["User"] | null;
         };
-        /**
-         * @description * `error` - error
-         *     * `warning` - warning
-         *     * `note` - note
-         * @enum {string}
-         */
-        SeverityEnum: "error" | "warning" | "note";
         /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         Sheet: {
             columns: number;
@@ -2266,6 +2675,21 @@ export interface components {
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             username: string;
         };
+        /** @description The image of a part as it would be written, at the scale of that number (0 first) and in that frame (0 first). */
+        WantedImageRequest: {
+            recipe?: unknown | null;
+            only?: string[] | null;
+            part: string;
+            /** @default 0 */
+            scale: number;
+            /** @default 0 */
+            frame: number;
+        };
+        /** @description What a plan is wanted of: a recipe (null: the last one), and all that is included or only what is among some rows. */
+        WantedRequest: {
+            recipe?: unknown | null;
+            only?: string[] | null;
+        };
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *
@@ -2307,6 +2731,8 @@ export interface components {
         WrittenFile: {
             file: string;
             bytes: number;
+            /** @description Whether it is as in the package before. */
+            kept: boolean;
         };
     };
     responses: never;
@@ -2975,7 +3401,7 @@ export interface operations {
             };
         };
     };
-    illustrations_plan_retrieve: {
+    illustrations_plan_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -2984,7 +3410,13 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WantedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["WantedRequest"];
+                "multipart/form-data": components["schemas"]["WantedRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -2992,6 +3424,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Plan"];
+                };
+            };
+        };
+    };
+    illustrations_plan_image_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedImageRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["WantedImageRequest"];
+                "multipart/form-data": components["schemas"]["WantedImageRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
                 };
             };
         };
@@ -3799,6 +4258,54 @@ export interface operations {
             };
         };
     };
+    projects_recipes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"][];
+                };
+            };
+        };
+    };
+    projects_recipes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveRecipeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["SaveRecipeRequest"];
+                "multipart/form-data": components["schemas"]["SaveRecipeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+        };
+    };
     projects_move_in_create: {
         parameters: {
             query?: never;
@@ -3819,6 +4326,53 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Archive"];
                 };
+            };
+        };
+    };
+    recipes_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveRecipeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["SaveRecipeRequest"];
+                "multipart/form-data": components["schemas"]["SaveRecipeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+        };
+    };
+    recipes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -2,7 +2,7 @@ import { Anchor, Button, Center, Stack, Text } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
-import { isRunning, type Row, useHandOvers, useIllustration, useRevisions, type WholeIllustration } from '../api/calls';
+import { isRunning, type Row, useIllustration, useRevisions, type WholeIllustration } from '../api/calls';
 import { body, client } from '../api/client';
 import { partColour } from '../ledger/colours';
 import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
@@ -12,7 +12,7 @@ import { BringInStep } from '../steps/bring-in/BringInStep';
 import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
-import { lastDone } from '../steps/hand-over/report';
+import { useHandingOver } from '../steps/hand-over/useHandingOver';
 import { type Again, BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { FramesRow } from '../steps/put-in-order/FramesRow';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
@@ -64,7 +64,6 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const [refused, setRefused] = useState<readonly Refused[]>([]);
   const [onRefused] = useState(() => (one: Refused) => setRefused((before) => [...before, one]));
   const { view, isSaving, error, act, perform, undo, redo } = useArrangement(illustration.id, onRefused);
-  const handOvers = useHandOvers(illustration.id);
   const [chosenIds, setChosenIds] = useState<readonly string[]>([]);
   const [current, setCurrent] = useState<string | null>(null);
   const [isListOpen, setListOpen] = useState(false);
@@ -202,7 +201,13 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const leftOut = parts.filter((row) => !row.included).length;
   const notes = taking.findings.found?.length;
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
-  const last = lastDone(handOvers.data);
+  const handing = useHandingOver(
+    illustration.id,
+    view?.version ?? 0,
+    chosenIds,
+    step === 'hand-over' && view !== undefined,
+  );
+  const { last } = handing;
   const states: Record<StepName, string> = {
     'bring-in': illustration.waiting
       ? `revision ${illustration.waiting.number} waits`
@@ -212,7 +217,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'note')].filter(Boolean).join(', ') ||
       plural(parts.length, 'part'),
     'try-out': 'to come',
-    'hand-over': handOvers.data?.some((one) => isRunning(one.job))
+    'hand-over': handing.running
       ? 'at work'
       : last
         ? `no. ${last.number}, ${last.report?.proof.ok ? 'proved' : 'not proved'}`
@@ -256,7 +261,15 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     'try-out': () => <TryOut />,
     'hand-over': () =>
       view && (
-        <HandOverStep illustration={illustration.id} version={view.version} isSaving={isSaving} canEdit={canEdit} />
+        <HandOverStep
+          illustration={illustration.id}
+          project={illustration.project}
+          chosen={chosenIds}
+          isSaving={isSaving}
+          canEdit={canEdit}
+          handing={handing}
+          onChoose={choose}
+        />
       ),
   };
 

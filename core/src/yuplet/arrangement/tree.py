@@ -1,6 +1,6 @@
 """The arrangement: parts in groups, back to front. A value: every change makes a new one."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, Literal, TypeAlias, get_args
 
@@ -176,6 +176,15 @@ class Arrangement:
             return replace(row, members=tuple(replace(member, shown=member.id == shown) for member in row.members))
 
         return self.changed(of_a_set)
+
+    def only(self, rows: Collection[str]) -> "Arrangement":
+        """The same with nothing included but what is among some rows, or in groups among them."""
+        wanted = {
+            part.id for around, part in self.parts() if part.id in rows or any(group.id in rows for group in around)
+        }
+        return self.changed(
+            lambda row: row if isinstance(row, PartGroup) or row.id in wanted else replace(row, included=False)
+        )
 
     def changed(self, change: Callable[[Row], Row]) -> "Arrangement":
         """The arrangement with a function applied to every row; members are changed before their group."""

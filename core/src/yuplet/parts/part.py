@@ -166,15 +166,35 @@ def frames_box(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource, 
     return around.moved(box.left, box.top) if around is not None else None
 
 
-def render_frame(part: Part, index: int, box: Box, layer_boxes: Mapping[str, Box], source: PixelSource) -> Picture:
-    """Compute one frame of a part within a box of the canvas, (H, W, 4) straight RGBA; colour under alpha 0 is 0."""
+def render_frame(
+    part: Part, index: int, box: Box, layer_boxes: Mapping[str, Box], source: PixelSource, keeps_hidden: bool = False
+) -> Picture:
+    """Compute one frame of a part within a box of the canvas, (H, W, 4) straight RGBA.
+
+    Colour under alpha 0 is 0, unless `keeps_hidden` is true and the frame is one layer just as it is.
+    """
     leaves = _leaves(part.frames[index].pieces, part.offset, layer_boxes)
     moved = [Leaf(leaf.key, leaf.box.moved(-box.left, -box.top), leaf.opacity, leaf.blend) for leaf in leaves]
-    if len(moved) == 1 and moved[0].opacity == 1 and moved[0].box == Box(0, 0, box.width, box.height):
-        picture = source.rows(moved[0].key, 0, box.height)
+    if len(moved) == 1 and moved[0].opacity == 1 and moved[0].blend == "normal":
+        picture = _as_it_is(moved[0], box.size, source)
+        if keeps_hidden:
+            return picture
     else:
         picture = compose(moved, box.size, source, workers=1)
     kernels.clear_hidden_colour(picture)
+    return picture
+
+
+def _as_it_is(leaf: Leaf, size: Size, source: PixelSource) -> Picture:
+    """The pixels of one layer at its place in a picture of a size."""
+    seen = leaf.box.meet(Box(0, 0, *size))
+    rows = source.rows(leaf.key, seen.top - leaf.box.top, max(seen.bottom, seen.top) - leaf.box.top)
+    if leaf.box == Box(0, 0, *size):
+        return rows
+    picture = np.zeros((size.height, size.width, 4), np.uint8)
+    if not seen.is_empty:
+        columns = slice(seen.left - leaf.box.left, seen.right - leaf.box.left)
+        picture[seen.top : seen.bottom, seen.left : seen.right] = rows[:, columns]
     return picture
 
 

@@ -1,14 +1,16 @@
 """Decoded pixels on disk for as long as a piece of work lasts, so that memory does not grow with the number of layers."""
 
+import hashlib
 import os
 import tempfile
 import threading
+from fractions import Fraction
 from typing import NamedTuple, Protocol
 
 import numpy as np
 
 from yuplet.errors import WriteError
-from yuplet.geometry import Size
+from yuplet.geometry import Point, Size
 from yuplet.pixels import DeepPicture, Picture
 
 
@@ -21,6 +23,14 @@ class PixelSource(Protocol):
 
     def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
         """The same with 16 bits a channel, where they are known."""
+        ...
+
+
+class VectorSource(Protocol):
+    """Where layers can be drawn anew at any scale, by what the reader of their file calls them."""
+
+    def draw(self, source: str, factor: Fraction, at: Point, size: Size) -> Picture:
+        """An area of the scaled canvas whose top left corner is `at`, with nothing but one layer in it."""
         ...
 
 
@@ -46,6 +56,7 @@ class Scratch:
     def __init__(self, folder: str | None = None) -> None:
         self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 - closed by __exit__
         self._places: dict[str, _Place] = {}
+        self._digests: dict[str, str] = {}
         self._end = 0
         self._lock = threading.Lock()
 
@@ -69,6 +80,7 @@ class Scratch:
             raise WriteError(
                 f"There is no room for temporary files ({error.strerror}). Free some space on the disk and try again."
             ) from error
+        self._digests.pop(key.removeprefix(_DEEP), None)
         self._places[key] = _Place(offset, Size(data.shape[1], data.shape[0]))
 
     def put_deep(self, key: str, picture: DeepPicture) -> None:
@@ -101,6 +113,18 @@ class Scratch:
                 raise ValueError(f"scratch file ended within '{key}'")
             done += read
         return out
+
+    def digest(self, key: str) -> str:
+        """What tells the pixels kept under a key from all others (BLAKE2b); computed once."""
+        known = self._digests.get(key)
+        if known is None:
+            found = hashlib.blake2b(digest_size=16)
+            for one in (key, _DEEP + key):
+                if one in self._places:
+                    found.update(repr(self._places[one].size).encode())
+                    found.update(self.whole(one).reshape(-1).data)
+            known = self._digests[key] = found.hexdigest()
+        return known
 
     def whole(self, key: str) -> Picture:
         """The whole picture kept under a key, as a new array."""

@@ -11,8 +11,8 @@ from yuplet.pixels import DeepPicture, Picture, kernels
 Pixels = TypeVar("Pixels", Picture, DeepPicture)
 
 
-def content_box(picture: Picture) -> Box | None:
-    """The smallest box around all pixels with alpha above 0; None when there is none.
+def content_box(picture: Picture, threshold: int = 0) -> Box | None:
+    """The smallest box around all pixels with alpha above a threshold; None when there is none.
 
     Costs about one read of the alpha channel: rows are scanned from both ends, columns within what remains.
 
@@ -20,7 +20,7 @@ def content_box(picture: Picture) -> Box | None:
     >>> content_box(picture)
     Box(left=2, top=1, right=3, bottom=2)
     """
-    alpha = picture[..., 3]
+    alpha = picture[..., 3] if threshold == 0 else picture[..., 3] > threshold
     rows: NDArray[np.bool_] = np.any(alpha, axis=1)
     if not rows.any():
         return None

@@ -56,6 +56,11 @@ def read_illustration(
     raise NotAPicture(file_name)
 
 
+def drawing_of(path: Path, choices: Choices = AS_THE_FILE_SAYS) -> svg.Drawing | None:
+    """The drawing that a vector file can be drawn anew from; None for any other file. Errors are those of `read_illustration`."""
+    return svg.open_drawing(path.read_bytes(), path.name, choices) if _is_svg(_first_bytes(path)) else None
+
+
 def _from_archive(
     path: Path, scratch: Scratch, progress: Callable[[int, int], None], workers: int, file_name: str, choices: Choices
 ) -> tuple[Illustration, ReadingReport]:

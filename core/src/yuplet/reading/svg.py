@@ -8,12 +8,13 @@ import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path, PurePath
 
 from lxml import etree
 
 from yuplet.errors import ChoiceError, TooLarge
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
@@ -23,7 +24,7 @@ from yuplet.pixels.scratch import Scratch
 from yuplet.reading import credits
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, take_out
-from yuplet.reading.svg_drawing import Shape, canvas_of, changes_nothing, draw, draw_area, rendered
+from yuplet.reading.svg_drawing import Shape, canvas_of, changes_nothing, draw, draw_area, draw_scaled, rendered
 from yuplet.reading.svg_text import use_shipped_fonts
 
 PPI = 96.0
@@ -78,6 +79,12 @@ class Drawing:
         if area.is_empty or area.size.pixels * factor**2 > MAX_AREA:
             raise TooLarge(f"An area of up to {MAX_AREA} pixels can be drawn at once.")
         return draw_area(self.document, self.shapes[source], self.canvas, self.scale, area, factor)
+
+    def draw(self, source: str, factor: Fraction, at: Point, size: Size) -> Picture:
+        """Draw an area of the scaled canvas anew, with nothing but one layer in it: a `VectorSource`."""
+        if source not in self.shapes:
+            raise ChoiceError(f"The drawing has no layer '{source}'.")
+        return draw_scaled(self.document, self.shapes[source], self.canvas, self.scale, float(factor), at, size)
 
 
 def open_drawing(

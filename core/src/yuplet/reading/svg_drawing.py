@@ -4,6 +4,7 @@ import copy
 import io
 import math
 from dataclasses import dataclass
+from fractions import Fraction
 
 import cv2
 import numpy as np
@@ -13,8 +14,9 @@ from PIL import Image
 from resvg import usvg
 
 from yuplet.errors import BrokenFile, TooLarge
-from yuplet.geometry import Box, Size
+from yuplet.geometry import Box, Point, Size
 from yuplet.pixels import Picture
+from yuplet.pixels.scaling import resampled
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import png
 from yuplet.reading.svg_document import HREF, SVG, Document, elements, links, reference, take_out, without
@@ -82,6 +84,23 @@ def draw_area(document: Document, shape: Shape, canvas: Size, scale: float, area
         factor //= 2
     whole = _times(Box(0, 0, canvas.width, canvas.height), factor)
     return cut(rendered(document, bare, whole, scale * factor), _times(area, factor))
+
+
+def draw_scaled(
+    document: Document, shape: Shape, canvas: Size, scale: float, factor: float, at: Point, size: Size
+) -> Picture:
+    """Draw an area of the canvas anew, `factor` times as large: its top left corner is `at` in pixels of that, nothing but one shape is in it.
+
+    A shape with a filter is drawn with all of the canvas around it, as large as that may be, and so can be less sharp.
+    """
+    bare = _alone(document, shape)
+    if not _has_filter(bare):
+        return _viewed(document, bare, at, size, scale * factor)
+    own = min(factor, math.sqrt(_MAX_FILTERED / canvas.pixels))
+    whole = Size(math.ceil(canvas.width * own), math.ceil(canvas.height * own))
+    picture = rendered(document, bare, Box(0, 0, *whole), scale * own)
+    area = Box(math.floor(at.x), math.floor(at.y), math.floor(at.x) + size.width, math.floor(at.y) + size.height)
+    return resampled(picture, Point(0, 0), area, Fraction(factor / own))
 
 
 def changes_nothing(document: Document, shape: Shape, canvas: Size, scale: float, name: str) -> bool:
@@ -168,9 +187,13 @@ def _needed(document: Document, root: etree._Element) -> list[etree._Element]:
 
 def rendered(document: Document, inner: etree._Element, area: Box, scale: float) -> Picture:
     """Draw an area of the canvas: the document inside of a view on that area, straight (H, W, 4) RGBA."""
-    view = f"{area.left / scale!r} {area.top / scale!r} {area.width / scale!r} {area.height / scale!r}"
+    return _viewed(document, inner, Point(area.left, area.top), area.size, scale)
+
+
+def _viewed(document: Document, inner: etree._Element, at: Point, size: Size, scale: float) -> Picture:
+    view = f"{at.x / scale!r} {at.y / scale!r} {size.width / scale!r} {size.height / scale!r}"
     outer = etree.Element(
-        f"{SVG}svg", {"width": str(area.width), "height": str(area.height), "viewBox": view, "preserveAspectRatio": "none"},
+        f"{SVG}svg", {"width": str(size.width), "height": str(size.height), "viewBox": view, "preserveAspectRatio": "none"},
         {None: SVG[1:-1], "xlink": HREF[1 : HREF.index("}")]},  # type: ignore[dict-item]
     )  # fmt: skip
     inner.set("width", repr(document.width))
@@ -187,6 +210,6 @@ def rendered(document: Document, inner: etree._Element, area: Box, scale: float)
     except Exception as error:
         raise BrokenFile(f"The file cannot be drawn ({error}). Save it again as SVG.") from error
     picture = np.array(Image.open(io.BytesIO(data)).convert("RGBA"))
-    if picture.shape[:2] != (area.height, area.width):
-        raise ValueError(f"{picture.shape} was drawn for {area}")
+    if picture.shape[:2] != (size.height, size.width):
+        raise ValueError(f"{picture.shape} was drawn for {size}")
     return picture

@@ -39,17 +39,25 @@ def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.int64])
     """Round a premultiplied picture and count where it is not the reference.
 
     `found` gathers: number of differing pixels, largest difference, x and y of the largest, and the left, top, right
-    and bottom of the differing area.
+    and bottom of the differing area; then, of colour weighted by alpha, the sum of all differences and the largest, both in 255ths of
+    a level: colour that is hardly seen counts little there.
     """
     for y in range(exact.shape[0]):
         for x in range(exact.shape[1]):
             a = exact[y, x, 3]
             alpha = int(a * 255.0 + 1.0 - ROUND_UP_FROM)
-            worst = abs(alpha - int(reference[y, x, 3]))
-            if alpha > 0:
-                for c in range(3):
+            covered = int(reference[y, x, 3])
+            worst = abs(alpha - covered)
+            found[8] += 255 * worst
+            found[9] = max(found[9], 255 * worst)
+            for c in range(3):
+                level = 0
+                if alpha > 0:
                     level = int(min(exact[y, x, c] / a, 1.0) * 255.0 + 1.0 - ROUND_UP_FROM)
                     worst = max(worst, abs(level - int(reference[y, x, c])))
+                seen = abs(level * alpha - int(reference[y, x, c]) * covered)
+                found[8] += seen
+                found[9] = max(found[9], seen)
             if worst > 0:
                 found[0] += 1
                 if worst > found[1]:

@@ -16,7 +16,7 @@ class FrameEntry:
 
     file: str
     milliseconds: int | None
-    pixels_crc32: str
+    pixels_crc32: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ class PartEntry:
     height: int
     opacity: float
     blend: str
-    pixels_crc32: str
+    pixels_crc32: str | None
     frames: tuple[FrameEntry, ...]
     mirrored: bool
     quarters: int
@@ -74,9 +74,19 @@ TreeEntry: TypeAlias = GroupEntry | PartUse
 
 @dataclass(frozen=True, slots=True)
 class Package:
-    """A manifest that could be read, and the folder around it."""
+    """A manifest that could be read, and the folder around it.
+
+    `others` are the manifests of other scales. A picture that is put together again may differ by the `largest` level and on the
+    `mean`; what is laid on a `ground` is compared with a reference that is.
+    """
 
     folder: Path
+    manifest: str
+    scale: float
+    others: tuple[str, ...]
+    ground: tuple[int, int, int] | None
+    largest: float
+    mean: float
     width: int
     height: int
     parts: tuple[PartEntry, ...]
@@ -88,12 +98,12 @@ class Package:
     obsolete: tuple[str, ...]
 
 
-def open_package(folder: Path) -> Package:
-    """Read the manifest of a package.
+def open_package(folder: Path, manifest: str = MANIFEST) -> Package:
+    """Read a manifest of a package.
 
     Raises `PackageError` when there is no manifest, or when it does not say what a receiver must know.
     """
-    path = folder / MANIFEST
+    path = folder / manifest
     try:
         value = json.loads(path.read_bytes())
     except OSError as error:
@@ -103,25 +113,34 @@ def open_package(folder: Path) -> Package:
     except ValueError as error:
         raise PackageError(f"'{path}' is not JSON ({error}). Hand over again.") from error
     try:
-        return _package(folder, value)
+        return _package(folder, manifest, value)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise PackageError(
             f"'{path}' lacks something that a receiver must know: {error!r}. Hand over again."
         ) from error
 
 
-def _package(folder: Path, value: dict[str, Any]) -> Package:
+def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
     if value["format"] != "yuplet-package" or value["version"] != 1:
         raise ValueError("it is not a package of version 1")
     parts = tuple(_part(entry) for entry in value["parts"])
     beside = (value[name]["file"] for name in ("reference", "table", "credits"))
     # Parts that are the same drawing name the same image.
-    files = tuple(dict.fromkeys((MANIFEST, *beside, *(file for part in parts for file in part.files))))
-    for file in files:
+    files = tuple(dict.fromkeys((manifest, *beside, *(file for part in parts for file in part.files))))
+    others = tuple(str(one["manifest"]) for one in value.get("scales", ()))
+    for file in (*files, *others):
         if PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts or "\\" in file:
             raise ValueError(f"the file name '{file}' leaves the folder")
+    ground = value["reference"].get("ground")
+    tolerance = value.get("tolerance", {"largest": 0, "mean": 0})
     return Package(
         folder,
+        manifest,
+        float(value.get("scale", 1)),
+        others,
+        None if ground is None else (int(ground[0]), int(ground[1]), int(ground[2])),
+        float(tolerance["largest"]),
+        float(tolerance["mean"]),
         _whole(value["canvas"]["width"]),
         _whole(value["canvas"]["height"]),
         parts,

@@ -3,16 +3,17 @@
 import csv
 import io
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from yuplet import __version__
 from yuplet.arrangement.looks import is_looks
 from yuplet.arrangement.tree import PartGroup, Row
-from yuplet.geometry import Box, Point
+from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.made import Turn
 from yuplet.parts.fitting import fractions
-from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
+from yuplet.plan.plan import CREDITS, Plan, PlannedImage, PlannedPart, PlannedScale
+from yuplet.plan.recipe import OPAQUE
 
 FORMAT = "yuplet-package"
 VERSION = 1
@@ -20,48 +21,84 @@ VERSION = 1
 
 @dataclass(frozen=True, slots=True)
 class WrittenFile:
-    """What is known of a file after it was written: size, SHA-256, and for images the CRC-32 of their RGBA pixels."""
+    """What is known of a file after it was written: size, SHA-256, for images that lose nothing the CRC-32 of their RGBA pixels, the key
+    of what it was computed from, and the box of its content within the image. `is_kept` tells that it was there already.
+    """
 
     bytes: int
     sha256: str
     pixels_crc32: str = ""
+    key: str = ""
+    content: Box | None = None
+    is_kept: bool = False
+
+    @property
+    def again(self) -> "WrittenFile":
+        """The same, taken over from an earlier package."""
+        return replace(self, is_kept=True)
 
 
 def manifest(
-    plan: Plan, written: Mapping[str, WrittenFile], boxes: Mapping[str, Box], obsolete: Sequence[str]
+    plan: Plan, at: PlannedScale, written: Mapping[str, WrittenFile], obsolete: Sequence[str], exact: bool
 ) -> dict[str, Any]:
-    """The manifest as plain JSON values.
+    """The manifest of one scale as plain JSON values; the first one names the others.
 
-    `written` holds every file but the manifest itself; `boxes` the tight box of each part by its id, in canvas pixels;
-    `obsolete` the files of an earlier package that are still in the folder.
+    `written` holds every file but the manifests that come before it; `obsolete` the files of an earlier package that are still in the
+    folder. `exact` is whether the picture must come back to the pixel.
     """
+    is_main = at is plan.main
+    factor = float(at.factor)
+    images = dict.fromkeys(file for image in at.images.values() for file in image.files)
     return {
         "format": FORMAT,
         "version": VERSION,
         "made_by": f"Yuplet {__version__}",
         "illustration": {"id": plan.illustration_id, "title": plan.title, "source_sha256": plan.source_sha256},
+        "recipe": plan.recipe.name,
         "credit": plan.credit.as_json(),
-        "canvas": {"width": plan.canvas.width, "height": plan.canvas.height, "ppi": plan.ppi, "colour_space": "sRGB"},
-        "camera": {"distance": _plain(plan.distance), "travel": _plain(plan.travel)},
-        "scale": 1,
+        "canvas": {
+            "width": at.canvas.width,
+            "height": at.canvas.height,
+            "ppi": plan.ppi and _plain(float(plan.ppi * at.factor)),
+            "colour_space": "sRGB",
+        },
+        "camera": {"distance": _plain(plan.distance * factor), "travel": _plain(plan.travel * factor)},
+        "scale": _plain(factor),
+        "scales": [_other(one, written) for one in plan.scales if one is not at] if is_main else [],
+        "smooth": plan.recipe.smooth,
         "alpha": "straight",
+        "tolerance": {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance),
         "counts": {
             "parts": len(plan.parts),
             "shown": sum(planned.shown for planned in plan.parts),
             "hidden": sum(not planned.shown for planned in plan.parts),
-            "files": len(plan.files),
+            "files": len(images) + 4,
         },
-        "reference": {"file": REFERENCE, **_file(written[REFERENCE])},
-        "table": _plain_file(TABLE, written),
+        "reference": {
+            "file": at.reference,
+            "ground": plan.recipe.reference_ground and list(plan.recipe.reference_ground),
+            **_file(written[at.reference]),
+        },
+        "table": _plain_file(at.table, written),
         "credits": _plain_file(CREDITS, written),
-        "parts": [_part(planned, plan, boxes, written) for planned in plan.parts],
+        "parts": [_part(planned, plan, at, written) for planned in plan.parts],
         "tree": [_node(row) for row in plan.tree],
-        "obsolete": list(obsolete),
+        "obsolete": list(obsolete) if is_main else [],
     }
 
 
-def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
-    """The places as CSV (RFC 4180) in UTF-8, a line a part, back to front."""
+def _other(at: PlannedScale, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    manifest = written[at.manifest]
+    return {
+        "scale": _plain(float(at.factor)),
+        "manifest": at.manifest,
+        "bytes": manifest.bytes,
+        "sha256": manifest.sha256,
+    }
+
+
+def places_table(plan: Plan, at: PlannedScale) -> bytes:
+    """The places at one scale as CSV (RFC 4180) in UTF-8, a line a part, back to front."""
     out = io.StringIO(newline="")
     writer = csv.writer(out)
     writer.writerow(
@@ -88,36 +125,49 @@ def places_table(plan: Plan, boxes: Mapping[str, Box]) -> bytes:
             "role",
         ]
     )
-    files = {planned.part.id: planned.file for planned in plan.parts}
+    files = {row: image.file for row, image in at.images.items()}
     for planned in plan.parts:
-        box, pivot = boxes[planned.part.id], planned.part.pivot
+        image, pivot = at.images[planned.part.id], _scaled(planned.part.pivot, at)
+        box = image.box
         writer.writerow(
             [
                 planned.order,
                 "/".join(planned.path[:-1]),
                 planned.path[-1],
-                planned.file,
+                image.file,
                 *box.as_xywh(),
                 *(_plain(value) for value in box.centre),
                 "yes" if planned.shown else "no",
                 _plain(planned.part.opacity),
                 planned.part.blend,
-                "yes" if planned.turn and planned.turn.mirrored else "no",
-                planned.turn.quarters if planned.turn else 0,
+                "yes" if image.turn and image.turn.mirrored else "no",
+                image.turn.quarters if image.turn else 0,
                 files.get(plan.parents.get(planned.part.id, ""), ""),
                 *(("", "") if pivot is None else (_plain(value) for value in pivot)),
-                _plain(planned.part.depth),
+                _plain(planned.part.depth * float(at.factor)),
                 planned.part.role,
             ]
         )
     return out.getvalue().encode()
 
 
-def files_of(value: Mapping[str, Any]) -> set[str]:
-    """All files that a manifest of ours lists, itself and the obsolete ones included."""
-    listed = {MANIFEST, *(value[name]["file"] for name in ("reference", "table", "credits")), *value["obsolete"]}
-    frames = {image["file"] for part in value["parts"] if part["frames"] for image in part["frames"]["images"]}
-    return listed | frames | {part["file"] for part in value["parts"]}
+def files_of(value: Mapping[str, Any]) -> dict[str, WrittenFile | None]:
+    """All files that a manifest of ours lists but itself, and what it says of each; nothing of obsolete ones."""
+    found: dict[str, WrittenFile | None] = dict.fromkeys(value["obsolete"])
+    listed = [value[name] for name in ("reference", "table", "credits")]
+    for part in value["parts"]:
+        listed += part["frames"]["images"] if part["frames"] else [part]
+    for one in listed:
+        content = one.get("content")
+        box = None if content is None else Box(content[0], content[1], content[0] + content[2], content[1] + content[3])
+        crc = one.get("pixels_crc32") or ""
+        found[one["file"]] = WrittenFile(one["bytes"], one["sha256"], crc, one.get("key", ""), box)
+    return found
+
+
+def _scaled(point: Point | None, at: PlannedScale) -> Point | None:
+    factor = float(at.factor)
+    return None if point is None else Point(point.x * factor, point.y * factor)
 
 
 def _plain(value: float) -> float | int:
@@ -129,63 +179,96 @@ def _plain_file(name: str, written: Mapping[str, WrittenFile]) -> dict[str, Any]
 
 
 def _file(written: WrittenFile) -> dict[str, Any]:
-    return {"bytes": written.bytes, "sha256": written.sha256, "pixels_crc32": written.pixels_crc32}
+    said: dict[str, Any] = {
+        "bytes": written.bytes,
+        "sha256": written.sha256,
+        "pixels_crc32": written.pixels_crc32 or None,
+    }
+    if written.key:
+        said["key"] = written.key
+    if written.content is not None:
+        said["content"] = list(written.content.as_xywh())
+    return said
 
 
 def _xywh(box: Box) -> dict[str, int]:
     return {"x": box.left, "y": box.top, "width": box.width, "height": box.height}
 
 
-def _part(
-    planned: PlannedPart, plan: Plan, boxes: Mapping[str, Box], written: Mapping[str, WrittenFile]
-) -> dict[str, Any]:
-    part, canvas = planned.part, plan.canvas
-    box = boxes[part.id]
+def _part(planned: PlannedPart, plan: Plan, at: PlannedScale, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    part, canvas, image = planned.part, at.canvas, at.images[planned.part.id]
+    box, factor = image.box, float(at.factor)
     parent = plan.parents.get(part.id)
     centre = box.centre
-    turn = planned.turn or Turn()
+    turn = image.turn or Turn()
+    pivot = _scaled(part.pivot, at)
+    margins = (
+        None
+        if part.margins is None
+        else {side: _plain(value * factor) for side, value in part.margins._asdict().items()}
+    )
     return {
         "id": part.id,
         "name": planned.path[-1],
         "path": list(planned.path),
-        "file": planned.file,
+        "file": image.file,
         "turn": {"mirrored": turn.mirrored, "quarters": turn.quarters},
         "order": planned.order,
         "shown": planned.shown,
         "box": _xywh(box),
-        "trim": _xywh(box),
-        "beyond": part.beyond,
+        "trim": _xywh(_trim(image, turn, written)),
+        "extent": planned.images.extent,
+        "exact": planned.images.is_exact,
+        "ground": list(planned.images.ground) if planned.images.format in OPAQUE else None,
+        "beyond": box.meet(Box(0, 0, *canvas)) != box,
         "centre": {
             "y_down": [_plain(centre.x), _plain(centre.y)],
             "y_up": [_plain(centre.x), _plain(canvas.height - centre.y)],
         },
-        "pivot": None if part.pivot is None else _pivot(part.pivot, box),
+        "pivot": None if pivot is None else _pivot(pivot, box),
         "parent": parent,
         "depth": {
-            "z": _plain(part.depth),
+            "z": _plain(part.depth * factor),
             "scale": None if part.depth <= -plan.distance else _plain(1 + part.depth / plan.distance),
         },
         "fractions": {
             "canvas": _fractions(box, Box(0, 0, *canvas)),
-            "parent": None if parent is None else _fractions(box, boxes[parent]),
+            "parent": None if parent is None else _fractions(box, at.images[parent].box),
             "aspect": _plain(box.width / box.height),
         },
-        "margins": None if part.margins is None else part.margins._asdict(),
+        "margins": margins,
         "anchor": None if part.anchor is None else [_plain(value) for value in part.anchor],
         "opacity": _plain(part.opacity),
         "blend": part.blend,
         "role": part.role,
-        "frames": _frames(planned, written) if len(planned.files) > 1 else None,
-        **_file(written[planned.file]),
+        "frames": _frames(planned, image, written) if len(image.files) > 1 else None,
+        **_file(written[image.file]),
     }
+
+
+def _trim(image: PlannedImage, turn: Turn, written: Mapping[str, WrittenFile]) -> Box:
+    """Where the content of all frames lies on the canvas, once the image is turned and laid."""
+    contents = [written[file].content for file in image.files]
+    around = box_around([content for content in contents if content is not None])
+    box = image.box
+    if around is None:
+        return Box(box.left, box.top, box.left, box.top)
+    size = box.size if turn.quarters % 2 == 0 else Size(box.height, box.width)
+    left, top, right, bottom = around
+    if turn.mirrored:
+        left, right = size.width - right, size.width - left
+    for _ in range(turn.quarters):
+        left, top, right, bottom = size.height - bottom, left, size.height - top, right
+        size = Size(size.height, size.width)
+    return Box(left, top, right, bottom).moved(box.left, box.top)
 
 
 def _fractions(box: Box, within: Box) -> dict[str, float | int]:
     return {name: _plain(value) for name, value in asdict(fractions(box, within)).items()}
 
 
-def _frames(planned: PlannedPart, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
-    pairs = zip(planned.files, planned.part.frames, strict=True)
+def _frames(planned: PlannedPart, image: PlannedImage, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    pairs = zip(image.files, planned.part.frames, strict=True)
     images = [{"file": file, "milliseconds": frame.milliseconds, **_file(written[file])} for file, frame in pairs]
     return {"loops": planned.part.loops, "images": images}
 

@@ -1,133 +1,232 @@
-"""Carrying out a plan: images, reference picture, table of places and manifest."""
+"""Carrying out a plan: images, reference pictures, tables of places and manifests; what has not changed stays as it is."""
 
 import hashlib
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import deflate
+import numpy as np
 
 from yuplet.arrangement.tree import Arrangement, laid
 from yuplet.errors import FolderNotOurs
-from yuplet.geometry import Box
-from yuplet.parts.part import Part, frames_box, laid_part, render, render_frame
+from yuplet.geometry import Box, Point
+from yuplet.parts.part import Part, laid_part, render_frame, rest_box
 from yuplet.pixels import DeepPicture, Picture
-from yuplet.pixels.compositing import Laid, Leaf, compose
+from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
+from yuplet.pixels.scaling import resampled
 from yuplet.pixels.scratch import PixelSource, Scratch
-from yuplet.plan.plan import CREDITS, MANIFEST, REFERENCE, TABLE, Plan, PlannedPart
+from yuplet.pixels.trimming import content_box
+from yuplet.plan.plan import CREDITS, MANIFEST, Plan, PlannedPart, PlannedScale
+from yuplet.plan.recipe import Effort
+from yuplet.writing import images, png
 from yuplet.writing import manifest as manifests
-from yuplet.writing import png
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
+from yuplet.writing.pictures import Sources, part_picture, written_picture
 from yuplet.writing.stores import FileStore
+
+
+@dataclass(frozen=True, slots=True)
+class Earlier:
+    """A package that is there already: its files, and what is known of each that its manifests describe."""
+
+    files: frozenset[str] = frozenset()
+    known: Mapping[str, WrittenFile] = field(default_factory=dict)
 
 
 def carry_out(
     plan: Plan,
-    source: PixelSource,
+    sources: Sources,
     store: FileStore,
     progress: Callable[[int, int], None],
     workers: int = 2,
-    effort: png.Effort = "normal",
     obsolete: Sequence[str] = (),
+    earlier: Earlier | None = None,
 ) -> dict[str, WrittenFile]:
-    """Write every file of a plan; the manifest comes last.
+    """Write every file of a plan that has changed; the manifests come last.
 
     Parameters
     ----------
     plan : Plan
         What to write.
-    source : PixelSource
-        The pixels of the layers.
+    sources : Sources
+        The pixels of the layers, and the drawing that vector layers are drawn from.
     store : FileStore
-        Takes the files.
+        Takes the files, and takes over those of the earlier package that are as they were.
     progress : callable
         Told (images done, images in all) after each image; may raise to stop the work.
     workers : int
         Threads; each holds the pixels of one part.
-    effort : 'quick', 'normal' or 'small'
-        How hard to compress.
     obsolete : sequence of str
         Files of an earlier package that stay in the folder, to be named in the manifest.
+    earlier : Earlier
+        What a file is computed from is compared by its key; a file whose bytes come out equal is not written either.
 
     Returns
     -------
     dict
-        What was written, by file name.
+        Every file of the package, by its name; `is_kept` tells those that were there already.
     """
-    written: dict[str, WrittenFile] = {}
-    boxes: dict[str, Box] = {}
-    images = [planned for planned in plan.parts if planned.has_own_image]
-    total = len(images) + 1
-
-    def write_image(name: str, picture: Picture) -> None:
-        data = png.encode(picture, effort, plan.ppi)
-        store.write(name, data)
-        written[name] = WrittenFile(len(data), _sha256(data), f"{deflate.crc32(picture):08x}")
-
-    def write_part(planned: PlannedPart) -> None:
-        part = planned.part
-        if len(part.frames) == 1:
-            rendered = render(part, plan.layer_boxes, source, plan.canvas)
-            if rendered is None:
-                raise ValueError(f"'{planned.file}' was planned but has no pixels")
-            boxes[part.id], picture = rendered
-            write_image(planned.file, picture)
-            return
-        box = frames_box(part, plan.layer_boxes, source, plan.canvas)
-        if box is None:
-            raise ValueError(f"'{planned.file}' was planned but has no pixels")
-        boxes[part.id] = box
-        for index, file in enumerate(planned.files):
-            write_image(file, render_frame(part, index, box, plan.layer_boxes, source))
-
-    progress(0, total)
-    # All threads together, and first: it is the largest piece of work.
-    reference = _reference(plan, source, workers)
+    work = _Work(plan, sources, store, earlier or Earlier(), workers)
+    tasks = work.tasks()
+    progress(0, len(tasks))
+    done = 0
+    reference_tasks = [task for task in tasks if task.planned is None]
+    # All threads together, and first: they are the largest pieces of work.
+    for task in reference_tasks:
+        work.write_reference(task.at)
+        done += 1
+        progress(done, len(tasks))
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
-        largest_first = sorted(images, key=lambda planned: -planned.box.size.pixels)
-        futures = [
-            pool.submit(write_image, REFERENCE, reference),
-            *(pool.submit(write_part, planned) for planned in largest_first),
-        ]
+        rest = sorted((task for task in tasks if task.planned is not None), key=lambda task: -task.pixels)
+        futures = [pool.submit(work.write_part, task) for task in rest]
         try:
-            for done, future in enumerate(as_completed(futures), 1):
+            for future in as_completed(futures):
                 future.result()
-                progress(done, total)
+                done += 1
+                progress(done, len(tasks))
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
-    boxes.update({planned.part.id: planned.box for planned in plan.parts if not planned.has_own_image})
-    text = credits_text(plan.title, plan.credit).encode()
-    store.write(CREDITS, text)
-    written[CREDITS] = WrittenFile(len(text), _sha256(text))
-    table = manifests.places_table(plan, boxes)
-    store.write(TABLE, table)
-    written[TABLE] = WrittenFile(len(table), _sha256(table))
-    text = json.dumps(manifests.manifest(plan, written, boxes, obsolete), indent=1, ensure_ascii=False).encode()
-    store.write(MANIFEST, text)
-    written[MANIFEST] = WrittenFile(len(text), _sha256(text))
-    return written
+    work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
+    for at in plan.scales:
+        work.write(at.table, manifests.places_table(plan, at))
+    for at in reversed(plan.scales):
+        value = manifests.manifest(plan, at, work.written, obsolete, comes_back(plan, at, sources))
+        work.write(at.manifest, json.dumps(value, indent=1, ensure_ascii=False).encode())
+    return work.written
 
 
-def _reference(plan: Plan, source: PixelSource, workers: int) -> Picture:
-    """The picture as it must look again. Parts of several layers are laid as they are written: rounded to 8 bits."""
+@dataclass(frozen=True, slots=True)
+class _Task:
+    """The images of one part at one scale; without a part, the reference picture."""
+
+    at: PlannedScale
+    planned: PlannedPart | None = None
+
+    @property
+    def pixels(self) -> int:
+        return 0 if self.planned is None else self.at.images[self.planned.part.id].box.size.pixels
+
+
+class _Work:
+    """What has been written so far, and how; safe to use from several threads."""
+
+    def __init__(self, plan: Plan, sources: Sources, store: FileStore, earlier: Earlier, workers: int) -> None:
+        self.plan, self.sources, self.store, self.earlier, self.workers = plan, sources, store, earlier, workers
+        self.written: dict[str, WrittenFile] = {}
+
+    def tasks(self) -> list[_Task]:
+        """What there is to be drawn; what is as it was is taken over at once."""
+        found = []
+        for at in self.plan.scales:
+            if not self._is_kept(at.reference, at.reference_key):
+                found.append(_Task(at))
+            for planned in self.plan.parts:
+                image = at.images[planned.part.id]
+                kept = [self._is_kept(file, key) for file, key in zip(image.files, image.keys, strict=True)]
+                if image.is_own and not all(kept):
+                    found.append(_Task(at, planned))
+        return found
+
+    def _is_kept(self, name: str, key: str) -> bool:
+        if name in self.written:
+            return True
+        known = self.earlier.known.get(name)
+        if known is None or not key or known.key != key or not self.store.keep(name):
+            return False
+        self.written[name] = known.again
+        return True
+
+    def write_part(self, task: _Task) -> None:
+        """Draw and write each frame of a part that is not there already."""
+        assert task.planned is not None
+        image = task.at.images[task.planned.part.id]
+        settings = task.planned.images
+        ppi = self.plan.ppi and float(self.plan.ppi * task.at.factor)
+        for frame, (file, key) in enumerate(zip(image.files, image.keys, strict=True)):
+            if file in self.written:
+                continue
+            picture = written_picture(self.plan, task.at, task.planned, frame, self.sources)
+            data = images.encode(picture, settings, ppi)
+            content = content_box(picture)
+            self.write(file, data, key, picture if settings.is_exact else None, content)
+
+    def write_reference(self, at: PlannedScale) -> None:
+        """Draw and write the picture as it must look again."""
+        picture = _reference(self.plan, at, self.sources, self.workers)
+        ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
+        effort: Effort = self.plan.recipe.images.effort
+        self.write(at.reference, png.encode(picture, effort, ppi), at.reference_key, picture)
+
+    def write(
+        self, name: str, data: bytes, key: str = "", picture: Picture | None = None, content: Box | None = None
+    ) -> None:
+        """Keep a file; one that has the bytes that it had is left alone."""
+        crc = "" if picture is None else f"{deflate.crc32(picture):08x}"
+        made = WrittenFile(len(data), hashlib.sha256(data).hexdigest(), crc, key, content)
+        known = self.earlier.known.get(name)
+        if known is not None and known.sha256 == made.sha256 and self.store.keep(name):
+            made = made.again
+        else:
+            self.store.write(name, data)
+        self.written[name] = made
+
+
+def _reference(plan: Plan, at: PlannedScale, sources: Sources, workers: int) -> Picture:
+    """The picture as it must look again. Parts of several layers are laid as they are written: rounded to 8 bits.
+
+    At another scale than 1, parts that can be drawn anew are, and the others are scaled before they are laid; where there is none
+    of the former, the whole picture is scaled.
+    """
+    by_id = {planned.part.id: planned for planned in plan.parts}
+    anew = at.factor != 1 and sources.drawing is not None and any(_is_drawn_anew(plan, one.part) for one in plan.parts)
     with Scratch() as scratch:
 
         def one(part: Part) -> Laid | None:
+            box = rest_box(part, plan.layer_boxes, plan.canvas)
+            if box is None:
+                return None
+            key = f"part {part.id}"
+            if anew:
+                area = at.images[part.id].cut
+                scratch.put(key, part_picture(plan, at, by_id[part.id], 0, area, sources))
+                return Leaf(key, area, part.opacity, part.blend)
             if part.is_one_layer:
                 return laid_part(part, plan.layer_boxes, plan.canvas)
-            rendered = render(part, plan.layer_boxes, source, plan.canvas)
-            if rendered is None:
-                return None
-            box, picture = rendered
-            scratch.put(f"part {part.id}", picture)
-            return Leaf(f"part {part.id}", box, part.opacity, part.blend)
+            scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
+            return Leaf(key, box, part.opacity, part.blend)
 
-        members = laid(Arrangement(plan.tree), one)
-        return compose(members, plan.canvas, _Both(source, scratch), workers)
+        members: tuple[Laid, ...] = laid(Arrangement(plan.tree), one)
+        both = _Both(sources.pixels, scratch)
+        size = at.canvas if anew else plan.canvas
+        if plan.recipe.reference_ground is not None:
+            # Laid in one go, so that it is rounded only once.
+            ground = np.empty((size.height, size.width, 4), np.uint8)
+            ground[:] = (*plan.recipe.reference_ground, 255)
+            scratch.put("part ground", ground)
+            members = (Leaf("part ground", Box(0, 0, *size)), Branch(members, isolated=True))
+        whole = compose(members, size, both, workers)
+        if anew or at.factor == 1:
+            return whole
+        return resampled(whole, Point(0, 0), Box(0, 0, *at.canvas), at.factor, plan.recipe.smooth)
+
+
+def comes_back(plan: Plan, at: PlannedScale, sources: Sources) -> bool:
+    """Whether the picture put together from the images of a scale must be the reference to the pixel."""
+    if not all(planned.images.is_exact for planned in plan.parts):
+        return False
+    drawn = sources.drawing is not None and all(_is_drawn_anew(plan, planned.part) for planned in plan.parts)
+    return at.factor == 1 or not plan.recipe.smooth or drawn
+
+
+def _is_drawn_anew(plan: Plan, part: Part) -> bool:
+    return all(piece.layer in plan.drawn_by for piece in part.pieces)
 
 
 class _Both:
@@ -144,28 +243,49 @@ class _Both:
         return None
 
 
-def earlier_package(folder: Path) -> set[str]:
-    """The files of the package that a folder holds; empty for an empty or absent folder.
+def earlier_package(folder: Path) -> Earlier:
+    """The package that a folder holds; an empty one for an empty or absent folder.
 
     Raises `FolderNotOurs` when there is anything that no manifest of ours lists.
     """
     if not folder.exists():
-        return set()
+        return Earlier()
     if not folder.is_dir():
         raise FolderNotOurs(str(folder), folder.name)
-    found = {path.relative_to(folder).as_posix() for path in folder.rglob("*") if not path.is_dir()}
+    found = {path.relative_to(folder).as_posix(): path for path in folder.rglob("*") if not path.is_dir()}
     if not found:
-        return set()
+        return Earlier()
     try:
-        value = json.loads((folder / MANIFEST).read_bytes())
-        ours = manifests.files_of(value) if value["format"] == manifests.FORMAT else set()
+        earlier = described(lambda name: (folder / name).read_bytes())
     except (OSError, ValueError, KeyError, TypeError):
-        ours = set()
-    foreign = sorted(found - ours)
+        earlier = Earlier()
+    foreign = sorted(set(found) - earlier.files)
     if foreign:
         raise FolderNotOurs(str(folder), foreign[0])
-    return found
+    # What somebody has changed since is not taken over.
+    known = {
+        name: file for name, file in earlier.known.items() if name in found and found[name].stat().st_size == file.bytes
+    }
+    return Earlier(frozenset(found), known)
 
 
-def _sha256(data: bytes) -> str:
-    return hashlib.sha256(data).hexdigest()
+def described(read: Callable[[str], bytes]) -> Earlier:
+    """What the manifests of a package say of its files; `read` gives the bytes of one by its name. Raises what that raises, or for
+    anything that is no manifest of ours `ValueError`, `KeyError` or `TypeError`.
+    """
+    files: set[str] = set()
+    known: dict[str, WrittenFile] = {}
+    waiting = [MANIFEST]
+    while waiting:
+        name = waiting.pop()
+        data = read(name)
+        value: Any = json.loads(data)
+        if value["format"] != manifests.FORMAT:
+            raise ValueError("it is no package of ours")
+        known[name] = WrittenFile(len(data), hashlib.sha256(data).hexdigest())
+        for file, said in manifests.files_of(value).items():
+            files.add(file)
+            if said is not None:
+                known[file] = said
+        waiting += [one["manifest"] for one in value.get("scales", ()) if one["manifest"] not in known]
+    return Earlier(frozenset({*files, *known}), known)

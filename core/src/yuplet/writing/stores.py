@@ -1,5 +1,6 @@
 """Where a package goes."""
 
+import os
 import shutil
 import tempfile
 from collections.abc import Iterable
@@ -16,11 +17,19 @@ class FileStore(Protocol):
         """Keep a file under a name."""
         ...
 
+    def keep(self, name: str) -> bool:
+        """Take a file of the earlier package over as it is; answers whether that could be done."""
+        ...
+
 
 class MemoryStore(dict[str, bytes]):
     """A `FileStore` in memory."""
 
     write = dict.__setitem__
+
+    def keep(self, name: str) -> bool:
+        """Whether the file is there already."""
+        return name in self
 
 
 class StagedFolder:
@@ -32,6 +41,7 @@ class StagedFolder:
 
     def __init__(self, target: Path) -> None:
         self._target = target
+        self._kept: set[str] = set()
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
             self.folder = Path(tempfile.mkdtemp(prefix=f".{target.name}-", dir=target.parent))
@@ -54,6 +64,21 @@ class StagedFolder:
         except OSError as error:
             raise _cannot_write(path, error) from error
 
+    def keep(self, name: str) -> bool:
+        """Take a file of the wished folder over, with its bytes and its time."""
+        path = self.folder / name
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            os.link(self._target / name, path)
+        except OSError:
+            # Some file systems have no links.
+            try:
+                shutil.copy2(self._target / name, path)
+            except OSError:
+                return False
+        self._kept.add(name)
+        return True
+
     def publish(self, last: str, obsolete: Iterable[str] = ()) -> None:
         """Move all files to the wished folder, the one named `last` after all others, and remove the obsolete ones."""
         try:
@@ -61,7 +86,8 @@ class StagedFolder:
                 self.folder.rename(self._target)
                 return
             staged = [path.relative_to(self.folder).as_posix() for path in self.folder.rglob("*") if path.is_file()]
-            for name in sorted(staged, key=lambda name: (name == last, name)):
+            moved = set(staged) - self._kept
+            for name in sorted(moved, key=lambda name: (name == last, name)):
                 (self._target / name).parent.mkdir(parents=True, exist_ok=True)
                 (self.folder / name).replace(self._target / name)
             for name in obsolete:

@@ -12,16 +12,31 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
   const { proof } = report;
   return (
     <section className={proof.ok ? classes.proved : classes.notProved} aria-labelledby={`hand-over-${handOver.id}`}>
-      <h3 id={`hand-over-${handOver.id}`}>No. {handOver.number}</h3>
+      <h3 id={`hand-over-${handOver.id}`}>
+        No. {handOver.number}, {handOver.recipe}
+      </h3>
       <p className={classes.figure} data-testid="proof">
         {proof.differing_pixels === null
           ? 'The picture could not be put together again.'
           : `Put together again: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
       </p>
       {!proof.ok && <Faults proof={proof} />}
+      {proof.comparisons.length > 1 && (
+        <ul className={classes.comparisons}>
+          {proof.comparisons.map((one) => (
+            <li key={`${one.way} ${one.scale}`} data-ok={one.ok}>
+              {one.way === 'places' ? 'By the places' : 'All at 0, 0'}, {one.scale} ×: {count(one.differing_pixels)} of{' '}
+              {count(one.pixels)} pixels differ
+              {one.allowed_largest > 0 &&
+                `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on the mean (${one.allowed_largest} and ${one.allowed_mean} are allowed)`}
+            </li>
+          ))}
+        </ul>
+      )}
       <p className={classes.facts}>
         {plural(report.parts, 'part')}, {plural(proof.found, 'file')} of {count(proof.expected)} found,{' '}
-        {bytes(report.bytes)}, written in {report.seconds.toFixed(1)} s
+        {bytes(report.bytes)}, {report.files.filter((file) => !file.kept).length} written in {report.seconds.toFixed(1)}{' '}
+        s
       </p>
       <Button component="a" href={`/api/hand-overs/${handOver.id}/package`} variant="default">
         Download ZIP{handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}

@@ -28,7 +28,7 @@ class Command(BaseCommand):
             *(digest for record in Revision.objects.values_list("record", flat=True) for digest in masks_in(record)),
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
-            *HandOver.objects.values_list("package", flat=True),
+            *(file["sha256"] for files in HandOver.objects.values_list("files", flat=True) for file in files),
             *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
             *Archive.objects.values_list("sha256", flat=True),
         }

@@ -1,0 +1,335 @@
+"""Recipes: saved ways to hand over. The form as JSON is described in docs/formats/recipe.md and by `recipe.schema.json` beside this file."""
+
+import json
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, fields, replace
+from fractions import Fraction
+from functools import cache
+from importlib import resources
+from typing import Any, Literal, TypeAlias
+
+import jsonschema
+
+from yuplet.errors import RecipeNotUnderstood
+from yuplet.geometry import Box, Size
+from yuplet.parts.part import Part
+
+FORMAT = "yuplet-recipe"
+VERSION = 1
+
+Extent: TypeAlias = Literal["trimmed", "canvas", "common"]
+Sides: TypeAlias = Literal["any", "even", "power-of-two"]
+Under: TypeAlias = Literal["clear", "keep", "bleed"]
+Format: TypeAlias = Literal["png", "webp", "avif", "jpeg", "tiff"]
+Effort: TypeAlias = Literal["quick", "normal", "small"]
+Colour: TypeAlias = tuple[int, int, int]
+
+OPAQUE = frozenset({"jpeg"})
+"""Formats that have no transparency."""
+ENDINGS: Mapping[str, str] = {"png": ".png", "webp": ".webp", "avif": ".avif", "jpeg": ".jpg", "tiff": ".tif"}
+
+
+@dataclass(frozen=True, slots=True)
+class Images:
+    """How the image of a part is cut and written.
+
+    `extent` is what it shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common. Alpha up to
+    `threshold` (0 to 254) counts as empty when a part is trimmed. `margin` is in pixels of what is written, on each side; `sides` are
+    padded at the right and at the bottom. `under` says what colour stands where alpha is 0: none, that of the source, or that of the
+    nearest pixel that is seen, up to `reach` pixels away. `effort` is for PNG, `quality` (1 to 100) for what is not `lossless`, and
+    `ground` is the colour behind the part in a format without transparency.
+    """
+
+    extent: Extent = "trimmed"
+    threshold: int = 0
+    margin: int = 0
+    sides: Sides = "any"
+    under: Under = "clear"
+    reach: int = 4
+    format: Format = "png"
+    effort: Effort = "normal"
+    lossless: bool = True
+    quality: int = 90
+    ground: Colour = (255, 255, 255)
+
+    @property
+    def ending(self) -> str:
+        """The ending of the file's name."""
+        return ENDINGS[self.format]
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether the pixels come back as they are: JPEG never does, WebP and AVIF where that is asked for."""
+        return self.format in ("png", "tiff") or (self.format == "webp" and self.lossless)
+
+    def padded(self, box: Box) -> Box:
+        """A box with the margin around it and its sides padded.
+
+        >>> Images(margin=1, sides="even").padded(Box(10, 10, 13, 14))
+        Box(left=9, top=9, right=15, bottom=15)
+        """
+        width, height = (self._side(side + 2 * self.margin) for side in box.size)
+        return Box.at(box.left - self.margin, box.top - self.margin, Size(width, height))
+
+    def _side(self, side: int) -> int:
+        if self.sides == "even":
+            return side + side % 2
+        return 1 << (side - 1).bit_length() if self.sides == "power-of-two" else side
+
+
+@dataclass(frozen=True, slots=True)
+class ImagesFor:
+    """Other settings for some parts than for the rest: `of` has names or paths of parts and groups, or roles as 'role:ground'."""
+
+    of: tuple[str, ...]
+    images: Mapping[str, Any]
+
+    def takes(self, path: Sequence[str], part: Part) -> bool:
+        """Whether a part, by the names of the groups around it and its own, is meant."""
+        joined = "/".join(path)
+        return any(
+            one == f"role:{part.role}" or one in path or joined == one or joined.startswith(f"{one}/")
+            for one in self.of
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """One size to hand over at: a `factor`, so many `ppi`, or so many pixels for the `longest` side of the canvas."""
+
+    by: Literal["factor", "ppi", "longest"] = "factor"
+    value: float = 1.0
+
+    def of(self, canvas: Size, ppi: float | None) -> Fraction:
+        """The factor for a canvas; without a known `ppi` there are 96 pixels to the inch.
+
+        >>> Scale("longest", 512).of(Size(2048, 1024), None)
+        Fraction(1, 4)
+        """
+        value = Fraction(repr(self.value))
+        if self.by == "factor":
+            return value
+        return value / (max(canvas) if self.by == "longest" else Fraction(repr(ppi or 96.0)))
+
+    @property
+    def label(self) -> str:
+        """What tells it from others in a file's name.
+
+        >>> Scale("factor", 0.5).label, Scale("factor", 2).label, Scale("longest", 2048).label
+        ('0.5x', '2x', '2048px')
+        """
+        return f"{self.value:g}" + {"factor": "x", "ppi": "ppi", "longest": "px"}[self.by]
+
+
+PieceKind: TypeAlias = Literal["text", "illustration", "group", "look", "part", "side", "number", "frame", "scale"]
+
+
+@dataclass(frozen=True, slots=True)
+class NamePiece:
+    """One piece of a file's name. `text` is for free text; a number begins with `start`, has at least `width` digits, and is counted
+    `counted` from the back or the front, `within` all parts or the group.
+    """
+
+    piece: PieceKind
+    text: str = ""
+    start: int = 1
+    width: int = 1
+    counted: Literal["back", "front"] = "back"
+    within: Literal["all", "group"] = "all"
+
+
+@dataclass(frozen=True, slots=True)
+class Names:
+    """How files are called and which folders they lie in.
+
+    `folders` are 'nested' as the groups are, 'flat', or by 'looks': one for each look, and what looks share beside them. `folder` is the
+    one around all of them. `letters` and `space` (what stands for a space) hold for files and folders.
+    """
+
+    pieces: tuple[NamePiece, ...] = (NamePiece("part"),)
+    folders: Literal["nested", "flat", "looks"] = "nested"
+    folder: str = "parts"
+    letters: Literal["as named", "lower", "upper"] = "as named"
+    space: Literal[" ", "-", "_", ""] = " "
+
+    def has(self, kind: PieceKind) -> bool:
+        """Whether names hold such a piece."""
+        return any(one.piece == kind for one in self.pieces)
+
+    def spelled(self, text: str) -> str:
+        """A text in the letters that are wanted."""
+        cased = {"as named": text, "lower": text.lower(), "upper": text.upper()}[self.letters]
+        return cased.replace(" ", self.space)
+
+
+@dataclass(frozen=True, slots=True)
+class Tolerance:
+    """How much a picture that is put together again may differ where it cannot be exact: the `largest` difference of a level (of 255),
+    and the `mean` over all pixels and channels. Outputs that lose nothing are held to 0 all the same.
+    """
+
+    largest: int = 128
+    mean: float = 2.5
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What a receiver takes: pixels of the `longest` side of an image, how many files (`count`), and `bytes` in all. None: anything."""
+
+    longest: int | None = None
+    count: int | None = None
+    bytes: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """A saved way to hand over. `purpose` says in a sentence what it is for; `smooth` is off for pixel art."""
+
+    name: str = "Trimmed parts"
+    purpose: str = ""
+    images: Images = Images()
+    images_for: tuple[ImagesFor, ...] = ()
+    scales: tuple[Scale, ...] = (Scale(),)
+    names: Names = Names()
+    smooth: bool = True
+    tolerance: Tolerance = Tolerance()
+    limits: Limits = Limits()
+    reference_ground: Colour | None = None
+
+    def images_of(self, path: Sequence[str], part: Part) -> tuple[Images, int]:
+        """How a part is written, and the number of the last of `images_for` that holds for it (0: none)."""
+        found, number = self.images, 0
+        for at, one in enumerate(self.images_for, 1):
+            if one.takes(path, part):
+                found, number = replace(found, **_values(one.images)), at
+        return found, number
+
+
+def scaled(box: Box, factor: Fraction) -> Box:
+    """A box of the canvas rounded outwards on the grid of a scale.
+
+    >>> scaled(Box.at(501, 61, Size(121, 81)), Fraction(1, 2)).as_xywh()
+    [250, 30, 61, 41]
+    """
+    return Box(
+        math.floor(box.left * factor),
+        math.floor(box.top * factor),
+        math.ceil(box.right * factor),
+        math.ceil(box.bottom * factor),
+    )
+
+
+def scaled_canvas(canvas: Size, factor: Fraction) -> Size:
+    """How large a canvas is at a scale: no pixel is lost.
+
+    >>> scaled_canvas(Size(1921, 1080), Fraction(1, 2))
+    Size(width=961, height=540)
+    """
+    return Size(math.ceil(canvas.width * factor), math.ceil(canvas.height * factor))
+
+
+def from_json(value: Any) -> Recipe:
+    """Read a recipe. Raises `RecipeNotUnderstood`, which says where in it what is wrong."""
+    wrong = jsonschema.exceptions.best_match(_validator().iter_errors(value))
+    if wrong is not None:
+        raise RecipeNotUnderstood(_where(wrong), wrong.message)
+    names = dict(value.get("names", {}))
+    if "pieces" in names:
+        names["pieces"] = tuple(NamePiece(**_piece(one)) for one in names["pieces"])
+    scales = tuple(Scale(by, size) for one in value.get("scales", [{"factor": 1}]) for by, size in one.items())
+    recipe = Recipe(
+        value["name"],
+        value.get("purpose", ""),
+        Images(**_values(value.get("images", {}))),
+        tuple(ImagesFor(tuple(one["of"]), one["images"]) for one in value.get("images_for", [])),
+        scales,
+        Names(**names),
+        value.get("smooth", True),
+        Tolerance(**value.get("tolerance", {})),
+        Limits(**value.get("limits", {})),
+        _colour(value.get("reference", {}).get("ground")),
+    )
+    _check(recipe)
+    return recipe
+
+
+def to_json(recipe: Recipe) -> dict[str, Any]:
+    """Write a recipe out in full: the inverse of `from_json`."""
+    names = asdict(recipe.names)
+    names["pieces"] = [_said(one) for one in recipe.names.pieces]
+    value: dict[str, Any] = {
+        "format": FORMAT,
+        "version": VERSION,
+        "name": recipe.name,
+        "purpose": recipe.purpose,
+        "images": asdict(recipe.images),
+        "images_for": [{"of": list(one.of), "images": dict(one.images)} for one in recipe.images_for],
+        "scales": [{one.by: one.value} for one in recipe.scales],
+        "names": names,
+        "smooth": recipe.smooth,
+        "tolerance": asdict(recipe.tolerance),
+        "limits": asdict(recipe.limits),
+        "reference": {"ground": recipe.reference_ground},
+    }
+    plain: dict[str, Any] = json.loads(json.dumps(value))
+    return plain
+
+
+def shipped() -> dict[str, Recipe]:
+    """The recipes that come with Yuplet, by their file names."""
+    folder = resources.files("yuplet.plan") / "recipes"
+    files = sorted((file for file in folder.iterdir() if file.name.endswith(".json")), key=lambda file: file.name)
+    return {file.name: from_json(json.loads(file.read_text("utf-8"))) for file in files}
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of recipes."""
+    text = (resources.files("yuplet.plan") / "recipe.schema.json").read_text("utf-8")
+    return dict(json.loads(text))
+
+
+@cache
+def _validator() -> jsonschema.Draft202012Validator:
+    return jsonschema.Draft202012Validator(schema())
+
+
+def _where(wrong: jsonschema.ValidationError) -> str:
+    return ".".join(str(step) if isinstance(step, str) else str(step + 1) for step in wrong.absolute_path)
+
+
+def _check(recipe: Recipe) -> None:
+    """What a schema cannot say."""
+    labels = [scale.label for scale in recipe.scales]
+    if len(set(labels)) < len(labels):
+        raise RecipeNotUnderstood("scales", "the same scale is there twice")
+    if not recipe.smooth:
+        for scale in recipe.scales:
+            if scale.by != "factor" or not float(scale.value).is_integer():
+                said = f"pixel art is enlarged by whole factors only, not by {scale.label}"
+                raise RecipeNotUnderstood("scales", said)
+        settings = (recipe.images, *(replace(recipe.images, **_values(one.images)) for one in recipe.images_for))
+        if any(not images.is_exact for images in settings):
+            raise RecipeNotUnderstood(
+                "images.format", "pixel art is written without loss only: as PNG, TIFF or lossless WebP"
+            )
+
+
+def _values(said: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: _colour(value) if name == "ground" else value for name, value in said.items()}
+
+
+def _colour(value: Sequence[int] | None) -> Colour | None:
+    return None if value is None else (value[0], value[1], value[2])
+
+
+def _piece(said: Mapping[str, Any]) -> dict[str, Any]:
+    return {"piece": "text", **said}
+
+
+def _said(piece: NamePiece) -> dict[str, Any]:
+    if piece.piece == "text":
+        return {"text": piece.text}
+    if piece.piece != "number":
+        return {"piece": piece.piece}
+    return {one.name: getattr(piece, one.name) for one in fields(piece) if one.name != "text"}

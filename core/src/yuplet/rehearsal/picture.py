@@ -1,0 +1,186 @@
+"""The picture put together again from the images of a package, and compared with its reference band by band."""
+
+import threading
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yuplet.errors import PackageError
+from yuplet.rehearsal import blending
+from yuplet.rehearsal.images import Decoded
+from yuplet.rehearsal.package import Package, PartEntry, PartUse, TreeEntry
+
+BAND = 64
+Way: TypeAlias = Literal["places", "whole canvas"]
+"""How a package is read: each image at the place that the manifest says, or all of them at 0, 0."""
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """A picture that was put together in one `way` at one `scale`, beside the reference picture.
+
+    Where nothing may differ, `largest` is in levels of colour as it is; else of colour weighted by alpha, as `mean` always is.
+    `worst` is the place of the largest difference and the part that it most likely belongs to.
+    """
+
+    way: Way
+    scale: float
+    pixels: int
+    differing_pixels: int
+    largest: float
+    mean: float
+    allowed_largest: float
+    allowed_mean: float
+    worst: dict[str, Any] | None
+
+    @property
+    def ok(self) -> bool:
+        """Whether it differs by no more than is allowed."""
+        if self.allowed_largest == 0:
+            return self.differing_pixels == 0
+        return self.largest <= self.allowed_largest and self.mean <= self.allowed_mean
+
+
+def compare(
+    package: Package,
+    way: Way,
+    images: Mapping[str, Mapping[str, Decoded]],
+    reference: Decoded,
+    pool: ThreadPoolExecutor,
+    step: Callable[[], None],
+) -> Comparison:
+    """Put the picture together and compare; `step` is called after each of `bands_of`. Images by part and file."""
+    by_id = {part.id: part for part in package.parts}
+    total = _nothing_found(package)
+    lock = threading.Lock()
+    at_origin = way == "whole canvas"
+
+    def band(top: int) -> None:
+        bottom = min(top + BAND, package.height)
+        exact = _put_together(package.tree, by_id, images, package.width, top, bottom, at_origin)
+        if package.ground is not None:
+            ground = np.empty((bottom - top, package.width, 4), np.uint8)
+            ground[:] = (*package.ground, 255)
+            under = blending.premultiplied(ground, 1.0)
+            blending.lay(under, exact, "normal")
+            exact = under
+        own = _nothing_found(package)
+        blending.count_differences(exact, reference.rows(top, bottom), own)
+        with lock:
+            total[0] += own[0]
+            if own[1] > total[1]:
+                total[1:4] = own[1], own[2], own[3] + top
+            if own[0]:
+                total[4:6] = np.minimum(total[4:6], (own[4], own[5] + top))
+                total[6:8] = np.maximum(total[6:8], (own[6], own[7] + top))
+            total[8] += own[8]
+            total[9] = max(total[9], own[9])
+
+    for _ in pool.map(band, bands_of(package)):
+        step()
+    worst = None
+    if total[0]:
+        area = tuple(int(value) for value in total[4:8])
+        worst = {"x": int(total[2]), "y": int(total[3]), "part": _blamed(package, area)}
+    pixels = package.width * package.height
+    return Comparison(
+        way,
+        package.scale,
+        pixels,
+        int(total[0]),
+        int(total[1]) if package.largest == 0 else round(int(total[9]) / 255, 3),
+        round(int(total[8]) / 255 / (4 * pixels), 6),
+        package.largest,
+        package.mean,
+        worst,
+    )
+
+
+def bands_of(package: Package) -> range:
+    """The first rows of the bands that a picture is compared in."""
+    return range(0, package.height, BAND)
+
+
+def _nothing_found(package: Package) -> NDArray[np.int64]:
+    return np.array([0, 0, 0, 0, package.width, package.height, 0, 0, 0, 0], np.int64)
+
+
+def _put_together(
+    entries: tuple[TreeEntry, ...],
+    by_id: Mapping[str, PartEntry],
+    images: Mapping[str, Mapping[str, Decoded]],
+    width: int,
+    top: int,
+    bottom: int,
+    at_origin: bool,
+    onto: blending.Floats | None = None,
+) -> blending.Floats:
+    """Rows of the canvas with everything shown laid on them, premultiplied float64."""
+    backdrop = np.zeros((bottom - top, width, 4)) if onto is None else onto
+    for entry in entries:
+        if not entry.shown:
+            continue
+        if isinstance(entry, PartUse):
+            part = by_id.get(entry.part_id)
+            if part is not None and part.file in images[part.id]:
+                place = (0, 0) if at_origin else (part.left, part.top)
+                _lay_part(backdrop, part, images[part.id][part.file], place, top, bottom)
+        elif entry.isolated or entry.opacity < 1 or entry.blend != "normal":
+            inside = _put_together(entry.members, by_id, images, width, top, bottom, at_origin)
+            inside *= entry.opacity
+            _lay(backdrop, inside, entry.blend)
+        else:
+            _put_together(entry.members, by_id, images, width, top, bottom, at_origin, backdrop)
+    return backdrop
+
+
+def _lay_part(
+    backdrop: blending.Floats, part: PartEntry, image: Decoded, place: tuple[int, int], top: int, bottom: int
+) -> None:
+    across, down = place
+    first, last = max(top, down), min(bottom, down + image.height)
+    left, right = max(0, across), min(backdrop.shape[1], across + image.width)
+    if first >= last or left >= right:
+        if part.blend in blending.OUTSIDE_TOO:
+            backdrop[...] = 0
+        return
+    rows = image.rows(first - down, last - down)[:, left - across : right - across]
+    if part.blend == "normal":
+        blending.over_bytes(backdrop[first - top : last - top, left:right], rows, part.opacity)
+        return
+    if part.blend in blending.OUTSIDE_TOO:
+        source = np.zeros_like(backdrop)
+        source[first - top : last - top, left:right] = blending.premultiplied(rows, part.opacity)
+        _lay(backdrop, source, part.blend)
+        return
+    _lay(backdrop[first - top : last - top, left:right], blending.premultiplied(rows, part.opacity), part.blend)
+
+
+def _lay(backdrop: blending.Floats, source: blending.Floats, mode: str) -> None:
+    try:
+        blending.lay(backdrop, source, mode)
+    except KeyError:
+        raise PackageError(
+            f"The manifest names a blend mode '{mode}' that is not in the W3C's list. Hand over again."
+        ) from None
+
+
+def _blamed(package: Package, area: tuple[int, ...]) -> str | None:
+    """The shown part whose content's box is most like the differing area; in front of equals."""
+
+    def likeness(part: PartEntry) -> float:
+        seen = part.said["trim"]
+        x, y, width, height = (int(seen[side]) for side in ("x", "y", "width", "height"))
+        left, top = max(area[0], x - 1), max(area[1], y - 1)
+        right, bottom = min(area[2], x + width + 1), min(area[3], y + height + 1)
+        common = max(0, right - left) * max(0, bottom - top)
+        whole = (width + 2) * (height + 2) + (area[2] - area[0]) * (area[3] - area[1]) - common
+        return common / whole
+
+    shown = [part for part in package.parts if part.shown]
+    best = max(shown, key=lambda part: (likeness(part), part.order), default=None)
+    return best.label if best is not None and likeness(best) > 0 else None

@@ -1,0 +1,145 @@
+"""Handing over in the browser: recipes, names, the plan before, and what came of it, on the signal post."""
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+from PIL import Image
+from playwright.sync_api import Locator, expect
+
+from tests.product import ProductTestCase
+
+
+class HandOverTests(ProductTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in()
+        self.bring_in()
+        self.to_step("Hand over")
+        expect(self.button("Hand over 9 parts")).to_be_enabled()
+
+    def button(self, name: str) -> Locator:
+        return self.page.get_by_role("button", name=name, exact=True)
+
+    def page_of(self, name: str) -> None:
+        self.page.get_by_label("What is looked at of the hand-over").get_by_text(name, exact=True).click()
+
+    def file(self, name: str) -> Locator:
+        return self.page.locator(f'[data-file="{name}"]')
+
+    def downloaded(self) -> zipfile.ZipFile:
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("link", name="Download ZIP").first.click()
+        return zipfile.ZipFile(io.BytesIO(waiting.value.path().read_bytes()))
+
+    def test_a_recipe_is_changed_seen_in_the_plan_saved_and_carried_out(self) -> None:
+        page = self.page
+        expect(page.get_by_label("By the recipe")).to_have_value("cut-out-rig.json")
+        expect(self.file("parts/post/mast.png")).to_contain_text("7 × 56")
+        self.page_of("Recipe")
+        page.get_by_label("Margin").first.fill("2")
+        page.get_by_label("Its sides").first.select_option("even")
+        self.button("One more size").click()
+        page.get_by_label("Its name").fill("For the marsh")
+        self.assert_accessible("recipe")
+        self.page_of("Plan")
+        expect(self.file("parts/post/mast.png")).to_contain_text("12 × 60")
+        expect(self.file("parts-2x/post/mast.png")).to_contain_text("18 × 116")
+        expect(page.get_by_text("18 images at 2 sizes and 7 files beside them; 1 part empty")).to_be_visible()
+        # What is seen in the plan is the image as it will be written.
+        thumbnail = self.file("parts/post/mast.png").locator("img")
+        expect(thumbnail).to_be_visible()
+        self.assertEqual(thumbnail.evaluate("image => [image.naturalWidth, image.naturalHeight]"), [12, 60])
+        expect(page.get_by_label("By the recipe")).to_contain_text("For the marsh (changed, not saved)")
+        self.page_of("Recipe")
+        self.button("Save in the project").click()
+        expect(page.get_by_text("It is a recipe of this project now.")).to_be_visible()
+        self.page_of("Plan")
+        self.button("Hand over 9 parts").click()
+        expect(page.get_by_test_id("proof")).to_contain_text("0 of 7,081")
+        expect(page.get_by_text("2 ×: ")).to_contain_text("are allowed")
+        self.assert_accessible("handed over at two sizes")
+        with self.downloaded() as package:
+            self.assertEqual(Image.open(package.open("parts-2x/post/mast.png")).size, (18, 116))
+            self.assertEqual(json.loads(package.read("manifest.json"))["recipe"], "For the marsh")
+        self.page_of("Past ones")
+        expect(page.get_by_text("25 files,")).to_contain_text("25 written, 0 as they were")
+        # The last recipe is the one that is worked with next.
+        self.reload()
+        expect(page.get_by_label("By the recipe")).to_contain_text("For the marsh")
+
+    def test_names_of_pieces_by_pointer_and_keyboard_and_what_clashes(self) -> None:
+        page = self.page
+        self.page_of("Names")
+        names = page.get_by_label("All names").get_by_role("listitem")
+        expect(names.first).to_have_text("parts/mist.png")
+        page.get_by_label("Folders").select_option("flat")
+        page.get_by_label("Pieces of a name").get_by_role("button", name="part").click()
+        self.button("free text").click()
+        page.get_by_label("The text").fill("post")
+        pieces = page.get_by_label("Pieces of a name").get_by_role("button")
+        pieces.first.click()
+        self.button("Take this piece away").click()
+        expect(names.first).to_have_text("parts/post.png twice")
+        self.page_of("Plan")
+        expect(page.get_by_label("To know before")).to_contain_text("would both be written as 'parts/post.png'")
+        expect(self.button("Hand over 9 parts")).to_be_disabled()
+        self.page_of("Names")
+        self.button("number").click()
+        expect(names.first).to_have_text("parts/post09.png")
+        # Moved to the front by the keyboard, with the focus on it.
+        pieces.nth(1).press("ArrowLeft")
+        expect(names.first).to_have_text("parts/09post.png")
+        expect(pieces.first).to_be_focused()
+        # And back by the pointer.
+        pieces.first.drag_to(pieces.nth(1))
+        expect(names.first).to_have_text("parts/post09.png")
+        page.get_by_label("Counted").select_option("front")
+        expect(names.first).to_have_text("parts/post01.png")
+        self.assert_accessible("names")
+        self.page_of("Plan")
+        self.button("Hand over 9 parts").click()
+        expect(page.get_by_test_id("proof")).to_contain_text("0 of 7,081")
+        with self.downloaded() as package:
+            self.assertIn("parts/post01.png", package.namelist())
+
+    def test_only_what_is_chosen_and_a_ground_in_another_format(self) -> None:
+        page = self.page
+        self.page_of("Recipe")
+        self.button("Something else for some").click()
+        expect(page.get_by_text("JPEG, opaque").last).to_be_attached()
+        page.get_by_role("combobox", name="Parts, groups or roles").fill("lamp")
+        page.get_by_role("combobox", name="Parts, groups or roles").press("Enter")
+        self.page_of("Plan")
+        expect(page.get_by_label("To know before")).to_contain_text(
+            "'post / signal / lamp' has transparency, and JPEG has none"
+        )
+        page.get_by_label("To know before").get_by_role("button", name="Show it").click()
+        page.get_by_label("Only what is chosen (1 row)").check()
+        expect(self.button("Hand over 1 part")).to_be_enabled()
+        expect(self.file("parts/post/signal/lamp.jpg")).to_be_visible()
+        expect(self.file("parts/sky.png")).to_have_count(0)
+
+    def test_a_recipe_comes_from_a_file_and_a_wrong_one_is_refused(self) -> None:
+        page = self.page
+        self.page_of("Recipe")
+        file = Path(self.files) / "recipe.json"
+        for text, said in (
+            ("nothing", "'recipe.json' is not JSON."),
+            ('{"format": "yuplet-recipe", "version": 1, "name": "x", "images": {"margin": -1}}', "'images.margin'"),
+        ):
+            file.write_text(text)
+            page.locator('input[type="file"][accept*="json"]').set_input_files(file)
+            expect(page.get_by_text(said)).to_be_visible()
+        file.write_text('{"format": "yuplet-recipe", "version": 1, "name": "Brought", "images": {"extent": "canvas"}}')
+        page.locator('input[type="file"][accept*="json"]').set_input_files(file)
+        expect(page.get_by_label("By the recipe")).to_contain_text("Brought")
+        expect(page.get_by_label("It shows")).to_have_value("canvas")
+        with page.expect_download() as waiting:
+            self.button("As a file").click()
+        self.assertEqual(json.loads(waiting.value.path().read_text())["images"]["extent"], "canvas")
+        self.page_of("Plan")
+        expect(self.file("parts/post/mast.png")).to_contain_text("97 × 73")
+        self.button("Hand over 9 parts").click()
+        expect(page.get_by_text("All at 0, 0, 1 ×: 0 of 7,081 pixels differ")).to_be_visible()

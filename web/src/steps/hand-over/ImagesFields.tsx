@@ -1,0 +1,101 @@
+import { Checkbox, NativeSelect, NumberInput } from '@mantine/core';
+import type { Recipe } from '../../api/calls';
+import { ColourField } from '../../ui/ColourField';
+import form from '../../ui/form.module.css';
+
+type Images = Recipe['images'];
+
+interface Props {
+  images: Images;
+  /** Told what was changed, and nothing else. */
+  onChange: (changed: Partial<Images>) => void;
+}
+
+const EXTENTS = [
+  { value: 'trimmed', label: 'the part alone, trimmed' },
+  { value: 'canvas', label: 'the whole canvas' },
+  { value: 'common', label: 'the box they have in common' },
+];
+const SIDES = [
+  { value: 'any', label: 'as they come' },
+  { value: 'even', label: 'even' },
+  { value: 'power-of-two', label: 'powers of two' },
+];
+const FORMATS = [
+  { value: 'png', label: 'PNG' },
+  { value: 'webp', label: 'WebP' },
+  { value: 'avif', label: 'AVIF' },
+  { value: 'jpeg', label: 'JPEG, opaque' },
+  { value: 'tiff', label: 'TIFF' },
+];
+const EFFORTS = [
+  { value: 'quick', label: 'quickly' },
+  { value: 'normal', label: 'well' },
+  { value: 'small', label: 'as small as can be' },
+];
+const UNDER = [
+  { value: 'clear', label: 'cleared' },
+  { value: 'bleed', label: 'bled from the edge' },
+  { value: 'keep', label: 'kept as in the source' },
+];
+
+const colourText = (colour: readonly number[]) => `#${colour.map((one) => one.toString(16).padStart(2, '0')).join('')}`;
+const colourOf = (text: string) => [1, 3, 5].map((at) => Number.parseInt(text.slice(at, at + 2), 16));
+
+/** How the image of a part is cut and written. */
+export function ImagesFields({ images, onChange }: Props) {
+  const number = (name: 'margin' | 'threshold' | 'reach' | 'quality', max: number, min = 0) => ({
+    size: 'xs' as const,
+    allowDecimal: false,
+    min,
+    max,
+    value: images[name],
+    onChange: (value: number | string) => typeof value === 'number' && onChange({ [name]: value }),
+  });
+  const choice = <Name extends 'extent' | 'sides' | 'format' | 'effort' | 'under'>(name: Name) => ({
+    size: 'xs' as const,
+    value: images[name],
+    onChange: (event: React.ChangeEvent<HTMLSelectElement>) =>
+      onChange({ [name]: event.currentTarget.value as Images[Name] }),
+  });
+  const isLossy =
+    images.format === 'jpeg' || images.format === 'avif' || (images.format === 'webp' && !images.lossless);
+  return (
+    <>
+      <div className={form.row}>
+        <NativeSelect {...choice('extent')} label="It shows" data={EXTENTS} />
+        <NumberInput {...number('margin', 1024)} label="Margin" suffix=" px" disabled={images.extent === 'canvas'} />
+      </div>
+      <div className={form.row}>
+        <NativeSelect {...choice('sides')} label="Its sides" data={SIDES} />
+        <NumberInput {...number('threshold', 254)} label="Empty up to alpha" />
+      </div>
+      <div className={form.row}>
+        <NativeSelect {...choice('format')} label="Format" data={FORMATS} />
+        {images.format === 'png' && <NativeSelect {...choice('effort')} label="Compressed" data={EFFORTS} />}
+        {isLossy && <NumberInput {...number('quality', 100, 1)} label="Quality" suffix=" of 100" />}
+        {images.format === 'jpeg' && (
+          <ColourField
+            label="Ground"
+            value={colourText(images.ground)}
+            onChange={(text) => onChange({ ground: colourOf(text) })}
+          />
+        )}
+      </div>
+      {images.format === 'webp' && (
+        <Checkbox
+          size="xs"
+          label="Every pixel is kept"
+          checked={images.lossless}
+          onChange={(event) => onChange({ lossless: event.currentTarget.checked })}
+        />
+      )}
+      {images.format !== 'jpeg' && (
+        <div className={form.row}>
+          <NativeSelect {...choice('under')} label="Colour where alpha is 0" data={UNDER} />
+          {images.under === 'bleed' && <NumberInput {...number('reach', 1024, 1)} label="as far as" suffix=" px" />}
+        </div>
+      )}
+    </>
+  );
+}

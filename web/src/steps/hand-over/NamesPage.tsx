@@ -1,0 +1,258 @@
+import { Button, NativeSelect, NumberInput, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import type { Recipe } from '../../api/calls';
+import form from '../../ui/form.module.css';
+import { Panel } from '../../ui/Panel';
+import { plural } from '../../ui/units';
+import classes from './HandOver.module.css';
+import type { StepProps } from './HandOverStep';
+import { added, moved, type Piece, type PieceKind, pieceKind, pieceLabel } from './pieces';
+
+type Names = Recipe['names'];
+
+const KINDS: readonly { value: PieceKind; label: string }[] = [
+  { value: 'text', label: 'free text' },
+  { value: 'part', label: 'part' },
+  { value: 'group', label: 'group' },
+  { value: 'look', label: 'look' },
+  { value: 'side', label: 'side' },
+  { value: 'number', label: 'number' },
+  { value: 'frame', label: 'frame' },
+  { value: 'scale', label: 'size' },
+  { value: 'illustration', label: 'illustration' },
+];
+const FOLDERS = [
+  { value: 'nested', label: 'as the groups are' },
+  { value: 'looks', label: 'one for each look' },
+  { value: 'flat', label: 'none' },
+];
+const LETTERS = [
+  { value: 'as named', label: 'as they are named' },
+  { value: 'lower', label: 'small' },
+  { value: 'upper', label: 'capitals' },
+];
+const SPACES = [
+  { value: ' ', label: 'a space' },
+  { value: '-', label: '-' },
+  { value: '_', label: '_' },
+  { value: '', label: 'nothing' },
+];
+
+/** File names put together of pieces, with all names that come of it. */
+export function NamesPage({ handing, onChoose }: StepProps) {
+  const { recipe, plan } = handing;
+  const [at, setAt] = useState(0);
+  const [dragged, setDragged] = useState<number | null>(null);
+  if (!recipe) return <Panel title="Names">{null}</Panel>;
+  const { names } = recipe;
+  const change = (said: Partial<Names>) => handing.setRecipe({ ...recipe, names: { ...names, ...said } });
+  const put = (pieces: readonly Piece[], current: number) => {
+    change({ pieces: [...pieces] });
+    setAt(current);
+  };
+  const piece = names.pieces[at];
+  const images = plan?.files.filter((file) => file.kind === 'image') ?? [];
+  const clashes = new Set(plan?.notes.flatMap((note) => (note.kind === 'clash' ? note.files : [])) ?? []);
+  return (
+    <Panel title="Names">
+      <div className={form.form}>
+        <p className={form.told}>
+          A name is these pieces one after the other. Drag them, or move them with the arrow keys.
+        </p>
+        <ol className={classes.pieces} aria-label="Pieces of a name">
+          {names.pieces.map((one, index) => (
+            <li
+              // biome-ignore lint/suspicious/noArrayIndexKey: the same piece may be there twice
+              key={index}
+              draggable
+              onDragStart={() => setDragged(index)}
+              onDragEnd={() => setDragged(null)}
+              onDragOver={(event) => dragged !== null && event.preventDefault()}
+              onDrop={(event) => {
+                event.preventDefault();
+                event.stopPropagation();
+                if (dragged !== null) put(moved(names.pieces, dragged, index), index);
+                setDragged(null);
+              }}
+            >
+              <button
+                type="button"
+                aria-pressed={index === at}
+                data-kind={pieceKind(one)}
+                onClick={() => setAt(index)}
+                onKeyDown={(event) => {
+                  const to = event.key === 'ArrowLeft' ? index - 1 : event.key === 'ArrowRight' ? index + 1 : null;
+                  if (to !== null && names.pieces[to]) {
+                    event.preventDefault();
+                    put(moved(names.pieces, index, to), to);
+                    const list = event.currentTarget.closest('ol');
+                    window.setTimeout(() => list?.querySelectorAll<HTMLElement>('button')[to]?.focus());
+                  } else if (event.key === 'Delete' && names.pieces.length > 1) {
+                    put(
+                      names.pieces.filter((_, other) => other !== index),
+                      Math.max(index - 1, 0),
+                    );
+                  }
+                }}
+              >
+                {pieceLabel(one)}
+              </button>
+            </li>
+          ))}
+        </ol>
+        {piece && (
+          <PieceFields
+            piece={piece}
+            isOnly={names.pieces.length === 1}
+            onChange={(next) =>
+              put(
+                names.pieces.map((one, index) => (index === at ? next : one)),
+                at,
+              )
+            }
+            onTakeAway={() =>
+              put(
+                names.pieces.filter((_, index) => index !== at),
+                Math.max(at - 1, 0),
+              )
+            }
+          />
+        )}
+        <fieldset className={`${form.tools} ${classes.add}`} aria-label="Add a piece">
+          <span className={form.told}>Add</span>
+          {KINDS.map(({ value, label }) => (
+            <Button
+              key={value}
+              size="compact-xs"
+              variant="default"
+              onClick={() => put([...names.pieces, added(value)], names.pieces.length)}
+            >
+              {label}
+            </Button>
+          ))}
+        </fieldset>
+      </div>
+      <div className={form.form}>
+        <div className={form.row}>
+          <NativeSelect
+            size="xs"
+            label="Folders"
+            data={FOLDERS}
+            value={names.folders}
+            onChange={(event) => change({ folders: event.currentTarget.value as Names['folders'] })}
+          />
+          <TextInput
+            size="xs"
+            label="in the folder"
+            maxLength={60}
+            value={names.folder}
+            onChange={(event) => event.currentTarget.value && change({ folder: event.currentTarget.value })}
+          />
+        </div>
+        <div className={form.row}>
+          <NativeSelect
+            size="xs"
+            label="Letters"
+            data={LETTERS}
+            value={names.letters}
+            onChange={(event) => change({ letters: event.currentTarget.value as Names['letters'] })}
+          />
+          <NativeSelect
+            size="xs"
+            label="For a space stands"
+            data={SPACES}
+            value={names.space}
+            onChange={(event) => change({ space: event.currentTarget.value as Names['space'] })}
+          />
+        </div>
+      </div>
+      <h3>
+        {plural(images.length, 'name')}
+        {clashes.size > 0 && <strong className={classes.clash}>, {clashes.size} of them twice</strong>}
+      </h3>
+      {handing.planError && (
+        <p role="alert" className={classes.problem}>
+          {handing.planError}
+        </p>
+      )}
+      <ol className={classes.names} aria-label="All names" aria-busy={handing.isPlanning}>
+        {images.toReversed().map((file) => (
+          <li key={`${file.file} ${file.parts[0]}`} data-clash={clashes.has(file.file) || undefined}>
+            <button type="button" onClick={() => onChoose(file.parts, file.parts[0] ?? null)}>
+              {file.file}
+            </button>
+            {clashes.has(file.file) && <strong className={classes.clash}> twice</strong>}
+          </li>
+        ))}
+      </ol>
+    </Panel>
+  );
+}
+
+interface PieceProps {
+  piece: Piece;
+  isOnly: boolean;
+  onChange: (piece: Piece) => void;
+  onTakeAway: () => void;
+}
+
+/** What can be said of one piece. */
+function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
+  return (
+    <div className={form.row}>
+      {'text' in piece && (
+        <TextInput
+          size="xs"
+          label="The text"
+          maxLength={60}
+          value={piece.text}
+          onChange={(event) => event.currentTarget.value && onChange({ text: event.currentTarget.value })}
+        />
+      )}
+      {'start' in piece && (
+        <>
+          <NumberInput
+            size="xs"
+            label="Begins with"
+            min={0}
+            allowDecimal={false}
+            value={piece.start}
+            onChange={(value) => typeof value === 'number' && onChange({ ...piece, start: value })}
+          />
+          <NumberInput
+            size="xs"
+            label="Digits at least"
+            min={1}
+            max={6}
+            allowDecimal={false}
+            value={piece.width}
+            onChange={(value) => typeof value === 'number' && value >= 1 && onChange({ ...piece, width: value })}
+          />
+          <NativeSelect
+            size="xs"
+            label="Counted"
+            data={[
+              { value: 'back', label: 'from the back' },
+              { value: 'front', label: 'from the front' },
+            ]}
+            value={piece.counted}
+            onChange={(event) => onChange({ ...piece, counted: event.currentTarget.value as 'back' | 'front' })}
+          />
+          <NativeSelect
+            size="xs"
+            label="among"
+            data={[
+              { value: 'all', label: 'all parts' },
+              { value: 'group', label: 'those of its group' },
+            ]}
+            value={piece.within}
+            onChange={(event) => onChange({ ...piece, within: event.currentTarget.value as 'all' | 'group' })}
+          />
+        </>
+      )}
+      <Button size="xs" variant="subtle" disabled={isOnly} onClick={onTakeAway}>
+        Take this piece away
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,42 @@
+import { Panel } from '../../ui/Panel';
+import { bytes, plural } from '../../ui/units';
+import classes from './HandOver.module.css';
+import type { StepProps } from './HandOverStep';
+
+/** All hand-overs, the newest first: by which recipe, what each changed, and whether the picture came back. */
+export function PastPage({ handing }: StepProps) {
+  const { handOvers } = handing;
+  return (
+    <Panel title="Past hand-overs">
+      {handOvers.length === 0 && <p>Nothing was handed over yet. The plan says what will be written.</p>}
+      <ul className={classes.past}>
+        {handOvers.map((one) => {
+          const { report } = one;
+          const fresh = report?.files.filter((file) => !file.kept).length ?? 0;
+          return (
+            <li key={one.id}>
+              <strong>No. {one.number}</strong> {one.recipe}
+              <p className={classes.facts}>
+                {new Date(one.created_at).toLocaleString()}
+                {one.created_by && `, ${one.created_by}`}
+              </p>
+              {report ? (
+                <>
+                  <p>
+                    {plural(report.files.length, 'file')}, {bytes(report.bytes)}: {fresh} written,{' '}
+                    {report.files.length - fresh} as they were
+                    {report.gone.length > 0 && `, ${report.gone.length} no longer wanted`}.{' '}
+                    {report.proof.ok ? 'The picture came back.' : 'The picture did not come back as it should.'}
+                  </p>
+                  <a href={`/api/hand-overs/${one.id}/package`}>Download ZIP, {bytes(one.package_bytes)}</a>
+                </>
+              ) : (
+                <p>{one.job?.state === 'failed' ? `Failed: ${one.job.error}` : (one.job?.state ?? 'cancelled')}</p>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+    </Panel>
+  );
+}

@@ -1,0 +1,105 @@
+import { Button, Checkbox } from '@mantine/core';
+import type { Plan } from '../../api/calls';
+import { JobProgress } from '../../ui/JobProgress';
+import { Panel } from '../../ui/Panel';
+import { plural } from '../../ui/units';
+import classes from './HandOver.module.css';
+import { HandOverReport } from './HandOverReport';
+import type { StepProps } from './HandOverStep';
+import { PlanTree } from './PlanTree';
+import { RecipePick } from './RecipePick';
+
+/** How many notes of a kind are seen. */
+const SEEN = 3;
+
+/** The plan before anything is written, one action, and what came of the last one. */
+export function PlanPage({ illustration, project, chosen, isSaving, canEdit, handing, onChoose }: StepProps) {
+  const { plan, planError, recipe, running, last, handOvers, error } = handing;
+  const [newest] = handOvers;
+  const stops = plan?.notes.filter((note) => note.severity === 'error') ?? [];
+  const images = plan?.files.filter((file) => file.kind === 'image') ?? [];
+  const changes = (change: string) => images.filter((file) => file.change === change).length;
+  return (
+    <Panel title="Hand over">
+      <RecipePick project={project} recipe={recipe} onPick={handing.setRecipe} />
+      {recipe && <p className={`${classes.facts} ${classes.purpose}`}>{recipe.purpose}</p>}
+      {planError && (
+        <p role="alert" className={classes.problem}>
+          {planError}
+        </p>
+      )}
+      {plan && !planError && (
+        <>
+          <p>
+            {plural(images.length, 'image')}
+            {plan.scales.length > 1 && ` at ${plan.scales.length} sizes`} and{' '}
+            {plural(plan.files.length - images.length, 'file')} beside them
+            {plan.left_out.length > 0 && `; ${plural(plan.left_out.length, 'part')} left out`}
+            {plan.empty.length > 0 && `; ${plural(plan.empty.length, 'part')} empty, so without a file`}.
+            {plan.compared_with !== null &&
+              ` Since no. ${plan.compared_with}: ${changes('new')} new, ${changes('changed')} changed, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
+          </p>
+          {canEdit && !running && (
+            <div className={classes.act}>
+              <Button onClick={handing.ask} disabled={isSaving || handing.isPlanning || stops.length > 0}>
+                Hand over {plural(plan.parts.length, 'part')}
+              </Button>
+              <Checkbox
+                size="xs"
+                label={`Only what is chosen (${plural(chosen.length, 'row')})`}
+                disabled={chosen.length === 0}
+                checked={handing.isOfChosen}
+                onChange={(event) => handing.setOfChosen(event.currentTarget.checked)}
+              />
+            </div>
+          )}
+          {plan.notes.length > 0 && (
+            <ul className={classes.notes} aria-label="To know before">
+              {firstOfEach(plan.notes).map(({ note, more }) => (
+                <li key={note.sentence} data-severity={note.severity}>
+                  <strong>{note.severity === 'error' ? 'Stops it: ' : 'To know: '}</strong>
+                  {note.sentence}{' '}
+                  {note.parts[0] && (
+                    <button type="button" onClick={() => onChoose(note.parts, note.parts[0] ?? null)}>
+                      Show it
+                    </button>
+                  )}
+                  {more > 0 && <span className={classes.facts}> And {more} more like it.</span>}
+                </li>
+              ))}
+            </ul>
+          )}
+        </>
+      )}
+      {running?.job && (
+        <div className={classes.running}>
+          <strong>No. {running.number}</strong>
+          <JobProgress job={running.job} canCancel={canEdit} />
+        </div>
+      )}
+      <div role="alert">
+        {error && <p className={classes.problem}>{error}</p>}
+        {newest?.job?.state === 'failed' && (
+          <p className={classes.problem}>
+            No. {newest.number} failed: {newest.job.error}
+          </p>
+        )}
+        {newest?.job?.state === 'cancelled' && (
+          <p className={classes.problem}>No. {newest.number} was cancelled; nothing of it was kept.</p>
+        )}
+      </div>
+      {last && <HandOverReport handOver={last} />}
+      {plan && !planError && <PlanTree illustration={illustration} plan={plan} onChoose={onChoose} />}
+    </Panel>
+  );
+}
+
+type Note = Plan['notes'][number];
+
+/** The first notes of each kind, the last of them with how many more there are. */
+function firstOfEach(notes: readonly Note[]): { note: Note; more: number }[] {
+  return [...new Set(notes.map((note) => note.kind))].flatMap((kind) => {
+    const found = notes.filter((note) => note.kind === kind);
+    return found.slice(0, SEEN).map((note, at) => ({ note, more: at === SEEN - 1 ? found.length - SEEN : 0 }));
+  });
+}

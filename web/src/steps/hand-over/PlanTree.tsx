@@ -1,0 +1,120 @@
+import { useState } from 'react';
+import type { Plan } from '../../api/calls';
+import { bytes } from '../../ui/units';
+import classes from './HandOver.module.css';
+import { PlannedPicture } from './PlannedPicture';
+import { type FileRow, rowsOf } from './planned';
+
+interface Props {
+  illustration: number;
+  plan: Plan;
+  onChoose: (ids: readonly string[], current: string | null) => void;
+}
+
+const MARKS: Record<string, string> = {
+  new: 'new',
+  changed: 'changed',
+  same: 'same',
+  'made anew': 'made anew',
+  gone: 'no longer wanted',
+};
+
+/** Every file of a plan in its folder: its picture exactly as it will be written, its size, and what has changed. */
+export function PlanTree({ illustration, plan, onChoose }: Props) {
+  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
+  const clashing = new Set(plan.notes.flatMap((note) => (note.kind === 'clash' ? note.files : [])));
+  const rows = rowsOf(plan, folded);
+  const fold = (folder: string) =>
+    setFolded((before) => {
+      const next = new Set(before);
+      if (!next.delete(folder)) next.add(folder);
+      return next;
+    });
+  return (
+    <>
+      <h3>What will be written</h3>
+      <table className={classes.plan}>
+        <thead>
+          <tr>
+            <th scope="col">File</th>
+            <th scope="col" className={classes.number}>
+              Size
+            </th>
+            <th scope="col">Mark</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) =>
+            row.kind === 'folder' ? (
+              <tr key={`${row.path}/`} className={classes.folder}>
+                <th scope="rowgroup" colSpan={3} style={{ paddingLeft: row.level * 14 }}>
+                  <button type="button" aria-expanded={!folded.has(row.path)} onClick={() => fold(row.path)}>
+                    {folded.has(row.path) ? '▸' : '▾'} {row.name}/
+                  </button>
+                  <span className={classes.facts}>{row.files}</span>
+                </th>
+              </tr>
+            ) : (
+              <tr
+                key={`${row.file.file} ${row.file.parts[0]}`}
+                data-file={row.file.file}
+                data-clash={clashing.has(row.file.file) || undefined}
+                onClick={() => row.file.parts[0] && onChoose(row.file.parts, row.file.parts[0])}
+              >
+                <td className={classes.file} style={{ paddingLeft: row.level * 14 }}>
+                  <PlannedFile
+                    illustration={illustration}
+                    plan={plan}
+                    row={row}
+                    isClashing={clashing.has(row.file.file)}
+                  />
+                </td>
+                <td className={classes.number}>
+                  {row.file.size && `${row.file.size[0]} × ${row.file.size[1]}`}
+                  {row.file.bytes !== null && <span className={classes.facts}> {bytes(row.file.bytes)}</span>}
+                </td>
+                <td data-mark={row.file.change}>{MARKS[row.file.change]}</td>
+              </tr>
+            ),
+          )}
+          {plan.gone.map((file) => (
+            <tr key={file}>
+              <td className={classes.file}>{file}</td>
+              <td />
+              <td data-mark="gone">{MARKS.gone}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function PlannedFile(props: { illustration: number; plan: Plan; row: FileRow; isClashing: boolean }) {
+  const { illustration, plan, row, isClashing } = props;
+  const { file } = row;
+  const [first] = file.parts;
+  const part = plan.parts.find((one) => one.id === first);
+  return (
+    <span className={classes.planned}>
+      {first && file.kind === 'image' ? (
+        <PlannedPicture
+          illustration={illustration}
+          plan={plan}
+          part={first}
+          scale={plan.scales.findIndex((one) => one.name === file.scale)}
+          frame={row.frame}
+          name={row.name}
+        />
+      ) : (
+        <span className={classes.noPicture} />
+      )}
+      <span>
+        {row.name}
+        {isClashing && <strong className={classes.clash}> twice</strong>}
+        {part && !part.shown && <span className={classes.facts}> hidden</span>}
+        {file.parts.length > 1 && <span className={classes.facts}> one image for {file.parts.length} parts</span>}
+      </span>
+    </span>
+  );
+}

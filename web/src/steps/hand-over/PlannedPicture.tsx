@@ -1,0 +1,62 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import type { Plan } from '../../api/calls';
+import { csrfToken, refusalOf } from '../../api/client';
+import { bytes } from '../../ui/units';
+import classes from './HandOver.module.css';
+
+interface Props {
+  illustration: number;
+  plan: Plan;
+  part: string;
+  scale: number;
+  frame: number;
+  name: string;
+}
+
+/** The image of a part exactly as it will be written, made when it comes into view. */
+export function PlannedPicture({ illustration, plan, part, scale, frame, name }: Props) {
+  const place = useRef<HTMLSpanElement>(null);
+  const [isSeen, setSeen] = useState(false);
+  useEffect(() => {
+    const watch = new IntersectionObserver(([entry]) => entry?.isIntersecting && setSeen(true), {
+      rootMargin: '120px',
+    });
+    if (place.current) watch.observe(place.current);
+    return () => watch.disconnect();
+  }, []);
+  const picture = useQuery({
+    queryKey: ['planned-image', illustration, plan.version, plan.recipe, part, scale, frame],
+    enabled: isSeen,
+    retry: false,
+    gcTime: 60_000,
+    queryFn: async ({ signal }) => {
+      const answer = await fetch(`/api/illustrations/${illustration}/plan/image`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json', 'X-CSRFToken': csrfToken() },
+        body: JSON.stringify({ recipe: plan.recipe, part, scale, frame }),
+        signal,
+      });
+      if (!answer.ok) throw refusalOf(answer.status, await answer.text());
+      return answer.blob();
+    },
+  });
+  const address = useAddress(picture.data);
+  return (
+    <span ref={place} className={classes.picture} title={picture.data ? `${name}: ${bytes(picture.data.size)}` : name}>
+      {address && <img src={address} alt="" />}
+    </span>
+  );
+}
+
+/** An address for a picture that came with a call, for as long as it is looked at. */
+function useAddress(picture: Blob | undefined): string | undefined {
+  const [address, setAddress] = useState<string>();
+  useEffect(() => {
+    if (!picture) return undefined;
+    const made = URL.createObjectURL(picture);
+    setAddress(made);
+    return () => URL.revokeObjectURL(made);
+  }, [picture]);
+  return address;
+}

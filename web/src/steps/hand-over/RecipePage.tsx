@@ -1,0 +1,251 @@
+import { Button, Checkbox, FileButton, NumberInput, TagsInput, Textarea, TextInput } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { type Recipe, recipesKey, useRecipes } from '../../api/calls';
+import { body, client, Refusal } from '../../api/client';
+import form from '../../ui/form.module.css';
+import { Panel } from '../../ui/Panel';
+import classes from './HandOver.module.css';
+import type { StepProps } from './HandOverStep';
+import { ImagesFields } from './ImagesFields';
+import { RecipePick } from './RecipePick';
+import { ScaleFields } from './ScaleFields';
+
+/** Everything that a recipe says, and the recipes of the project. */
+export function RecipePage({ project, canEdit, handing }: StepProps) {
+  const { recipe, plan } = handing;
+  if (!recipe) return <Panel title="Recipe">{null}</Panel>;
+  const change = (said: Partial<Recipe>) => handing.setRecipe({ ...recipe, ...said });
+  const names = [...new Set(plan?.parts.flatMap((part) => part.path) ?? [])].sort();
+  const known = [
+    ...['picture', 'press-target', 'text', 'ground', 'guide', 'loose'].map((role) => `role:${role}`),
+    ...names,
+  ];
+  const limit = (name: keyof Recipe['limits']) => ({
+    size: 'xs' as const,
+    hideControls: true,
+    allowDecimal: false,
+    min: 1,
+    value: recipe.limits[name] ?? '',
+    onChange: (value: number | string) =>
+      change({ limits: { ...recipe.limits, [name]: typeof value === 'number' ? value : null } }),
+  });
+  return (
+    <Panel title="Recipe">
+      <RecipePick project={project} recipe={recipe} onPick={handing.setRecipe} />
+      <div className={form.form} style={{ marginTop: 12 }}>
+        <TextInput
+          size="xs"
+          label="Its name"
+          maxLength={100}
+          value={recipe.name}
+          onChange={(event) => change({ name: event.currentTarget.value })}
+        />
+        <Textarea
+          size="xs"
+          label="What it is for"
+          autosize
+          maxLength={500}
+          value={recipe.purpose}
+          onChange={(event) => change({ purpose: event.currentTarget.value })}
+        />
+        <Keeping project={project} recipe={recipe} canEdit={canEdit} onPick={handing.setRecipe} />
+      </div>
+      <div className={form.form}>
+        <h3>The image of each part</h3>
+        <ImagesFields
+          images={recipe.images}
+          onChange={(images) => change({ images: { ...recipe.images, ...images } })}
+        />
+      </div>
+      <div className={form.form}>
+        <h3>Otherwise for some</h3>
+        {recipe.images_for.map((one, at) => {
+          const put = (next: Partial<typeof one>) =>
+            change({
+              images_for: recipe.images_for.map((other, index) => (index === at ? { ...one, ...next } : other)),
+            });
+          return (
+            // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
+            <fieldset key={at} className={classes.some}>
+              <TagsInput
+                size="xs"
+                label="Parts, groups or roles"
+                data={known}
+                value={one.of}
+                onChange={(of) => put({ of })}
+              />
+              <ImagesFields
+                images={{ ...recipe.images, ...one.images }}
+                onChange={(images) => put({ images: { ...one.images, ...images } })}
+              />
+              <Button
+                size="compact-xs"
+                variant="subtle"
+                onClick={() => change({ images_for: recipe.images_for.filter((_, index) => index !== at) })}
+              >
+                Take this away
+              </Button>
+            </fieldset>
+          );
+        })}
+        <Button
+          size="xs"
+          variant="default"
+          disabled={names.length === 0}
+          onClick={() =>
+            change({
+              images_for: [...recipe.images_for, { of: [known[3] ?? 'role:ground'], images: { format: 'jpeg' } }],
+            })
+          }
+        >
+          Something else for some
+        </Button>
+      </div>
+      <div className={form.form}>
+        <h3>Sizes</h3>
+        <ScaleFields scales={recipe.scales} onChange={(scales) => change({ scales })} />
+        <Checkbox
+          size="xs"
+          label="Pixel art: nothing is smoothed, factors are whole"
+          checked={!recipe.smooth}
+          onChange={(event) => change({ smooth: !event.currentTarget.checked })}
+        />
+      </div>
+      <div className={form.form}>
+        <h3>What the receiver takes</h3>
+        <div className={form.row}>
+          <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="any" />
+          <NumberInput {...limit('count')} label="Images" placeholder="any number" />
+        </div>
+        <div className={form.row}>
+          <NumberInput
+            size="xs"
+            label="May differ by at most"
+            suffix=" of 255"
+            min={0}
+            max={255}
+            value={recipe.tolerance.largest}
+            onChange={(value) =>
+              typeof value === 'number' && change({ tolerance: { ...recipe.tolerance, largest: Math.round(value) } })
+            }
+          />
+          <NumberInput
+            size="xs"
+            label="on the mean"
+            suffix=" of 255"
+            min={0}
+            max={255}
+            step={0.5}
+            decimalScale={2}
+            value={recipe.tolerance.mean}
+            onChange={(value) =>
+              typeof value === 'number' && change({ tolerance: { ...recipe.tolerance, mean: value } })
+            }
+          />
+        </div>
+        <p className={form.told}>Where nothing is lost, not one pixel may differ.</p>
+      </div>
+    </Panel>
+  );
+}
+
+interface KeepingProps {
+  project: number;
+  recipe: Recipe;
+  canEdit: boolean;
+  onPick: (recipe: Recipe) => void;
+}
+
+/** Saving a recipe in the project, bringing one in, giving one away. */
+function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
+  const queries = useQueryClient();
+  const [said, setSaid] = useState('');
+  const again = useRef<() => void>(null);
+  const own = useRecipes(project).data?.find((one) => one.id !== null && one.document.name === recipe.name);
+  const tried = async (work: () => Promise<Recipe | null>, done: string) => {
+    setSaid('');
+    try {
+      const kept = await work();
+      if (kept) onPick(kept);
+      setSaid(done);
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      setSaid(error.message);
+    }
+    await queries.invalidateQueries({ queryKey: recipesKey(project) });
+  };
+  const save = async (document: unknown, id: number | null) => {
+    const path = { project };
+    const kept =
+      id === null
+        ? await body(client.POST('/api/projects/{project}/recipes', { params: { path }, body: { document } }))
+        : await body(client.PUT('/api/recipes/{recipe}', { params: { path: { recipe: id } }, body: { document } }));
+    return kept.document;
+  };
+  const bring = async (file: File | null) => {
+    // So that the same file can be chosen again once it was mended.
+    again.current?.();
+    if (!file) return;
+    await tried(async () => {
+      let document: unknown;
+      try {
+        document = JSON.parse(await file.text());
+      } catch {
+        throw new Refusal(0, 'not-json', `'${file.name}' is not JSON. Choose a recipe that was saved as a file.`);
+      }
+      return save(document, null);
+    }, 'It is a recipe of this project now.');
+  };
+  const give = () => {
+    const made = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 1)], { type: 'application/json' }));
+    const link = document.createElement('a');
+    link.href = made;
+    link.download = `${recipe.name}.json`;
+    link.click();
+    URL.revokeObjectURL(made);
+  };
+  return (
+    <>
+      <div className={form.tools}>
+        <Button
+          size="xs"
+          disabled={!canEdit}
+          onClick={() =>
+            tried(() => save(recipe, own?.id ?? null), own ? 'Saved.' : 'It is a recipe of this project now.')
+          }
+        >
+          {own ? 'Save' : 'Save in the project'}
+        </Button>
+        <Button size="xs" variant="default" onClick={give}>
+          As a file
+        </Button>
+        <FileButton accept="application/json,.json" resetRef={again} onChange={bring}>
+          {(props) => (
+            <Button size="xs" variant="default" disabled={!canEdit} {...props}>
+              From a file
+            </Button>
+          )}
+        </FileButton>
+        {own && (
+          <Button
+            size="xs"
+            variant="subtle"
+            disabled={!canEdit}
+            onClick={() =>
+              tried(async () => {
+                await client.DELETE('/api/recipes/{recipe}', { params: { path: { recipe: own.id ?? 0 } } });
+                return null;
+              }, 'Removed from the project; it is still here until you pick another one.')
+            }
+          >
+            Remove
+          </Button>
+        )}
+      </div>
+      <p role="status" className={form.told}>
+        {said}
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,35 @@
+import { NativeSelect } from '@mantine/core';
+import { type Recipe, useRecipes } from '../../api/calls';
+
+interface Props {
+  project: number;
+  recipe: Recipe | null;
+  onPick: (recipe: Recipe) => void;
+}
+
+/** Which recipe is worked with: the project's own first, then those that come along. */
+export function RecipePick({ project, recipe, onPick }: Props) {
+  const recipes = useRecipes(project).data ?? [];
+  const key = (one: { id: number | null; file: string | null }) =>
+    one.id === null ? (one.file ?? '') : String(one.id);
+  const same = recipes.find((one) => JSON.stringify(one.document) === JSON.stringify(recipe));
+  const group = (label: string, own: boolean) => ({
+    group: label,
+    items: recipes
+      .filter((one) => (one.id !== null) === own)
+      .map((one) => ({ value: key(one), label: one.document.name })),
+  });
+  const groups = [group('Of this project', true), group('Come along', false)].filter((one) => one.items.length > 0);
+  return (
+    <NativeSelect
+      size="sm"
+      label="By the recipe"
+      data={same ? groups : [{ value: '', label: `${recipe?.name ?? ''} (changed, not saved)` }, ...groups]}
+      value={same ? key(same) : ''}
+      onChange={(event) => {
+        const found = recipes.find((one) => key(one) === event.currentTarget.value);
+        if (found) onPick(found.document);
+      }}
+    />
+  );
+}

@@ -1,0 +1,58 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { handOver, isRunning, type Recipe, useHandOvers, usePlan } from '../../api/calls';
+import { Refusal } from '../../api/client';
+import { lastDone } from './report';
+
+export type HandOverPage = 'plan' | 'recipe' | 'names' | 'past';
+
+/** Milliseconds that a changed recipe rests before its plan is asked for. */
+const REST = 200;
+
+/** The recipe that is worked with, its plan and the hand-overs of an illustration; kept while other steps are looked at (`isOpen` is false then). */
+export function useHandingOver(illustration: number, version: number, chosen: readonly string[], isOpen: boolean) {
+  const queries = useQueryClient();
+  const [page, setPage] = useState<HandOverPage>('plan');
+  const [draft, setDraft] = useState<Recipe | null>(null);
+  const [asked, setAsked] = useState(draft);
+  const [isOfChosen, setOfChosen] = useState(false);
+  const [error, setError] = useState<string | null>(null);
+  useEffect(() => {
+    const timer = window.setTimeout(() => setAsked(draft), REST);
+    return () => window.clearTimeout(timer);
+  }, [draft]);
+  const handOvers = useHandOvers(illustration);
+  const last = lastDone(handOvers.data);
+  const only = isOfChosen && chosen.length > 0 ? chosen : null;
+  const plan = usePlan(illustration, version, last?.number, asked, only, isOpen);
+  const recipe = draft ?? plan.data?.recipe ?? null;
+  const ask = async () => {
+    setError(null);
+    try {
+      await handOver(illustration, version, recipe, only);
+    } catch (problem) {
+      if (!(problem instanceof Refusal)) throw problem;
+      setError(problem.message);
+    }
+    await queries.invalidateQueries({ queryKey: ['hand-overs', illustration] });
+    await queries.invalidateQueries({ queryKey: ['arrangement', illustration] });
+  };
+  return {
+    page,
+    setPage,
+    recipe,
+    setRecipe: setDraft,
+    isOfChosen: only !== null,
+    setOfChosen,
+    plan: plan.data,
+    planError: plan.error?.message ?? null,
+    isPlanning: plan.isFetching || asked !== draft,
+    handOvers: handOvers.data ?? [],
+    last,
+    running: handOvers.data?.find((one) => isRunning(one.job)),
+    ask,
+    error,
+  };
+}
+
+export type HandingOver = ReturnType<typeof useHandingOver>;
