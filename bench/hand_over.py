@@ -15,7 +15,8 @@ from yuplet.arrangement.tree import arrangement_of
 from yuplet.handover import hand_over_file
 from yuplet.parts.part import render
 from yuplet.pixels.scratch import Scratch
-from yuplet.plan.plan import Plan, PlannedPart, plan_hand_over
+from yuplet.plan.plan import plan_hand_over
+from yuplet.plan.planned import Plan, PlannedPart
 from yuplet.reading.files import read_illustration
 from yuplet.rehearsal.proof import prove
 from yuplet.writing import png

@@ -48,6 +48,7 @@ class HandOverTests(ProductTestCase):
         expect(self.file("parts-2x/post/mast.png")).to_contain_text("18 × 116")
         expect(page.get_by_text("18 images at 2 sizes and 7 files beside them; 1 part empty")).to_be_visible()
         # What is seen in the plan is the image as it will be written.
+        self.file("parts/post/mast.png").scroll_into_view_if_needed()
         thumbnail = self.file("parts/post/mast.png").locator("img")
         expect(thumbnail).to_be_visible()
         self.assertEqual(thumbnail.evaluate("image => [image.naturalWidth, image.naturalHeight]"), [12, 60])

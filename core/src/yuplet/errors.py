@@ -188,6 +188,18 @@ class NamesClash(PlanError):
         )
 
 
+class PartTooLarge(PlanError):
+    """A part fits on no sheet."""
+
+    code = "part-too-large"
+
+    def __init__(self, width: int, height: int, longest: int) -> None:
+        super().__init__(
+            f"A part is {width} × {height} px with its spacing, and a sheet takes up to {longest} px."
+            " Choose a larger sheet or a smaller size."
+        )
+
+
 class StoppedByFindings(PlanError):
     """There are findings that are errors."""
 

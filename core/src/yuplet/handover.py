@@ -15,7 +15,8 @@ from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.measuring import measured
-from yuplet.plan.plan import MANIFEST, plan_hand_over
+from yuplet.plan.plan import plan_hand_over
+from yuplet.plan.planned import MANIFEST
 from yuplet.plan.recipe import Recipe
 from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.proof import Proof, prove

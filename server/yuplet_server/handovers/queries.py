@@ -20,7 +20,8 @@ from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.records import from_record
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.measuring import Measured, measure, wants_measuring
-from yuplet.plan.plan import Plan, PlannedFile, plan_hand_over
+from yuplet.plan.plan import plan_hand_over
+from yuplet.plan.planned import Plan, PlannedFile
 from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
 from yuplet.writing.images import encode
 from yuplet.writing.pictures import Sources, written_picture

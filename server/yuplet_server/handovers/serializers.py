@@ -3,7 +3,7 @@ from typing import Any, get_args
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from yuplet.plan.plan import FileKind
+from yuplet.plan.planned import FileKind
 from yuplet.plan.recipe import schema as recipe_schema
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.jobs.serializers import JobSerializer

@@ -1948,6 +1948,16 @@ export interface components {
                     quality: number;
                     /** @description Red, green and blue behind a part in a format without transparency. */
                     ground: number[];
+                    /**
+                     * @description Files of their own, or together on packed sheets.
+                     * @enum {unknown}
+                     */
+                    stored: "files" | "sheets";
+                    /**
+                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @enum {unknown}
+                     */
+                    moving: "files" | "grid" | "apng" | "webp" | "gif";
                 };
                 images_for: {
                     /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
@@ -1987,6 +1997,16 @@ export interface components {
                         quality?: number;
                         /** @description Red, green and blue behind a part in a format without transparency. */
                         ground?: number[];
+                        /**
+                         * @description Files of their own, or together on packed sheets.
+                         * @enum {unknown}
+                         */
+                        stored?: "files" | "sheets";
+                        /**
+                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @enum {unknown}
+                         */
+                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
                     };
                 }[];
                 /** @description The first is the main one. */
@@ -2039,6 +2059,19 @@ export interface components {
                     count: number | null;
                     bytes: number | null;
                 };
+                sheets: {
+                    /** @description Of a grid; null makes it nearly square. */
+                    columns: number | null;
+                    spacing: number;
+                    /** @description How far the outermost pixels of each picture are repeated around it. */
+                    repeat_edge: number;
+                    /** @description Pictures on packed sheets may be turned by a quarter. */
+                    turn: boolean;
+                    /** @description Pixels of the longest side of a sheet. */
+                    longest: number;
+                    power_of_two: boolean;
+                    square: boolean;
+                };
                 reference: {
                     /** @description The colour behind the reference picture; null leaves it transparent. */
                     ground: null | number[];
@@ -2088,13 +2121,15 @@ export interface components {
         };
         /**
          * @description * `image` - image
+         *     * `sheet` - sheet
+         *     * `cells` - cells
          *     * `reference` - reference
          *     * `manifest` - manifest
          *     * `table` - table
          *     * `credits` - credits
          * @enum {string}
          */
-        PlannedFileKindEnum: "image" | "reference" | "manifest" | "table" | "credits";
+        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits";
         /** @description A part that will be handed over, at the main scale. */
         PlannedPart: {
             id: string;
@@ -2203,6 +2238,16 @@ export interface components {
                     quality: number;
                     /** @description Red, green and blue behind a part in a format without transparency. */
                     ground: number[];
+                    /**
+                     * @description Files of their own, or together on packed sheets.
+                     * @enum {unknown}
+                     */
+                    stored: "files" | "sheets";
+                    /**
+                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @enum {unknown}
+                     */
+                    moving: "files" | "grid" | "apng" | "webp" | "gif";
                 };
                 images_for: {
                     /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
@@ -2242,6 +2287,16 @@ export interface components {
                         quality?: number;
                         /** @description Red, green and blue behind a part in a format without transparency. */
                         ground?: number[];
+                        /**
+                         * @description Files of their own, or together on packed sheets.
+                         * @enum {unknown}
+                         */
+                        stored?: "files" | "sheets";
+                        /**
+                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @enum {unknown}
+                         */
+                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
                     };
                 }[];
                 /** @description The first is the main one. */
@@ -2293,6 +2348,19 @@ export interface components {
                     longest: number | null;
                     count: number | null;
                     bytes: number | null;
+                };
+                sheets: {
+                    /** @description Of a grid; null makes it nearly square. */
+                    columns: number | null;
+                    spacing: number;
+                    /** @description How far the outermost pixels of each picture are repeated around it. */
+                    repeat_edge: number;
+                    /** @description Pictures on packed sheets may be turned by a quarter. */
+                    turn: boolean;
+                    /** @description Pixels of the longest side of a sheet. */
+                    longest: number;
+                    power_of_two: boolean;
+                    square: boolean;
                 };
                 reference: {
                     /** @description The colour behind the reference picture; null leaves it transparent. */

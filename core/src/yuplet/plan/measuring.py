@@ -1,5 +1,6 @@
 """What only the pixels of a part tell: its box where that of its layers says too much, and whether it is opaque."""
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -14,10 +15,13 @@ from yuplet.plan.recipe import OPAQUE, Images, Recipe
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """The box around all frames of a part on the canvas (None: it is empty), and whether each pixel in it is opaque (None: not looked at)."""
+    """The box around all frames of a part on the canvas (None: it is empty), whether each pixel in it is opaque (None: not looked at), and
+    what tells the picture of each frame from others (empty: not looked at).
+    """
 
     box: Box | None
     opaque: bool | None = None
+    frames: tuple[str, ...] = ()
 
 
 def measured(
@@ -42,6 +46,7 @@ def wants_measuring(part: Part, images: Images, layer_boxes: Mapping[str, Box], 
     return bool(boxes) and (
         images.threshold > 0
         or images.format in OPAQUE
+        or (len(part.frames) > 1 and (images.stored == "sheets" or images.moving != "files"))
         or any(piece.opacity < 1 or piece.blend != "normal" for piece in pieces)
         or (not part.beyond and any(box.meet(whole) != box for box in boxes))
     )
@@ -53,9 +58,11 @@ def measure(part: Part, threshold: int, layer_boxes: Mapping[str, Box], canvas: 
     if box is None:
         return Measured(None)
     found: list[Box] = []
+    frames: list[str] = []
     opaque = True
     for index in range(len(part.frames)):
         picture = render_frame(part, index, box, layer_boxes, source)
+        frames.append(hashlib.blake2b(picture.reshape(-1).data, digest_size=16).hexdigest())
         content = content_box(picture, threshold)
         if content is not None:
             found.append(content)
@@ -63,4 +70,5 @@ def measure(part: Part, threshold: int, layer_boxes: Mapping[str, Box], canvas: 
     around = box_around(found)
     if around is None:
         return Measured(None)
-    return Measured(around.moved(box.left, box.top), opaque and all(one == around for one in found))
+    opaque = opaque and all(one == around for one in found)
+    return Measured(around.moved(box.left, box.top), opaque, tuple(frames))

@@ -1,191 +1,26 @@
 """Everything that a hand-over will write: names, boxes, order, and the tree that puts the picture together again."""
 
-import hashlib
-import json
-import math
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, replace
 from fractions import Fraction
-from typing import Any, Literal, TypeAlias
+from typing import Any
 
 from yuplet.arrangement.stacks import carriers_of
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
-from yuplet.errors import NamesClash, NothingToHandOver, PlanError
+from yuplet.errors import NothingToHandOver
 from yuplet.geometry import Box, Size
-from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration
 from yuplet.illustration.made import Turn, Turned
 from yuplet.parts.part import Part, Piece, part_box
 from yuplet.plan.measuring import Measured
-from yuplet.plan.naming import Naming, clashes, files_of, named
-from yuplet.plan.recipe import OPAQUE, Images, Recipe, Scale, scaled, scaled_canvas
-
-MANIFEST = "manifest.json"
-CREDITS = "CREDITS.txt"
+from yuplet.plan.naming import Naming, files_of, named
+from yuplet.plan.notes import notes_of
+from yuplet.plan.planned import Plan, PlannedFrame, PlannedImage, PlannedPart, PlannedScale
+from yuplet.plan.recipe import Images, Recipe, scaled, scaled_canvas
+from yuplet.plan.storing import digest, stored
 
 _KEYS = "yuplet 1"
 """Changes when the same description gives other bytes, so that files of an older version are written anew."""
-
-
-@dataclass(frozen=True, slots=True)
-class PlannedPart:
-    """One part to be written.
-
-    `path` is the names of the groups around it and its own name; `order` counts all parts of the package from the back, 1 first;
-    `shown` is whether the part and every group around it are shown; `box` is around all of its frames, at scale 1. `images` says how it is
-    written; what has the same `rule` shares a common box, where that is wanted.
-    """
-
-    part: Part
-    path: tuple[str, ...]
-    order: int
-    shown: bool
-    box: Box
-    images: Images
-    rule: int
-
-    @property
-    def label(self) -> str:
-        """What it is called where somebody reads it."""
-        return " / ".join(self.path)
-
-
-@dataclass(frozen=True, slots=True)
-class PlannedImage:
-    """The image of one part at one scale, or one for each frame, all as large as the `box`; in pixels of the scaled canvas.
-
-    `cut` is the part's own box within it, rounded outwards. A part that is the same drawing as an earlier one has the files of that, and
-    `turn` says how they are mirrored and turned to be laid. `keys` tell from what each is computed: what has an equal key has equal bytes.
-    """
-
-    files: tuple[str, ...]
-    cut: Box
-    box: Box
-    turn: Turn | None
-    keys: tuple[str, ...]
-
-    @property
-    def is_own(self) -> bool:
-        """Whether its files are written for it."""
-        return self.turn is None
-
-    @property
-    def file(self) -> str:
-        """The image that is seen at rest."""
-        return self.files[0]
-
-
-@dataclass(frozen=True, slots=True)
-class PlannedScale:
-    """Everything at one scale: its canvas, the image of each part by its id, and the files that describe it."""
-
-    scale: Scale
-    factor: Fraction
-    canvas: Size
-    images: Mapping[str, PlannedImage]
-    manifest: str
-    reference: str
-    reference_key: str
-    table: str
-
-
-FileKind: TypeAlias = Literal["image", "reference", "manifest", "table", "credits"]
-
-
-@dataclass(frozen=True, slots=True)
-class PlannedFile:
-    """One file of a package: what it is, at which scale (its label), its size in pixels where it is a picture, the parts that it shows and
-    the key of what it is computed from (empty: it is always made anew).
-    """
-
-    name: str
-    kind: FileKind
-    scale: str = ""
-    size: Size | None = None
-    parts: tuple[str, ...] = ()
-    key: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class PlanNote:
-    """Something to know before a hand-over: an error stops it. `parts` and `files` are those concerned."""
-
-    kind: Literal["clash", "transparent", "beyond", "limit"]
-    severity: Literal["error", "warning"]
-    sentence: str
-    parts: tuple[str, ...] = ()
-    files: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Plan:
-    """A hand-over of one illustration. `tree` is the arrangement without what is left out or empty.
-
-    `parents` is the part that carries each: of those that are handed over, the nearest. `distance` and `travel` are of the camera.
-    `drawn_by` is what the reader of the source calls those layers that can be drawn anew at any scale, by their ids.
-    """
-
-    title: str
-    recipe: Recipe
-    canvas: Size
-    ppi: float | None
-    source_sha256: str
-    parts: tuple[PlannedPart, ...]
-    scales: tuple[PlannedScale, ...]
-    tree: tuple[Row, ...]
-    left_out: tuple[str, ...]
-    empty: tuple[str, ...]
-    layer_boxes: Mapping[str, Box]
-    drawn_by: Mapping[str, str]
-    credit: Credit
-    illustration_id: str
-    parents: Mapping[str, str]
-    distance: float
-    travel: float
-    notes: tuple[PlanNote, ...] = field(default=())
-
-    @property
-    def main(self) -> PlannedScale:
-        """The scale that the first manifest describes."""
-        return self.scales[0]
-
-    @property
-    def listed(self) -> list[PlannedFile]:
-        """All files of the package, in the order in which they are listed; images back to front."""
-        found = [PlannedFile(one.manifest, "manifest", one.scale.label) for one in self.scales]
-        found.append(PlannedFile(CREDITS, "credits"))
-        for one in self.scales:
-            label = one.scale.label
-            found.append(PlannedFile(one.reference, "reference", label, one.canvas, (), one.reference_key))
-            found.append(PlannedFile(one.table, "table", label))
-        for one in self.scales:
-            turned: dict[str, list[str]] = {}
-            for row, image in one.images.items():
-                if not image.is_own:
-                    turned.setdefault(image.file, []).append(row)
-            for row, image in one.images.items():
-                if image.is_own:
-                    shown = (row, *turned.get(image.file, ()))
-                    pairs = zip(image.files, image.keys, strict=True)
-                    size = image.box.size
-                    found += [PlannedFile(file, "image", one.scale.label, size, shown, key) for file, key in pairs]
-        return found
-
-    @property
-    def files(self) -> list[str]:
-        """The names of all files."""
-        return [file.name for file in self.listed]
-
-    def require_no_errors(self) -> None:
-        """Raise the first error there is, as `NamesClash` or another `PlanError`."""
-        errors = [note for note in self.notes if note.severity == "error"]
-        if errors and errors[0].kind == "clash":
-            more = sum(note.kind == "clash" for note in errors) - 1
-            labels = {planned.part.id: planned.label for planned in self.parts}
-            one, other = (labels[row] for row in errors[0].parts)
-            raise NamesClash(errors[0].files[0], (one, other), more)
-        if errors:
-            raise PlanError(errors[0].sentence)
 
 
 def plan_hand_over(
@@ -247,7 +82,7 @@ def plan_hand_over(
         _carried(arrangement, kept),
         arrangement.decisions.distance,
         arrangement.decisions.travel,
-        tuple(planner.notes(parts, scales)),
+        tuple(notes_of(recipe, illustration.canvas, parts, scales, planner.measured)),
     )
 
 
@@ -305,9 +140,10 @@ class _Planner:
             stems = {one.part.id: naming.stem(one.part.id, scale.label, folder) for one in parts}
             canvas = scaled_canvas(illustration.canvas, factor)
             images = self._images(parts, factor, canvas, stems)
+            images, sheets = stored(recipe.sheets, parts, images, stems, f"sheets{suffix}", self.measured)
             key = self._reference_key(tree, factor)
             names = (f"manifest{suffix}.json", f"reference{suffix}.png", key, f"places{suffix}.csv")
-            found.append(PlannedScale(scale, factor, canvas, images, *names))
+            found.append(PlannedScale(scale, factor, canvas, images, sheets, *names))
         return tuple(found)
 
     def _images(
@@ -330,14 +166,15 @@ class _Planner:
                 turn = before.back.then(drawing[1])
                 pads = _turned_pads(first, turn)
                 box = Box(own.left - pads[0], own.top - pads[1], own.right + pads[2], own.bottom + pads[3])
-                found[one.part.id] = PlannedImage(first.files, own, box, turn, first.keys)
+                found[one.part.id] = PlannedImage(first.frames, own, box, turn)
                 continue
             if images.extent == "canvas":
                 own, box = own.meet(whole), replace(images, margin=0).padded(whole)
             else:
                 box = images.padded(common[one.rule] if images.extent == "common" else own)
             files = files_of(stems[one.part.id], images.ending, len(one.part.frames))
-            image = PlannedImage(files, own, box, None, self._keys(one, own, box, factor))
+            pairs = zip(files, self._keys(one, own, box, factor), strict=True)
+            image = PlannedImage(tuple(PlannedFrame(file, key) for file, key in pairs), own, box, None)
             found[one.part.id] = image
             if drawing is not None:
                 drawings[drawing[0], images] = (image, drawing[1])
@@ -382,12 +219,12 @@ class _Planner:
         settings = {
             name: value
             for name, value in asdict(planned.images).items()
-            if name not in ("extent", "margin", "sides", "threshold")
+            if name not in ("extent", "margin", "sides", "threshold", "stored", "moving")
         }
         at = (own.left - box.left, own.top - box.top, *own.size, *box.size)
         ppi = self.illustration.ppi and float(self.illustration.ppi * factor)
         rest = [_KEYS, settings, at, str(factor), self.recipe.smooth, ppi, planned.box.moved(-origin.left, -origin.top)]
-        return tuple(_digest([rest, self._pieces(frame.pieces, part, origin)]) for frame in part.frames)
+        return tuple(digest([rest, self._pieces(frame.pieces, part, origin)]) for frame in part.frames)
 
     def _reference_key(self, tree: tuple[Row, ...], factor: Fraction) -> str:
         here = Box(0, 0, 0, 0)
@@ -407,59 +244,9 @@ class _Planner:
         except KeyError:
             return ""
         canvas = self.illustration.canvas
-        return _digest(
+        return digest(
             [_KEYS, canvas, str(factor), self.recipe.smooth, self.recipe.reference_ground, self.illustration.ppi, said]
         )
-
-    def notes(self, parts: tuple[PlannedPart, ...], scales: tuple[PlannedScale, ...]) -> list[PlanNote]:
-        """What to know before anything is written."""
-        labels = {one.part.id: one.label for one in parts}
-        # Images of one part at two scales, which have one owner, can clash all the same.
-        owners = [
-            (file, f"{row}\0{at.scale.label}")
-            for at in scales
-            for row, image in at.images.items()
-            if image.is_own
-            for file in image.files
-        ]
-        found = []
-        for file, pair in clashes(owners).items():
-            one_of, other = (owner.split("\0")[0] for owner in pair)
-            said = f"'{labels[one_of]}' and '{labels[other]}' would both be written as '{file}'."
-            found.append(PlanNote("clash", "error", said, (one_of, other), (file,)))
-        for one in parts:
-            if one.images.format in OPAQUE and not self._is_opaque(one.part.id):
-                said = f"'{one.label}' has transparency, and {one.images.format.upper()} has none: its ground will be seen."
-                found.append(PlanNote("transparent", "warning", said, (one.part.id,)))
-            if one.images.extent == "canvas" and one.box.meet(Box(0, 0, *self.illustration.canvas)) != one.box:
-                said = f"'{one.label}' goes on beyond the canvas and will be cut at its edge. Use a common box to keep all of it."
-                found.append(PlanNote("beyond", "warning", said, (one.part.id,)))
-        return [*found, *self._limits(parts, scales)]
-
-    def _is_opaque(self, part: str) -> bool:
-        known = self.measured.get(part)
-        return known is not None and known.opaque is True
-
-    def _limits(self, parts: tuple[PlannedPart, ...], scales: tuple[PlannedScale, ...]) -> list[PlanNote]:
-        limits, found = self.recipe.limits, []
-        labels = {one.part.id: one.label for one in parts}
-        if limits.longest is not None:
-            for one in scales:
-                for row, image in one.images.items():
-                    longest = max(image.box.size)
-                    if longest > limits.longest:
-                        fits = math.floor(1000 * limits.longest / longest * one.factor) / 1000
-                        said = (
-                            f"'{labels[row]}' is {image.box.width} × {image.box.height} px at {one.scale.label}; the receiver takes"
-                            f" up to {limits.longest} px. It would fit at {fits:.3f} of the size."
-                        )
-                        found.append(PlanNote("limit", "error", said, (row,), image.files))
-        if limits.count is not None:
-            count = len({file for one in scales for image in one.images.values() for file in image.files})
-            if count > limits.count:
-                said = f"There are {count:,} images; the receiver takes up to {limits.count:,}."
-                found.append(PlanNote("limit", "error", said))
-        return found
 
 
 def _turned_pads(image: PlannedImage, turn: Turn) -> tuple[int, int, int, int]:
@@ -489,7 +276,3 @@ def _kept(rows: tuple[Row, ...], kept: set[str]) -> tuple[Row, ...]:
         elif row.id in kept:
             result.append(row)
     return tuple(result)
-
-
-def _digest(value: Any) -> str:
-    return hashlib.sha256(json.dumps(value).encode()).hexdigest()[:32]

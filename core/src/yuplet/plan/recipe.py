@@ -22,6 +22,8 @@ Extent: TypeAlias = Literal["trimmed", "canvas", "common"]
 Sides: TypeAlias = Literal["any", "even", "power-of-two"]
 Under: TypeAlias = Literal["clear", "keep", "bleed"]
 Format: TypeAlias = Literal["png", "webp", "avif", "jpeg", "tiff"]
+Stored: TypeAlias = Literal["files", "sheets"]
+Moving: TypeAlias = Literal["files", "grid", "apng", "webp", "gif"]
 Effort: TypeAlias = Literal["quick", "normal", "small"]
 Colour: TypeAlias = tuple[int, int, int]
 
@@ -38,7 +40,9 @@ class Images:
     `threshold` (0 to 254) counts as empty when a part is trimmed. `margin` is in pixels of what is written, on each side; `sides` are
     padded at the right and at the bottom. `under` says what colour stands where alpha is 0: none, that of the source, or that of the
     nearest pixel that is seen, up to `reach` pixels away. `effort` is for PNG, `quality` (1 to 100) for what is not `lossless`, and
-    `ground` is the colour behind the part in a format without transparency.
+    `ground` is the colour behind the part in a format without transparency. `stored` says whether images are files of their own or lie
+    together on sheets, and `moving` how the frames of an animated part are kept that is not: as numbered files, in a grid of equal cells, or
+    as one animated image.
     """
 
     extent: Extent = "trimmed"
@@ -52,6 +56,8 @@ class Images:
     lossless: bool = True
     quality: int = 90
     ground: Colour = (255, 255, 255)
+    stored: Stored = "files"
+    moving: Moving = "files"
 
     @property
     def ending(self) -> str:
@@ -62,6 +68,12 @@ class Images:
     def is_exact(self) -> bool:
         """Whether the pixels come back as they are: JPEG never does, WebP and AVIF where that is asked for."""
         return self.format in ("png", "tiff") or (self.format == "webp" and self.lossless)
+
+    def is_exact_for(self, frames: int) -> bool:
+        """The same for a part of so many frames, which may be one animated image."""
+        if frames == 1 or self.stored == "sheets" or self.moving in ("files", "grid"):
+            return self.is_exact
+        return self.moving == "apng" or (self.moving == "webp" and self.lossless)
 
     def padded(self, box: Box) -> Box:
         """A box with the margin around it and its sides padded.
@@ -164,6 +176,22 @@ class Names:
 
 
 @dataclass(frozen=True, slots=True)
+class Sheets:
+    """How sheets are laid out. A grid has so many `columns`, or as many as make it nearly square. `spacing` is between images, and
+    `repeat_edge` is how far the outermost pixels of each are repeated around it; both in pixels. On packed sheets images may be turned by
+    a quarter where `turn` is true. No side is longer than `longest`; `power_of_two` and `square` hold for packed sheets.
+    """
+
+    columns: int | None = None
+    spacing: int = 0
+    repeat_edge: int = 0
+    turn: bool = False
+    longest: int = 4096
+    power_of_two: bool = False
+    square: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Tolerance:
     """How much a picture that is put together again may differ where it cannot be exact: the `largest` difference of a level (of 255),
     and the `mean` over all pixels and channels. Outputs that lose nothing are held to 0 all the same.
@@ -195,6 +223,7 @@ class Recipe:
     smooth: bool = True
     tolerance: Tolerance = Tolerance()
     limits: Limits = Limits()
+    sheets: Sheets = Sheets()
     reference_ground: Colour | None = None
 
     def images_of(self, path: Sequence[str], part: Part) -> tuple[Images, int]:
@@ -248,6 +277,7 @@ def from_json(value: Any) -> Recipe:
         value.get("smooth", True),
         Tolerance(**value.get("tolerance", {})),
         Limits(**value.get("limits", {})),
+        Sheets(**value.get("sheets", {})),
         _colour(value.get("reference", {}).get("ground")),
     )
     _check(recipe)
@@ -270,6 +300,7 @@ def to_json(recipe: Recipe) -> dict[str, Any]:
         "smooth": recipe.smooth,
         "tolerance": asdict(recipe.tolerance),
         "limits": asdict(recipe.limits),
+        "sheets": asdict(recipe.sheets),
         "reference": {"ground": recipe.reference_ground},
     }
     plain: dict[str, Any] = json.loads(json.dumps(value))
@@ -309,10 +340,9 @@ def _check(recipe: Recipe) -> None:
                 said = f"pixel art is enlarged by whole factors only, not by {scale.label}"
                 raise RecipeNotUnderstood("scales", said)
         settings = (recipe.images, *(replace(recipe.images, **_values(one.images)) for one in recipe.images_for))
-        if any(not images.is_exact for images in settings):
-            raise RecipeNotUnderstood(
-                "images.format", "pixel art is written without loss only: as PNG, TIFF or lossless WebP"
-            )
+        if any(not images.is_exact or images.moving == "gif" for images in settings):
+            said = "pixel art is written without loss only: as PNG, TIFF or lossless WebP, and not as GIF"
+            raise RecipeNotUnderstood("images", said)
 
 
 def _values(said: Mapping[str, Any]) -> dict[str, Any]:

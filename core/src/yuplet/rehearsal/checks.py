@@ -1,22 +1,24 @@
 """What a manifest says in two ways that do not agree, and where an image is not what is said of it. Each answers sentences."""
 
+import json
 from collections.abc import Mapping
+from pathlib import Path
 
 from yuplet.rehearsal.images import Decoded
-from yuplet.rehearsal.package import GroupEntry, Package, PartEntry, TreeEntry
+from yuplet.rehearsal.package import Package, PartEntry, SheetEntry, Source, Within, uses
 
 
-def faults_of_parts(package: Package, images: Mapping[str, Mapping[str, Decoded]]) -> tuple[list[str], list[str]]:
-    """Faults of parts and of their images, and the files of parts in which nothing is seen. Images by part and file."""
+def faults_of_parts(package: Package, images: Mapping[str, Mapping[Source, Decoded]]) -> tuple[list[str], list[str]]:
+    """Faults of parts and of their images, and the files of parts in which nothing is seen. Images by part and where they are."""
     faults: list[str] = []
     empty: list[str] = []
     for part in package.parts:
         faults += [f"'{part.label}': {what}." for what in _contradictions(part, package)]
         found = images[part.id]
-        if len(found) < len(part.files):
+        if len(found) < len(part.sources):
             continue  # said already: missing or unreadable
         if all(image.content is None for image in found.values()):
-            empty.append(part.file)
+            empty.append(part.source.file)
             continue
         faults += [f"'{part.label}': {what}." for what in _image_faults(part, found)]
     counts = {
@@ -59,14 +61,14 @@ def _apart(said: list[float], wanted: tuple[float, ...]) -> bool:
     return len(said) != len(wanted) or any(abs(a - b) > 1e-6 for a, b in zip(said, wanted, strict=True))
 
 
-def _image_faults(part: PartEntry, images: Mapping[str, Decoded]) -> list[str]:
+def _image_faults(part: PartEntry, images: Mapping[Source, Decoded]) -> list[str]:
     found: list[str] = []
-    said = {part.file: part.pixels_crc32, **{frame.file: frame.pixels_crc32 for frame in part.frames}}
-    for file, image in images.items():
-        which = "its image" if len(images) == 1 else f"'{file}'"
+    said = {part.source: part.pixels_crc32, **{frame.source: frame.pixels_crc32 for frame in part.frames}}
+    for source, image in images.items():
+        which = "its image" if len(images) == 1 else f"'{_named(source)}'"
         if (image.width, image.height) != (part.width, part.height):
             found.append(f"{which} is {image.width} x {image.height} px, its box {part.width} x {part.height} px")
-        if said[file] is not None and image.crc32 != said[file]:
+        if said[source] is not None and image.crc32 != said[source]:
             found.append(f"{which} has other pixels than the manifest says")
     if part.said.get("exact", True) is not True:
         return found  # where its content ends is not what was written
@@ -76,9 +78,66 @@ def _image_faults(part: PartEntry, images: Mapping[str, Decoded]) -> list[str]:
     left, top, right, bottom = min(lefts), min(tops), max(rights), max(bottoms)
     if (left, top, right - left, bottom - top) != tight:
         found.append("its image is not trimmed to its content as the manifest says")
-    if part.frames and (len(part.frames) < 2 or part.frames[0].file != part.file):
+    if part.frames and (len(part.frames) < 2 or part.frames[0].source != part.source):
         found.append("what is seen at rest is not its first frame")
     return found
+
+
+def _named(source: Source) -> str:
+    if source.within is not None:
+        return f"{source.file}, at {source.within.x}, {source.within.y}"
+    return source.file if source.moment is None else f"{source.file}, moment {source.moment + 1}"
+
+
+def faults_of_sheets(package: Package, paths: Mapping[str, Path]) -> list[str]:
+    """The table beside a sheet must tell the same places as the manifest, and pictures must not lie over each other or outside."""
+    faults: list[str] = []
+    on: dict[str, set[Within]] = {}
+    for part in package.parts:
+        for source in part.sources:
+            if source.within is not None:
+                on.setdefault(source.file, set()).add(source.within)
+    for sheet in package.sheets:
+        places = sorted(on.get(sheet.file, set()))
+        if sheet.kind != "animation" and len(places) != sheet.pictures:
+            faults.append(f"'{sheet.file}' has {len(places)} pictures and should have {sheet.pictures}.")
+        boxes = [_stored_box(place) for place in places]
+        if any(right > sheet.width or bottom > sheet.height for _, _, right, bottom in boxes):
+            faults.append(f"A picture on '{sheet.file}' ends outside of it.")
+        for at, one in enumerate(boxes):
+            if any(_overlap(one, other) for other in boxes[at + 1 :]):
+                faults.append(f"Pictures on '{sheet.file}' lie over each other.")
+                break
+        path = paths.get(sheet.table or "")
+        if path is not None:
+            faults += _table_faults(sheet, path, places)
+    return faults
+
+
+def _table_faults(sheet: SheetEntry, path: Path, places: list[Within]) -> list[str]:
+    try:
+        value = json.loads(path.read_bytes())
+        told = [
+            Within(one["x"], one["y"], one["width"], one["height"], bool(one["turned"])) for one in value["pictures"]
+        ]
+        size = (value["width"], value["height"], value["image"])
+        played = [frame["picture"] for part in value["play"] for frame in part["frames"]]
+    except (OSError, ValueError, KeyError, TypeError):
+        return [f"'{sheet.table}' cannot be read."]
+    if sorted(told) != places or size != (sheet.width, sheet.height, sheet.file):
+        return [f"'{sheet.table}' does not tell the places that the manifest tells."]
+    if not all(0 <= index < len(told) for index in played):
+        return [f"'{sheet.table}' plays a picture that is not there."]
+    return []
+
+
+def _stored_box(place: Within) -> tuple[int, int, int, int]:
+    width, height = (place.height, place.width) if place.turned else (place.width, place.height)
+    return place.x, place.y, place.x + width, place.y + height
+
+
+def _overlap(one: tuple[int, int, int, int], other: tuple[int, int, int, int]) -> bool:
+    return one[0] < other[2] and other[0] < one[2] and one[1] < other[3] and other[1] < one[3]
 
 
 def faults_of_joints(package: Package) -> list[str]:
@@ -119,16 +178,7 @@ def faults_of_joints(package: Package) -> list[str]:
 def faults_of_order(package: Package) -> list[str]:
     """The tree must name every part once, and agree with the numbers and the shown parts."""
     faults: list[str] = []
-    seen: list[tuple[str, bool]] = []
-
-    def walk(entries: tuple[TreeEntry, ...], shown: bool) -> None:
-        for entry in entries:
-            if isinstance(entry, GroupEntry):
-                walk(entry.members, shown and entry.shown)
-            else:
-                seen.append((entry.part_id, shown and entry.shown))
-
-    walk(package.tree, True)
+    seen = uses(package.tree)
     if [part_id for part_id, _ in seen] != [part.id for part in sorted(package.parts, key=lambda part: part.order)]:
         faults.append("The tree and the numbers of the parts do not tell the same order.")
     if sorted(part.order for part in package.parts) != list(range(1, len(package.parts) + 1)):

@@ -1,7 +1,7 @@
 """The images of a package, decoded once by Pillow and kept as raw bytes on disk, so that bands of rows can be read."""
 
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -33,10 +33,34 @@ def decode(path: Path, raw: Path) -> Decoded:
     with Image.open(path) as opened:
         opened.load()
         image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
-    content = image.getbbox(alpha_only=True)
-    pixels = image.tobytes()
+    return _kept(image, raw)
+
+
+def moments(path: Path, wanted: list[int], raw: Path) -> dict[int, Decoded]:
+    """Some moments of an animated image, by their numbers from 0; raises like `decode`, and EOFError for one that is not there."""
+    found = {}
+    with Image.open(path) as opened:
+        for number in sorted(wanted):
+            opened.seek(number)
+            found[number] = _kept(opened.convert("RGBA"), raw.with_suffix(f".{number}"))
+    return found
+
+
+def cut_out(sheet: Decoded, left: int, top: int, width: int, height: int, is_turned: bool, raw: Path) -> Decoded:
+    """A picture cut out of a sheet, and turned back by a quarter where it `is_turned`; `width` and `height` are its own."""
+    across, down = (height, width) if is_turned else (width, height)
+    if left < 0 or top < 0 or left + across > sheet.width or top + down > sheet.height:
+        raise ValueError("it lies outside of its sheet")
+    rows = np.ascontiguousarray(sheet.rows(top, top + down)[:, left : left + across])
+    picture = Image.fromarray(rows, "RGBA")
+    return _kept(picture.transpose(Image.Transpose.ROTATE_90) if is_turned else picture, raw)
+
+
+def _kept(picture: Image.Image, raw: Path) -> Decoded:
+    pixels = picture.tobytes()
     raw.write_bytes(pixels)
-    return Decoded(image.width, image.height, content, f"{zlib.crc32(pixels):08x}", raw)
+    content = picture.getbbox(alpha_only=True)
+    return Decoded(picture.width, picture.height, content, f"{zlib.crc32(pixels):08x}", raw)
 
 
 def turned(image: Decoded, mirrored: bool, quarters: int, raw: Path) -> Decoded:
@@ -48,5 +72,4 @@ def turned(image: Decoded, mirrored: bool, quarters: int, raw: Path) -> Decoded:
     way = ways[quarters % 4]
     if way is not None:
         picture = picture.transpose(way)
-    raw.write_bytes(picture.tobytes())
-    return Decoded(picture.width, picture.height, picture.getbbox(alpha_only=True), image.crc32, raw)
+    return replace(_kept(picture, raw), crc32=image.crc32)

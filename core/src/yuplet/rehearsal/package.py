@@ -3,18 +3,36 @@
 import json
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from typing import Any, TypeAlias
+from typing import Any, NamedTuple, TypeAlias
 
 from yuplet.errors import PackageError
 
 MANIFEST = "manifest.json"
 
 
+class Within(NamedTuple):
+    """Where a picture lies on a sheet; `width` and `height` are its own, before it was turned there by a quarter, clockwise."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+    turned: bool
+
+
+class Source(NamedTuple):
+    """Where a picture is: a file, perhaps a place on it, or which moment of an animated image."""
+
+    file: str
+    within: Within | None = None
+    moment: int | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class FrameEntry:
     """One moment of an animated part; all of them lie in the part's box."""
 
-    file: str
+    source: Source
     milliseconds: int | None
     pixels_crc32: str | None
 
@@ -28,7 +46,7 @@ class PartEntry:
 
     id: str
     label: str
-    file: str
+    source: Source
     order: int
     shown: bool
     left: int
@@ -44,9 +62,21 @@ class PartEntry:
     said: dict[str, Any]
 
     @property
-    def files(self) -> tuple[str, ...]:
-        """Every image of the part, the one that is seen at rest first."""
-        return (self.file, *(frame.file for frame in self.frames if frame.file != self.file))
+    def sources(self) -> tuple[Source, ...]:
+        """Every picture of the part once, the one that is seen at rest first."""
+        return tuple(dict.fromkeys((self.source, *(frame.source for frame in self.frames))))
+
+
+@dataclass(frozen=True, slots=True)
+class SheetEntry:
+    """A sheet, its size, and the table of what is on it where it has one."""
+
+    file: str
+    kind: str
+    width: int
+    height: int
+    pictures: int
+    table: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +120,7 @@ class Package:
     width: int
     height: int
     parts: tuple[PartEntry, ...]
+    sheets: tuple[SheetEntry, ...]
     tree: tuple[TreeEntry, ...]
     reference: str
     reference_crc32: str
@@ -124,9 +155,21 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
     if value["format"] != "yuplet-package" or value["version"] != 1:
         raise ValueError("it is not a package of version 1")
     parts = tuple(_part(entry) for entry in value["parts"])
+    sheets = tuple(_sheet(entry) for entry in value.get("sheets", ()))
+    tables = [sheet.table for sheet in sheets if sheet.table is not None]
     beside = (value[name]["file"] for name in ("reference", "table", "credits"))
     # Parts that are the same drawing name the same image.
-    files = tuple(dict.fromkeys((manifest, *beside, *(file for part in parts for file in part.files))))
+    files = tuple(
+        dict.fromkeys(
+            (
+                manifest,
+                *beside,
+                *tables,
+                *(one.file for part in parts for one in part.sources),
+                *(sheet.file for sheet in sheets),
+            )
+        )
+    )
     others = tuple(str(one["manifest"]) for one in value.get("scales", ()))
     for file in (*files, *others):
         if PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts or "\\" in file:
@@ -144,6 +187,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         _whole(value["canvas"]["width"]),
         _whole(value["canvas"]["height"]),
         parts,
+        sheets,
         tuple(_node(entry) for entry in value["tree"]),
         value["reference"]["file"],
         value["reference"]["pixels_crc32"],
@@ -158,7 +202,7 @@ def _part(entry: dict[str, Any]) -> PartEntry:
     return PartEntry(
         entry["id"],
         " / ".join(entry["path"]),
-        entry["file"],
+        _source(entry),
         _whole(entry["order"]),
         bool(entry["shown"]),
         _whole(box["x"]),
@@ -175,9 +219,30 @@ def _part(entry: dict[str, Any]) -> PartEntry:
     )
 
 
+def _source(entry: dict[str, Any]) -> Source:
+    place, moment = entry.get("within"), entry.get("moment")
+    within = None
+    if place is not None:
+        x, y, width, height = (_whole(place[side]) for side in ("x", "y", "width", "height"))
+        within = Within(x, y, width, height, bool(place["turned"]))
+    return Source(str(entry["file"]), within, None if moment is None else _whole(moment))
+
+
+def _sheet(entry: dict[str, Any]) -> SheetEntry:
+    table = entry["table"]
+    return SheetEntry(
+        str(entry["file"]),
+        str(entry["kind"]),
+        _whole(entry["width"]),
+        _whole(entry["height"]),
+        _whole(entry["pictures"]),
+        None if table is None else str(table["file"]),
+    )
+
+
 def _frame(image: dict[str, Any]) -> FrameEntry:
     milliseconds = image["milliseconds"]
-    return FrameEntry(image["file"], None if milliseconds is None else _whole(milliseconds), image["pixels_crc32"])
+    return FrameEntry(_source(image), None if milliseconds is None else _whole(milliseconds), image["pixels_crc32"])
 
 
 def _node(entry: dict[str, Any]) -> TreeEntry:
@@ -192,6 +257,17 @@ def _node(entry: dict[str, Any]) -> TreeEntry:
         bool(entry["isolated"]),
         members,
     )
+
+
+def uses(entries: tuple[TreeEntry, ...], shown: bool = True) -> list[tuple[str, bool]]:
+    """The ids of all parts in a tree, back to front, each with whether it and all groups around it are shown."""
+    found: list[tuple[str, bool]] = []
+    for entry in entries:
+        if isinstance(entry, GroupEntry):
+            found += uses(entry.members, shown and entry.shown)
+        else:
+            found.append((entry.part_id, shown and entry.shown))
+    return found
 
 
 def _whole(value: object) -> int:

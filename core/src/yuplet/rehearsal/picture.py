@@ -12,11 +12,44 @@ from numpy.typing import NDArray
 from yuplet.errors import PackageError
 from yuplet.rehearsal import blending
 from yuplet.rehearsal.images import Decoded
-from yuplet.rehearsal.package import Package, PartEntry, PartUse, TreeEntry
+from yuplet.rehearsal.package import Package, PartUse, Source, TreeEntry, uses
 
 BAND = 64
 Way: TypeAlias = Literal["places", "whole canvas"]
 """How a package is read: each image at the place that the manifest says, or all of them at 0, 0."""
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """An image where it lies: from the left and the top of the canvas, in its pixels. `area` is that of its content, which
+    it is known by when something differs.
+    """
+
+    label: str
+    image: Decoded
+    left: int
+    top: int
+    opacity: float
+    blend: str
+    area: tuple[int, int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """What is to be put together, however it was read: the tree, and by the ids in it what lies where; images that are missing are absent.
+
+    It may differ from the reference by the `largest` level and on the `mean`.
+    """
+
+    way: Way
+    scale: float
+    width: int
+    height: int
+    tree: tuple[TreeEntry, ...]
+    placed: Mapping[str, Placed]
+    ground: tuple[int, int, int] | None
+    largest: float
+    mean: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,30 +78,45 @@ class Comparison:
         return self.largest <= self.allowed_largest and self.mean <= self.allowed_mean
 
 
-def compare(
-    package: Package,
-    way: Way,
-    images: Mapping[str, Mapping[str, Decoded]],
-    reference: Decoded,
-    pool: ThreadPoolExecutor,
-    step: Callable[[], None],
-) -> Comparison:
-    """Put the picture together and compare; `step` is called after each of `bands_of`. Images by part and file."""
-    by_id = {part.id: part for part in package.parts}
-    total = _nothing_found(package)
+def scene_of(package: Package, way: Way, images: Mapping[str, Mapping[Source, Decoded]]) -> Scene:
+    """A package as its manifest says it: images by part and where they are."""
+    placed = {}
+    for part in package.parts:
+        image = images[part.id].get(part.source)
+        if image is not None:
+            left, top = (0, 0) if way == "whole canvas" else (part.left, part.top)
+            seen = part.said["trim"]
+            x, y, width, height = (int(seen[side]) for side in ("x", "y", "width", "height"))
+            area = (x, y, x + width, y + height)
+            placed[part.id] = Placed(part.label, image, left, top, part.opacity, part.blend, area)
+    return Scene(
+        way,
+        package.scale,
+        package.width,
+        package.height,
+        package.tree,
+        placed,
+        package.ground,
+        package.largest,
+        package.mean,
+    )
+
+
+def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Callable[[], None]) -> Comparison:
+    """Put the picture together and compare; `step` is called after each of `bands_of`."""
+    total = _nothing_found(scene)
     lock = threading.Lock()
-    at_origin = way == "whole canvas"
 
     def band(top: int) -> None:
-        bottom = min(top + BAND, package.height)
-        exact = _put_together(package.tree, by_id, images, package.width, top, bottom, at_origin)
-        if package.ground is not None:
-            ground = np.empty((bottom - top, package.width, 4), np.uint8)
-            ground[:] = (*package.ground, 255)
+        bottom = min(top + BAND, scene.height)
+        exact = _put_together(scene.tree, scene, top, bottom)
+        if scene.ground is not None:
+            ground = np.empty((bottom - top, scene.width, 4), np.uint8)
+            ground[:] = (*scene.ground, 255)
             under = blending.premultiplied(ground, 1.0)
             blending.lay(under, exact, "normal")
             exact = under
-        own = _nothing_found(package)
+        own = _nothing_found(scene)
         blending.count_differences(exact, reference.rows(top, bottom), own)
         with lock:
             total[0] += own[0]
@@ -80,68 +128,58 @@ def compare(
             total[8] += own[8]
             total[9] = max(total[9], own[9])
 
-    for _ in pool.map(band, bands_of(package)):
+    for _ in pool.map(band, bands_of(scene.height)):
         step()
     worst = None
     if total[0]:
         area = tuple(int(value) for value in total[4:8])
-        worst = {"x": int(total[2]), "y": int(total[3]), "part": _blamed(package, area)}
-    pixels = package.width * package.height
+        worst = {"x": int(total[2]), "y": int(total[3]), "part": _blamed(scene, area)}
+    pixels = scene.width * scene.height
     return Comparison(
-        way,
-        package.scale,
+        scene.way,
+        scene.scale,
         pixels,
         int(total[0]),
-        int(total[1]) if package.largest == 0 else round(int(total[9]) / 255, 3),
+        int(total[1]) if scene.largest == 0 else round(int(total[9]) / 255, 3),
         round(int(total[8]) / 255 / (4 * pixels), 6),
-        package.largest,
-        package.mean,
+        scene.largest,
+        scene.mean,
         worst,
     )
 
 
-def bands_of(package: Package) -> range:
+def bands_of(height: int) -> range:
     """The first rows of the bands that a picture is compared in."""
-    return range(0, package.height, BAND)
+    return range(0, height, BAND)
 
 
-def _nothing_found(package: Package) -> NDArray[np.int64]:
-    return np.array([0, 0, 0, 0, package.width, package.height, 0, 0, 0, 0], np.int64)
+def _nothing_found(scene: Scene) -> NDArray[np.int64]:
+    return np.array([0, 0, 0, 0, scene.width, scene.height, 0, 0, 0, 0], np.int64)
 
 
 def _put_together(
-    entries: tuple[TreeEntry, ...],
-    by_id: Mapping[str, PartEntry],
-    images: Mapping[str, Mapping[str, Decoded]],
-    width: int,
-    top: int,
-    bottom: int,
-    at_origin: bool,
-    onto: blending.Floats | None = None,
+    entries: tuple[TreeEntry, ...], scene: Scene, top: int, bottom: int, onto: blending.Floats | None = None
 ) -> blending.Floats:
     """Rows of the canvas with everything shown laid on them, premultiplied float64."""
-    backdrop = np.zeros((bottom - top, width, 4)) if onto is None else onto
+    backdrop = np.zeros((bottom - top, scene.width, 4)) if onto is None else onto
     for entry in entries:
         if not entry.shown:
             continue
         if isinstance(entry, PartUse):
-            part = by_id.get(entry.part_id)
-            if part is not None and part.file in images[part.id]:
-                place = (0, 0) if at_origin else (part.left, part.top)
-                _lay_part(backdrop, part, images[part.id][part.file], place, top, bottom)
+            placed = scene.placed.get(entry.part_id)
+            if placed is not None:
+                _lay_part(backdrop, placed, top, bottom)
         elif entry.isolated or entry.opacity < 1 or entry.blend != "normal":
-            inside = _put_together(entry.members, by_id, images, width, top, bottom, at_origin)
+            inside = _put_together(entry.members, scene, top, bottom)
             inside *= entry.opacity
             _lay(backdrop, inside, entry.blend)
         else:
-            _put_together(entry.members, by_id, images, width, top, bottom, at_origin, backdrop)
+            _put_together(entry.members, scene, top, bottom, backdrop)
     return backdrop
 
 
-def _lay_part(
-    backdrop: blending.Floats, part: PartEntry, image: Decoded, place: tuple[int, int], top: int, bottom: int
-) -> None:
-    across, down = place
+def _lay_part(backdrop: blending.Floats, part: Placed, top: int, bottom: int) -> None:
+    image, across, down = part.image, part.left, part.top
     first, last = max(top, down), min(bottom, down + image.height)
     left, right = max(0, across), min(backdrop.shape[1], across + image.width)
     if first >= last or left >= right:
@@ -169,18 +207,19 @@ def _lay(backdrop: blending.Floats, source: blending.Floats, mode: str) -> None:
         ) from None
 
 
-def _blamed(package: Package, area: tuple[int, ...]) -> str | None:
+def _blamed(scene: Scene, area: tuple[int, ...]) -> str | None:
     """The shown part whose content's box is most like the differing area; in front of equals."""
 
-    def likeness(part: PartEntry) -> float:
-        seen = part.said["trim"]
-        x, y, width, height = (int(seen[side]) for side in ("x", "y", "width", "height"))
+    def likeness(part: Placed) -> float:
+        x, y, x_end, y_end = part.area
         left, top = max(area[0], x - 1), max(area[1], y - 1)
-        right, bottom = min(area[2], x + width + 1), min(area[3], y + height + 1)
+        right, bottom = min(area[2], x_end + 1), min(area[3], y_end + 1)
         common = max(0, right - left) * max(0, bottom - top)
-        whole = (width + 2) * (height + 2) + (area[2] - area[0]) * (area[3] - area[1]) - common
+        whole = (x_end - x + 2) * (y_end - y + 2) + (area[2] - area[0]) * (area[3] - area[1]) - common
         return common / whole
 
-    shown = [part for part in package.parts if part.shown]
-    best = max(shown, key=lambda part: (likeness(part), part.order), default=None)
-    return best.label if best is not None and likeness(best) > 0 else None
+    order = [use for use, shown in uses(scene.tree) if shown and use in scene.placed]
+    best = max(enumerate(order), key=lambda one: (likeness(scene.placed[one[1]]), one[0]), default=None)
+    if best is None or likeness(scene.placed[best[1]]) <= 0:
+        return None
+    return scene.placed[best[1]].label

@@ -8,11 +8,11 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts
-from yuplet.rehearsal.images import Decoded, decode
+from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
+from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
-from yuplet.rehearsal.package import Package, open_package
-from yuplet.rehearsal.picture import Comparison, Way, bands_of, compare
+from yuplet.rehearsal.package import Package, Source, open_package
+from yuplet.rehearsal.picture import Comparison, Way, bands_of, compare, scene_of
 
 
 @dataclass(slots=True)
@@ -86,7 +86,8 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
     proof = places.proof
     ways = [_ways(package) for package in packages]
     total = sum(
-        len(_images(package)) + len(own) * len(bands_of(package)) for package, own in zip(packages, ways, strict=True)
+        len(_images(package)) + len(own) * len(bands_of(package.height))
+        for package, own in zip(packages, ways, strict=True)
     )
     done = 0
 
@@ -121,10 +122,15 @@ def _prove_one(package: Package, ways: list[Way], places: "_Places", step: Calla
             if image is not None:
                 images[name] = image
             step()
-        laid = _as_laid(package, images, Path(scratch))
+        laid = _Pictures(package, places, images, Path(scratch)).laid()
         faults, empty = faults_of_parts(package, laid)
         proof.empty += empty
-        proof.faults += [*faults, *faults_of_joints(package), *faults_of_order(package)]
+        proof.faults += [
+            *faults,
+            *faults_of_sheets(package, places.paths),
+            *faults_of_joints(package),
+            *faults_of_order(package),
+        ]
         reference = images.get(package.reference)
         if reference is None:
             return
@@ -134,11 +140,13 @@ def _prove_one(package: Package, ways: list[Way], places: "_Places", step: Calla
         if reference.crc32 != package.reference_crc32:
             proof.faults.append("The reference picture has other pixels than the manifest says.")
         for way in ways:
-            proof.comparisons.append(compare(package, way, laid, reference, pool, step))
+            proof.comparisons.append(compare(scene_of(package, way, laid), reference, pool, step))
 
 
 def _images(package: Package) -> list[str]:
-    return list(dict.fromkeys((package.reference, *(file for part in package.parts for file in part.files))))
+    """The files to be decoded whole: the reference picture, and all images but animated ones."""
+    sources = [source for part in package.parts for source in part.sources if source.moment is None]
+    return list(dict.fromkeys((package.reference, *(source.file for source in sources))))
 
 
 def _ways(package: Package) -> list[Way]:
@@ -149,20 +157,61 @@ def _ways(package: Package) -> list[Way]:
     return ["places", "whole canvas"] if said and boxes == {whole} else ["places"]
 
 
-def _as_laid(package: Package, images: Mapping[str, Decoded], scratch: Path) -> dict[str, dict[str, Decoded]]:
-    """The images of each part by its id, mirrored and turned as the part says; those that are missing are absent."""
-    found: dict[str, dict[str, Decoded]] = {}
-    turned: dict[tuple[str, bool, int], Decoded] = {}
-    for part in package.parts:
-        own = {file: images[file] for file in part.files if file in images}
-        if part.mirrored or part.quarters:
-            for file, image in own.items():
-                key = (file, part.mirrored, part.quarters)
-                if key not in turned:
-                    turned[key] = turn(image, part.mirrored, part.quarters, scratch / f"turned {len(turned)}.raw")
-                own[file] = turned[key]
-        found[part.id] = own
-    return found
+class _Pictures:
+    """The pictures of parts, cut out of sheets, taken out of animated images, and turned as each part says."""
+
+    def __init__(self, package: Package, places: "_Places", images: Mapping[str, Decoded], scratch: Path) -> None:
+        self._package, self._places, self._images, self._scratch = package, places, images, scratch
+        self._found: dict[Source, Decoded | None] = {}
+        self._turned: dict[tuple[Source, bool, int], Decoded] = {}
+
+    def laid(self) -> dict[str, dict[Source, Decoded]]:
+        """By each part's id; those that are missing or cannot be read are absent."""
+        self._take_moments()
+        found: dict[str, dict[Source, Decoded]] = {}
+        for part in self._package.parts:
+            own = {source: image for source in part.sources if (image := self._picture(source)) is not None}
+            if part.mirrored or part.quarters:
+                own = {source: self._turn(source, image, part.mirrored, part.quarters) for source, image in own.items()}
+            found[part.id] = own
+        return found
+
+    def _picture(self, source: Source) -> Decoded | None:
+        if source not in self._found:
+            image = self._images.get(source.file)
+            if image is not None and source.within is not None:
+                try:
+                    image = cut_out(image, *source.within, self._raw())
+                except ValueError:
+                    image = None
+                    self._places.proof.faults.append(f"A picture on '{source.file}' ends outside of it.")
+            self._found[source] = image
+        return self._found[source]
+
+    def _take_moments(self) -> None:
+        wanted: dict[str, list[int]] = {}
+        for part in self._package.parts:
+            for source in part.sources:
+                if source.moment is not None:
+                    wanted.setdefault(source.file, []).append(source.moment)
+        for file, numbers in wanted.items():
+            path = self._places.paths.get(file)
+            try:
+                found = moments(path, numbers, self._raw()) if path is not None else {}
+            except (OSError, ValueError, SyntaxError, EOFError):
+                self._places.proof.unreadable.append(file)
+                found = {}
+            for number in numbers:
+                self._found[Source(file, None, number)] = found.get(number)
+
+    def _turn(self, source: Source, image: Decoded, mirrored: bool, quarters: int) -> Decoded:
+        key = (source, mirrored, quarters)
+        if key not in self._turned:
+            self._turned[key] = turn(image, mirrored, quarters, self._raw())
+        return self._turned[key]
+
+    def _raw(self) -> Path:
+        return self._scratch / f"picture {len(self._found)} {len(self._turned)}.raw"
 
 
 @dataclass(frozen=True, slots=True)

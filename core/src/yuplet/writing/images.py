@@ -45,7 +45,7 @@ def encode(picture: Picture, images: Images, ppi: float | None = None) -> bytes:
     elif images.format == "avif":
         image.save(out, "AVIF", quality=images.quality)
     else:
-        image.save(out, "TIFF", compression="tiff_adobe_deflate", **dots)
+        image.save(out, "TIFF", compression="tiff_deflate", **dots)
     return out.getvalue()
 
 

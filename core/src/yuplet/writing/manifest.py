@@ -12,8 +12,9 @@ from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.made import Turn
 from yuplet.parts.fitting import fractions
-from yuplet.plan.plan import CREDITS, Plan, PlannedImage, PlannedPart, PlannedScale
+from yuplet.plan.planned import CREDITS, Plan, PlannedFrame, PlannedImage, PlannedPart, PlannedScale, PlannedSheet, Spot
 from yuplet.plan.recipe import OPAQUE
+from yuplet.writing.sheets import within
 
 FORMAT = "yuplet-package"
 VERSION = 1
@@ -49,6 +50,7 @@ def manifest(
     is_main = at is plan.main
     factor = float(at.factor)
     images = dict.fromkeys(file for image in at.images.values() for file in image.files)
+    tables = [sheet.table for sheet in at.sheets if sheet.table]
     return {
         "format": FORMAT,
         "version": VERSION,
@@ -72,7 +74,7 @@ def manifest(
             "parts": len(plan.parts),
             "shown": sum(planned.shown for planned in plan.parts),
             "hidden": sum(not planned.shown for planned in plan.parts),
-            "files": len(images) + 4,
+            "files": len(images) + len(tables) + 4,
         },
         "reference": {
             "file": at.reference,
@@ -81,9 +83,27 @@ def manifest(
         },
         "table": _plain_file(at.table, written),
         "credits": _plain_file(CREDITS, written),
+        "sheets": [_sheet(sheet, plan, written) for sheet in at.sheets],
         "parts": [_part(planned, plan, at, written) for planned in plan.parts],
         "tree": [_node(row) for row in plan.tree],
         "obsolete": list(obsolete) if is_main else [],
+    }
+
+
+def _sheet(sheet: PlannedSheet, plan: Plan, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    return {
+        "kind": sheet.kind,
+        "width": sheet.size.width,
+        "height": sheet.size.height,
+        "pictures": len(sheet.members),
+        "columns": sheet.columns or None,
+        "spacing": plan.recipe.sheets.spacing,
+        "repeat_edge": plan.recipe.sheets.repeat_edge,
+        "table": _plain_file(sheet.table, written) if sheet.table else None,
+        "file": sheet.file,
+        "bytes": written[sheet.file].bytes,
+        "sha256": written[sheet.file].sha256,
+        "key": written[sheet.file].key or None,
     }
 
 
@@ -152,16 +172,23 @@ def places_table(plan: Plan, at: PlannedScale) -> bytes:
 
 
 def files_of(value: Mapping[str, Any]) -> dict[str, WrittenFile | None]:
-    """All files that a manifest of ours lists but itself, and what it says of each; nothing of obsolete ones."""
+    """All files that a manifest of ours lists but itself, and the pictures on its sheets, by what tells them apart (`PlannedFrame.id`), with
+    what it says of each; nothing of obsolete ones.
+    """
     found: dict[str, WrittenFile | None] = dict.fromkeys(value["obsolete"])
     listed = [value[name] for name in ("reference", "table", "credits")]
+    for sheet in value.get("sheets", ()):
+        listed += [sheet, *([sheet["table"]] if sheet["table"] else [])]
     for part in value["parts"]:
         listed += part["frames"]["images"] if part["frames"] else [part]
     for one in listed:
         content = one.get("content")
         box = None if content is None else Box(content[0], content[1], content[0] + content[2], content[1] + content[3])
         crc = one.get("pixels_crc32") or ""
-        found[one["file"]] = WrittenFile(one["bytes"], one["sha256"], crc, one.get("key", ""), box)
+        within, moment = one.get("within"), one.get("moment")
+        spot = None if within is None else Spot(within["x"], within["y"])
+        told = PlannedFrame(one["file"], "", spot, moment).id
+        found[told] = WrittenFile(one["bytes"], one["sha256"], crc, one.get("key") or "", box)
     return found
 
 
@@ -211,14 +238,13 @@ def _part(planned: PlannedPart, plan: Plan, at: PlannedScale, written: Mapping[s
         "id": part.id,
         "name": planned.path[-1],
         "path": list(planned.path),
-        "file": image.file,
         "turn": {"mirrored": turn.mirrored, "quarters": turn.quarters},
         "order": planned.order,
         "shown": planned.shown,
         "box": _xywh(box),
         "trim": _xywh(_trim(image, turn, written)),
         "extent": planned.images.extent,
-        "exact": planned.images.is_exact,
+        "exact": planned.images.is_exact_for(len(part.frames)),
         "ground": list(planned.images.ground) if planned.images.format in OPAQUE else None,
         "beyond": box.meet(Box(0, 0, *canvas)) != box,
         "centre": {
@@ -241,14 +267,24 @@ def _part(planned: PlannedPart, plan: Plan, at: PlannedScale, written: Mapping[s
         "opacity": _plain(part.opacity),
         "blend": part.blend,
         "role": part.role,
-        "frames": _frames(planned, image, written) if len(image.files) > 1 else None,
-        **_file(written[image.file]),
+        "frames": _frames(planned, image, at, written) if len(image.frames) > 1 else None,
+        **_picture(image.frames[0], at, part.id, written),
     }
+
+
+def _picture(frame: PlannedFrame, at: PlannedScale, part: str, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
+    """Which file a picture is in and where in it, and its check sums."""
+    found: dict[str, Any] = {"file": frame.file}
+    if frame.spot is not None:
+        found["within"] = dict(within(at, part, frame.spot))
+    if frame.moment is not None:
+        found["moment"] = frame.moment
+    return {**found, **_file(written[frame.id])}
 
 
 def _trim(image: PlannedImage, turn: Turn, written: Mapping[str, WrittenFile]) -> Box:
     """Where the content of all frames lies on the canvas, once the image is turned and laid."""
-    contents = [written[file].content for file in image.files]
+    contents = [written[frame.id].content for frame in image.frames]
     around = box_around([content for content in contents if content is not None])
     box = image.box
     if around is None:
@@ -267,9 +303,12 @@ def _fractions(box: Box, within: Box) -> dict[str, float | int]:
     return {name: _plain(value) for name, value in asdict(fractions(box, within)).items()}
 
 
-def _frames(planned: PlannedPart, image: PlannedImage, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
-    pairs = zip(image.files, planned.part.frames, strict=True)
-    images = [{"file": file, "milliseconds": frame.milliseconds, **_file(written[file])} for file, frame in pairs]
+def _frames(
+    planned: PlannedPart, image: PlannedImage, at: PlannedScale, written: Mapping[str, WrittenFile]
+) -> dict[str, Any]:
+    pairs = zip(image.frames, planned.part.frames, strict=True)
+    row = planned.part.id
+    images = [{"milliseconds": moment.milliseconds, **_picture(frame, at, row, written)} for frame, moment in pairs]
     return {"loops": planned.part.loops, "images": images}
 
 

@@ -4,7 +4,7 @@ import hashlib
 import json
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -20,9 +20,9 @@ from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.scratch import PixelSource, Scratch
 from yuplet.pixels.trimming import content_box
-from yuplet.plan.plan import CREDITS, MANIFEST, Plan, PlannedPart, PlannedScale
+from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.plan.recipe import Effort
-from yuplet.writing import images, png
+from yuplet.writing import images, png, sheets
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
@@ -75,16 +75,15 @@ def carry_out(
     tasks = work.tasks()
     progress(0, len(tasks))
     done = 0
-    reference_tasks = [task for task in tasks if task.planned is None]
     # All threads together, and first: they are the largest pieces of work.
-    for task in reference_tasks:
+    for task in (task for task in tasks if task.is_reference):
         work.write_reference(task.at)
         done += 1
         progress(done, len(tasks))
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
-        rest = sorted((task for task in tasks if task.planned is not None), key=lambda task: -task.pixels)
-        futures = [pool.submit(work.write_part, task) for task in rest]
+        rest = sorted((task for task in tasks if not task.is_reference), key=lambda task: -task.pixels)
+        futures = [pool.submit(work.write_task, task) for task in rest]
         try:
             for future in as_completed(futures):
                 future.result()
@@ -96,6 +95,9 @@ def carry_out(
     work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
     for at in plan.scales:
         work.write(at.table, manifests.places_table(plan, at))
+        for sheet in at.sheets:
+            if sheet.table:
+                work.write(sheet.table, sheets.table(plan, at, sheet))
     for at in reversed(plan.scales):
         value = manifests.manifest(plan, at, work.written, obsolete, comes_back(plan, at, sources))
         work.write(at.manifest, json.dumps(value, indent=1, ensure_ascii=False).encode())
@@ -104,13 +106,21 @@ def carry_out(
 
 @dataclass(frozen=True, slots=True)
 class _Task:
-    """The images of one part at one scale; without a part, the reference picture."""
+    """The images of one part at one scale, or a sheet; without either, the reference picture."""
 
     at: PlannedScale
     planned: PlannedPart | None = None
+    sheet: PlannedSheet | None = None
+
+    @property
+    def is_reference(self) -> bool:
+        return self.planned is None and self.sheet is None
 
     @property
     def pixels(self) -> int:
+        """How much work it is, about."""
+        if self.sheet is not None:
+            return self.sheet.size.pixels * (len(self.sheet.members) if self.sheet.kind == "animation" else 1)
         return 0 if self.planned is None else self.at.images[self.planned.part.id].box.size.pixels
 
 
@@ -129,10 +139,21 @@ class _Work:
                 found.append(_Task(at))
             for planned in self.plan.parts:
                 image = at.images[planned.part.id]
-                kept = [self._is_kept(file, key) for file, key in zip(image.files, image.keys, strict=True)]
+                own = [frame for frame in image.frames if frame.id == frame.file]
+                kept = [self._is_kept(frame.file, frame.key) for frame in own]
                 if image.is_own and not all(kept):
                     found.append(_Task(at, planned))
+            found += [_Task(at, sheet=sheet) for sheet in at.sheets if not self._is_sheet_kept(sheet)]
         return found
+
+    def _is_sheet_kept(self, sheet: PlannedSheet) -> bool:
+        known = [self.earlier.known.get(member.frame.id) for member in sheet.members]
+        if None in known or not self._is_kept(sheet.file, sheet.key):
+            return False
+        for member, one in zip(sheet.members, known, strict=True):
+            assert one is not None
+            self.written[member.frame.id] = one.again
+        return True
 
     def _is_kept(self, name: str, key: str) -> bool:
         if name in self.written:
@@ -143,19 +164,41 @@ class _Work:
         self.written[name] = known.again
         return True
 
-    def write_part(self, task: _Task) -> None:
+    def write_task(self, task: _Task) -> None:
+        """Draw and write what a task is about."""
+        if task.sheet is not None:
+            self._write_sheet(task.at, task.sheet)
+        elif task.planned is not None:
+            self._write_part(task, task.planned)
+
+    def _write_sheet(self, at: PlannedScale, sheet: PlannedSheet) -> None:
+        parts = {planned.part.id: planned for planned in self.plan.parts}
+        pictures = [
+            written_picture(self.plan, at, parts[member.part], member.index, self.sources) for member in sheet.members
+        ]
+        ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
+        data = sheets.encoded(sheet, pictures, self.plan.recipe.sheets.repeat_edge, ppi)
+        self.write(sheet.file, data, sheet.key)
+        whole = self.written[sheet.file]
+        exact = sheet.images.is_exact_for(2 if sheet.kind == "animation" else 1)
+        for member, picture in zip(sheet.members, pictures, strict=True):
+            crc = f"{deflate.crc32(np.ascontiguousarray(picture)):08x}" if exact else ""
+            self.written[member.frame.id] = replace(
+                whole, pixels_crc32=crc, key=member.frame.key, content=content_box(picture)
+            )
+
+    def _write_part(self, task: _Task, planned: PlannedPart) -> None:
         """Draw and write each frame of a part that is not there already."""
-        assert task.planned is not None
-        image = task.at.images[task.planned.part.id]
-        settings = task.planned.images
+        image = task.at.images[planned.part.id]
+        settings = planned.images
         ppi = self.plan.ppi and float(self.plan.ppi * task.at.factor)
-        for frame, (file, key) in enumerate(zip(image.files, image.keys, strict=True)):
-            if file in self.written:
+        for index, frame in enumerate(image.frames):
+            if frame.file in self.written:
                 continue
-            picture = written_picture(self.plan, task.at, task.planned, frame, self.sources)
+            picture = written_picture(self.plan, task.at, planned, index, self.sources)
             data = images.encode(picture, settings, ppi)
-            content = content_box(picture)
-            self.write(file, data, key, picture if settings.is_exact else None, content)
+            exact = picture if settings.is_exact else None
+            self.write(frame.file, data, frame.key, exact, content_box(picture))
 
     def write_reference(self, at: PlannedScale) -> None:
         """Draw and write the picture as it must look again."""
@@ -219,7 +262,7 @@ def _reference(plan: Plan, at: PlannedScale, sources: Sources, workers: int) -> 
 
 def comes_back(plan: Plan, at: PlannedScale, sources: Sources) -> bool:
     """Whether the picture put together from the images of a scale must be the reference to the pixel."""
-    if not all(planned.images.is_exact for planned in plan.parts):
+    if not all(planned.images.is_exact_for(len(planned.part.frames)) for planned in plan.parts):
         return False
     drawn = sources.drawing is not None and all(_is_drawn_anew(plan, planned.part) for planned in plan.parts)
     return at.factor == 1 or not plan.recipe.smooth or drawn

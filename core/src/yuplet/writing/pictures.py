@@ -13,7 +13,7 @@ from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.filling import bleed
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.scratch import PixelSource, VectorSource
-from yuplet.plan.plan import Plan, PlannedImage, PlannedPart, PlannedScale
+from yuplet.plan.planned import Plan, PlannedImage, PlannedPart, PlannedScale
 from yuplet.plan.recipe import Images
 
 

@@ -39,6 +39,18 @@ const UNDER = [
   { value: 'keep', label: 'kept as in the source' },
 ];
 
+const STORED = [
+  { value: 'files', label: 'files of their own' },
+  { value: 'sheets', label: 'together on sheets' },
+];
+const MOVING = [
+  { value: 'files', label: 'as numbered files' },
+  { value: 'grid', label: 'as a grid of cells' },
+  { value: 'apng', label: 'as animated PNG' },
+  { value: 'webp', label: 'as animated WebP' },
+  { value: 'gif', label: 'as GIF, few colours' },
+];
+
 const colourText = (colour: readonly number[]) => `#${colour.map((one) => one.toString(16).padStart(2, '0')).join('')}`;
 const colourOf = (text: string) => [1, 3, 5].map((at) => Number.parseInt(text.slice(at, at + 2), 16));
 
@@ -52,7 +64,9 @@ export function ImagesFields({ images, onChange }: Props) {
     value: images[name],
     onChange: (value: number | string) => typeof value === 'number' && onChange({ [name]: value }),
   });
-  const choice = <Name extends 'extent' | 'sides' | 'format' | 'effort' | 'under'>(name: Name) => ({
+  const choice = <Name extends 'extent' | 'sides' | 'format' | 'effort' | 'under' | 'stored' | 'moving'>(
+    name: Name,
+  ) => ({
     size: 'xs' as const,
     value: images[name],
     onChange: (event: React.ChangeEvent<HTMLSelectElement>) =>
@@ -90,6 +104,15 @@ export function ImagesFields({ images, onChange }: Props) {
           onChange={(event) => onChange({ lossless: event.currentTarget.checked })}
         />
       )}
+      <div className={form.row}>
+        <NativeSelect {...choice('stored')} label="Images are" data={STORED} />
+        <NativeSelect
+          {...choice('moving')}
+          label="Frames are kept"
+          data={MOVING}
+          disabled={images.stored === 'sheets'}
+        />
+      </div>
       {images.format !== 'jpeg' && (
         <div className={form.row}>
           <NativeSelect {...choice('under')} label="Colour where alpha is 0" data={UNDER} />

@@ -17,7 +17,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
   const { plan, planError, recipe, running, last, handOvers, error } = handing;
   const [newest] = handOvers;
   const stops = plan?.notes.filter((note) => note.severity === 'error') ?? [];
-  const images = plan?.files.filter((file) => file.kind === 'image') ?? [];
+  const images = plan?.files.filter((file) => file.kind === 'image' || file.kind === 'sheet') ?? [];
   const changes = (change: string) => images.filter((file) => file.change === change).length;
   return (
     <Panel title="Hand over">

@@ -10,6 +10,7 @@ import type { StepProps } from './HandOverStep';
 import { ImagesFields } from './ImagesFields';
 import { RecipePick } from './RecipePick';
 import { ScaleFields } from './ScaleFields';
+import { SheetFields } from './SheetFields';
 
 /** Everything that a recipe says, and the recipes of the project. */
 export function RecipePage({ project, canEdit, handing }: StepProps) {
@@ -112,6 +113,12 @@ export function RecipePage({ project, canEdit, handing }: StepProps) {
           onChange={(event) => change({ smooth: !event.currentTarget.checked })}
         />
       </div>
+      {usesSheets(recipe) && (
+        <div className={form.form}>
+          <h3>Sheets</h3>
+          <SheetFields sheets={recipe.sheets} onChange={(said) => change({ sheets: { ...recipe.sheets, ...said } })} />
+        </div>
+      )}
       <div className={form.form}>
         <h3>What the receiver takes</h3>
         <div className={form.row}>
@@ -148,6 +155,11 @@ export function RecipePage({ project, canEdit, handing }: StepProps) {
       </div>
     </Panel>
   );
+}
+
+/** Whether anything of a recipe goes onto a sheet. */
+function usesSheets({ images, images_for: some }: Recipe): boolean {
+  return [images, ...some.map((one) => one.images)].some((one) => one.stored === 'sheets' || one.moving === 'grid');
 }
 
 interface KeepingProps {

@@ -1,0 +1,87 @@
+"""What to know of a hand-over before anything is written: errors stop it, warnings do not."""
+
+import math
+from collections.abc import Iterator, Mapping, Sequence
+
+from yuplet.geometry import Box, Size
+from yuplet.plan.measuring import Measured
+from yuplet.plan.naming import clashes
+from yuplet.plan.planned import PlannedPart, PlannedScale, PlanNote
+from yuplet.plan.recipe import OPAQUE, Limits, Recipe
+
+
+def notes_of(
+    recipe: Recipe,
+    canvas: Size,
+    parts: Sequence[PlannedPart],
+    scales: Sequence[PlannedScale],
+    measured: Mapping[str, Measured],
+) -> list[PlanNote]:
+    """All of them, errors first."""
+    labels = {one.part.id: one.label for one in parts}
+    found = [*_clashes(scales, labels), *_limits(recipe.limits, scales, labels)]
+    for one in parts:
+        found += _of_part(one, canvas, measured.get(one.part.id))
+    return sorted(found, key=lambda note: note.severity != "error")
+
+
+def _clashes(scales: Sequence[PlannedScale], labels: Mapping[str, str]) -> Iterator[PlanNote]:
+    # Images of one part at two scales, which have one owner, can clash all the same.
+    owners = [
+        (file, f"{row}\0{at.scale.label}")
+        for at in scales
+        for row, image in at.images.items()
+        if image.is_own and image.frames[0].spot is None
+        for file in image.files
+    ]
+    # Grids have spots, and a name of their own all the same.
+    owners += [
+        (sheet.file, f"{sheet.members[0].part}\0{at.scale.label}")
+        for at in scales
+        for sheet in at.sheets
+        if sheet.kind == "grid"
+    ]
+    for file, pair in clashes(owners).items():
+        one, other = (owner.split("\0")[0] for owner in pair)
+        said = f"'{labels[one]}' and '{labels[other]}' would both be written as '{file}'."
+        yield PlanNote("clash", "error", said, (one, other), (file,))
+
+
+def _of_part(one: PlannedPart, canvas: Size, known: Measured | None) -> Iterator[PlanNote]:
+    row, images = (one.part.id,), one.images
+    if images.format in OPAQUE and (known is None or not known.opaque):
+        said = f"'{one.label}' has transparency, and {images.format.upper()} has none: its ground will be seen."
+        yield PlanNote("transparent", "warning", said, row)
+    if images.moving == "gif" and len(one.part.frames) > 1 and images.stored == "files":
+        said = f"'{one.label}' as GIF has 256 colours a frame, and each pixel is either seen or not."
+        yield PlanNote("few colours", "warning", said, row)
+    if images.extent == "canvas" and one.box.meet(Box(0, 0, *canvas)) != one.box:
+        said = (
+            f"'{one.label}' goes on beyond the canvas and will be cut at its edge. Use a common box to keep all of it."
+        )
+        yield PlanNote("beyond", "warning", said, row)
+
+
+def _limits(limits: Limits, scales: Sequence[PlannedScale], labels: Mapping[str, str]) -> Iterator[PlanNote]:
+    files: set[str] = set()
+    for at in scales:
+        for sheet in at.sheets:
+            if limits.longest is not None and max(sheet.size) > limits.longest:
+                said = (
+                    f"'{sheet.file}' is {sheet.size.width} × {sheet.size.height} px; the receiver takes up to {limits.longest} px."
+                    " Make sheets smaller, and there will be more of them."
+                )
+                yield PlanNote("limit", "error", said, (), (sheet.file,))
+        for row, image in at.images.items():
+            files.update(image.files)
+            longest = max(image.box.size)
+            if limits.longest is not None and longest > limits.longest and image.frames[0].spot is None:
+                fits = math.floor(1000 * limits.longest / longest * at.factor) / 1000
+                said = (
+                    f"'{labels[row]}' is {image.box.width} × {image.box.height} px at {at.scale.label}; the receiver takes"
+                    f" up to {limits.longest} px. It would fit at {fits:.3f} of the size."
+                )
+                yield PlanNote("limit", "error", said, (row,), image.files)
+    if limits.count is not None and len(files) > limits.count:
+        said = f"There are {len(files):,} images; the receiver takes up to {limits.count:,}. Packed on sheets there would be fewer."
+        yield PlanNote("limit", "error", said)

@@ -1,0 +1,112 @@
+"""Pictures together in one image: sheets with their tables, and animated images.
+
+Sources: Portable Network Graphics (PNG) Specification, third edition, chapter 11.3 (animation); WebP, RFC 9649; GIF89a (CompuServe, 1990).
+Animated images are Pillow's, which keeps every pixel of PNG and of lossless WebP.
+"""
+
+import io
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+from PIL import Image, PngImagePlugin
+
+from yuplet.pixels import Picture
+from yuplet.plan.planned import Plan, PlannedScale, PlannedSheet
+from yuplet.writing import images
+
+FORMAT = "yuplet-sheet"
+VERSION = 1
+
+
+def sheet_picture(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge: int) -> Picture:
+    """All pictures of a sheet at their spots, in the order of its members; between them nothing is seen."""
+    whole = np.zeros((sheet.size.height, sheet.size.width, 4), np.uint8)
+    for member, picture in zip(sheet.members, pictures, strict=True):
+        spot = member.frame.spot
+        assert spot is not None
+        laid = np.rot90(picture, -1) if spot.turned else picture
+        if repeat_edge:
+            laid = np.pad(laid, ((repeat_edge, repeat_edge), (repeat_edge, repeat_edge), (0, 0)), "edge")
+        top, left = spot.y - repeat_edge, spot.x - repeat_edge
+        whole[top : top + laid.shape[0], left : left + laid.shape[1]] = laid
+    return whole
+
+
+def animated(sheet: PlannedSheet, pictures: Sequence[Picture]) -> bytes:
+    """The pictures as one animated image, each seen for its milliseconds."""
+    out = io.BytesIO()
+    first, *rest = (Image.fromarray(np.ascontiguousarray(picture), "RGBA") for picture in pictures)
+    said: dict[str, Any] = {
+        "save_all": True,
+        "append_images": rest,
+        "duration": list(sheet.milliseconds),
+        "loop": sheet.loops,
+    }
+    if sheet.images.moving == "apng":
+        background, source = PngImagePlugin.Disposal.OP_BACKGROUND, PngImagePlugin.Blend.OP_SOURCE
+        first.save(out, "PNG", disposal=background, blend=source, **said)
+    elif sheet.images.moving == "webp":
+        first.save(out, "WEBP", lossless=sheet.images.lossless, quality=sheet.images.quality, exact=True, **said)
+    else:
+        first.save(out, "GIF", disposal=2, optimize=False, **said)
+    return out.getvalue()
+
+
+def encoded(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge: int, ppi: float | None) -> bytes:
+    """The file of a sheet or of an animation."""
+    if sheet.kind == "animation":
+        return animated(sheet, pictures)
+    return images.encode(sheet_picture(sheet, pictures, repeat_edge), sheet.images, ppi)
+
+
+def table(plan: Plan, at: PlannedScale, sheet: PlannedSheet) -> bytes:
+    """Where everything lies on a sheet, and in which order it is played, as JSON (docs/formats/sheet.md)."""
+    parts = {planned.part.id: planned for planned in plan.parts}
+    number = {member.frame.id: index for index, member in enumerate(sheet.members)}
+    shown = dict.fromkeys(member.part for member in sheet.members)
+    value = {
+        "format": FORMAT,
+        "version": VERSION,
+        "image": sheet.file,
+        "width": sheet.size.width,
+        "height": sheet.size.height,
+        "kind": sheet.kind,
+        "columns": sheet.columns or None,
+        "spacing": plan.recipe.sheets.spacing,
+        "repeat_edge": plan.recipe.sheets.repeat_edge,
+        "pictures": [
+            {
+                "part": member.part,
+                "name": "/".join(parts[member.part].path),
+                "frame": member.index + 1,
+                **within(at, member.part, member.frame.spot),
+            }
+            for member in sheet.members
+        ],
+        "play": [
+            {
+                "part": row,
+                "name": "/".join(parts[row].path),
+                "loops": parts[row].part.loops,
+                "frames": [
+                    {"picture": number[frame.id], "milliseconds": moment.milliseconds}
+                    for frame, moment in zip(at.images[row].frames, parts[row].part.frames, strict=True)
+                    if frame.id in number
+                ],
+            }
+            for row in shown
+        ],
+    }
+    return json.dumps(value, indent=1, ensure_ascii=False).encode()
+
+
+def within(at: PlannedScale, part: str, spot: Any) -> Mapping[str, Any]:
+    """Where the picture of a part lies on a sheet: `width` and `height` are those of the picture before it is turned."""
+    size = at.images[part].box.size
+    # The image of a part that is the same drawing as another may be turned when it is laid; on the sheet it is as it is.
+    turn = at.images[part].turn
+    if turn is not None and turn.quarters % 2:
+        size = type(size)(size.height, size.width)
+    return {"x": spot.x, "y": spot.y, "width": size.width, "height": size.height, "turned": spot.turned}

@@ -1,0 +1,57 @@
+import { Checkbox, NumberInput } from '@mantine/core';
+import type { Recipe } from '../../api/calls';
+import form from '../../ui/form.module.css';
+
+type Sheets = Recipe['sheets'];
+
+interface Props {
+  sheets: Sheets;
+  /** Told what was changed, and nothing else. */
+  onChange: (changed: Partial<Sheets>) => void;
+}
+
+/** How sheets are laid out. */
+export function SheetFields({ sheets, onChange }: Props) {
+  const number = (name: 'spacing' | 'repeat_edge' | 'longest', min: number, max: number) => ({
+    size: 'xs' as const,
+    suffix: ' px',
+    allowDecimal: false,
+    min,
+    max,
+    value: sheets[name],
+    onChange: (value: number | string) =>
+      typeof value === 'number' && value >= min && value <= max && onChange({ [name]: value }),
+  });
+  const check = (name: 'turn' | 'power_of_two' | 'square', label: string) => (
+    <Checkbox
+      size="xs"
+      label={label}
+      checked={sheets[name]}
+      onChange={(event) => onChange({ [name]: event.currentTarget.checked })}
+    />
+  );
+  return (
+    <>
+      <div className={form.row}>
+        <NumberInput {...number('longest', 16, 32768)} label="Longest side" />
+        <NumberInput
+          size="xs"
+          label="Columns of a grid"
+          placeholder="nearly square"
+          allowDecimal={false}
+          min={1}
+          max={1000}
+          value={sheets.columns ?? ''}
+          onChange={(value) => onChange({ columns: typeof value === 'number' ? value : null })}
+        />
+      </div>
+      <div className={form.row}>
+        <NumberInput {...number('spacing', 0, 256)} label="Between pictures" />
+        <NumberInput {...number('repeat_edge', 0, 64)} label="Edge repeated" />
+      </div>
+      {check('turn', 'Pictures may be turned by a quarter')}
+      {check('power_of_two', 'Sides are powers of two')}
+      {check('square', 'Sheets are square')}
+    </>
+  );
+}
