@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tests.packages import PackageTestCase, quiet, with_pivot
+from tests.test_recipes import recipe
 from yuplet.arrangement.commands import (
     Decide,
     MakeAlternates,
@@ -104,6 +105,24 @@ class PackageAgainTests(PackageTestCase):
         for file in self.package.rglob("*.png"):
             other = self.folder / "third" / file.relative_to(self.package)
             self.assertEqual(other.read_bytes(), file.read_bytes(), file.name)
+
+    def test_it_comes_back_however_its_images_are_kept(self) -> None:
+        for said in (
+            {"images": {"stored": "sheets"}, "sheets": {"turn": True, "spacing": 1}},
+            {"images": {"format": "webp", "margin": 2, "moving": "apng"}},
+            {"images": {"format": "tiff", "moving": "grid", "extent": "canvas"}},
+        ):
+            with self.subTest(said=said):
+                by = recipe(**said)
+                self.hand_over(self.start, recipe=by, remove_obsolete=True)
+                path = self.zipped(f"by {len(str(said))}.zip")
+                found, _ = self.read(path)
+                arrangement, _ = first_arrangement(found)
+                expected = [row for row in told(self.start.settled()) if row[1] != "spare"]
+                self.assertEqual(told(arrangement), expected)
+                comparison = compare_with_merged(path, found, self.scratch)
+                assert comparison is not None
+                self.assertEqual(comparison.differing, 0)
 
     def test_what_a_package_lacks_is_named(self) -> None:
         with self.assertRaisesRegex(BrokenFile, "lacks 'parts/night.png'"):

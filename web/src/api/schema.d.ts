@@ -2076,6 +2076,40 @@ export interface components {
                     /** @description The colour behind the reference picture; null leaves it transparent. */
                     ground: null | number[];
                 };
+                /** @description What is written beside the images, at the main scale. */
+                beside: {
+                    /** @description A layered file for painting on (OpenRaster). */
+                    layers: boolean;
+                    /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
+                    model: null | {
+                        pixels_per_unit: number;
+                        /** @enum {unknown} */
+                        z: "depth" | "order";
+                        step: number;
+                    };
+                    /** @description A page of HTML and CSS with everything in its place. */
+                    page: boolean;
+                    places: {
+                        /** @enum {unknown} */
+                        format: "csv" | "json";
+                        /** @enum {unknown} */
+                        origin: "top-left" | "centre";
+                        up: boolean;
+                        /** @enum {unknown} */
+                        unit: "pixels" | "fractions";
+                    }[];
+                    /** @description All parts with their names and sizes. */
+                    overview: ("png" | "pdf")[];
+                    /** @description Flat pictures of the figure in one form each. */
+                    combinations: {
+                        name: string;
+                        look: null | string;
+                        alternates: {
+                            [key: string]: string;
+                        };
+                        hidden: string[];
+                    }[];
+                };
             };
             canvas: number[];
             scales: components["schemas"]["PlannedScale"][];
@@ -2127,9 +2161,18 @@ export interface components {
          *     * `manifest` - manifest
          *     * `table` - table
          *     * `credits` - credits
+         *     * `layers` - layers
+         *     * `model` - model
+         *     * `page` - page
+         *     * `style` - style
+         *     * `places` - places
+         *     * `overview` - overview
+         *     * `combination` - combination
+         *     * `scene` - scene
+         *     * `vector` - vector
          * @enum {string}
          */
-        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits";
+        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector";
         /** @description A part that will be handed over, at the main scale. */
         PlannedPart: {
             id: string;
@@ -2365,6 +2408,40 @@ export interface components {
                 reference: {
                     /** @description The colour behind the reference picture; null leaves it transparent. */
                     ground: null | number[];
+                };
+                /** @description What is written beside the images, at the main scale. */
+                beside: {
+                    /** @description A layered file for painting on (OpenRaster). */
+                    layers: boolean;
+                    /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
+                    model: null | {
+                        pixels_per_unit: number;
+                        /** @enum {unknown} */
+                        z: "depth" | "order";
+                        step: number;
+                    };
+                    /** @description A page of HTML and CSS with everything in its place. */
+                    page: boolean;
+                    places: {
+                        /** @enum {unknown} */
+                        format: "csv" | "json";
+                        /** @enum {unknown} */
+                        origin: "top-left" | "centre";
+                        up: boolean;
+                        /** @enum {unknown} */
+                        unit: "pixels" | "fractions";
+                    }[];
+                    /** @description All parts with their names and sizes. */
+                    overview: ("png" | "pdf")[];
+                    /** @description Flat pictures of the figure in one form each. */
+                    combinations: {
+                        name: string;
+                        look: null | string;
+                        alternates: {
+                            [key: string]: string;
+                        };
+                        hidden: string[];
+                    }[];
                 };
             };
         };

@@ -264,6 +264,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         <HandOverStep
           illustration={illustration.id}
           project={illustration.project}
+          rows={view.rows}
           chosen={chosenIds}
           isSaving={isSaving}
           canEdit={canEdit}

@@ -4,8 +4,8 @@ Parts of the same name and place within the groups stand for each other; what li
 changes with the look may lie in several places of the order: sets that have looks of the same name belong together.
 """
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, replace
 
 from yuplet.arrangement import names
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
@@ -52,6 +52,35 @@ def is_looks(row: Row) -> bool:
         and len(row.members) > 1
         and all(isinstance(member, PartGroup) for member in row.members)
     )
+
+
+def combined(
+    arrangement: Arrangement, look: str | None, alternates: Mapping[str, str], hidden: Collection[str]
+) -> tuple[Arrangement, list[str]]:
+    """The arrangement in one form: each set of looks shows the `look` (where it has it), each set of alternates the member that is named for it,
+    and rows that are `hidden` by their names are. Answers also the names that are not there; letter case does not count.
+    """
+    wanted = {names.key(group): names.key(member) for group, member in alternates.items()}
+    out = {names.key(name) for name in hidden}
+    missing = {*(("", names.key(look)) for _ in range(1) if look), *wanted.items(), *(("", name) for name in out)}
+
+    def one(row: Row) -> Row:
+        if isinstance(row, PartGroup) and row.alternate is not None:
+            member = names.key(look) if is_looks(row) and look else wanted.get(names.key(row.name))
+            found = next((other.id for other in row.members if member and names.key(other.name) == member), None)
+            if found is not None:
+                missing.discard(
+                    ("", names.key(look)) if is_looks(row) and look else (names.key(row.name), member or "")
+                )
+                row = replace(row, alternate=found)
+        if names.key(row.name) in out:
+            missing.discard(("", names.key(row.name)))
+            row = replace(row, shown=False)
+        return row
+
+    made = arrangement.changed(one)
+    said = {names.key(name): name for name in (*([look] if look else []), *alternates.values(), *hidden)}
+    return made, sorted(said.get(name, name) for _, name in missing)
 
 
 def look_tables(arrangement: Arrangement) -> list[LookTable]:

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator, Mapping, Sequence
 
+from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Size
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import clashes
@@ -16,13 +17,54 @@ def notes_of(
     parts: Sequence[PlannedPart],
     scales: Sequence[PlannedScale],
     measured: Mapping[str, Measured],
+    tree: Sequence[Row],
 ) -> list[PlanNote]:
     """All of them, errors first."""
     labels = {one.part.id: one.label for one in parts}
     found = [*_clashes(scales, labels), *_limits(recipe.limits, scales, labels)]
     for one in parts:
         found += _of_part(one, canvas, measured.get(one.part.id))
+    found += _not_shown(recipe, parts, tree)
     return sorted(found, key=lambda note: note.severity != "error")
+
+
+def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]) -> Iterator[PlanNote]:
+    """What the files beside the images have no place for."""
+    mixing = sorted({one.label for one in parts if one.part.blend != "normal"} | set(_mixing_groups(tree)))
+    moving = [one.label for one in parts if len(one.part.frames) > 1]
+    if recipe.beside.model is not None and mixing:
+        said = f"The model shows everything laid over what is behind; it has no place for the modes and opacities of {_some(mixing)}."
+        yield PlanNote("not shown", "warning", said)
+    still = [
+        name
+        for name, wanted in (
+            ("layered file", recipe.beside.layers),
+            ("model", recipe.beside.model),
+            ("page", recipe.beside.page),
+        )
+        if wanted
+    ]
+    if moving and still:
+        said = f"Of {_some(moving)} the {' and the '.join(still)} show{'s' if len(still) == 1 else ''} the first frame only."
+        yield PlanNote("not shown", "warning", said)
+    if recipe.beside.layers and any(one.part.pivot or one.part.parent or one.part.depth for one in parts):
+        said = (
+            "The layered file has names, groups, order and places; pivots, parents and depths are only in the manifest."
+        )
+        yield PlanNote("not shown", "warning", said)
+
+
+def _mixing_groups(rows: Sequence[Row]) -> Iterator[str]:
+    for row in rows:
+        if isinstance(row, PartGroup):
+            if row.opacity < 1 or row.blend != "normal":
+                yield row.name
+            yield from _mixing_groups(row.members)
+
+
+def _some(labels: Sequence[str]) -> str:
+    shown = ", ".join(f"'{label}'" for label in labels[:3])
+    return shown if len(labels) <= 3 else f"{shown} and {len(labels) - 3} more"
 
 
 def _clashes(scales: Sequence[PlannedScale], labels: Mapping[str, str]) -> Iterator[PlanNote]:

@@ -5,6 +5,7 @@ from dataclasses import asdict, replace
 from fractions import Fraction
 from typing import Any
 
+from yuplet.arrangement.looks import combined
 from yuplet.arrangement.stacks import carriers_of
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import NothingToHandOver
@@ -15,7 +16,7 @@ from yuplet.parts.part import Part, Piece, part_box
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import Naming, files_of, named
 from yuplet.plan.notes import notes_of
-from yuplet.plan.planned import Plan, PlannedFrame, PlannedImage, PlannedPart, PlannedScale
+from yuplet.plan.planned import Plan, PlannedBeside, PlannedFrame, PlannedImage, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import Images, Recipe, scaled, scaled_canvas
 from yuplet.plan.storing import digest, stored
 
@@ -64,6 +65,7 @@ def plan_hand_over(
     kept = {item.part.id for item in parts}
     tree = _kept(planner.arrangement.rows, kept)
     scales = planner.scales(parts, tree)
+    beside, unknown = planner.beside(parts, scales[0], kept, arrangement)
     return Plan(
         illustration.name,
         recipe,
@@ -72,6 +74,7 @@ def plan_hand_over(
         source_sha256,
         parts,
         scales,
+        beside,
         tree,
         tuple(planner.left_out),
         tuple(planner.empty),
@@ -82,7 +85,7 @@ def plan_hand_over(
         _carried(arrangement, kept),
         arrangement.decisions.distance,
         arrangement.decisions.travel,
-        tuple(notes_of(recipe, illustration.canvas, parts, scales, planner.measured)),
+        (*notes_of(recipe, illustration.canvas, parts, scales, planner.measured, tree), *unknown),
     )
 
 
@@ -225,6 +228,64 @@ class _Planner:
         ppi = self.illustration.ppi and float(self.illustration.ppi * factor)
         rest = [_KEYS, settings, at, str(factor), self.recipe.smooth, ppi, planned.box.moved(-origin.left, -origin.top)]
         return tuple(digest([rest, self._pieces(frame.pieces, part, origin)]) for frame in part.frames)
+
+    def beside(
+        self, parts: tuple[PlannedPart, ...], at: PlannedScale, kept: set[str], arrangement: Arrangement
+    ) -> tuple[tuple[PlannedBeside, ...], list[PlanNote]]:
+        """What is written beside the images, and names in it that are not there."""
+        wanted = self.recipe.beside
+        key = self._key_of_all(parts, at)
+        found: list[PlannedBeside] = []
+        notes: list[PlanNote] = []
+        if wanted.layers:
+            found.append(PlannedBeside("layers.ora", "layers", key))
+        if wanted.model is not None:
+            found.append(PlannedBeside("model.glb", "model", digest([key, asdict(wanted.model)])))
+        if wanted.page:
+            found += [PlannedBeside("index.html", "page", key), PlannedBeside("style.css", "style", key)]
+        found += [PlannedBeside(one.file, "places", digest([key, asdict(one)]), places=one) for one in wanted.places]
+        found += [PlannedBeside(f"overview.{form}", "overview", digest([key, form])) for form in wanted.overview]
+        for one in wanted.combinations:
+            formed, missing = combined(arrangement, one.look, one.alternates, one.hidden)
+            tree = _kept(formed.settled().rows, kept)
+            file = f"combinations/{one.name}.png"
+            found.append(PlannedBeside(file, "combination", self._reference_key(tree, at.factor), at.canvas, tree))
+            if missing:
+                said = (
+                    f"The combination '{one.name}' names what is not there: {', '.join(missing)}. It is made without."
+                )
+                notes.append(PlanNote("no such name", "warning", said, (), (file,)))
+        return tuple(found), notes
+
+    def _key_of_all(self, parts: tuple[PlannedPart, ...], at: PlannedScale) -> str:
+        """Of everything that a receiver is told, at one scale."""
+        keys = [frame.key for image in at.images.values() for frame in image.frames]
+        if not all(keys):
+            return ""
+        rows = [
+            [
+                one.part.id,
+                one.path,
+                one.shown,
+                one.part.opacity,
+                one.part.blend,
+                one.part.pivot,
+                one.part.parent,
+                one.part.depth,
+                one.part.role,
+            ]
+            for one in parts
+        ]
+        boxes = [[image.cut, image.box, image.turn] for image in at.images.values()]
+        groups = [
+            [row.name, row.shown, row.opacity, row.blend, row.isolated]
+            for _, row in self.arrangement.walk()
+            if isinstance(row, PartGroup)
+        ]
+        files = [image.files for image in at.images.values()]
+        return digest(
+            [_KEYS, self.illustration.name, self.illustration.canvas, str(at.factor), keys, rows, boxes, groups, files]
+        )
 
     def _reference_key(self, tree: tuple[Row, ...], factor: Fraction) -> str:
         here = Box(0, 0, 0, 0)

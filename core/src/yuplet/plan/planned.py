@@ -11,7 +11,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.made import Turn
 from yuplet.parts.part import Part
-from yuplet.plan.recipe import Images, Recipe, Scale
+from yuplet.plan.recipe import Images, Places, Recipe, Scale
 
 MANIFEST = "manifest.json"
 CREDITS = "CREDITS.txt"
@@ -126,6 +126,21 @@ class PlannedSheet:
     loops: int = 0
 
 
+BesideKind: TypeAlias = Literal["layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector"]
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedBeside:
+    """A file beside the images; `tree` is what a combination shows, and `places` how a table counts."""
+
+    file: str
+    kind: BesideKind
+    key: str
+    size: Size | None = None
+    tree: tuple[Row, ...] = ()
+    places: Places | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class PlannedScale:
     """Everything at one scale: its canvas, the image of each part by its id, the sheets, and the files that describe it."""
@@ -141,7 +156,10 @@ class PlannedScale:
     table: str
 
 
-FileKind: TypeAlias = Literal["image", "sheet", "cells", "reference", "manifest", "table", "credits"]
+FileKind: TypeAlias = Literal[
+    "image", "sheet", "cells", "reference", "manifest", "table", "credits",
+    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector",
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +180,7 @@ class PlannedFile:
 class PlanNote:
     """Something to know before a hand-over: an error stops it. `parts` and `files` are those concerned."""
 
-    kind: Literal["clash", "transparent", "beyond", "few colours", "limit"]
+    kind: Literal["clash", "transparent", "beyond", "few colours", "limit", "not shown", "no such name"]
     severity: Literal["error", "warning"]
     sentence: str
     parts: tuple[str, ...] = ()
@@ -184,6 +202,7 @@ class Plan:
     source_sha256: str
     parts: tuple[PlannedPart, ...]
     scales: tuple[PlannedScale, ...]
+    beside: tuple[PlannedBeside, ...]
     tree: tuple[Row, ...]
     left_out: tuple[str, ...]
     empty: tuple[str, ...]
@@ -210,6 +229,8 @@ class Plan:
             label = one.scale.label
             found.append(PlannedFile(one.reference, "reference", label, one.canvas, (), one.reference_key))
             found.append(PlannedFile(one.table, "table", label))
+        label = self.main.scale.label
+        found += [PlannedFile(one.file, one.kind, label, one.size, (), one.key) for one in self.beside]
         for one in self.scales:
             label = one.scale.label
             turned: dict[str, list[str]] = {}

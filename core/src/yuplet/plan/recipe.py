@@ -3,7 +3,7 @@
 import json
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, field, fields, replace
 from fractions import Fraction
 from functools import cache
 from importlib import resources
@@ -11,6 +11,7 @@ from typing import Any, Literal, TypeAlias
 
 import jsonschema
 
+from yuplet.arrangement import names
 from yuplet.errors import RecipeNotUnderstood
 from yuplet.geometry import Box, Size
 from yuplet.parts.part import Part
@@ -211,6 +212,63 @@ class Limits:
 
 
 @dataclass(frozen=True, slots=True)
+class Model:
+    """A figure in space: so many pixels make a unit, and parts stand by their depth or in even steps; each lies a `step` before the one
+    behind it, so that their order is kept.
+    """
+
+    pixels_per_unit: float = 100.0
+    z: Literal["depth", "order"] = "depth"
+    step: float = 0.001
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """A table of places: of the top left corner or the centre of each part, counted down or up, in pixels or as fractions of the canvas."""
+
+    format: Literal["csv", "json"] = "json"
+    origin: Literal["top-left", "centre"] = "top-left"
+    up: bool = False
+    unit: Literal["pixels", "fractions"] = "pixels"
+
+    @property
+    def file(self) -> str:
+        """What it is called.
+
+        >>> Places("json", "centre", True).file
+        'places-centre-up.json'
+        """
+        said = [self.origin, "up" if self.up else "down", *(["fractions"] if self.unit == "fractions" else [])]
+        return f"places-{'-'.join(said)}.{self.format}"
+
+
+@dataclass(frozen=True, slots=True)
+class Combination:
+    """A flat picture of the figure in one form: in a `look`, with the member of each set of `alternates` that is named, without what is
+    `hidden`. All by names; what is not said is as it is at rest.
+    """
+
+    name: str
+    look: str | None = None
+    alternates: Mapping[str, str] = field(default_factory=dict)
+    hidden: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS),
+    tables of `places`, an `overview` of all parts, and flat pictures of `combinations`. All at the main scale.
+    """
+
+    layers: bool = False
+    model: Model | None = None
+    page: bool = False
+    places: tuple[Places, ...] = ()
+    overview: tuple[Literal["png", "pdf"], ...] = ()
+    combinations: tuple[Combination, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Recipe:
     """A saved way to hand over. `purpose` says in a sentence what it is for; `smooth` is off for pixel art."""
 
@@ -224,6 +282,7 @@ class Recipe:
     tolerance: Tolerance = Tolerance()
     limits: Limits = Limits()
     sheets: Sheets = Sheets()
+    beside: Beside = Beside()
     reference_ground: Colour | None = None
 
     def images_of(self, path: Sequence[str], part: Part) -> tuple[Images, int]:
@@ -263,9 +322,9 @@ def from_json(value: Any) -> Recipe:
     wrong = jsonschema.exceptions.best_match(_validator().iter_errors(value))
     if wrong is not None:
         raise RecipeNotUnderstood(_where(wrong), wrong.message)
-    names = dict(value.get("names", {}))
-    if "pieces" in names:
-        names["pieces"] = tuple(NamePiece(**_piece(one)) for one in names["pieces"])
+    said = dict(value.get("names", {}))
+    if "pieces" in said:
+        said["pieces"] = tuple(NamePiece(**_piece(one)) for one in said["pieces"])
     scales = tuple(Scale(by, size) for one in value.get("scales", [{"factor": 1}]) for by, size in one.items())
     recipe = Recipe(
         value["name"],
@@ -273,11 +332,12 @@ def from_json(value: Any) -> Recipe:
         Images(**_values(value.get("images", {}))),
         tuple(ImagesFor(tuple(one["of"]), one["images"]) for one in value.get("images_for", [])),
         scales,
-        Names(**names),
+        Names(**said),
         value.get("smooth", True),
         Tolerance(**value.get("tolerance", {})),
         Limits(**value.get("limits", {})),
         Sheets(**value.get("sheets", {})),
+        _beside(value.get("beside", {})),
         _colour(value.get("reference", {}).get("ground")),
     )
     _check(recipe)
@@ -286,8 +346,8 @@ def from_json(value: Any) -> Recipe:
 
 def to_json(recipe: Recipe) -> dict[str, Any]:
     """Write a recipe out in full: the inverse of `from_json`."""
-    names = asdict(recipe.names)
-    names["pieces"] = [_said(one) for one in recipe.names.pieces]
+    said = asdict(recipe.names)
+    said["pieces"] = [_said(one) for one in recipe.names.pieces]
     value: dict[str, Any] = {
         "format": FORMAT,
         "version": VERSION,
@@ -296,11 +356,12 @@ def to_json(recipe: Recipe) -> dict[str, Any]:
         "images": asdict(recipe.images),
         "images_for": [{"of": list(one.of), "images": dict(one.images)} for one in recipe.images_for],
         "scales": [{one.by: one.value} for one in recipe.scales],
-        "names": names,
+        "names": said,
         "smooth": recipe.smooth,
         "tolerance": asdict(recipe.tolerance),
         "limits": asdict(recipe.limits),
         "sheets": asdict(recipe.sheets),
+        "beside": asdict(recipe.beside),
         "reference": {"ground": recipe.reference_ground},
     }
     plain: dict[str, Any] = json.loads(json.dumps(value))
@@ -331,6 +392,15 @@ def _where(wrong: jsonschema.ValidationError) -> str:
 
 def _check(recipe: Recipe) -> None:
     """What a schema cannot say."""
+    combined = [names.key(one.name) for one in recipe.beside.combinations]
+    if len(set(combined)) < len(combined):
+        raise RecipeNotUnderstood("beside.combinations", "two of them have the same name")
+    for one in recipe.beside.combinations:
+        if (reason := names.problem(one.name)) is not None:
+            raise RecipeNotUnderstood("beside.combinations", f"the name '{one.name}' {reason}")
+    files = [one.file for one in recipe.beside.places]
+    if len(set(files)) < len(files):
+        raise RecipeNotUnderstood("beside.places", "the same table is there twice")
     labels = [scale.label for scale in recipe.scales]
     if len(set(labels)) < len(labels):
         raise RecipeNotUnderstood("scales", "the same scale is there twice")
@@ -343,6 +413,18 @@ def _check(recipe: Recipe) -> None:
         if any(not images.is_exact or images.moving == "gif" for images in settings):
             said = "pixel art is written without loss only: as PNG, TIFF or lossless WebP, and not as GIF"
             raise RecipeNotUnderstood("images", said)
+
+
+def _beside(said: Mapping[str, Any]) -> Beside:
+    model = said.get("model")
+    return Beside(
+        said.get("layers", False),
+        None if model is None else Model(**model),
+        said.get("page", False),
+        tuple(Places(**one) for one in said.get("places", ())),
+        tuple(said.get("overview", ())),
+        tuple(Combination(**{**one, "hidden": tuple(one.get("hidden", ()))}) for one in said.get("combinations", ())),
+    )
 
 
 def _values(said: Mapping[str, Any]) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 The format is docs/formats/manifest.md. Limits: those of `archives` and `png`, 64 MiB of JSON, 2 000 parts and groups.
 """
 
+import io
 import itertools
 import json
 import uuid
@@ -10,6 +11,9 @@ import zipfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
+
+import numpy as np
+from PIL import Image
 
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Box, Point, Size
@@ -26,6 +30,7 @@ from yuplet.reading import archives, png
 
 MAX_JSON = 64 << 20
 _FORMAT = "yuplet-package"
+_FORMATS = ("PNG", "WEBP", "AVIF", "JPEG", "TIFF", "GIF")
 
 
 def is_package(path: Path) -> bool:
@@ -100,6 +105,7 @@ class _Reader:
         self._done = 0
         self._layers: dict[str, str] = {}
         self._alternates: list[str] = []
+        self._decoded: tuple[tuple[str, int], Picture] = (("", 0), np.zeros((0, 0, 4), np.uint8))
 
     def arranged(self, camera: Any) -> tuple[dict[str, Any], ...]:
         """What the manifest says of the parts beyond the art, as commands; packages of older versions say less."""
@@ -158,14 +164,14 @@ class _Reader:
         pivot = part["pivot"] and Point(*(float(value) for value in part["pivot"]["canvas"]))
         turn = Turn(bool(part["turn"]["mirrored"]), _whole(part["turn"]["quarters"], 0) % 4)
         if part["frames"] is None:
-            box = self._image(part["file"], layer_id, place, turn)
+            box = self._image(part, layer_id, place, turn)
             return Layer(layer_id, name, box, shown, opacity, blend, pivot=pivot)
         images = part["frames"]["images"]
         digits = len(str(len(images)))
         frames = []
         for number, image in enumerate(images, 1):
             frame_id = f"{layer_id}.{number}"
-            box = self._image(image["file"], frame_id, place, turn)
+            box = self._image(image, frame_id, place, turn)
             milliseconds = image["milliseconds"]
             frames.append(
                 Layer(
@@ -179,18 +185,48 @@ class _Reader:
         loops = _whole(part["frames"]["loops"], 0)
         return LayerGroup(layer_id, name, tuple(frames), shown, opacity, blend, False, True, loops, pivot)
 
-    def _image(self, file: str, key: str, place: tuple[int, int], turn: Turn) -> Box | None:
-        try:
-            data = self._archive.read(file)
-        except KeyError:
-            raise BrokenFile(f"The package lacks '{file}'. Hand over again, or put the file back.") from None
-        png.facts(data, f"'{file}'")
-        picture = turn_picture(png.decode(data, f"'{file}'"), turn)
+    def _image(self, said: dict[str, Any], key: str, place: tuple[int, int], turn: Turn) -> Box | None:
+        picture = turn_picture(self._picture(said), turn)
         content = content_box(picture)
         if content is None:
             return None
         self._scratch.put(key, cut(picture, content))
         return content.moved(*place)
+
+    def _picture(self, said: dict[str, Any]) -> Picture:
+        """A picture by what the manifest says of it: a whole file, a moment of an animated one, or a place on a sheet."""
+        file, within = said["file"], said.get("within")
+        moment = _whole(said.get("moment", 0), 0)
+        if self._decoded[0] != (file, moment):
+            self._decoded = ((file, moment), self._whole(file, moment))
+        picture = self._decoded[1]
+        if within is None:
+            return picture
+        left, top = _whole(within["x"], 0), _whole(within["y"], 0)
+        size = Size(_whole(within["width"], 1), _whole(within["height"], 1))
+        lying = Size(size.height, size.width) if within["turned"] else size
+        try:
+            found = cut(picture, Box.at(left, top, lying))
+        except ValueError:
+            raise BrokenFile(f"A picture lies outside of the sheet '{file}'. Hand over again.") from None
+        return np.ascontiguousarray(np.rot90(found) if within["turned"] else found)
+
+    def _whole(self, file: str, moment: int) -> Picture:
+        try:
+            data = self._archive.read(file)
+        except KeyError:
+            raise BrokenFile(f"The package lacks '{file}'. Hand over again, or put the file back.") from None
+        if data.startswith(png.SIGNATURE) and moment == 0:
+            png.facts(data, f"'{file}'")
+            return png.decode(data, f"'{file}'")
+        try:
+            with Image.open(io.BytesIO(data), formats=_FORMATS) as image:
+                if image.width * image.height > png.MAX_PIXELS or max(image.size) > png.MAX_SIDE:
+                    raise TooLarge(f"'{file}' is {image.width} x {image.height} px, more than Yuplet takes.")
+                image.seek(moment)
+                return np.array(image.convert("RGBA"))
+        except (OSError, ValueError, SyntaxError, EOFError) as error:
+            raise BrokenFile(f"'{file}' cannot be decoded ({error}). Hand over again.") from error
 
 
 def _said(path: Path) -> dict[str, Any]:

@@ -33,7 +33,7 @@ def decode(path: Path, raw: Path) -> Decoded:
     with Image.open(path) as opened:
         opened.load()
         image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
-    return _kept(image, raw)
+    return kept(image, raw)
 
 
 def moments(path: Path, wanted: list[int], raw: Path) -> dict[int, Decoded]:
@@ -42,7 +42,7 @@ def moments(path: Path, wanted: list[int], raw: Path) -> dict[int, Decoded]:
     with Image.open(path) as opened:
         for number in sorted(wanted):
             opened.seek(number)
-            found[number] = _kept(opened.convert("RGBA"), raw.with_suffix(f".{number}"))
+            found[number] = kept(opened.convert("RGBA"), raw.with_suffix(f".{number}"))
     return found
 
 
@@ -53,10 +53,11 @@ def cut_out(sheet: Decoded, left: int, top: int, width: int, height: int, is_tur
         raise ValueError("it lies outside of its sheet")
     rows = np.ascontiguousarray(sheet.rows(top, top + down)[:, left : left + across])
     picture = Image.fromarray(rows, "RGBA")
-    return _kept(picture.transpose(Image.Transpose.ROTATE_90) if is_turned else picture, raw)
+    return kept(picture.transpose(Image.Transpose.ROTATE_90) if is_turned else picture, raw)
 
 
-def _kept(picture: Image.Image, raw: Path) -> Decoded:
+def kept(picture: Image.Image, raw: Path) -> Decoded:
+    """An RGBA image that was decoded already."""
     pixels = picture.tobytes()
     raw.write_bytes(pixels)
     content = picture.getbbox(alpha_only=True)
@@ -72,4 +73,4 @@ def turned(image: Decoded, mirrored: bool, quarters: int, raw: Path) -> Decoded:
     way = ways[quarters % 4]
     if way is not None:
         picture = picture.transpose(way)
-    return replace(_kept(picture, raw), crc32=image.crc32)
+    return replace(kept(picture, raw), crc32=image.crc32)

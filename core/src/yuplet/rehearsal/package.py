@@ -80,6 +80,16 @@ class SheetEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class BesideEntry:
+    """A file beside the images, and by how much the picture put together from it may differ (None: it cannot be put together)."""
+
+    file: str
+    kind: str
+    largest: float | None
+    mean: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class GroupEntry:
     """A group of the tree, its members back to front."""
 
@@ -121,6 +131,7 @@ class Package:
     height: int
     parts: tuple[PartEntry, ...]
     sheets: tuple[SheetEntry, ...]
+    beside: tuple[BesideEntry, ...]
     tree: tuple[TreeEntry, ...]
     reference: str
     reference_crc32: str
@@ -156,6 +167,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         raise ValueError("it is not a package of version 1")
     parts = tuple(_part(entry) for entry in value["parts"])
     sheets = tuple(_sheet(entry) for entry in value.get("sheets", ()))
+    beside_images = tuple(_beside(entry) for entry in value.get("beside", ()))
     tables = [sheet.table for sheet in sheets if sheet.table is not None]
     beside = (value[name]["file"] for name in ("reference", "table", "credits"))
     # Parts that are the same drawing name the same image.
@@ -167,6 +179,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
                 *tables,
                 *(one.file for part in parts for one in part.sources),
                 *(sheet.file for sheet in sheets),
+                *(one.file for one in beside_images),
             )
         )
     )
@@ -188,6 +201,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         _whole(value["canvas"]["height"]),
         parts,
         sheets,
+        beside_images,
         tuple(_node(entry) for entry in value["tree"]),
         value["reference"]["file"],
         value["reference"]["pixels_crc32"],
@@ -238,6 +252,12 @@ def _sheet(entry: dict[str, Any]) -> SheetEntry:
         _whole(entry["pictures"]),
         None if table is None else str(table["file"]),
     )
+
+
+def _beside(entry: dict[str, Any]) -> BesideEntry:
+    allowed = entry["tolerance"]
+    largest, mean = (None, None) if allowed is None else (float(allowed["largest"]), float(allowed["mean"]))
+    return BesideEntry(str(entry["file"]), str(entry["kind"]), largest, mean)
 
 
 def _frame(image: dict[str, Any]) -> FrameEntry:

@@ -15,8 +15,8 @@ from yuplet.rehearsal.images import Decoded
 from yuplet.rehearsal.package import Package, PartUse, Source, TreeEntry, uses
 
 BAND = 64
-Way: TypeAlias = Literal["places", "whole canvas"]
-"""How a package is read: each image at the place that the manifest says, or all of them at 0, 0."""
+Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page"]
+"""How a package is read: each image at the place that the manifest says, all of them at 0, 0, or by a file beside them alone."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,18 +1,23 @@
 """Does the picture come back? The inventory of a package, what contradicts itself, and the picture put together again."""
 
 import os
+import struct
 import tempfile
+import zipfile
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
 from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
-from yuplet.rehearsal.package import Package, Source, open_package
-from yuplet.rehearsal.picture import Comparison, Way, bands_of, compare, scene_of
+from yuplet.rehearsal.layered import scene_of_layers
+from yuplet.rehearsal.model import scene_of_model
+from yuplet.rehearsal.package import BesideEntry, Package, Source, open_package
+from yuplet.rehearsal.page import scene_of_page
+from yuplet.rehearsal.picture import Comparison, Scene, Way, bands_of, compare, scene_of
 
 
 @dataclass(slots=True)
@@ -86,7 +91,7 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
     proof = places.proof
     ways = [_ways(package) for package in packages]
     total = sum(
-        len(_images(package)) + len(own) * len(bands_of(package.height))
+        len(_images(package)) + (len(own) + len(_readable(package))) * len(bands_of(package.height))
         for package, own in zip(packages, ways, strict=True)
     )
     done = 0
@@ -141,12 +146,44 @@ def _prove_one(package: Package, ways: list[Way], places: "_Places", step: Calla
             proof.faults.append("The reference picture has other pixels than the manifest says.")
         for way in ways:
             proof.comparisons.append(compare(scene_of(package, way, laid), reference, pool, step))
+        for entry in _readable(package):
+            scene = _scene_beside(package, entry, places, Path(scratch))
+            if scene is not None:
+                proof.comparisons.append(compare(scene, reference, pool, step))
 
 
 def _images(package: Package) -> list[str]:
     """The files to be decoded whole: the reference picture, and all images but animated ones."""
     sources = [source for part in package.parts for source in part.sources if source.moment is None]
     return list(dict.fromkeys((package.reference, *(source.file for source in sources))))
+
+
+def _readable(package: Package) -> list[BesideEntry]:
+    """Files beside the images that the picture can be put together from."""
+    return [entry for entry in package.beside if entry.largest is not None]
+
+
+def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scratch: Path) -> Scene | None:
+    path = places.paths.get(entry.file)
+    if path is None:
+        return None  # said already: missing
+    allowed, size = (entry.largest or 0.0, entry.mean or 0.0), (package.width, package.height)
+    folder = scratch / entry.kind
+    folder.mkdir()
+    try:
+        if entry.kind == "layers":
+            scene = scene_of_layers(path, folder, allowed, package.scale)
+        elif entry.kind == "model":
+            scene = scene_of_model(path, folder, allowed, size, package.scale)
+        else:
+            scene = scene_of_page(path, folder, allowed, size, package.scale)
+    except (OSError, ValueError, KeyError, IndexError, SyntaxError, struct.error, zipfile.BadZipFile) as error:
+        places.proof.faults.append(f"'{entry.file}' cannot be put together: {error}.")
+        return None
+    if (scene.width, scene.height) != size:
+        places.proof.faults.append(f"'{entry.file}' is not as large as the canvas.")
+        return None
+    return replace(scene, ground=package.ground)
 
 
 def _ways(package: Package) -> list[Way]:

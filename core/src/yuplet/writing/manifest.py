@@ -12,7 +12,17 @@ from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.made import Turn
 from yuplet.parts.fitting import fractions
-from yuplet.plan.planned import CREDITS, Plan, PlannedFrame, PlannedImage, PlannedPart, PlannedScale, PlannedSheet, Spot
+from yuplet.plan.planned import (
+    CREDITS,
+    Plan,
+    PlannedBeside,
+    PlannedFrame,
+    PlannedImage,
+    PlannedPart,
+    PlannedScale,
+    PlannedSheet,
+    Spot,
+)
 from yuplet.plan.recipe import OPAQUE
 from yuplet.writing.sheets import within
 
@@ -74,7 +84,7 @@ def manifest(
             "parts": len(plan.parts),
             "shown": sum(planned.shown for planned in plan.parts),
             "hidden": sum(not planned.shown for planned in plan.parts),
-            "files": len(images) + len(tables) + 4,
+            "files": len(images) + len(tables) + (len(plan.beside) if is_main else 0) + 4,
         },
         "reference": {
             "file": at.reference,
@@ -83,11 +93,38 @@ def manifest(
         },
         "table": _plain_file(at.table, written),
         "credits": _plain_file(CREDITS, written),
+        "beside": [_beside(one, plan, written, exact) for one in plan.beside] if is_main else [],
         "sheets": [_sheet(sheet, plan, written) for sheet in at.sheets],
         "parts": [_part(planned, plan, at, written) for planned in plan.parts],
         "tree": [_node(row) for row in plan.tree],
         "obsolete": list(obsolete) if is_main else [],
     }
+
+
+def _beside(one: PlannedBeside, plan: Plan, written: Mapping[str, WrittenFile], exact: bool) -> dict[str, Any]:
+    """A file beside the images, and by how much the picture may differ that is put together from it (null: it cannot be)."""
+    file = written[one.file]
+    allowed = {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance)
+    reads = one.kind in ("layers", "model", "page")
+    tolerance = allowed if reads else None
+    if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
+        tolerance = asdict(plan.recipe.tolerance)
+    said = {"kind": one.kind, "file": one.file, "bytes": file.bytes, "sha256": file.sha256, "key": file.key or None}
+    return {**said, "tolerance": tolerance}
+
+
+def _groups_of(plan: Plan) -> list[dict[str, Any]]:
+    """What mixes otherwise than by being laid over: groups, and the modes of parts."""
+    found: list[dict[str, Any]] = [{"blend": one.part.blend, "opacity": 1} for one in plan.parts]
+
+    def each(rows: Sequence[Row]) -> None:
+        for row in rows:
+            if isinstance(row, PartGroup):
+                found.append({"blend": row.blend, "opacity": row.opacity})
+                each(row.members)
+
+    each(plan.tree)
+    return found
 
 
 def _sheet(sheet: PlannedSheet, plan: Plan, written: Mapping[str, WrittenFile]) -> dict[str, Any]:
@@ -176,7 +213,7 @@ def files_of(value: Mapping[str, Any]) -> dict[str, WrittenFile | None]:
     what it says of each; nothing of obsolete ones.
     """
     found: dict[str, WrittenFile | None] = dict.fromkeys(value["obsolete"])
-    listed = [value[name] for name in ("reference", "table", "credits")]
+    listed = [value[name] for name in ("reference", "table", "credits")] + list(value.get("beside", ()))
     for sheet in value.get("sheets", ()):
         listed += [sheet, *([sheet["table"]] if sheet["table"] else [])]
     for part in value["parts"]:

@@ -6,6 +6,7 @@ Source: the OpenRaster specification, https://www.openraster.org/ (file layout a
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path
+from typing import IO
 
 import numpy as np
 from lxml import etree
@@ -21,13 +22,13 @@ from yuplet.writing import png
 THUMBNAIL = 256
 
 
-def write(path: Path, illustration: Illustration, scratch: Scratch) -> None:
+def write(path: Path | IO[bytes], illustration: Illustration, scratch: Scratch) -> None:
     """Write an illustration as an OpenRaster file.
 
     Parameters
     ----------
-    path : Path
-        The file to be made or replaced.
+    path : Path or file
+        The file to be made or replaced, or one that is open for writing.
     illustration : Illustration
         Names, groups, order, places, opacity, modes, visibility and locks are all kept.
     scratch : Scratch

@@ -11,7 +11,7 @@ from typing import Any
 import deflate
 import numpy as np
 
-from yuplet.arrangement.tree import Arrangement, laid
+from yuplet.arrangement.tree import Arrangement, Row, laid
 from yuplet.errors import FolderNotOurs
 from yuplet.geometry import Box, Point
 from yuplet.parts.part import Part, laid_part, render_frame, rest_box
@@ -20,9 +20,9 @@ from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.scratch import PixelSource, Scratch
 from yuplet.pixels.trimming import content_box
-from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedPart, PlannedScale, PlannedSheet
+from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.plan.recipe import Effort
-from yuplet.writing import images, png, sheets
+from yuplet.writing import beside, images, png, sheets
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
@@ -76,13 +76,16 @@ def carry_out(
     progress(0, len(tasks))
     done = 0
     # All threads together, and first: they are the largest pieces of work.
-    for task in (task for task in tasks if task.is_reference):
-        work.write_reference(task.at)
+    for task in (task for task in tasks if task.is_whole):
+        if task.combination is not None:
+            work.write_combination(task.combination)
+        else:
+            work.write_reference(task.at)
         done += 1
         progress(done, len(tasks))
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
-        rest = sorted((task for task in tasks if not task.is_reference), key=lambda task: -task.pixels)
+        rest = sorted((task for task in tasks if not task.is_whole), key=lambda task: -task.pixels)
         futures = [pool.submit(work.write_task, task) for task in rest]
         try:
             for future in as_completed(futures):
@@ -92,6 +95,9 @@ def carry_out(
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
+    for one in plan.beside:
+        if one.file not in work.written and one.kind != "combination":
+            work.write(one.file, beside.made(plan, one, sources), one.key)
     work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
     for at in plan.scales:
         work.write(at.table, manifests.places_table(plan, at))
@@ -106,14 +112,16 @@ def carry_out(
 
 @dataclass(frozen=True, slots=True)
 class _Task:
-    """The images of one part at one scale, or a sheet; without either, the reference picture."""
+    """The images of one part at one scale, a sheet, or a combination; without any, the reference picture."""
 
     at: PlannedScale
     planned: PlannedPart | None = None
     sheet: PlannedSheet | None = None
+    combination: PlannedBeside | None = None
 
     @property
-    def is_reference(self) -> bool:
+    def is_whole(self) -> bool:
+        """Whether it is a picture of the whole canvas."""
         return self.planned is None and self.sheet is None
 
     @property
@@ -134,6 +142,9 @@ class _Work:
     def tasks(self) -> list[_Task]:
         """What there is to be drawn; what is as it was is taken over at once."""
         found = []
+        for one in self.plan.beside:
+            if not self._is_kept(one.file, one.key) and one.kind == "combination":
+                found.append(_Task(self.plan.main, combination=one))
         for at in self.plan.scales:
             if not self._is_kept(at.reference, at.reference_key):
                 found.append(_Task(at))
@@ -145,6 +156,13 @@ class _Work:
                     found.append(_Task(at, planned))
             found += [_Task(at, sheet=sheet) for sheet in at.sheets if not self._is_sheet_kept(sheet)]
         return found
+
+    def write_combination(self, one: PlannedBeside) -> None:
+        """Draw and write a flat picture of the figure in one form."""
+        at = self.plan.main
+        picture = _composed(self.plan, at, one.tree, self.sources, self.workers)
+        ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
+        self.write(one.file, png.encode(picture, self.plan.recipe.images.effort, ppi), one.key, picture)
 
     def _is_sheet_kept(self, sheet: PlannedSheet) -> bool:
         known = [self.earlier.known.get(member.frame.id) for member in sheet.members]
@@ -202,7 +220,7 @@ class _Work:
 
     def write_reference(self, at: PlannedScale) -> None:
         """Draw and write the picture as it must look again."""
-        picture = _reference(self.plan, at, self.sources, self.workers)
+        picture = _composed(self.plan, at, self.plan.tree, self.sources, self.workers)
         ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
         effort: Effort = self.plan.recipe.images.effort
         self.write(at.reference, png.encode(picture, effort, ppi), at.reference_key, picture)
@@ -221,8 +239,8 @@ class _Work:
         self.written[name] = made
 
 
-def _reference(plan: Plan, at: PlannedScale, sources: Sources, workers: int) -> Picture:
-    """The picture as it must look again. Parts of several layers are laid as they are written: rounded to 8 bits.
+def _composed(plan: Plan, at: PlannedScale, tree: tuple[Row, ...], sources: Sources, workers: int) -> Picture:
+    """The picture as it must look again, or in another form by another tree. Parts of several layers are laid as they are written: rounded to 8 bits.
 
     At another scale than 1, parts that can be drawn anew are, and the others are scaled before they are laid; where there is none
     of the former, the whole picture is scaled.
@@ -245,7 +263,7 @@ def _reference(plan: Plan, at: PlannedScale, sources: Sources, workers: int) -> 
             scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
             return Leaf(key, box, part.opacity, part.blend)
 
-        members: tuple[Laid, ...] = laid(Arrangement(plan.tree), one)
+        members: tuple[Laid, ...] = laid(Arrangement(tree), one)
         both = _Both(sources.pixels, scratch)
         size = at.canvas if anew else plan.canvas
         if plan.recipe.reference_ground is not None:

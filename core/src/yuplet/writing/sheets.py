@@ -50,7 +50,10 @@ def animated(sheet: PlannedSheet, pictures: Sequence[Picture]) -> bytes:
     elif sheet.images.moving == "webp":
         first.save(out, "WEBP", lossless=sheet.images.lossless, quality=sheet.images.quality, exact=True, **said)
     else:
-        first.save(out, "GIF", disposal=2, optimize=False, **said)
+        # The file counts how often it is played again, and says nothing where it is played once.
+        del said["loop"]
+        again = {} if sheet.loops == 1 else {"loop": max(sheet.loops - 1, 0)}
+        first.save(out, "GIF", disposal=2, optimize=False, **said, **again)
     return out.getvalue()
 
 

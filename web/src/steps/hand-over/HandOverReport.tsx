@@ -3,6 +3,15 @@ import type { HandOver } from '../../api/calls';
 import { bytes, count, plural } from '../../ui/units';
 import classes from './HandOver.module.css';
 
+const WAYS: Record<string, string> = {
+  places: 'By the places',
+  'whole canvas': 'All at 0, 0',
+  layers: 'Layered file',
+  model: 'Model',
+  page: 'Page',
+  scene: 'Scene as SVG',
+};
+
 type Proof = NonNullable<HandOver['report']>['proof'];
 
 /** What one hand-over wrote, and whether the picture came back from it. */
@@ -25,8 +34,8 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
         <ul className={classes.comparisons}>
           {proof.comparisons.map((one) => (
             <li key={`${one.way} ${one.scale}`} data-ok={one.ok}>
-              {one.way === 'places' ? 'By the places' : 'All at 0, 0'}, {one.scale} ×: {count(one.differing_pixels)} of{' '}
-              {count(one.pixels)} pixels differ
+              {WAYS[one.way] ?? one.way}, {one.scale} ×: {count(one.differing_pixels)} of {count(one.pixels)} pixels
+              differ
               {one.allowed_largest > 0 &&
                 `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on the mean (${one.allowed_largest} and ${one.allowed_mean} are allowed)`}
             </li>

@@ -1,4 +1,5 @@
 import { SegmentedControl } from '@mantine/core';
+import type { Row } from '../../api/calls';
 import pages from '../put-in-order/PutInOrder.module.css';
 import { NamesPage } from './NamesPage';
 import { PastPage } from './PastPage';
@@ -9,6 +10,7 @@ import type { HandingOver, HandOverPage } from './useHandingOver';
 interface Props {
   illustration: number;
   project: number;
+  rows: readonly Row[];
   chosen: readonly string[];
   isSaving: boolean;
   canEdit: boolean;

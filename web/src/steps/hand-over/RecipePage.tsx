@@ -5,6 +5,7 @@ import { type Recipe, recipesKey, useRecipes } from '../../api/calls';
 import { body, client, Refusal } from '../../api/client';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
+import { BesideFields } from './BesideFields';
 import classes from './HandOver.module.css';
 import type { StepProps } from './HandOverStep';
 import { ImagesFields } from './ImagesFields';
@@ -13,7 +14,7 @@ import { ScaleFields } from './ScaleFields';
 import { SheetFields } from './SheetFields';
 
 /** Everything that a recipe says, and the recipes of the project. */
-export function RecipePage({ project, canEdit, handing }: StepProps) {
+export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
   const { recipe, plan } = handing;
   if (!recipe) return <Panel title="Recipe">{null}</Panel>;
   const change = (said: Partial<Recipe>) => handing.setRecipe({ ...recipe, ...said });
@@ -119,6 +120,14 @@ export function RecipePage({ project, canEdit, handing }: StepProps) {
           <SheetFields sheets={recipe.sheets} onChange={(said) => change({ sheets: { ...recipe.sheets, ...said } })} />
         </div>
       )}
+      <div className={form.form}>
+        <h3>Beside the images</h3>
+        <BesideFields
+          beside={recipe.beside}
+          rows={rows}
+          onChange={(said) => change({ beside: { ...recipe.beside, ...said } })}
+        />
+      </div>
       <div className={form.form}>
         <h3>What the receiver takes</h3>
         <div className={form.row}>

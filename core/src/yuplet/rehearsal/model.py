@@ -1,0 +1,110 @@
+"""A figure in space as a viewer sees it that looks straight at it: binary glTF 2.0 read by its specification, and nothing else."""
+
+import io
+import json
+import struct
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from yuplet.rehearsal.images import kept
+from yuplet.rehearsal.package import PartUse
+from yuplet.rehearsal.picture import Placed, Scene
+
+
+def scene_of_model(
+    path: Path, scratch: Path, allowed: tuple[float, float], size: tuple[int, int], scale: float
+) -> Scene:
+    """The quads of a file, the farthest first; y counts up from the bottom edge of a canvas of that size. Raises OSError, ValueError or
+    KeyError for a file that cannot be read.
+    """
+    value, data = _opened(path.read_bytes())
+    unit = float(value["extras"]["pixels_per_unit"])
+    quads: list[tuple[float, int, dict[str, Any], NDArray[np.float64]]] = []
+
+    def walk(number: int, around: NDArray[np.float64]) -> None:
+        node = value["nodes"][number]
+        own = np.eye(4)
+        own[:3, :3] = np.diag(node.get("scale", [1, 1, 1]))
+        own[:3, 3] = node.get("translation", [0, 0, 0])
+        matrix = around @ own
+        if "mesh" in node and np.linalg.det(matrix[:3, :3]) != 0:
+            quads.append((float(matrix[2, 3]), len(quads), value["meshes"][node["mesh"]], matrix))
+        for child in node.get("children", ()):
+            walk(child, matrix)
+
+    for number in value["scenes"][value["scene"]]["nodes"]:
+        walk(number, np.eye(4))
+    placed: dict[str, Placed] = {}
+    for _, number, mesh, matrix in sorted(quads, key=lambda quad: quad[:2]):
+        (primitive,) = mesh["primitives"]
+        corners = _floats(value, data, primitive["attributes"]["POSITION"])
+        seen = _floats(value, data, primitive["attributes"]["TEXCOORD_0"])
+        here = (np.c_[corners, np.ones(len(corners))] @ matrix.T)[:, :2] * unit
+        left, right = here[:, 0].min(), here[:, 0].max()
+        low, high = here[:, 1].min(), here[:, 1].max()
+        material = value["materials"][primitive["material"]]["pbrMetallicRoughness"]
+        texture = value["textures"][material["baseColorTexture"]["index"]]
+        picture = _image(value, data, texture["source"])
+        laid = Image.fromarray(_laid(np.array(picture), here, seen), "RGBA")
+        place = (round(left), round(size[1] - high), round(right), round(size[1] - low))
+        if laid.size != (place[2] - place[0], place[3] - place[1]):
+            raise ValueError(
+                f"'{mesh.get('name')}' is {place[2] - place[0]} x {place[3] - place[1]} px, its texture {laid.size}"
+            )
+        image = kept(laid, scratch / f"quad {number}.raw")
+        opacity = float(material.get("baseColorFactor", [1, 1, 1, 1])[3])
+        placed[str(number)] = Placed(mesh.get("name", ""), image, place[0], place[1], opacity, "normal", place)
+    tree = tuple(PartUse(number, True) for number in placed)
+    return Scene("model", scale, *size, tree, placed, None, *allowed)
+
+
+def _opened(raw: bytes) -> tuple[dict[str, Any], bytes]:
+    magic, version, total = struct.unpack("<4sII", raw[:12])
+    if magic != b"glTF" or version != 2 or total != len(raw):
+        raise ValueError("it is no binary glTF 2.0 of the length that it says")
+    length, kind = struct.unpack("<I4s", raw[12:20])
+    text, rest = raw[20 : 20 + length], raw[20 + length :]
+    if kind != b"JSON" or rest[4:8] != b"BIN\0":
+        raise ValueError("its description or its data is missing")
+    return dict(json.loads(text)), rest[8 : 8 + struct.unpack("<I", rest[:4])[0]]
+
+
+def _view(value: dict[str, Any], data: bytes, number: int) -> bytes:
+    view = value["bufferViews"][number]
+    start = view.get("byteOffset", 0)
+    return data[start : start + view["byteLength"]]
+
+
+def _floats(value: dict[str, Any], data: bytes, number: int) -> NDArray[np.float64]:
+    accessor = value["accessors"][number]
+    width = {"VEC2": 2, "VEC3": 3}[accessor["type"]]
+    if accessor["componentType"] != 5126:
+        raise ValueError("corners are not told as floats")
+    return np.frombuffer(_view(value, data, accessor["bufferView"]), np.float32).reshape(-1, width).astype(np.float64)
+
+
+def _image(value: dict[str, Any], data: bytes, number: int) -> Image.Image:
+    with Image.open(io.BytesIO(_view(value, data, value["images"][number]["bufferView"]))) as opened:
+        return opened.convert("RGBA")
+
+
+def _laid(texture: NDArray[np.uint8], corners: NDArray[np.float64], seen: NDArray[np.float64]) -> NDArray[np.uint8]:
+    """The texture as it lies on an upright quad: turned and mirrored so that its corners are where the quad's are."""
+    x, y = corners[:, 0] > corners[:, 0].mean(), corners[:, 1] < corners[:, 1].mean()
+    u, v = seen[:, 0] > 0.5, seen[:, 1] > 0.5
+    if (u == y).all() or (u != y).all():
+        texture = texture.transpose(1, 0, 2)
+        u, v = v, u
+    if (u != x).all():
+        texture = texture[:, ::-1]
+    elif not (u == x).all():
+        raise ValueError("a texture does not lie straight on its quad")
+    if (v != y).all():
+        texture = texture[::-1]
+    elif not (v == y).all():
+        raise ValueError("a texture does not lie straight on its quad")
+    return np.ascontiguousarray(texture)

@@ -1,0 +1,36 @@
+"""What is written beside the images of parts: each kind by its own module, all at the main scale of a plan."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from yuplet.pixels import Picture
+from yuplet.plan.planned import BesideKind, Plan, PlannedBeside, PlannedPart
+from yuplet.writing import layered, model, overview, page, tables
+from yuplet.writing.pictures import Sources, part_picture
+
+_MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedBeside], bytes]] = {
+    "layers": lambda drawn, _: layered.layers(drawn.plan, drawn.picture),
+    "model": lambda drawn, _: model.model(drawn.plan, drawn.picture),
+    "page": lambda drawn, _: page.html(drawn.plan, drawn.picture),
+    "style": lambda drawn, _: page.css(drawn.plan),
+    "places": lambda drawn, one: tables.places(drawn.plan, one),
+    "overview": lambda drawn, one: overview.overview(drawn.plan, drawn.picture, one.file.rsplit(".", 1)[-1] == "pdf"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """A plan with the pictures of its parts at rest, each in its own box without margin."""
+
+    plan: Plan
+    sources: Sources
+
+    def picture(self, planned: PlannedPart) -> Picture:
+        """The pixels of a part at rest at the main scale, in its `cut`."""
+        at = self.plan.main
+        return part_picture(self.plan, at, planned, 0, at.images[planned.part.id].cut, self.sources)
+
+
+def made(plan: Plan, one: PlannedBeside, sources: Sources) -> bytes:
+    """The bytes of a file beside the images; combinations are pictures and made elsewhere."""
+    return _MAKERS[one.kind](Drawn(plan, sources), one)

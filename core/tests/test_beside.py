@@ -1,0 +1,238 @@
+"""What is written beside the images: each put together again from itself alone, and a planted fault in each is found."""
+
+import csv
+import json
+import re
+import struct
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+from pyora import Project
+
+from tests.packages import FolderTestCase, PackageTestCase, quiet
+from tests.test_recipes import recipe
+from yuplet.arrangement.commands import MakeAlternates, SetDepths, SetJoints, ShowRows, apply
+from yuplet.arrangement.tree import Arrangement, arrangement_of
+from yuplet.geometry import Box, Point, Size
+from yuplet.handover import HandOverReport, hand_over
+from yuplet.illustration.layers import Illustration, Layer
+from yuplet.illustration.made import MadeLayer, Turn, Turned
+from yuplet.parts.part import Part, still
+from yuplet.parts.turning import turn_picture
+from yuplet.pixels.scratch import Scratch
+from yuplet.writing.pictures import Sources
+
+ALL = {"layers": True, "model": {"pixels_per_unit": 50}, "page": True}
+
+
+class BesideTests(PackageTestCase):
+    """The signal post, whose groups and parts have modes and opacities, and plainer forms of it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.start = apply(
+            arrangement_of(self.illustration)[0],
+            SetJoints({"lamp": "mast", "arm": "mast"}, {"mast": Point(47, 70), "arm": Point(45, 20)}),
+        )
+
+    def by(self, arrangement: Arrangement | None = None, **said: Any) -> HandOverReport:
+        return self.hand_over(arrangement or self.start, recipe=recipe(**said), remove_obsolete=True)
+
+    def plain(self) -> Arrangement:
+        """Without anything that mixes otherwise than by being laid over."""
+        return self.start.changed(
+            lambda row: replace(row, blend="normal", opacity=row.opacity if isinstance(row, Part) else 1.0)
+        )
+
+    def ways(self, report: HandOverReport) -> dict[str, int]:
+        return {one.way: one.differing_pixels for one in report.proof.comparisons}
+
+    def test_everything_comes_back_from_each_file_alone(self) -> None:
+        report = self.by(self.plain(), beside=ALL)
+        self.assertEqual(self.ways(report), {"places": 0, "layers": 0, "model": 0, "page": 0})
+        self.assertTrue(report.proof.ok, report.proof)
+
+    def test_modes_and_opacities_of_groups_are_in_the_layered_file_and_on_the_page(self) -> None:
+        report = self.by(beside={"layers": True, "page": True})
+        self.assertEqual(self.ways(report), {"places": 0, "layers": 0, "page": 0})
+        self.assertTrue(report.proof.ok)
+
+    def test_what_the_model_has_no_place_for_is_told_before(self) -> None:
+        report = self.by(beside={"model": {}}, tolerance={"largest": 255, "mean": 40})
+        said = " ".join(report.warnings)
+        self.assertIn("no place for the modes and opacities of 'glow', 'marsh', 'marsh / shade' and 1 more", said)
+        model = report.proof.comparisons[-1]
+        self.assertEqual((model.way, model.ok, model.differing_pixels > 0), ("model", True, True))
+
+    def test_also_where_images_are_padded_on_sheets_or_lossy(self) -> None:
+        for said in (
+            {"images": {"margin": 3, "sides": "even"}},
+            {"images": {"stored": "sheets"}},
+            {"images": {"format": "tiff", "extent": "canvas"}},
+            {"scales": [{"factor": 2}], "smooth": False},
+        ):
+            with self.subTest(said=said):
+                report = self.by(self.plain(), beside=ALL, **said)
+                self.assertTrue(report.proof.ok, report.proof)
+                self.assertEqual(set(self.ways(report).values()), {0})
+
+    def test_planted_faults(self) -> None:
+        self.by(self.plain(), beside=ALL)
+        for file, fault, way in (
+            ("layers.ora", self.move_a_layer, "layers"),
+            ("model.glb", self.move_a_quad, "model"),
+            ("style.css", self.move_an_element, "page"),
+        ):
+            path = self.package / file
+            good = path.read_bytes()
+            fault(path)
+            found = self.prove()
+            with self.subTest(file):
+                self.assertEqual([one.way for one in found.comparisons if not one.ok], [way])
+            path.write_bytes(b"nothing")
+            with self.subTest(f"{file} damaged"):
+                self.assertTrue(
+                    any(f"'{'index.html' if way == 'page' else file}' cannot be" in one for one in self.prove().faults)
+                )
+            path.write_bytes(good)
+        self.assertTrue(self.prove().ok)
+
+    def move_a_layer(self, path: Path) -> None:
+        with zipfile.ZipFile(path) as archive:
+            entries = {entry.filename: archive.read(entry) for entry in archive.infolist()}
+        stack = entries["stack.xml"].decode()
+        entries["stack.xml"] = re.sub(
+            r'(name="mast"[^>]* x=")(\d+)', lambda m: f"{m[1]}{int(m[2]) + 1}", stack
+        ).encode()
+        with zipfile.ZipFile(path, "w") as archive:
+            for name, data in entries.items():
+                archive.writestr(name, data)
+
+    def move_a_quad(self, path: Path) -> None:
+        value, rest = opened(path)
+        node = next(node for node in value["nodes"] if node["name"] == "mast")
+        node["translation"][0] += 1 / 50
+        text = json.dumps(value).encode()
+        text += b" " * (-len(text) % 4)
+        head = struct.pack("<4sII", b"glTF", 2, 20 + len(text) + len(rest))
+        path.write_bytes(head + struct.pack("<I4s", len(text), b"JSON") + text + rest)
+
+    def move_an_element(self, path: Path) -> None:
+        first = re.search(
+            r"left: ([\d.]+)%", path.read_text().replace("left: 0%", "left:0%").replace("left: 50%", "left:50%")
+        )
+        assert first is not None
+        moved = f"left: {float(first[1]) + 100 / 97:.12g}%"
+        path.write_text(path.read_text().replace(first[0], moved, 1))
+
+    def test_pyora_reads_the_layered_file(self) -> None:
+        self.by(beside={"layers": True})
+        project = Project.load(str(self.package / "layers.ora"))
+        self.assertEqual(project.dimensions, (97, 73))
+        names = [layer.name for layer in project.children_recursive]
+        self.assertEqual(names[:3], ["mist", "glow", "lamp"])
+        lamp = next(layer for layer in project.children_recursive if layer.name == "lamp")
+        box = self.part(self.manifest(), "lamp")["box"]
+        self.assertEqual(lamp.offsets, (box["x"], box["y"]))
+        merged = np.array(Image.open(self.package / "reference.png").convert("RGBA"))
+        with zipfile.ZipFile(self.package / "layers.ora") as archive, archive.open("mergedimage.png") as file:
+            np.testing.assert_array_equal(np.array(Image.open(file).convert("RGBA")), merged)
+
+    def test_the_model_is_a_tree_of_parents_at_their_pivots(self) -> None:
+        self.by(apply(self.plain(), SetDepths({"sky": 900.0})), beside={"model": {"pixels_per_unit": 50, "step": 0.01}})
+        value, _ = opened(self.package / "model.glb")
+        nodes = {node["name"]: node for node in value["nodes"]}
+        mast, arm = nodes["mast"], nodes["arm"]
+        np.testing.assert_allclose(mast["translation"][:2], [47 / 50, 3 / 50])
+        np.testing.assert_allclose(arm["translation"][:2], [-2 / 50, 50 / 50])
+        self.assertIn("arm", [value["nodes"][child]["name"] for child in mast["children"]])
+        self.assertAlmostEqual(nodes["sky"]["translation"][2], -900 / 50 + 0.01)
+        self.assertEqual(nodes["arm lowered picture"]["scale"], [0, 0, 0])
+        self.assertEqual({material["alphaMode"] for material in value["materials"]}, {"BLEND"})
+
+    def test_places_are_told_as_they_are_wanted(self) -> None:
+        ways = [
+            {"format": "json", "origin": "centre", "up": True},
+            {"format": "csv", "origin": "top-left", "up": False, "unit": "fractions"},
+        ]
+        self.by(beside={"places": ways})
+        box = self.part(self.manifest(), "arm")["box"]
+        value = json.loads((self.package / "places-centre-up.json").read_text())
+        arm = next(part for part in value["parts"] if part["name"] == "post/signal/arm")
+        self.assertEqual((arm["x"], arm["y"]), (box["x"] + box["width"] / 2, 73 - box["y"] - box["height"] / 2))
+        self.assertEqual(arm["pivot"], [45, 53])
+        with (self.package / "places-top-left-down-fractions.csv").open(newline="") as file:
+            line = next(one for one in csv.DictReader(file) if one["name"] == "post/signal/arm")
+        self.assertAlmostEqual(float(line["x"]), box["x"] / 97)
+        self.assertAlmostEqual(float(line["height"]), box["height"] / 73)
+        self.assertEqual(line["shown"], "yes")
+
+    def test_the_overview_has_a_picture_and_pages(self) -> None:
+        self.by(beside={"overview": ["png", "pdf"]})
+        with Image.open(self.package / "overview.png") as sheet:
+            self.assertGreater(sheet.width, 900)
+            self.assertGreater(len(sheet.getcolors(1 << 20) or ()), 50)
+        self.assertTrue((self.package / "overview.pdf").read_bytes().startswith(b"%PDF"))
+
+    def test_combinations_are_the_figure_in_each_form(self) -> None:
+        arrangement = apply(self.start, MakeAlternates(("signal",)))
+        forms: list[dict[str, Any]] = [
+            {"name": "at rest"},
+            {"name": "lowered, no mast", "alternates": {"signal": "arm lowered"}, "hidden": ["mast"]},
+            {"name": "typo", "hidden": ["lantern"]},
+        ]
+        report = self.by(arrangement, beside={"combinations": forms})
+        self.assertIn("The combination 'typo' names what is not there: lantern.", " ".join(report.warnings))
+        np.testing.assert_array_equal(self.pixels("combinations/at rest.png"), self.pixels("reference.png"))
+        formed = apply(arrangement, ShowRows({"mast": False, "lowered": True}))
+        wanted = self.folder / "wanted"
+        hand_over(self.illustration, formed, Sources(self.scratch), wanted, "", quiet)
+        reference = np.array(Image.open(wanted / "reference.png").convert("RGBA"))
+        np.testing.assert_array_equal(self.pixels("combinations/lowered, no mast.png"), reference)
+
+    def test_only_what_changed_is_written_again(self) -> None:
+        beside = {**ALL, "overview": ["png"], "places": [{}], "combinations": [{"name": "at rest"}]}
+        self.by(beside=beside)
+        again = self.by(beside=beside)
+        self.assertEqual(set(again.kept), set(again.files))
+        changed = self.by(apply(self.start, ShowRows({"mist": False})), beside=beside)
+        fresh = set(changed.files) - set(changed.kept)
+        self.assertTrue({"layers.ora", "model.glb", "index.html", "combinations/at rest.png"} <= fresh, fresh)
+        self.assertFalse(any(file.startswith("parts/") for file in fresh))
+
+
+class TurnedTests(FolderTestCase):
+    def test_the_same_drawing_in_every_turn_is_right_everywhere(self) -> None:
+        picture = np.random.default_rng(5).integers(0, 256, (5, 9, 4), dtype=np.uint8)
+        picture[..., 3] |= 128
+        with Scratch() as scratch:
+            scratch.put("a", picture)
+            parts, made = [Part("a", "a", still("a"))], []
+            for number, turn in enumerate(
+                Turn(mirrored, quarters) for mirrored in (False, True) for quarters in range(4)
+            ):
+                turned = turn_picture(picture, turn)
+                box = Box.at(12 * number + 10, 14, Size(turned.shape[1], turned.shape[0]))
+                scratch.put(f"t{number}", turned)
+                made.append(MadeLayer(f"t{number}", "a", Turned(turn, (0.0, 0.0)), box))
+                parts.append(Part(f"t{number}", f"t{number}", still(f"t{number}")))
+            art = Illustration("turns", Size(120, 40), (Layer("a", "a", Box.at(0, 0, Size(9, 5))),), made=tuple(made))
+            target = self.folder / "out"
+            report = hand_over(
+                art, Arrangement(tuple(parts)), Sources(scratch), target, "", quiet, recipe=recipe(beside=ALL)
+            )
+        self.assertTrue(report.proof.ok, report.proof)
+        self.assertEqual([one.differing_pixels for one in report.proof.comparisons], [0, 0, 0, 0])
+        value, _ = opened(target / "model.glb")
+        self.assertEqual(len(value["images"]), 1)
+
+
+def opened(path: Path) -> tuple[dict[str, Any], bytes]:
+    """The description of a GLB file, and the rest of it."""
+    raw = path.read_bytes()
+    (length,) = struct.unpack("<I", raw[12:16])
+    return json.loads(raw[20 : 20 + length]), raw[20 + length :]

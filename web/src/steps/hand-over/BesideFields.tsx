@@ -1,0 +1,246 @@
+import { Button, Checkbox, MultiSelect, NativeSelect, NumberInput, TagsInput, TextInput } from '@mantine/core';
+import type { Recipe, Row } from '../../api/calls';
+import form from '../../ui/form.module.css';
+import classes from './HandOver.module.css';
+
+type Beside = Recipe['beside'];
+type Combination = Beside['combinations'][number];
+
+interface Props {
+  beside: Beside;
+  rows: readonly Row[];
+  /** Told what was changed, and nothing else. */
+  onChange: (changed: Partial<Beside>) => void;
+}
+
+const ORIGINS = [
+  { value: 'top-left down', label: 'top left, y down' },
+  { value: 'top-left up', label: 'top left, y up' },
+  { value: 'centre down', label: 'centre, y down' },
+  { value: 'centre up', label: 'centre, y up' },
+];
+
+/** What is written beside the images. */
+export function BesideFields({ beside, rows, onChange }: Props) {
+  const { model } = beside;
+  const check = (name: 'layers' | 'page', label: string) => (
+    <Checkbox
+      size="xs"
+      label={label}
+      checked={beside[name]}
+      onChange={(event) => onChange({ [name]: event.currentTarget.checked })}
+    />
+  );
+  return (
+    <>
+      {check('layers', 'A layered file for painting on (OpenRaster)')}
+      {check('page', 'A page of HTML and CSS')}
+      <Checkbox
+        size="xs"
+        label="A model in space (glTF)"
+        checked={model !== null}
+        onChange={(event) =>
+          onChange({ model: event.currentTarget.checked ? { pixels_per_unit: 100, z: 'depth', step: 0.001 } : null })
+        }
+      />
+      {model && (
+        <div className={form.row}>
+          <NumberInput
+            size="xs"
+            label="Pixels to a unit"
+            min={1}
+            value={model.pixels_per_unit}
+            onChange={(value) =>
+              typeof value === 'number' && value > 0 && onChange({ model: { ...model, pixels_per_unit: value } })
+            }
+          />
+          <NativeSelect
+            size="xs"
+            label="Parts stand"
+            data={[
+              { value: 'depth', label: 'by their depth' },
+              { value: 'order', label: 'in even steps' },
+            ]}
+            value={model.z}
+            onChange={(event) => onChange({ model: { ...model, z: event.currentTarget.value as 'depth' | 'order' } })}
+          />
+          <NumberInput
+            size="xs"
+            label="One before the other"
+            suffix=" units"
+            min={0}
+            step={0.001}
+            decimalScale={4}
+            value={model.step}
+            onChange={(value) => typeof value === 'number' && onChange({ model: { ...model, step: value } })}
+          />
+        </div>
+      )}
+      <MultiSelect
+        size="xs"
+        label="An overview of all parts"
+        placeholder={beside.overview.length ? '' : 'none'}
+        data={[
+          { value: 'png', label: 'one PNG' },
+          { value: 'pdf', label: 'PDF pages' },
+        ]}
+        value={beside.overview}
+        onChange={(value) => onChange({ overview: value as Beside['overview'] })}
+      />
+      <PlacesFields places={beside.places} onChange={(places) => onChange({ places })} />
+      <Combinations
+        combinations={beside.combinations}
+        rows={rows}
+        onChange={(combinations) => onChange({ combinations })}
+      />
+    </>
+  );
+}
+
+function PlacesFields({
+  places,
+  onChange,
+}: {
+  places: Beside['places'];
+  onChange: (places: Beside['places']) => void;
+}) {
+  return (
+    <>
+      {places.map((one, at) => {
+        const put = (next: Partial<typeof one>) =>
+          onChange(places.map((other, index) => (index === at ? { ...one, ...next } : other)));
+        return (
+          // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
+          <div className={form.row} key={at}>
+            <NativeSelect
+              size="xs"
+              aria-label={`Format of table ${at + 1}`}
+              data={[
+                { value: 'json', label: 'JSON' },
+                { value: 'csv', label: 'CSV' },
+              ]}
+              value={one.format}
+              onChange={(event) => put({ format: event.currentTarget.value as 'csv' | 'json' })}
+            />
+            <NativeSelect
+              size="xs"
+              aria-label={`What table ${at + 1} counts from`}
+              data={ORIGINS}
+              value={`${one.origin} ${one.up ? 'up' : 'down'}`}
+              onChange={(event) => {
+                const [origin, way] = event.currentTarget.value.split(' ');
+                put({ origin: origin as 'top-left' | 'centre', up: way === 'up' });
+              }}
+            />
+            <NativeSelect
+              size="xs"
+              aria-label={`Unit of table ${at + 1}`}
+              data={['pixels', 'fractions']}
+              value={one.unit}
+              onChange={(event) => put({ unit: event.currentTarget.value as 'pixels' | 'fractions' })}
+            />
+            <Button size="xs" variant="subtle" onClick={() => onChange(places.filter((_, index) => index !== at))}>
+              Take away
+            </Button>
+          </div>
+        );
+      })}
+      <Button
+        size="xs"
+        variant="default"
+        onClick={() => onChange([...places, { format: 'json', origin: 'centre', up: true, unit: 'pixels' }])}
+      >
+        A table of places
+      </Button>
+    </>
+  );
+}
+
+interface CombinationsProps {
+  combinations: Beside['combinations'];
+  rows: readonly Row[];
+  onChange: (combinations: Combination[]) => void;
+}
+
+/** Flat pictures of the figure, each in one form. */
+function Combinations({ combinations, rows, onChange }: CombinationsProps) {
+  const sets = rows.filter((row) => row.kind === 'group' && row.alternate !== null);
+  const membersOf = (set: Row) => rows.filter((row) => row.group === set.id);
+  const isOfLooks = (set: Row) => membersOf(set).every((row) => row.kind === 'group');
+  const looks = [...new Set(sets.filter(isOfLooks).flatMap((set) => membersOf(set).map((row) => row.name)))];
+  const choices = sets.filter((set) => !isOfLooks(set));
+  return (
+    <>
+      {combinations.map((one, at) => {
+        const put = (next: Partial<Combination>) =>
+          onChange(combinations.map((other, index) => (index === at ? { ...one, ...next } : other)));
+        return (
+          // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
+          <fieldset key={at} className={classes.some}>
+            <div className={form.row}>
+              <TextInput
+                size="xs"
+                label="Flat picture"
+                value={one.name}
+                onChange={(event) => put({ name: event.currentTarget.value })}
+              />
+              {looks.length > 0 && (
+                <NativeSelect
+                  size="xs"
+                  label="Look"
+                  data={[{ value: '', label: 'as at rest' }, ...looks]}
+                  value={one.look ?? ''}
+                  onChange={(event) => put({ look: event.currentTarget.value || null })}
+                />
+              )}
+            </div>
+            {choices.length > 0 && (
+              <div className={form.row}>
+                {choices.map((set) => (
+                  <NativeSelect
+                    key={set.id}
+                    size="xs"
+                    label={set.name}
+                    data={[{ value: '', label: 'as at rest' }, ...membersOf(set).map((row) => row.name)]}
+                    value={one.alternates[set.name] ?? ''}
+                    onChange={(event) => {
+                      const { [set.name]: _, ...rest } = one.alternates;
+                      const member = event.currentTarget.value;
+                      put({ alternates: member ? { ...rest, [set.name]: member } : rest });
+                    }}
+                  />
+                ))}
+              </div>
+            )}
+            <TagsInput
+              size="xs"
+              label="Hidden in it"
+              data={[...new Set(rows.map((row) => row.name))].sort()}
+              value={one.hidden}
+              onChange={(hidden) => put({ hidden })}
+            />
+            <Button
+              size="compact-xs"
+              variant="subtle"
+              onClick={() => onChange(combinations.filter((_, index) => index !== at))}
+            >
+              Take this away
+            </Button>
+          </fieldset>
+        );
+      })}
+      <Button
+        size="xs"
+        variant="default"
+        onClick={() =>
+          onChange([
+            ...combinations,
+            { name: `form ${combinations.length + 1}`, look: null, alternates: {}, hidden: [] },
+          ])
+        }
+      >
+        A flat picture in one form
+      </Button>
+    </>
+  );
+}
