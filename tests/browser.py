@@ -1,7 +1,7 @@
 """Debian's Chromium, started so that it speaks to this machine only."""
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from urllib.parse import urlsplit
 
@@ -16,10 +16,10 @@ SCREEN = {"width": 1280, "height": 800}
 
 
 @contextmanager
-def chromium() -> Iterator[Browser]:
+def chromium(flags: Sequence[str] = FLAGS) -> Iterator[Browser]:
     """A headless browser with a new profile."""
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=list(flags))
         try:
             yield browser
         finally:

@@ -62,7 +62,7 @@ class BesideTests(PackageTestCase):
         self.assertTrue(report.proof.ok)
 
     def test_what_the_model_has_no_place_for_is_told_before(self) -> None:
-        report = self.by(beside={"model": {}}, tolerance={"largest": 255, "mean": 40})
+        report = self.by(beside={"model": {}})
         said = " ".join(report.warnings)
         self.assertIn("no place for the modes and opacities of 'glow', 'marsh', 'marsh / shade' and 1 more", said)
         model = report.proof.comparisons[-1]

@@ -126,7 +126,9 @@ class PlannedSheet:
     loops: int = 0
 
 
-BesideKind: TypeAlias = Literal["layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector"]
+BesideKind: TypeAlias = Literal[
+    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector"
+]
 
 
 @dataclass(frozen=True, slots=True)

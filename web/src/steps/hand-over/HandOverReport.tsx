@@ -37,7 +37,7 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
               {WAYS[one.way] ?? one.way}, {one.scale} ×: {count(one.differing_pixels)} of {count(one.pixels)} pixels
               differ
               {one.allowed_largest > 0 &&
-                `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on the mean (${one.allowed_largest} and ${one.allowed_mean} are allowed)`}
+                `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on the mean (${one.allowed_largest < 255 ? `${one.allowed_largest} and ${one.allowed_mean} are allowed` : 'it has no place for all of it'})`}
             </li>
           ))}
         </ul>
