@@ -13,17 +13,19 @@ import numpy as np
 from PIL import Image
 from pyora import Project
 
+import signal_post
 from tests.packages import FolderTestCase, PackageTestCase, quiet
 from tests.test_recipes import recipe
 from yuplet.arrangement.commands import MakeAlternates, SetDepths, SetJoints, ShowRows, apply
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.geometry import Box, Point, Size
-from yuplet.handover import HandOverReport, hand_over
+from yuplet.handover import HandOverReport, hand_over, hand_over_file
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.illustration.made import MadeLayer, Turn, Turned
 from yuplet.parts.part import Part, still
 from yuplet.parts.turning import turn_picture
 from yuplet.pixels.scratch import Scratch
+from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
 
 ALL = {"layers": True, "model": {"pixels_per_unit": 50}, "page": True}
@@ -229,6 +231,74 @@ class TurnedTests(FolderTestCase):
         self.assertEqual([one.differing_pixels for one in report.proof.comparisons], [0, 0, 0, 0])
         value, _ = opened(target / "model.glb")
         self.assertEqual(len(value["images"]), 1)
+
+
+class VectorTests(FolderTestCase):
+    """Demo pictures in vectors, and the paper signalman."""
+
+    FILES = ("lever-frame.svg", "waybill-stamps.svg", "reed-marsh.svg")
+
+    def by(self, name: str, data: bytes, **said: Any) -> tuple[Path, HandOverReport]:
+        source = self.folder / name
+        source.write_bytes(data)
+        target = self.folder / f"{name} out"
+        report, _, _ = hand_over_file(source, target, quiet, recipe=recipe(**said))
+        return target, report
+
+    def test_each_part_is_its_own_shapes_and_the_picture_comes_back_from_them(self) -> None:
+        for name in self.FILES:
+            data = (Path(signal_post.__file__).parent / name).read_bytes()
+            for origin in ("canvas", "box"):
+                with self.subTest(name, origin=origin):
+                    target, report = self.by(name, data, beside={"vector": origin, "scene": True})
+                    self.assertTrue(report.proof.ok, report.proof)
+                    ways = {one.way: one for one in report.proof.comparisons}
+                    self.assertLessEqual(ways["vector"].largest, 4)
+                    self.assertLessEqual(ways["scene"].mean, 0.05)
+                    files = [
+                        self.folder / target / file
+                        for file in report.files
+                        if file.startswith("parts/") and file.endswith(".svg")
+                    ]
+                    self.assertEqual(len(files), report.parts)
+                    together = sum(file.stat().st_size for file in files)
+                    if (
+                        name != "reed-marsh.svg"
+                    ):  # where thirty parts are the same clump of reeds, which each has to hold
+                        # About as large as the source, but for what makes a file of its own.
+                        self.assertLess(together, 1.5 * len(data) + 250 * len(files))
+
+    def test_none_holds_a_shape_of_another_and_all_that_it_refers_to_is_there(self) -> None:
+        svg = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="60" height="40">
+          <defs><linearGradient id="one"><stop stop-color="#b43"/><stop offset="1" stop-color="#269"/></linearGradient>
+          <linearGradient id="two" xlink:href="#one" x2="0" y2="1"/><clipPath id="cut"><circle cx="40" cy="20" r="12"/></clipPath></defs>
+          <rect id="left" x="4" y="6" width="20" height="24" fill="url(#two)"/>
+          <g id="right" clip-path="url(#cut)"><path id="inner" d="M28 2 L58 8 L44 38 Z" fill="#2a6"/></g>
+          <text id="words" x="5" y="38" font-size="8">Marsh</text></svg>"""
+        target, report = self.by("three.svg", svg, beside={"vector": "canvas", "scene": True})
+        self.assertTrue(report.proof.ok, report.proof)
+        texts = {path.stem: path.read_text() for path in (target / "parts").rglob("*.svg")}
+        self.assertEqual(set(texts), {"left", "inner", "words"})
+        self.assertEqual(texts["left"].count("<linearGradient"), 2)
+        self.assertNotIn("clipPath", texts["left"])
+        self.assertIn("clipPath", texts["inner"])
+        self.assertNotIn("Gradient", texts["inner"])
+        # No font is needed.
+        self.assertNotIn("<text", texts["words"])
+        for text in (*texts.values(), (target / "scene.svg").read_text()):
+            ids = re.findall(r'\bid="([^"]+)"', text)
+            self.assertEqual(len(ids), len(set(ids)))
+            referred = re.findall(r'(?:url\(|href=")#([^")]+)', text)
+            self.assertLessEqual(set(referred), set(ids))
+
+    def test_a_part_that_lost_its_drawing_is_found(self) -> None:
+        data = (Path(signal_post.__file__).parent / "waybill-stamps.svg").read_bytes()
+        target, report = self.by("stamps.svg", data, beside={"vector": "canvas"})
+        self.assertTrue(report.proof.ok)
+        first = next(target / file for file in report.files if file.endswith(".svg"))
+        first.write_text(re.sub(r'viewBox="0 0', 'viewBox="5 0', first.read_text(), count=1))
+        found = prove(target, quiet)
+        self.assertEqual([one.way for one in found.comparisons if not one.ok], ["vector"])
 
 
 def opened(path: Path) -> tuple[dict[str, Any], bytes]:

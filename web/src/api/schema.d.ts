@@ -2089,6 +2089,13 @@ export interface components {
                     };
                     /** @description A page of HTML and CSS with everything in its place. */
                     page: boolean;
+                    /** @description One SVG of all parts as named groups. */
+                    scene: boolean;
+                    /**
+                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @enum {unknown}
+                     */
+                    vector: "none" | "canvas" | "box";
                     places: {
                         /** @enum {unknown} */
                         format: "csv" | "json";
@@ -2422,6 +2429,13 @@ export interface components {
                     };
                     /** @description A page of HTML and CSS with everything in its place. */
                     page: boolean;
+                    /** @description One SVG of all parts as named groups. */
+                    scene: boolean;
+                    /**
+                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @enum {unknown}
+                     */
+                    vector: "none" | "canvas" | "box";
                     places: {
                         /** @enum {unknown} */
                         format: "csv" | "json";

@@ -65,7 +65,7 @@ def plan_hand_over(
     kept = {item.part.id for item in parts}
     tree = _kept(planner.arrangement.rows, kept)
     scales = planner.scales(parts, tree)
-    beside, unknown = planner.beside(parts, scales[0], kept, arrangement)
+    beside, unknown = planner.beside(parts, scales[0], kept, arrangement, planner.stems(parts, 0))
     return Plan(
         illustration.name,
         recipe,
@@ -125,22 +125,25 @@ class _Planner:
                 found.append(PlannedPart(part, path, len(found) + 1, shown, box, images, rule))
         return tuple(found)
 
+    def stems(self, parts: tuple[PlannedPart, ...], number: int) -> dict[str, str]:
+        """The path of each part's file at the scale of that number, without its ending."""
+        recipe, around = self.recipe, {part.id: groups for groups, part in self.arrangement.parts()}
+        sides = self.arrangement.decisions.sides
+        naming = Naming(
+            recipe.names, self.illustration.name, named((around[one.part.id], one.part) for one in parts), sides
+        )
+        scale = recipe.scales[number]
+        suffix = f"-{scale.label}" if number and not recipe.names.has("scale") else ""
+        return {one.part.id: naming.stem(one.part.id, scale.label, recipe.names.folder + suffix) for one in parts}
+
     def scales(self, parts: tuple[PlannedPart, ...], tree: tuple[Row, ...]) -> tuple[PlannedScale, ...]:
         """Everything at each scale; what belongs to another than the first is told by its label."""
         recipe, illustration = self.recipe, self.illustration
-        around = {part.id: groups for groups, part in self.arrangement.parts()}
-        naming = Naming(
-            recipe.names,
-            illustration.name,
-            named((around[one.part.id], one.part) for one in parts),
-            self.arrangement.decisions.sides,
-        )
         found = []
         for number, scale in enumerate(recipe.scales):
             factor = scale.of(illustration.canvas, illustration.ppi)
             suffix = f"-{scale.label}" if number else ""
-            folder = recipe.names.folder + ("" if recipe.names.has("scale") else suffix)
-            stems = {one.part.id: naming.stem(one.part.id, scale.label, folder) for one in parts}
+            stems = self.stems(parts, number)
             canvas = scaled_canvas(illustration.canvas, factor)
             images = self._images(parts, factor, canvas, stems)
             images, sheets = stored(recipe.sheets, parts, images, stems, f"sheets{suffix}", self.measured)
@@ -230,7 +233,12 @@ class _Planner:
         return tuple(digest([rest, self._pieces(frame.pieces, part, origin)]) for frame in part.frames)
 
     def beside(
-        self, parts: tuple[PlannedPart, ...], at: PlannedScale, kept: set[str], arrangement: Arrangement
+        self,
+        parts: tuple[PlannedPart, ...],
+        at: PlannedScale,
+        kept: set[str],
+        arrangement: Arrangement,
+        stems: Mapping[str, str],
     ) -> tuple[tuple[PlannedBeside, ...], list[PlanNote]]:
         """What is written beside the images, and names in it that are not there."""
         wanted = self.recipe.beside
@@ -243,6 +251,10 @@ class _Planner:
             found.append(PlannedBeside("model.glb", "model", digest([key, asdict(wanted.model)])))
         if wanted.page:
             found += [PlannedBeside("index.html", "page", key), PlannedBeside("style.css", "style", key)]
+        if wanted.scene:
+            found.append(PlannedBeside("scene.svg", "scene", key))
+        if wanted.vector != "none":
+            found += self._vector_files(parts, wanted.vector, stems)
         found += [PlannedBeside(one.file, "places", digest([key, asdict(one)]), places=one) for one in wanted.places]
         found += [PlannedBeside(f"overview.{form}", "overview", digest([key, form])) for form in wanted.overview]
         for one in wanted.combinations:
@@ -256,6 +268,23 @@ class _Planner:
                 )
                 notes.append(PlanNote("no such name", "warning", said, (), (file,)))
         return tuple(found), notes
+
+    def _vector_files(
+        self, parts: tuple[PlannedPart, ...], origin: str, stems: Mapping[str, str]
+    ) -> list[PlannedBeside]:
+        found = []
+        here = Box(0, 0, 0, 0)
+        for planned in parts:
+            part = planned.part
+            if self._is_vector(part):
+                known = all(layer in self.digests for layer in part.layers)
+                said = [_KEYS, origin, self.illustration.canvas, planned.box, part.offset]
+                key = digest([said, self._pieces(part.pieces, part, here)]) if known else ""
+                found.append(PlannedBeside(stems[part.id] + ".svg", "vector", key, part=part.id))
+        return found
+
+    def _is_vector(self, part: Part) -> bool:
+        return len(part.frames) == 1 and all(self._kinds.get(piece.layer) == "vector" for piece in part.pieces)
 
     def _key_of_all(self, parts: tuple[PlannedPart, ...], at: PlannedScale) -> str:
         """Of everything that a receiver is told, at one scale."""

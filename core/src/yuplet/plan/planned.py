@@ -133,7 +133,8 @@ BesideKind: TypeAlias = Literal[
 
 @dataclass(frozen=True, slots=True)
 class PlannedBeside:
-    """A file beside the images; `tree` is what a combination shows, and `places` how a table counts."""
+    """A file beside the images; `tree` is what a combination shows, `places` how a table counts, and `part` what one of
+    vector art shows."""
 
     file: str
     kind: BesideKind
@@ -141,6 +142,7 @@ class PlannedBeside:
     size: Size | None = None
     tree: tuple[Row, ...] = ()
     places: Places | None = None
+    part: str | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -256,13 +256,15 @@ class Combination:
 
 @dataclass(frozen=True, slots=True)
 class Beside:
-    """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS),
-    tables of `places`, an `overview` of all parts, and flat pictures of `combinations`. All at the main scale.
+    """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS), a
+    `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, tables of `places`, an `overview` of all parts, and flat pictures of `combinations`. All at the main scale.
     """
 
     layers: bool = False
     model: Model | None = None
     page: bool = False
+    scene: bool = False
+    vector: Literal["none", "canvas", "box"] = "none"
     places: tuple[Places, ...] = ()
     overview: tuple[Literal["png", "pdf"], ...] = ()
     combinations: tuple[Combination, ...] = ()
@@ -421,6 +423,8 @@ def _beside(said: Mapping[str, Any]) -> Beside:
         said.get("layers", False),
         None if model is None else Model(**model),
         said.get("page", False),
+        said.get("scene", False),
+        said.get("vector", "none"),
         tuple(Places(**one) for one in said.get("places", ())),
         tuple(said.get("overview", ())),
         tuple(Combination(**{**one, "hidden": tuple(one.get("hidden", ()))}) for one in said.get("combinations", ())),

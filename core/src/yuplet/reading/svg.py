@@ -24,7 +24,7 @@ from yuplet.pixels.scratch import Scratch
 from yuplet.reading import credits
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, take_out
-from yuplet.reading.svg_drawing import Shape, canvas_of, changes_nothing, draw, draw_area, draw_scaled, rendered
+from yuplet.reading.svg_drawing import Shape, alone, canvas_of, changes_nothing, draw, draw_area, draw_scaled, rendered
 from yuplet.reading.svg_text import use_shipped_fonts
 
 PPI = 96.0
@@ -85,6 +85,12 @@ class Drawing:
         if source not in self.shapes:
             raise ChoiceError(f"The drawing has no layer '{source}'.")
         return draw_scaled(self.document, self.shapes[source], self.canvas, self.scale, float(factor), at, size)
+
+    def alone(self, source: str, prefix: str) -> str:
+        """One layer with what it refers to as an SVG element of its own: see `VectorSource`. Text is outlines, so that no font is needed."""
+        if source not in self.shapes:
+            raise ChoiceError(f"The drawing has no layer '{source}'.")
+        return alone(self.document, self.shapes[source], self.canvas, self.scale, prefix)
 
 
 def open_drawing(

@@ -1,8 +1,10 @@
 """The drawing of an SVG document by the resvg library: one of its shapes alone, or an area of the whole, at any scale."""
 
+import base64
 import copy
 import io
 import math
+import re
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -20,6 +22,7 @@ from yuplet.pixels.scaling import resampled
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import png
 from yuplet.reading.svg_document import HREF, SVG, Document, elements, links, reference, take_out, without
+from yuplet.reading.svg_outlines import outlined
 from yuplet.reading.svg_text import options
 
 _LAID = {"opacity", "mix-blend-mode", "isolation"}
@@ -28,6 +31,8 @@ _HIDING = {"display", "visibility"}
 _COARSE = 256
 """Pixels of the longer side at which is looked where a shape lies, before that place alone is drawn at full size."""
 _MARGIN = 3
+_NEAR, _NEAREST = 1.0, 64
+"""Levels of alpha by which outlines may differ from the text that they stand for: on the mean, and at one pixel."""
 _MAX_FILTERED = 64_000_000
 """Pixels that a whole canvas may have when it is drawn anew for the sake of one filter."""
 
@@ -101,6 +106,83 @@ def draw_scaled(
     picture = rendered(document, bare, Box(0, 0, *whole), scale * own)
     area = Box(math.floor(at.x), math.floor(at.y), math.floor(at.x) + size.width, math.floor(at.y) + size.height)
     return resampled(picture, Point(0, 0), area, Fraction(factor / own))
+
+
+def alone(document: Document, shape: Shape, canvas: Size, scale: float, prefix: str) -> str:
+    """One shape with what it refers to as an SVG element, in which a pixel of the canvas is a unit; its ids begin with the prefix.
+
+    Text becomes outlines, so that it looks the same where the font is not there; where it says more than can be set as outlines, it becomes
+    a picture.
+    """
+    bare = _alone(document, shape)
+    width, height = document.width * scale, document.height * scale
+    if bare.find(f".//{SVG}text") is not None and not _set_outlines(document, shape, bare, canvas, scale):
+        return _as_picture(document, shape, canvas, scale)
+    if "viewBox" not in bare.attrib:
+        bare.set("viewBox", f"0 0 {document.width!r} {document.height!r}")
+    for name in ("x", "y"):
+        if name in bare.attrib:
+            del bare.attrib[name]
+    bare.set("width", f"{width:.10g}")
+    bare.set("height", f"{height:.10g}")
+    _rename(bare, prefix)
+    # There is no text in it any more.
+    for element in elements(bare):
+        for name in ("font-family", "font-size", "font-weight"):
+            if name in element.attrib:
+                del element.attrib[name]
+    definitions = bare.find(f"{SVG}defs")
+    if definitions is not None and len(definitions) == 0:
+        bare.remove(definitions)
+    etree.cleanup_namespaces(bare)
+    return etree.tostring(bare, encoding="unicode")
+
+
+def _set_outlines(document: Document, shape: Shape, bare: etree._Element, canvas: Size, scale: float) -> bool:
+    """Put outlines in the place of each text; answers whether that looks as it must."""
+    for text in list(bare.iter(f"{SVG}text")):
+        found, parent = outlined(text), text.getparent()
+        if found is None or parent is None:
+            return False
+        found.tail = text.tail
+        parent.replace(text, found)
+    drawn = draw(document, shape, canvas, scale)
+    if drawn is None:
+        return True
+    area, picture = drawn
+    ours = rendered(document, copy.deepcopy(bare), area, scale).astype(np.int16)
+    apart = np.abs(ours[..., 3] - picture[..., 3])
+    return float(apart.mean()) <= _NEAR and int(apart.max()) <= _NEAREST
+
+
+def _as_picture(document: Document, shape: Shape, canvas: Size, scale: float) -> str:
+    drawn = draw(document, shape, canvas, scale)
+    root = etree.Element(f"{SVG}svg", {"width": str(canvas.width), "height": str(canvas.height)}, {None: SVG[1:-1]})  # type: ignore[dict-item]
+    if drawn is not None:
+        area = drawn[0]
+        picture = drawn[1]
+        out = io.BytesIO()
+        Image.fromarray(picture, "RGBA").save(out, "PNG", optimize=True)
+        place = {name: str(value) for name, value in zip(("x", "y", "width", "height"), area.as_xywh(), strict=True)}
+        href = f"data:image/png;base64,{base64.b64encode(out.getvalue()).decode()}"
+        etree.SubElement(root, f"{SVG}image", {**place, "href": href})
+    return etree.tostring(root, encoding="unicode")
+
+
+def _rename(root: etree._Element, prefix: str) -> None:
+    """Put a prefix before every id that is referred to, and take the others away."""
+    wanted = {name for element in elements(root) for name in {*links(element), reference(element) or ""}}
+    for element in elements(root):
+        own = element.get("id")
+        if own in wanted:
+            element.set("id", prefix + str(own))
+        elif own is not None:
+            del element.attrib["id"]
+        for name, value in list(element.attrib.items()):
+            if name in ("href", HREF) and str(value).strip().startswith("#"):
+                element.set(name, f"#{prefix}{str(value).strip()[1:]}")
+            elif "url(" in str(value):
+                element.set(name, re.sub(r"url\(\s*(['\"]?)#", rf"url(\1#{prefix}", str(value)))
 
 
 def changes_nothing(document: Document, shape: Shape, canvas: Size, scale: float, name: str) -> bool:

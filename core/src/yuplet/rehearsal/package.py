@@ -81,12 +81,15 @@ class SheetEntry:
 
 @dataclass(frozen=True, slots=True)
 class BesideEntry:
-    """A file beside the images, and by how much the picture put together from it may differ (None: it cannot be put together)."""
+    """A file beside the images, by how much the picture put together from it may differ (None: it cannot be put together), and the part that
+    it shows where that is one.
+    """
 
     file: str
     kind: str
     largest: float | None
     mean: float | None
+    part: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -257,7 +260,7 @@ def _sheet(entry: dict[str, Any]) -> SheetEntry:
 def _beside(entry: dict[str, Any]) -> BesideEntry:
     allowed = entry["tolerance"]
     largest, mean = (None, None) if allowed is None else (float(allowed["largest"]), float(allowed["mean"]))
-    return BesideEntry(str(entry["file"]), str(entry["kind"]), largest, mean)
+    return BesideEntry(str(entry["file"]), str(entry["kind"]), largest, mean, entry.get("part"))
 
 
 def _frame(image: dict[str, Any]) -> FrameEntry:

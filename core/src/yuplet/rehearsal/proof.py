@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
+from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings
 from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.layered import scene_of_layers
@@ -146,6 +147,9 @@ def _prove_one(package: Package, ways: list[Way], places: "_Places", step: Calla
             proof.faults.append("The reference picture has other pixels than the manifest says.")
         for way in ways:
             proof.comparisons.append(compare(scene_of(package, way, laid), reference, pool, step))
+        drawn = _drawn_parts(package, places, Path(scratch))
+        if drawn is not None:
+            proof.comparisons.append(compare(drawn, reference, pool, step))
         for entry in _readable(package):
             scene = _scene_beside(package, entry, places, Path(scratch))
             if scene is not None:
@@ -163,6 +167,19 @@ def _readable(package: Package) -> list[BesideEntry]:
     return [entry for entry in package.beside if entry.largest is not None]
 
 
+def _drawn_parts(package: Package, places: "_Places", scratch: Path) -> Scene | None:
+    """The picture by the drawings of its parts alone, where each has one."""
+    files = {str(entry.part): entry.file for entry in package.beside if entry.kind == "vector"}
+    if not files or {part.id for part in package.parts} != set(files):
+        return None
+    found = {part: places.paths[file] for part, file in files.items() if file in places.paths}
+    try:
+        return scene_of_drawings(package, found, scratch)
+    except (OSError, ValueError, KeyError) as error:
+        places.proof.faults.append(f"The drawings of the parts cannot be put together: {error}.")
+        return None
+
+
 def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scratch: Path) -> Scene | None:
     path = places.paths.get(entry.file)
     if path is None:
@@ -175,6 +192,8 @@ def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scrat
             scene = scene_of_layers(path, folder, allowed, package.scale)
         elif entry.kind == "model":
             scene = scene_of_model(path, folder, allowed, size, package.scale)
+        elif entry.kind == "scene":
+            scene = scene_of_drawing(path, folder, allowed, size, package.scale)
         else:
             scene = scene_of_page(path, folder, allowed, size, package.scale)
     except (OSError, ValueError, KeyError, IndexError, SyntaxError, struct.error, zipfile.BadZipFile) as error:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from yuplet.pixels import Picture
 from yuplet.plan.planned import BesideKind, Plan, PlannedBeside, PlannedPart
-from yuplet.writing import layered, model, overview, page, tables
+from yuplet.writing import layered, model, overview, page, tables, vector
 from yuplet.writing.pictures import Sources, part_picture
 
 _MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedBeside], bytes]] = {
@@ -13,6 +13,8 @@ _MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedBeside], bytes]] = {
     "model": lambda drawn, _: model.model(drawn.plan, drawn.picture),
     "page": lambda drawn, _: page.html(drawn.plan, drawn.picture),
     "style": lambda drawn, _: page.css(drawn.plan),
+    "scene": lambda drawn, _: vector.scene(drawn.plan, drawn.picture, drawn.sources.drawing),
+    "vector": lambda drawn, one: drawn.vector_part(one),
     "places": lambda drawn, one: tables.places(drawn.plan, one),
     "overview": lambda drawn, one: overview.overview(drawn.plan, drawn.picture, one.file.rsplit(".", 1)[-1] == "pdf"),
 }
@@ -29,6 +31,13 @@ class Drawn:
         """The pixels of a part at rest at the main scale, in its `cut`."""
         at = self.plan.main
         return part_picture(self.plan, at, planned, 0, at.images[planned.part.id].cut, self.sources)
+
+    def vector_part(self, one: PlannedBeside) -> bytes:
+        """A part as SVG."""
+        planned = next(planned for planned in self.plan.parts if planned.part.id == one.part)
+        if self.sources.drawing is None:
+            raise ValueError("vector parts were planned, and there is no drawing to take them from")
+        return vector.part(self.plan, planned, self.sources.drawing, self.plan.recipe.beside.vector == "canvas")
 
 
 def made(plan: Plan, one: PlannedBeside, sources: Sources) -> bytes:

@@ -106,11 +106,20 @@ def _beside(one: PlannedBeside, plan: Plan, written: Mapping[str, WrittenFile], 
     file = written[one.file]
     allowed = {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance)
     reads = one.kind in ("layers", "model", "page")
-    tolerance = allowed if reads else None
+    # Whoever draws SVG rounds after every shape.
+    tolerance = allowed if reads else asdict(plan.recipe.tolerance) if one.kind == "scene" else None
     if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
         # It has no place for them, which was told before: by how much that differs is measured all the same.
         tolerance = {"largest": 255, "mean": 255}
-    said = {"kind": one.kind, "file": one.file, "bytes": file.bytes, "sha256": file.sha256, "key": file.key or None}
+    said: dict[str, Any] = {
+        "kind": one.kind,
+        "file": one.file,
+        "bytes": file.bytes,
+        "sha256": file.sha256,
+        "key": file.key or None,
+    }
+    if one.part is not None:
+        said["part"] = one.part
     return {**said, "tolerance": tolerance}
 
 
