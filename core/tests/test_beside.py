@@ -236,7 +236,7 @@ class TurnedTests(FolderTestCase):
 class VectorTests(FolderTestCase):
     """Demo pictures in vectors, and the paper signalman."""
 
-    FILES = ("lever-frame.svg", "waybill-stamps.svg", "reed-marsh.svg")
+    FILES = ("lever-frame.svg", "waybill-stamps.svg")
 
     def by(self, name: str, data: bytes, **said: Any) -> tuple[Path, HandOverReport]:
         source = self.folder / name
@@ -262,11 +262,8 @@ class VectorTests(FolderTestCase):
                     ]
                     self.assertEqual(len(files), report.parts)
                     together = sum(file.stat().st_size for file in files)
-                    if (
-                        name != "reed-marsh.svg"
-                    ):  # where thirty parts are the same clump of reeds, which each has to hold
-                        # About as large as the source, but for what makes a file of its own.
-                        self.assertLess(together, 1.5 * len(data) + 250 * len(files))
+                    # About as large as the source, but for what makes a file of its own.
+                    self.assertLess(together, 1.5 * len(data) + 250 * len(files))
 
     def test_none_holds_a_shape_of_another_and_all_that_it_refers_to_is_there(self) -> None:
         svg = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="60" height="40">

@@ -23,7 +23,7 @@ const ORIGINS = [
 /** What is written beside the images. */
 export function BesideFields({ beside, rows, onChange }: Props) {
   const { model } = beside;
-  const check = (name: 'layers' | 'page', label: string) => (
+  const check = (name: 'layers' | 'page' | 'scene', label: string) => (
     <Checkbox
       size="xs"
       label={label}
@@ -35,6 +35,18 @@ export function BesideFields({ beside, rows, onChange }: Props) {
     <>
       {check('layers', 'A layered file for painting on (OpenRaster)')}
       {check('page', 'A page of HTML and CSS')}
+      {check('scene', 'One SVG of all parts')}
+      <NativeSelect
+        size="xs"
+        label="Vector parts as SVG"
+        data={[
+          { value: 'none', label: 'no' },
+          { value: 'canvas', label: 'each on the whole canvas' },
+          { value: 'box', label: 'each in its own box' },
+        ]}
+        value={beside.vector}
+        onChange={(event) => onChange({ vector: event.currentTarget.value as Beside['vector'] })}
+      />
       <Checkbox
         size="xs"
         label="A model in space (glTF)"

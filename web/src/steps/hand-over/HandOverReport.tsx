@@ -10,6 +10,7 @@ const WAYS: Record<string, string> = {
   model: 'Model',
   page: 'Page',
   scene: 'Scene as SVG',
+  vector: 'Parts as SVG',
 };
 
 type Proof = NonNullable<HandOver['report']>['proof'];
