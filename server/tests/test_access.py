@@ -129,6 +129,7 @@ OF_NO_PROJECT = {
     "licences",
     "projects/move-in",
     "shelf",
+    "roots",
     "shelf/<int:kept>",
     "shelf/<int:kept>/picture",
     "schema",

@@ -5,6 +5,9 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+from django.db import transaction
+from django.test import override_settings
+
 from tests.cases import ServerTestCase, handed_over, quiet
 from yuplet_server.handovers import actions
 from yuplet_server.handovers.models import HandOver
@@ -116,6 +119,65 @@ class PlanTests(ServerTestCase):
         for file in second.files:
             self.assertEqual(before.get(file["file"]) == file, file["file"] not in fresh)
         self.assertIn("parts/glow.png", self.package(first))
+
+
+class FolderTests(ServerTestCase):
+    """Packages in folders of the server's machine, below a root that is opened."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.root = Path(self.enterContext(tempfile.TemporaryDirectory())).resolve()
+        self.enterContext(override_settings(ROOTS=[self.root]))
+        self.target = self.root / "game" / "post"
+
+    def hand_over(self, version: int, **said: Any) -> HandOver:
+        asked = actions.ask(self.illustration, self.users["ben"], version, RECIPE, None, str(self.target), **said)
+        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+            actions.carry_out(asked.pk, Path(folder), quiet)()
+        Job.objects.filter(pk=asked.job_id).update(state=Job.State.DONE)
+        asked.refresh_from_db()
+        return asked
+
+    def there(self) -> dict[str, int]:
+        files = (path for path in self.target.rglob("*") if path.is_file())
+        return {path.relative_to(self.target).as_posix(): path.stat().st_mtime_ns for path in files}
+
+    def test_only_what_changed_is_written_there_and_nothing_is_removed_without_a_yes(self) -> None:
+        made = self.hand_over(1)
+        before = self.there()
+        self.assertEqual(set(before), {file["file"] for file in made.files})
+        self.step(self.ada, 1, do="rename-rows", names={self.row_id("glow"): "halo"})
+        plan = self.post(self.ben, "plan", body={"recipe": RECIPE, "folder": str(self.target)})
+        self.assertEqual(plan["gone"], ["parts/glow.png"])
+        marks = {file["file"]: file["change"] for file in plan["files"] if file["kind"] == "image"}
+        self.assertEqual({file for file, mark in marks.items() if mark != "same"}, {"parts/halo.png"})
+        self.hand_over(2)
+        after = self.there()
+        fresh = {file for file in after if after[file] != before.get(file)}
+        self.assertEqual(fresh, {"parts/halo.png", "manifest.json", "places.csv"})
+        self.assertIn("parts/glow.png", after)
+        third = self.hand_over(2, remove_obsolete=True)
+        self.assertNotIn("parts/glow.png", self.there())
+        self.assertEqual(set(self.package(third)), set(self.there()))
+
+    def test_a_folder_elsewhere_or_with_something_else_in_it_is_refused(self) -> None:
+        outside = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (self.root / "way out").symlink_to(outside)
+        for folder in (str(outside), f"{self.root}/../x", f"{self.root}/way out/x", "game", str(self.root)):
+            answer = self.post(self.ben, "plan", 422, {"folder": folder})
+            self.assertEqual(answer["code"], "folder-not-allowed", folder)
+        self.target.mkdir(parents=True)
+        (self.target / "thesis.txt").write_text("not ours")
+        answer = self.post(self.ben, "hand-overs", 422, {"version": 1, "folder": str(self.target)})
+        self.assertEqual(answer["code"], "folder-not-ours")
+        self.assertEqual((self.target / "thesis.txt").read_text(), "not ours")
+
+    def test_whoever_may_only_look_may_not_look_into_folders(self) -> None:
+        self.assertEqual(self.post(self.cleo, "plan", 403, {"folder": str(self.target)})["code"], "refused")
+        with override_settings(ROOTS=[]):
+            answer = self.post(self.ben, "plan", 422, {"folder": str(self.target)})
+            self.assertIn("YUPLET_ROOTS", answer["detail"])
+            self.assertEqual(self.ben.get("/api/roots").json(), {"roots": []})
 
 
 class RecipeTests(ServerTestCase):

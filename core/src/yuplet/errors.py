@@ -228,6 +228,17 @@ class FolderNotOurs(WriteError):
         )
 
 
+class FolderNotAllowed(WriteError):
+    """A folder on the server's machine that the administrator has not opened."""
+
+    code = "folder-not-allowed"
+
+    def __init__(self, folder: str, roots: Sequence[str]) -> None:
+        opened = " or ".join(f"'{root}'" for root in roots)
+        todo = f"Give one below {opened}." if roots else "The administrator opens folders by the setting YUPLET_ROOTS."
+        super().__init__(f"The folder '{folder}' on the server's machine is not open to hand-overs. {todo}")
+
+
 class Cancelled(YupletError):
     """Somebody asked for the work to stop; nothing half-made remains."""
 

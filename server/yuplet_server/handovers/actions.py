@@ -50,15 +50,23 @@ def save_recipe(project: Project, user: User, document: Any, recipe: Recipe | No
 
 @transaction.atomic
 def ask(
-    illustration: Illustration, user: User, version: int, document: Any = None, only: Iterable[str] | None = None
+    illustration: Illustration,
+    user: User,
+    version: int,
+    document: Any = None,
+    only: Iterable[str] | None = None,
+    folder: str = "",
+    remove_obsolete: bool = False,
 ) -> HandOver:
-    """Ask for a hand-over of the version whose plan was seen. Raises `ChangedMeanwhile` or `PlanError`."""
+    """Ask for a hand-over of the version whose plan was seen, into a folder of this machine too where one is given. Raises `ChangedMeanwhile`,
+    `PlanError` or `WriteError`.
+    """
     arrangement = Arrangement.objects.select_for_update().get(pk=illustration.pk)
     if arrangement.version != version:
         last = arrangement.steps.order_by("-version").select_related("user").first()
         who = last.user.username if last is not None and last.user is not None else "Somebody"
         raise ChangedMeanwhile(who, last.title if last is not None else "a step was undone")
-    one = queries.asked(illustration, document, only)
+    one = queries.asked(illustration, document, only, folder)
     plan = queries.planned(one)
     plan.require_no_errors()
     require_no_findings(one.read, one.arrangement)
@@ -70,6 +78,8 @@ def ask(
         arrangement=to_json(one.arrangement),
         recipe=recipe_to_json(one.recipe),
         plan=queries.described(plan, one),
+        folder=str(one.folder or ""),
+        remove_obsolete=remove_obsolete,
         created_by=user,
     )
     made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user)
@@ -86,9 +96,10 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     illustration, revision = asked.illustration, asked.revision
     last = queries.last_done(illustration, asked.recipe["name"])
     before = {file["file"]: file for file in last.files} if last is not None else {}
-    package = folder / "package"
-    for file in before.values():
-        blobs().link(file["sha256"], package / file["file"])
+    package = queries.folder_at(asked.folder) if asked.folder else folder / "package"
+    if not asked.folder:
+        for file in before.values():
+            blobs().link(file["sha256"], package / file["file"])
     with Scratch(str(folder)) as scratch:
         pixels = StoredPixels(revision, scratch)
         report = hand_over(
@@ -98,7 +109,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
             package,
             revision.sha256,
             progress,
-            remove_obsolete=True,
+            remove_obsolete=asked.remove_obsolete or not asked.folder,
             illustration_id=str(illustration.uid),
             recipe=recipe_from_json(asked.recipe),
             digests=pixels.digests,
@@ -107,7 +118,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     kept = set(report.kept)
     now = timezone.now().isoformat()
     for name in report.files:
-        if name in kept:
+        if name in kept and name in before and before[name]["bytes"] == report.file_bytes[name] and not asked.folder:
             files.append(before[name])
             continue
         with (package / name).open("rb") as source:

@@ -27,7 +27,9 @@ class Recipe(models.Model):
 class HandOver(models.Model):
     """One run. `arrangement` and `recipe` are as they were when it was asked for, so that the plan shown is the plan done.
 
-    `files` are those of the package in order, each with its SHA-256, by which it is kept, its size and when it was written first.
+    `files` are those of the package in order, each with its SHA-256, by which it is kept, its size and when it was written first. With a
+    `folder` the package was written there as well, on the server's machine, and files that it does not want any more were removed where
+    that was said yes to.
     """
 
     illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="hand_overs")
@@ -40,6 +42,8 @@ class HandOver(models.Model):
     plan = models.JSONField()
     report = models.JSONField(null=True)
     files = models.JSONField(default=list)
+    folder = models.CharField(max_length=1000, blank=True)
+    remove_obsolete = models.BooleanField(default=False)
     package_bytes = models.BigIntegerField(default=0)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     created_at = models.DateTimeField(auto_now_add=True)

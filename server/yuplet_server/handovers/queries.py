@@ -5,14 +5,16 @@ import json
 import tempfile
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.core.cache import cache
 from django.db.models import QuerySet
 from django.http import Http404
 
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import NoSuchRow
+from yuplet.errors import FolderNotAllowed, NoSuchRow
 from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box
 from yuplet.illustration.credit import Credit
@@ -24,6 +26,8 @@ from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan, PlannedFile
 from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
 from yuplet.writing.images import encode
+from yuplet.writing.manifest import WrittenFile
+from yuplet.writing.package import earlier_package
 from yuplet.writing.pictures import Sources, written_picture
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
@@ -98,10 +102,22 @@ class Asked:
     arrangement: Tree
     version: int
     recipe: Recipe
+    folder: Path | None = None
 
 
-def asked(illustration: Illustration, document: Any = None, only: Iterable[str] | None = None) -> Asked:
-    """What a hand-over would be of now. Raises `RecipeNotUnderstood` or `NoSuchRow`."""
+def folder_at(said: str) -> Path:
+    """A folder on this machine below one of those that the administrator has opened, links followed. Raises `FolderNotAllowed`."""
+    roots = [root.resolve() for root in settings.ROOTS]
+    folder = Path(said).resolve()
+    if not Path(said).is_absolute() or not any(root in folder.parents for root in roots):
+        raise FolderNotAllowed(said, [str(root) for root in roots])
+    return folder
+
+
+def asked(
+    illustration: Illustration, document: Any = None, only: Iterable[str] | None = None, folder: str = ""
+) -> Asked:
+    """What a hand-over would be of now. Raises `RecipeNotUnderstood`, `NoSuchRow` or `FolderNotAllowed`."""
     arrangement = Arrangement.objects.get(pk=illustration.pk)
     tree = tree_of(arrangement)
     if only is not None:
@@ -112,7 +128,8 @@ def asked(illustration: Illustration, document: Any = None, only: Iterable[str] 
         tree = tree.only(set(only))
     recipe = recipe_of(illustration, document)
     revision = illustration.revision
-    return Asked(illustration, revision, read_of(illustration, revision), tree, arrangement.version, recipe)
+    read, target = read_of(illustration, revision), folder_at(folder) if folder else None
+    return Asked(illustration, revision, read, tree, arrangement.version, recipe, target)
 
 
 def read_of(illustration: Illustration, revision: Revision) -> Read:
@@ -160,10 +177,9 @@ def described(plan: Plan, one: Asked) -> dict[str, Any]:
     everything that stops it or is to be known before.
     """
     last = last_done(one.illustration, plan.recipe.name)
-    before = {file["file"]: file for file in last.plan["files"]} if last is not None else {}
-    sizes = {file["file"]: file["bytes"] for file in last.files} if last is not None else {}
+    before = _before(one, last)
     parts = {planned.part.id: planned for planned in plan.parts}
-    files = [_file(file, before, sizes) for file in plan.listed]
+    files = [_file(file, before) for file in plan.listed]
     boxes = one.arrangement.boxes(one.read)
     findings = look_over_order(one.arrangement, boxes, one.read.canvas)
     stops = [
@@ -206,13 +222,25 @@ def described(plan: Plan, one: Asked) -> dict[str, Any]:
         "left_out": list(plan.left_out),
         "empty": list(plan.empty),
         "gone": sorted(set(before) - {file["file"] for file in files}),
-        "compared_with": last.number if last is not None else None,
+        "compared_with": last.number if last is not None and one.folder is None else None,
+        "folder": str(one.folder or ""),
     }
 
 
-def _file(file: PlannedFile, before: Mapping[str, Mapping[str, Any]], sizes: Mapping[str, int]) -> dict[str, Any]:
+def _before(one: Asked, last: HandOver | None) -> dict[str, WrittenFile]:
+    """What is there already: in the folder that is written to, else in the last package by the same recipe."""
+    if one.folder is not None:
+        earlier = earlier_package(one.folder)
+        return {name: earlier.known.get(name, WrittenFile(0, "")) for name in earlier.files}
+    if last is None:
+        return {}
+    sizes = {file["file"]: file["bytes"] for file in last.files}
+    return {file["file"]: WrittenFile(sizes.get(file["file"], 0), "", key=file["key"]) for file in last.plan["files"]}
+
+
+def _file(file: PlannedFile, before: Mapping[str, WrittenFile]) -> dict[str, Any]:
     earlier = before.get(file.name)
-    same = earlier is not None and bool(file.key) and earlier["key"] == file.key
+    same = earlier is not None and bool(file.key) and earlier.key == file.key
     change = "new" if earlier is None else "same" if same else "changed" if file.key else "made anew"
     return {
         "file": file.name,
@@ -222,7 +250,7 @@ def _file(file: PlannedFile, before: Mapping[str, Mapping[str, Any]], sizes: Map
         "parts": list(file.parts),
         "key": file.key,
         "change": change,
-        "bytes": sizes.get(file.name) if same else None,
+        "bytes": earlier.bytes if same and earlier is not None else None,
     }
 
 

@@ -42,6 +42,10 @@ class RecipeSerializer(serializers.Serializer[Any]):
     document = DocumentField()
 
 
+class RootsSerializer(serializers.Serializer[Any]):
+    roots = serializers.ListField(child=serializers.CharField())
+
+
 class SaveRecipeSerializer(serializers.Serializer[Any]):
     """A recipe as a document (docs/formats/recipe.md); the core says what is wrong with it."""
 
@@ -55,6 +59,12 @@ class WantedSerializer(serializers.Serializer[Any]):
     only = serializers.ListField(
         child=serializers.CharField(), required=False, allow_null=True, default=None, max_length=5000
     )
+
+
+class PlanWantedSerializer(WantedSerializer):
+    """The same, into a folder on the server's machine too where one is given."""
+
+    folder = serializers.CharField(required=False, allow_blank=True, default="", max_length=1000)
 
 
 class WantedImageSerializer(WantedSerializer):
@@ -122,9 +132,13 @@ class PlanSerializer(serializers.Serializer[Any]):
     empty = serializers.ListField(child=serializers.CharField())
     gone = serializers.ListField(child=serializers.CharField())
     compared_with = serializers.IntegerField(allow_null=True)
+    folder = serializers.CharField(allow_blank=True)
 
 
-class AskSerializer(WantedSerializer):
+class AskSerializer(PlanWantedSerializer):
+    remove_obsolete = serializers.BooleanField(
+        required=False, default=False, help_text="Whether files of the folder that are no longer wanted are removed."
+    )
     version = serializers.IntegerField(help_text="The version of the plan that was seen.")
 
 
@@ -197,5 +211,16 @@ class HandOverSerializer(serializers.ModelSerializer[HandOver]):
 
     class Meta:
         model = HandOver
-        fields = ["id", "number", "version", "recipe", "job", "report", "package_bytes", "created_by", "created_at"]
+        fields = [
+            "id",
+            "number",
+            "version",
+            "recipe",
+            "folder",
+            "job",
+            "report",
+            "package_bytes",
+            "created_by",
+            "created_at",
+        ]
         read_only_fields = fields

@@ -1,5 +1,6 @@
 from typing import Any
 
+from django.conf import settings
 from django.http import Http404, HttpResponse, StreamingHttpResponse
 from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
@@ -14,10 +15,11 @@ from yuplet_server.handovers.serializers import (
     AskSerializer,
     HandOverSerializer,
     PlanSerializer,
+    PlanWantedSerializer,
     RecipeSerializer,
+    RootsSerializer,
     SaveRecipeSerializer,
     WantedImageSerializer,
-    WantedSerializer,
 )
 from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import NEVER_A_PAGE
@@ -41,6 +43,14 @@ class RecipesView(APIView):
         return Response(_recipe(made), status=201)
 
 
+class RootsView(APIView):
+    """The folders of the server's machine below which packages may be written; empty where the administrator has opened none."""
+
+    @extend_schema(responses=RootsSerializer)
+    def get(self, request: SignedInRequest) -> Response:
+        return Response({"roots": [str(root) for root in settings.ROOTS]})
+
+
 class RecipeView(APIView):
     """One recipe of a project."""
 
@@ -60,11 +70,13 @@ class RecipeView(APIView):
 class PlanView(APIView):
     """What a hand-over would write now."""
 
-    @extend_schema(request=WantedSerializer, responses=PlanSerializer)
+    @extend_schema(request=PlanWantedSerializer, responses=PlanSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
-        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        wanted = checked(WantedSerializer, request.data).validated_data
-        one = queries.asked(found, wanted["recipe"], wanted["only"])
+        wanted = checked(PlanWantedSerializer, request.data).validated_data
+        # Whoever looks into a folder of the server's machine is one who may write there.
+        role = Member.Role.EDITOR if wanted["folder"] else Member.Role.VIEWER
+        found = ready_illustration_for(request.user, illustration, role)
+        one = queries.asked(found, wanted["recipe"], wanted["only"], wanted["folder"])
         return Response(PlanSerializer(queries.described(queries.planned(one), one)).data)
 
 
@@ -93,7 +105,15 @@ class HandOversView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(AskSerializer, request.data).validated_data
-        made = actions.ask(found, request.user, asked["version"], asked["recipe"], asked["only"])
+        made = actions.ask(
+            found,
+            request.user,
+            asked["version"],
+            asked["recipe"],
+            asked["only"],
+            asked["folder"],
+            asked["remove_obsolete"],
+        )
         return Response(HandOverSerializer(made).data, status=201)
 
 

@@ -139,6 +139,8 @@ STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 WORK = VAR / "work"
+# Folders of this machine below which packages may be written; the administrator opens them.
+ROOTS = [Path(one) for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep) if one]
 # An upload goes straight to the disk, whatever its size.
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20

@@ -166,22 +166,32 @@ export function usePlan(
   last: number | undefined,
   recipe: Recipe | null,
   only: readonly string[] | null,
+  folder: string,
   enabled: boolean,
 ) {
   const params = { path: { illustration } };
   return useQuery({
     enabled,
-    queryKey: ['plan', illustration, version, last, recipe, only],
+    queryKey: ['plan', illustration, version, last, recipe, only, folder],
     queryFn: ({ signal }) =>
       body(
         client.POST('/api/illustrations/{illustration}/plan', {
           params,
-          body: { recipe, only: only && [...only] },
+          body: { recipe, only: only && [...only], folder },
           signal,
         }),
       ),
     placeholderData: keepPreviousData,
     retry: false,
+  });
+}
+
+/** The folders of the server's machine below which packages may be written. */
+export function useRoots() {
+  return useQuery({
+    queryKey: ['roots'],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => (await body(client.GET('/api/roots'))).roots,
   });
 }
 
@@ -209,11 +219,13 @@ export const handOver = (
   version: number,
   recipe: Recipe | null,
   only: readonly string[] | null,
+  folder: string,
+  removeObsolete: boolean,
 ) =>
   body(
     client.POST('/api/illustrations/{illustration}/hand-overs', {
       params: { path: { illustration } },
-      body: { version, recipe, only: only && [...only] },
+      body: { version, recipe, only: only && [...only], folder, remove_obsolete: removeObsolete },
     }),
   );
 

@@ -949,6 +949,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/roots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The folders of the server's machine below which packages may be written; empty where the administrator has opened none. */
+        get: operations["roots_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1085,10 +1102,17 @@ export interface components {
             rows: string[];
             changes: components["schemas"]["NameChangeRequest"][];
         };
-        /** @description What a plan is wanted of: a recipe (null: the last one), and all that is included or only what is among some rows. */
+        /** @description The same, into a folder on the server's machine too where one is given. */
         AskRequest: {
             recipe?: unknown | null;
             only?: string[] | null;
+            /** @default  */
+            folder: string;
+            /**
+             * @description Whether files of the folder that are no longer wanted are removed.
+             * @default false
+             */
+            remove_obsolete: boolean;
             /** @description The version of the plan that was seen. */
             version: number;
         };
@@ -1568,6 +1592,7 @@ export interface components {
             readonly number: number;
             readonly version: number;
             readonly recipe: string;
+            readonly folder: string;
             readonly job: components["schemas"]["Job"] | null;
             readonly report: components["schemas"]["HandOverReport"] | null;
             readonly package_bytes: number;
@@ -2127,6 +2152,7 @@ export interface components {
             empty: string[];
             gone: string[];
             compared_with: number | null;
+            folder: string;
         };
         /** @description Something to know before; an error stops the hand-over. */
         PlanNote: {
@@ -2142,6 +2168,13 @@ export interface components {
          * @enum {string}
          */
         PlanNoteSeverityEnum: "error" | "warning";
+        /** @description The same, into a folder on the server's machine too where one is given. */
+        PlanWantedRequest: {
+            recipe?: unknown | null;
+            only?: string[] | null;
+            /** @default  */
+            folder: string;
+        };
         /** @description One file that will be written: what it is, its size in pixels, the parts that it shows; `bytes` where they are known. */
         PlannedFile: {
             file: string;
@@ -2528,6 +2561,9 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "editor" | "owner";
+        Roots: {
+            roots: string[];
+        };
         /**
          * @description A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
          *
@@ -2843,11 +2879,6 @@ export interface components {
             scale: number;
             /** @default 0 */
             frame: number;
-        };
-        /** @description What a plan is wanted of: a recipe (null: the last one), and all that is included or only what is among some rows. */
-        WantedRequest: {
-            recipe?: unknown | null;
-            only?: string[] | null;
         };
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
@@ -3571,9 +3602,9 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["WantedRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["WantedRequest"];
-                "multipart/form-data": components["schemas"]["WantedRequest"];
+                "application/json": components["schemas"]["PlanWantedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PlanWantedRequest"];
+                "multipart/form-data": components["schemas"]["PlanWantedRequest"];
             };
         };
         responses: {
@@ -4532,6 +4563,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    roots_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Roots"];
+                };
             };
         };
     };

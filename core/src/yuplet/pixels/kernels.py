@@ -293,3 +293,27 @@ def widen(labels: NDArray[np.int32], boxes: NDArray[np.int64]) -> None:
             boxes[label, 1] = min(boxes[label, 1], y)
             boxes[label, 2] = max(boxes[label, 2], x + 1)
             boxes[label, 3] = max(boxes[label, 3], y + 1)
+
+
+@njit("int64(uint32[:, :], uint8[:, :], uint32[:])", **_OPTIONS)
+def index_colours(pixels: NDArray[np.uint32], indices: Canvas8, colours: NDArray[np.uint32]) -> int:
+    """Number the different pixels in the order in which they appear; `colours` takes up to 256 of them.
+
+    Answers how many there are, or -1 as soon as there are more.
+    """
+    table = np.full(1024, -1, np.int64)
+    count = 0
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            pixel = pixels[y, x]
+            at = (np.uint32(pixel * np.uint32(2654435761)) >> np.uint32(22)) & np.uint32(1023)
+            while table[at] >= 0 and colours[table[at]] != pixel:
+                at = (at + np.uint32(1)) & np.uint32(1023)
+            if table[at] < 0:
+                if count == 256:
+                    return -1
+                table[at] = count
+                colours[count] = pixel
+                count += 1
+            indices[y, x] = table[at]
+    return count

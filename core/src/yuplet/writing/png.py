@@ -6,6 +6,7 @@ Why our own: docs/decisions/own-png-encoder.md. `encode_with_pillow` is the comm
 
 import io
 import struct
+from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
 import deflate
@@ -22,6 +23,9 @@ _LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 9}
 _SAMPLE, _BANDS = 8, 4
 """Rows in a band, and bands, that decide whether rows are filtered."""
 _COLOUR_TYPES = {1: 0, 2: 4, 3: 2, 4: 6}
+_CHUNK = 12
+_SMALL = 1 << 16
+"""Pixels of a picture up to which both ways are tried, since the table of colours may be larger than what it saves."""
 
 
 def encode(picture: Picture, effort: Effort = "normal", ppi: float | None = None) -> bytes:
@@ -39,7 +43,8 @@ def encode(picture: Picture, effort: Effort = "normal", ppi: float | None = None
     Returns
     -------
     bytes
-        Colour type RGBA, or RGB, grey with alpha or grey where the picture needs no more.
+        Colour type RGBA, or RGB, grey with alpha or grey where the picture needs no more; indexed where it has up to 256 colours and
+        that is smaller.
 
     Raises
     ------
@@ -51,14 +56,63 @@ def encode(picture: Picture, effort: Effort = "normal", ppi: float | None = None
         raise ValueError("a picture without pixels cannot be a PNG")
     reduced = _reduced(picture)
     channels = reduced.shape[2]
-    rows = _rows(reduced.reshape(height, width * channels), channels)
-    data = deflate.zlib_compress(rows.reshape(-1).data, _LEVELS[effort])
-    header = struct.pack(">IIBBBBB", width, height, 8, _COLOUR_TYPES[channels], 0, 0, 0)
-    chunks = [_chunk(b"IHDR", header), _chunk(b"sRGB", b"\0")]
+    indexed = _indexed(picture, effort) if channels > 1 else None
+    chunks: list[bytes] = []
+    if indexed is None or indexed.is_small_picture:
+        rows = _rows(reduced.reshape(height, width * channels), channels)
+        data = bytes(deflate.zlib_compress(rows.reshape(-1).data, _LEVELS[effort]))
+        depth, kind, tables = 8, _COLOUR_TYPES[channels], list[bytes]()
+    if indexed is not None and (not indexed.is_small_picture or indexed.size < len(data) + _CHUNK):
+        data, depth, kind, tables = indexed.data, indexed.depth, 3, indexed.tables
+    header = struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0)
+    chunks += [_chunk(b"IHDR", header), _chunk(b"sRGB", b"\0")]
     if ppi is not None and 0 < ppi < 100_000:
         chunks.append(_chunk(b"pHYs", struct.pack(">IIB", round(ppi / 0.0254), round(ppi / 0.0254), 1)))
-    chunks += [_chunk(b"IDAT", bytes(data)), _chunk(b"IEND", b"")]
+    chunks += [*tables, _chunk(b"IDAT", data), _chunk(b"IEND", b"")]
     return b"\x89PNG\r\n\x1a\n" + b"".join(chunks)
+
+
+@dataclass(frozen=True, slots=True)
+class _Indexed:
+    """A picture by the numbers of its colours: compressed rows, bits a pixel, and the chunks of the colours."""
+
+    data: bytes
+    depth: int
+    tables: list[bytes]
+    is_small_picture: bool
+
+    @property
+    def size(self) -> int:
+        """Bytes of all that it adds to a file."""
+        return len(self.data) + _CHUNK + sum(map(len, self.tables))
+
+
+def _indexed(picture: Picture, effort: Effort) -> _Indexed | None:
+    """None where there are more than 256 colours. Transparent ones come first, so that their table is short."""
+    height, width = picture.shape[:2]
+    indices = np.empty((height, width), np.uint8)
+    colours = np.empty(256, np.uint32)
+    count = kernels.index_colours(np.ascontiguousarray(picture).view(np.uint32)[..., 0], indices, colours)
+    if count < 0:
+        return None
+    palette = colours[:count].view(np.uint8).reshape(count, 4)
+    order = np.argsort(palette[:, 3] == 255, kind="stable")
+    numbers = np.empty(count, np.uint8)
+    numbers[order] = np.arange(count, dtype=np.uint8)
+    indices, palette = numbers[indices], palette[order]
+    depth = next(bits for bits in (1, 2, 4, 8) if count <= 1 << bits)
+    if depth < 8:
+        each = 8 // depth
+        padded = np.zeros((height, -(-width // each) * each), np.uint8)
+        padded[:, :width] = indices
+        shifts = np.arange(8 - depth, -1, -depth)
+        indices = (padded.reshape(height, -1, each).astype(np.uint16) << shifts).sum(axis=2).astype(np.uint8)
+    data = bytes(deflate.zlib_compress(_unfiltered(indices).reshape(-1).data, _LEVELS[effort]))
+    tables = [_chunk(b"PLTE", palette[:, :3].tobytes())]
+    clear = int((palette[:, 3] < 255).sum())
+    if clear:
+        tables.append(_chunk(b"tRNS", palette[:clear, 3].tobytes()))
+    return _Indexed(data, depth, tables, height * width < _SMALL)
 
 
 def encode_with_pillow(picture: Picture) -> bytes:

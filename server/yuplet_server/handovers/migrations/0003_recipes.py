@@ -62,6 +62,8 @@ class Migration(migrations.Migration):
             "recipe", models.UniqueConstraint(fields=("project", "name"), name="one_recipe_of_a_name")
         ),
         migrations.AddField("handover", "files", models.JSONField(default=list)),
+        migrations.AddField("handover", "folder", models.CharField(blank=True, max_length=1000)),
+        migrations.AddField("handover", "remove_obsolete", models.BooleanField(default=False)),
         migrations.AddField("handover", "recipe", models.JSONField(default=_plain), preserve_default=False),
         migrations.RunPython(unpack, migrations.RunPython.noop),
         migrations.RemoveField("handover", "package"),

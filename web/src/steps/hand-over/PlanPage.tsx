@@ -1,5 +1,5 @@
-import { Button, Checkbox } from '@mantine/core';
-import type { Plan } from '../../api/calls';
+import { Button, Checkbox, TextInput } from '@mantine/core';
+import { type Plan, useRoots } from '../../api/calls';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
@@ -8,6 +8,7 @@ import { HandOverReport } from './HandOverReport';
 import type { StepProps } from './HandOverStep';
 import { PlanTree } from './PlanTree';
 import { RecipePick } from './RecipePick';
+import type { HandingOver } from './useHandingOver';
 
 /** How many notes of a kind are seen. */
 const SEEN = 3;
@@ -28,6 +29,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
           {planError}
         </p>
       )}
+      {canEdit && <FolderFields handing={handing} />}
       {plan && !planError && (
         <>
           <p>
@@ -36,6 +38,8 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
             {plural(plan.files.length - images.length, 'file')} beside them
             {plan.left_out.length > 0 && `; ${plural(plan.left_out.length, 'part')} left out`}
             {plan.empty.length > 0 && `; ${plural(plan.empty.length, 'part')} empty, so without a file`}.
+            {plan.folder &&
+              ` In the folder: ${changes('new')} new, ${changes('changed')} to be replaced, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
             {plan.compared_with !== null &&
               ` Since no. ${plan.compared_with}: ${changes('new')} new, ${changes('changed')} changed, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
           </p>
@@ -91,6 +95,33 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
       {last && <HandOverReport handOver={last} />}
       {plan && !planError && <PlanTree illustration={illustration} plan={plan} onChoose={onChoose} />}
     </Panel>
+  );
+}
+
+/** A folder on the server's machine that the package goes into as well, where the administrator has opened one. */
+function FolderFields({ handing }: { handing: HandingOver }) {
+  const roots = useRoots().data ?? [];
+  if (roots.length === 0) return null;
+  return (
+    <div className={classes.act}>
+      <TextInput
+        size="xs"
+        label="Also into a folder of the server's machine"
+        placeholder={`${roots[0]}/...`}
+        description={`Below ${roots.join(' or ')}`}
+        value={handing.folder}
+        onChange={(event) => handing.setFolder(event.currentTarget.value)}
+        style={{ flex: '1 1 14rem' }}
+      />
+      {handing.plan?.folder && handing.plan.gone.length > 0 && (
+        <Checkbox
+          size="xs"
+          label={`Remove ${plural(handing.plan.gone.length, 'file')} there that ${handing.plan.gone.length === 1 ? 'is' : 'are'} no longer wanted`}
+          checked={handing.removesObsolete}
+          onChange={(event) => handing.setRemovesObsolete(event.currentTarget.checked)}
+        />
+      )}
+    </div>
   );
 }
 

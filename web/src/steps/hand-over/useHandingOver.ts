@@ -15,21 +15,27 @@ export function useHandingOver(illustration: number, version: number, chosen: re
   const [page, setPage] = useState<HandOverPage>('plan');
   const [draft, setDraft] = useState<Recipe | null>(null);
   const [asked, setAsked] = useState(draft);
+  const [folder, setFolder] = useState('');
+  const [target, setTarget] = useState(folder);
+  const [removesObsolete, setRemovesObsolete] = useState(false);
   const [isOfChosen, setOfChosen] = useState(false);
   const [error, setError] = useState<string | null>(null);
   useEffect(() => {
-    const timer = window.setTimeout(() => setAsked(draft), REST);
+    const timer = window.setTimeout(() => {
+      setAsked(draft);
+      setTarget(folder);
+    }, REST);
     return () => window.clearTimeout(timer);
-  }, [draft]);
+  }, [draft, folder]);
   const handOvers = useHandOvers(illustration);
   const last = lastDone(handOvers.data);
   const only = isOfChosen && chosen.length > 0 ? chosen : null;
-  const plan = usePlan(illustration, version, last?.number, asked, only, isOpen);
+  const plan = usePlan(illustration, version, last?.number, asked, only, target, isOpen);
   const recipe = draft ?? plan.data?.recipe ?? null;
   const ask = async () => {
     setError(null);
     try {
-      await handOver(illustration, version, recipe, only);
+      await handOver(illustration, version, recipe, only, folder, removesObsolete);
     } catch (problem) {
       if (!(problem instanceof Refusal)) throw problem;
       setError(problem.message);
@@ -46,7 +52,11 @@ export function useHandingOver(illustration: number, version: number, chosen: re
     setOfChosen,
     plan: plan.data,
     planError: plan.error?.message ?? null,
-    isPlanning: plan.isFetching || asked !== draft,
+    isPlanning: plan.isFetching || asked !== draft || target !== folder,
+    folder,
+    setFolder,
+    removesObsolete,
+    setRemovesObsolete,
     handOvers: handOvers.data ?? [],
     last,
     running: handOvers.data?.find((one) => isRunning(one.job)),
