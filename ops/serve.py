@@ -68,6 +68,8 @@ def _run(folder: Path, host: str, port: int) -> int:
                 "--no-control-socket", "yuplet_server.project.wsgi:application",
             ],
         }  # fmt: skip
+        if os.environ.get("YUPLET_ROOTS"):
+            commands["watcher"] = [*MANAGE, "keep_in_step"]
         for name, command in commands.items():
             children[name] = subprocess.Popen(command, env=environment, start_new_session=True)
         _wait_for(host, port, children["web"])

@@ -91,6 +91,8 @@ class MovingTests(FolderTestCase):
         for frame, which in zip(self.played(), self.PLAY, strict=True):
             np.testing.assert_array_equal(frame, self.pictures[which])
         self.assertEqual(self.manifest()["sheets"][0]["pictures"], 6)
+        files = [path for path in self.target.rglob("*") if path.is_file()]
+        self.assertEqual(report.bytes, sum(path.stat().st_size for path in files))
 
     def test_spacing_and_a_repeated_edge_leave_the_frames_as_they_are(self) -> None:
         report = self.by(images={"moving": "grid"}, sheets={"spacing": 3, "repeat_edge": 2})

@@ -147,13 +147,13 @@ def hand_over(
     return HandOverReport(
         parts=len(plan.parts),
         files=plan.files,
-        bytes=sum(file.bytes for file in written.values()),
+        bytes=sum(written[name].bytes for name in plan.files),
         seconds=round(time.monotonic() - started, 3),
         empty=list(plan.empty),
         left_out=list(plan.left_out),
         obsolete=obsolete,
         proof=proof,
-        file_bytes={name: file.bytes for name, file in written.items()},
+        file_bytes={name: written[name].bytes for name in plan.files},
         kept=[name for name in plan.files if written[name].is_kept],
         warnings=[note.sentence for note in plan.notes],
     )

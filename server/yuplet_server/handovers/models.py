@@ -24,6 +24,53 @@ class Recipe(models.Model):
         return f"recipe {self.name}"
 
 
+class InStep(models.Model):
+    """A file on the server's machine that an illustration keeps in step with: a saved change becomes a revision, and is handed over.
+
+    `recipes` are documents, `folder` where packages go as well. `stamp` is the size and the time of the file when it was looked at last,
+    `seen` the SHA-256 of what was taken of it. `number` is the revision that is on its way, `asked` the hand-overs of it. `said` is what to know
+    of its state.
+    """
+
+    class State(models.TextChoices):
+        WATCHING = "watching"
+        READING = "reading"
+        DECIDING = "deciding"
+        WRITING = "writing"
+
+    illustration = models.OneToOneField(Illustration, models.CASCADE, related_name="in_step")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    source = models.CharField(max_length=1000)
+    folder = models.CharField(max_length=1000, blank=True)
+    remove_obsolete = models.BooleanField(default=False)
+    recipes = models.JSONField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WATCHING)
+    said = models.TextField(blank=True)
+    stamp = models.CharField(max_length=60, blank=True)
+    seen = models.CharField(max_length=64, blank=True)
+    number = models.IntegerField(null=True)
+    asked = models.JSONField(default=list)
+
+    def __str__(self) -> str:
+        return f"{self.illustration_id} in step with {self.source}"
+
+
+class Pass(models.Model):
+    """One change that was followed: which revision it became, what it changed of the layers, and the hand-overs that it led to."""
+
+    in_step = models.ForeignKey(InStep, models.CASCADE, related_name="passes")
+    at = models.DateTimeField(auto_now_add=True)
+    revision = models.IntegerField()
+    changes = models.JSONField()
+    hand_overs = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"revision {self.revision}"
+
+
 class HandOver(models.Model):
     """One run. `arrangement` and `recipe` are as they were when it was asked for, so that the plan shown is the plan done.
 

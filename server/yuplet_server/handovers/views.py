@@ -9,16 +9,18 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
-from yuplet_server.handovers import actions, queries
-from yuplet_server.handovers.models import Recipe
+from yuplet_server.handovers import actions, keeping, queries
+from yuplet_server.handovers.models import InStep, Recipe
 from yuplet_server.handovers.serializers import (
     AskSerializer,
     HandOverSerializer,
+    InStepSerializer,
     PlanSerializer,
     PlanWantedSerializer,
     RecipeSerializer,
     RootsSerializer,
     SaveRecipeSerializer,
+    SetInStepSerializer,
     WantedImageSerializer,
 )
 from yuplet_server.illustrations.queries import ready_illustration_for
@@ -115,6 +117,30 @@ class HandOversView(APIView):
             asked["remove_obsolete"],
         )
         return Response(HandOverSerializer(made).data, status=201)
+
+
+class InStepView(APIView):
+    """The file on the server's machine that an illustration keeps in step with: one, or none."""
+
+    @extend_schema(responses=InStepSerializer(many=True))
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        return Response(InStepSerializer(InStep.objects.filter(illustration=found), many=True).data)
+
+    @extend_schema(request=SetInStepSerializer, responses=InStepSerializer)
+    def put(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        said = checked(SetInStepSerializer, request.data).validated_data
+        made = keeping.set_up(
+            found, request.user, said["file"], said["recipes"], said["folder"], said["remove_obsolete"]
+        )
+        return Response(InStepSerializer(made).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        InStep.objects.filter(illustration=found).delete()
+        return Response(status=204)
 
 
 class PackageView(APIView):

@@ -1,18 +1,40 @@
 """How the demo illustrations are put in order: the same steps that an artist would take, each of which can be taken back."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from yuplet.arrangement.spelling import from_json
 from yuplet.illustration.made import Turn
+from yuplet.plan.recipe import Combination, shipped, to_json
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import actions, adding, changing, jointing, queries
 from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.handovers.actions import ask, save_recipe
 from yuplet_server.illustrations.models import Illustration
 
 MOUTHS = ("rest", "smile", "round", "wide", "narrow", "teeth", "tongue", "frown")
 WET_COAT, WET_SCARF = (26, 58, 66), (104, 40, 34)
+
+
+RECIPES = {
+    "Brindle": ("cut-out-rig.json", "Brindle for the rig"),
+    "Lever frame": ("interface-pieces.json", "Levers for three screens"),
+    "Reed marsh": ("planes-in-depth.json", "The marsh in planes"),
+    "Semaphore lamp": ("pixel-art.json", "The lamp, four times as large"),
+    "Tin inspector": ("layered-file.json", "The inspector, to paint on"),
+    "Waybill stamps": ("web-page.json", "Stamps on a page"),
+}
+"""For each demo illustration the shipped recipe that its own begins with, and what that is called."""
+FORMS = [
+    {"name": "dry", "look": "dry"},
+    {
+        "name": "drenched, eyes closed",
+        "look": "drenched",
+        "alternates": {"eye left": "eye closed left", "eye right": "eye closed right"},
+    },
+    {"name": "without lamp", "hidden": ["lamp"]},
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +70,20 @@ def put_in_order(illustration: Illustration, user: User) -> None:
     arrange = {"Brindle": _brindle, "Lever frame": _lever_frame, "Reed marsh": _reed_marsh}.get(illustration.name)
     if arrange is not None:
         arrange(artist)
+
+
+def hand_over(illustration: Illustration, user: User) -> None:
+    """Keep a recipe for a demo illustration in its project, and ask for a hand-over by it, which the worker carries out."""
+    if illustration.name not in RECIPES:
+        return
+    file, name = RECIPES[illustration.name]
+    recipe = replace(shipped()[file], name=name)
+    if illustration.name == "Brindle":
+        beside = replace(recipe.beside, combinations=tuple(Combination(**form) for form in FORMS))  # type: ignore[arg-type]
+        recipe = replace(recipe, beside=beside)
+    document = to_json(recipe)
+    save_recipe(illustration.project, user, document)
+    ask(illustration, user, _Artist(illustration, user).version, document)
 
 
 def _brindle(artist: _Artist) -> None:

@@ -228,6 +228,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/in-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file on the server's machine that an illustration keeps in step with: one, or none. */
+        get: operations["illustrations_in_step_list"];
+        /** @description The file on the server's machine that an illustration keeps in step with: one, or none. */
+        put: operations["illustrations_in_step_update"];
+        post?: never;
+        /** @description The file on the server's machine that an illustration keeps in step with: one, or none. */
+        delete: operations["illustrations_in_step_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/islands": {
         parameters: {
             query?: never;
@@ -1637,6 +1656,235 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
         };
+        /** @description What an illustration keeps in step with, how that stands, and the last passes. */
+        InStep: {
+            file: string;
+            folder: string;
+            remove_obsolete: boolean;
+            recipes: {
+                /** @constant */
+                format: "yuplet-recipe";
+                /** @constant */
+                version: 1;
+                name: string;
+                purpose: string;
+                images: {
+                    /**
+                     * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                     * @enum {unknown}
+                     */
+                    extent: "trimmed" | "canvas" | "common";
+                    /** @description Alpha up to this counts as empty when a part is trimmed. */
+                    threshold: number;
+                    /** @description Pixels of what is written around the part, on each side. */
+                    margin: number;
+                    /**
+                     * @description Sides are padded at the right and at the bottom.
+                     * @enum {unknown}
+                     */
+                    sides: "any" | "even" | "power-of-two";
+                    /**
+                     * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                     * @enum {unknown}
+                     */
+                    under: "clear" | "keep" | "bleed";
+                    /** @description How many pixels far colour is bled. */
+                    reach: number;
+                    /** @enum {unknown} */
+                    format: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                    /**
+                     * @description How hard PNG is compressed.
+                     * @enum {unknown}
+                     */
+                    effort: "quick" | "normal" | "small";
+                    /** @description For WebP. */
+                    lossless: boolean;
+                    /** @description For what is not lossless. */
+                    quality: number;
+                    /** @description Red, green and blue behind a part in a format without transparency. */
+                    ground: number[];
+                    /**
+                     * @description Files of their own, or together on packed sheets.
+                     * @enum {unknown}
+                     */
+                    stored: "files" | "sheets";
+                    /**
+                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @enum {unknown}
+                     */
+                    moving: "files" | "grid" | "apng" | "webp" | "gif";
+                };
+                images_for: {
+                    /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
+                    of: string[];
+                    images: {
+                        /**
+                         * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                         * @enum {unknown}
+                         */
+                        extent?: "trimmed" | "canvas" | "common";
+                        /** @description Alpha up to this counts as empty when a part is trimmed. */
+                        threshold?: number;
+                        /** @description Pixels of what is written around the part, on each side. */
+                        margin?: number;
+                        /**
+                         * @description Sides are padded at the right and at the bottom.
+                         * @enum {unknown}
+                         */
+                        sides?: "any" | "even" | "power-of-two";
+                        /**
+                         * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                         * @enum {unknown}
+                         */
+                        under?: "clear" | "keep" | "bleed";
+                        /** @description How many pixels far colour is bled. */
+                        reach?: number;
+                        /** @enum {unknown} */
+                        format?: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                        /**
+                         * @description How hard PNG is compressed.
+                         * @enum {unknown}
+                         */
+                        effort?: "quick" | "normal" | "small";
+                        /** @description For WebP. */
+                        lossless?: boolean;
+                        /** @description For what is not lossless. */
+                        quality?: number;
+                        /** @description Red, green and blue behind a part in a format without transparency. */
+                        ground?: number[];
+                        /**
+                         * @description Files of their own, or together on packed sheets.
+                         * @enum {unknown}
+                         */
+                        stored?: "files" | "sheets";
+                        /**
+                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @enum {unknown}
+                         */
+                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
+                    };
+                }[];
+                /** @description The first is the main one. */
+                scales: {
+                    factor?: number;
+                    ppi?: number;
+                    longest?: number;
+                }[];
+                names: {
+                    pieces: ({
+                        text: string;
+                    } | {
+                        /** @enum {unknown} */
+                        piece: "illustration" | "group" | "look" | "part" | "side" | "frame" | "scale";
+                    } | {
+                        /** @constant */
+                        piece: "number";
+                        start: number;
+                        width: number;
+                        /** @enum {unknown} */
+                        counted: "back" | "front";
+                        /** @enum {unknown} */
+                        within: "all" | "group";
+                    })[];
+                    /**
+                     * @description As the groups are, none, or one for each look.
+                     * @enum {unknown}
+                     */
+                    folders: "nested" | "flat" | "looks";
+                    /** @description The folder around all images. */
+                    folder: string;
+                    /** @enum {unknown} */
+                    letters: "as named" | "lower" | "upper";
+                    /**
+                     * @description What stands for a space.
+                     * @enum {unknown}
+                     */
+                    space: " " | "-" | "_" | "";
+                };
+                /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
+                smooth: boolean;
+                /** @description How much the picture may differ where it cannot be exact. */
+                tolerance: {
+                    largest: number;
+                    mean: number;
+                };
+                /** @description What the receiver takes; null is anything. */
+                limits: {
+                    longest: number | null;
+                    count: number | null;
+                    bytes: number | null;
+                };
+                sheets: {
+                    /** @description Of a grid; null makes it nearly square. */
+                    columns: number | null;
+                    spacing: number;
+                    /** @description How far the outermost pixels of each picture are repeated around it. */
+                    repeat_edge: number;
+                    /** @description Pictures on packed sheets may be turned by a quarter. */
+                    turn: boolean;
+                    /** @description Pixels of the longest side of a sheet. */
+                    longest: number;
+                    power_of_two: boolean;
+                    square: boolean;
+                };
+                reference: {
+                    /** @description The colour behind the reference picture; null leaves it transparent. */
+                    ground: null | number[];
+                };
+                /** @description What is written beside the images, at the main scale. */
+                beside: {
+                    /** @description A layered file for painting on (OpenRaster). */
+                    layers: boolean;
+                    /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
+                    model: null | {
+                        pixels_per_unit: number;
+                        /** @enum {unknown} */
+                        z: "depth" | "order";
+                        step: number;
+                    };
+                    /** @description A page of HTML and CSS with everything in its place. */
+                    page: boolean;
+                    /** @description One SVG of all parts as named groups. */
+                    scene: boolean;
+                    /**
+                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @enum {unknown}
+                     */
+                    vector: "none" | "canvas" | "box";
+                    places: {
+                        /** @enum {unknown} */
+                        format: "csv" | "json";
+                        /** @enum {unknown} */
+                        origin: "top-left" | "centre";
+                        up: boolean;
+                        /** @enum {unknown} */
+                        unit: "pixels" | "fractions";
+                    }[];
+                    /** @description All parts with their names and sizes. */
+                    overview: ("png" | "pdf")[];
+                    /** @description Flat pictures of the figure in one form each. */
+                    combinations: {
+                        name: string;
+                        look: null | string;
+                        alternates: {
+                            [key: string]: string;
+                        };
+                        hidden: string[];
+                    }[];
+                };
+            }[];
+            state: components["schemas"]["InStepStateEnum"];
+            said: string;
+            readonly passes: components["schemas"]["Pass"][];
+        };
+        /**
+         * @description * `watching` - Watching
+         *     * `reading` - Reading
+         *     * `deciding` - Deciding
+         *     * `writing` - Writing
+         * @enum {string}
+         */
+        InStepStateEnum: "watching" | "reading" | "deciding" | "writing";
         /** @description Separate pieces of a part as they would become parts; `crumbs` is how many belong to a larger one nearby. */
         Islands: {
             pieces: components["schemas"]["PieceOfArt"][];
@@ -1876,6 +2124,16 @@ export interface components {
             looks: components["schemas"]["LookTable"][];
             covers: components["schemas"]["Cover"][];
             findings: components["schemas"]["Finding"][];
+        };
+        /** @description One change that was followed: layers by what befell them, and the numbers of the hand-overs that it led to. */
+        Pass: {
+            /** Format: date-time */
+            readonly at: string;
+            revision: number;
+            changes: {
+                [key: string]: number;
+            };
+            hand_overs: number[];
         };
         PasswordRequest: {
             old_password: string;
@@ -2695,6 +2953,15 @@ export interface components {
         Session: {
             readonly user: components["schemas"]["User"] | null;
         };
+        SetInStepRequest: {
+            /** @description A file on the server's machine, below a folder that is opened. */
+            file: string;
+            /** @default  */
+            folder: string;
+            /** @default false */
+            remove_obsolete: boolean;
+            recipes: unknown[];
+        };
         /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         Sheet: {
             columns: number;
@@ -3305,6 +3572,74 @@ export interface operations {
                 content: {
                     "image/png": string;
                 };
+            };
+        };
+    };
+    illustrations_in_step_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InStep"][];
+                };
+            };
+        };
+    };
+    illustrations_in_step_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetInStepRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["SetInStepRequest"];
+                "multipart/form-data": components["schemas"]["SetInStepRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InStep"];
+                };
+            };
+        };
+    };
+    illustrations_in_step_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -95,6 +95,15 @@ def match_layers(
     return found + [Match(look.id, None, ("gone",)) for look in old if look.id not in matched]
 
 
+def wants_a_look(match: Match) -> bool:
+    """Whether somebody should say what became of a layer: it is new or gone, or is taken for another one by likeness alone.
+
+    >>> wants_a_look(Match("a", "b", ("repainted", "moved"))), wants_a_look(Match("a", "b", ("renamed", "repainted")))
+    (False, True)
+    """
+    return bool({"new", "gone"} & set(match.changes)) or {"renamed", "repainted"} <= set(match.changes)
+
+
 def renumbered(
     new: Illustration, old: Illustration, matches: Iterable[Match], prefix: str
 ) -> tuple[Illustration, dict[str, str]]:

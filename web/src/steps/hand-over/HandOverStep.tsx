@@ -1,6 +1,7 @@
 import { SegmentedControl } from '@mantine/core';
 import type { Row } from '../../api/calls';
 import pages from '../put-in-order/PutInOrder.module.css';
+import { InStepPage } from './InStepPage';
 import { NamesPage } from './NamesPage';
 import { PastPage } from './PastPage';
 import { PlanPage } from './PlanPage';
@@ -23,6 +24,7 @@ const PAGES: readonly { value: HandOverPage; label: string }[] = [
   { value: 'recipe', label: 'Recipe' },
   { value: 'names', label: 'Names' },
   { value: 'past', label: 'Past ones' },
+  { value: 'in-step', label: 'In step' },
 ];
 
 /** What will be written and by which recipe, one action, and what came of it. */
@@ -44,6 +46,7 @@ export function HandOverStep(props: Props) {
       {handing.page === 'recipe' && <RecipePage {...props} />}
       {handing.page === 'names' && <NamesPage {...props} />}
       {handing.page === 'past' && <PastPage {...props} />}
+      {handing.page === 'in-step' && <InStepPage {...props} />}
     </>
   );
 }

@@ -24,7 +24,8 @@ export function RecipePick({ project, recipe, onPick }: Props) {
     <NativeSelect
       size="sm"
       label="By the recipe"
-      data={same ? groups : [{ value: '', label: `${recipe?.name ?? ''} (changed, not saved)` }, ...groups]}
+      disabled={recipe === null}
+      data={same || recipe === null ? groups : [{ value: '', label: `${recipe.name} (changed, not saved)` }, ...groups]}
       value={same ? key(same) : ''}
       onChange={(event) => {
         const found = recipes.find((one) => key(one) === event.currentTarget.value);

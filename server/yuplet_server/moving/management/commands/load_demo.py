@@ -15,7 +15,7 @@ from yuplet_server.illustrations.actions import keep_revision, keep_upload, rena
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.actions import run
 from yuplet_server.jobs.models import Job
-from yuplet_server.moving.demo import put_in_order
+from yuplet_server.moving.demo import hand_over, put_in_order
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 
@@ -64,6 +64,8 @@ class Command(BaseCommand):
                 revision = keep_revision(illustration, user, changed.name, size, file, Choices())
             _read(illustration, revision)
         put_in_order(Illustration.objects.get(pk=illustration.pk), user)
+        # Asked for only: the worker does it once it runs.
+        hand_over(Illustration.objects.get(pk=illustration.pk), user)
 
 
 def _read(illustration: Illustration, revision: Revision) -> None:

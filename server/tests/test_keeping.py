@@ -1,0 +1,180 @@
+"""Keeping in step with a file: one glance after the other, with saves, half saves and doubts in between."""
+
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+from django.conf import settings
+from django.db import transaction
+from django.test import override_settings
+
+import signal_post
+from tests.cases import ServerTestCase, quiet
+from yuplet.geometry import Box
+from yuplet.illustration.layers import Illustration as Read
+from yuplet.illustration.layers import Layer
+from yuplet.pixels.scratch import Scratch
+from yuplet.writing.openraster import write
+from yuplet_server.handovers import actions, keeping
+from yuplet_server.handovers.models import HandOver, InStep, Pass
+from yuplet_server.illustrations import actions as illustrations
+from yuplet_server.illustrations.models import Revision
+from yuplet_server.jobs.models import Job
+
+RECIPE = {"format": "yuplet-recipe", "version": 1, "name": "For the marsh"}
+
+
+def save(path: Path, shade: int, extra: bool = False) -> None:
+    """The signal post with its lamp in another shade, and perhaps a moon in front, saved as a program does it."""
+    with Scratch() as scratch:
+        post = signal_post.signal_post(scratch)
+        lamp = scratch.whole("lamp").copy()
+        lamp[..., 2] = np.where(lamp[..., 3] > 0, shade, 0)
+        scratch.put("lamp", lamp)
+        layers = post.layers
+        if extra:
+            scratch.put("moon", np.full((6, 6, 4), 255, np.uint8))
+            layers = (*layers, Layer("moon", "moon", Box(80, 4, 86, 10)))
+        write(path, Read(post.name, post.canvas, layers, post.ppi), scratch)
+
+
+class KeepingTests(ServerTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.root = Path(self.enterContext(tempfile.TemporaryDirectory())).resolve()
+        self.enterContext(override_settings(ROOTS=[self.root]))
+        self.file, self.target = self.root / "art" / "signal post.ora", self.root / "game" / "post"
+        self.file.parent.mkdir()
+        save(self.file, 10)
+        body = {"file": str(self.file), "recipes": [RECIPE], "folder": str(self.target)}
+        answer = self.ben.put(self.address("in-step"), body, content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+
+    def glance(self, times: int = 1) -> InStep:
+        for _ in range(times):
+            keeping.look(InStep.objects.select_related("illustration__current", "user").get())
+        return InStep.objects.get()
+
+    def work(self) -> None:
+        """Do what a worker would do."""
+        for revision in Revision.objects.filter(state=Revision.State.READING):
+            with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+                illustrations.bring_in(revision.pk, Path(folder), quiet)()
+            Job.objects.filter(pk=revision.job_id).update(state=Job.State.DONE)
+        for asked in HandOver.objects.filter(report__isnull=True):
+            with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+                actions.carry_out(asked.pk, Path(folder), quiet)()
+            Job.objects.filter(pk=asked.job_id).update(state=Job.State.DONE)
+
+    def follow(self) -> InStep:
+        """Glance and work until nothing more happens."""
+        for _ in range(4):
+            self.glance(2)
+            self.work()
+        return self.glance(2)
+
+    def times(self) -> dict[str, int]:
+        files = (path for path in self.target.rglob("*") if path.is_file())
+        return {path.relative_to(self.target).as_posix(): path.stat().st_mtime_ns for path in files}
+
+    def test_a_saved_change_is_handed_over_and_nothing_else_is_written(self) -> None:
+        one = self.follow()
+        self.assertEqual((one.state, one.said), ("watching", ""))
+        before = self.times()
+        self.assertIn("parts/post/signal/lamp.png", before)
+        save(self.file, 200)
+        self.follow()
+        after = self.times()
+        fresh = {file for file in after if after[file] != before.get(file)}
+        self.assertEqual(fresh, {"parts/post/signal/lamp.png", "reference.png", "manifest.json"})
+        self.assertEqual(HandOver.objects.count(), 2)
+        told = self.cleo.get(self.address("in-step")).json()[0]
+        newest = told["passes"][0]
+        self.assertEqual((newest["revision"], newest["changes"]["repainted"], newest["hand_overs"]), (3, 1, [2]))
+        self.assertEqual(self.arrangement()["revision"], 3)
+
+    def test_a_file_that_is_still_being_saved_is_waited_for(self) -> None:
+        self.follow()
+        whole = self.root / "whole.ora"
+        save(whole, 99)
+        data = whole.read_bytes()
+        for share in (0.2, 0.5, 0.8):
+            self.file.write_bytes(data[: int(len(data) * share)])
+            self.assertEqual(self.glance().state, "watching")
+        self.assertEqual(Revision.objects.count(), 2)
+        self.file.write_bytes(data)
+        self.follow()
+        self.assertEqual(HandOver.objects.count(), 2)
+
+    def test_a_file_that_cannot_be_read_is_told_and_the_next_one_is_taken(self) -> None:
+        self.follow()
+        self.file.write_bytes(b"PK not a picture")
+        self.glance(2)
+        revision = Revision.objects.get(state=Revision.State.READING)
+        Job.objects.filter(pk=revision.job_id).update(state=Job.State.FAILED, error="It is damaged.")
+        one = self.glance()
+        self.assertEqual((one.state, one.said), ("watching", "The file could not be read: It is damaged."))
+        self.file.unlink()
+        self.assertIn("cannot be read", self.glance().said)
+        save(self.file, 77)
+        self.follow()
+        self.assertEqual(Pass.objects.count(), 2)
+
+    def test_a_change_that_wants_a_decision_stops_and_goes_on_after_it(self) -> None:
+        self.follow()
+        save(self.file, 10, extra=True)
+        self.glance(2)
+        self.work()
+        one = self.glance(3)
+        self.assertEqual(one.state, "deciding")
+        self.assertIn("1 layer is new", one.said)
+        self.assertEqual(HandOver.objects.count(), 1)
+        self.post(self.ben, f"revisions/{one.number}/take", body={})
+        self.glance()
+        self.work()
+        self.assertEqual((self.glance().state, HandOver.objects.count()), ("watching", 2))
+        self.assertIn("parts/moon.png", self.times())
+        save(self.file, 10)
+        self.glance(2)
+        self.work()
+        one = self.glance(2)
+        self.ben.delete(self.address(f"revisions/{one.number}"))
+        one = self.glance()
+        self.assertEqual((one.state, one.said), ("watching", "The change was put aside."))
+
+    def test_what_stops_a_hand_over_is_said_and_tried_again(self) -> None:
+        self.follow()
+        version = self.arrangement()["version"]
+        self.step(self.ada, version, do="decide", decisions={"required": ["hat"]})
+        save(self.file, 55)
+        self.glance(2)
+        self.work()
+        self.assertIn("'hat' is required", self.glance().said)
+        self.step(self.ada, self.arrangement()["version"], do="decide", decisions={"required": []})
+        self.follow()
+        self.assertEqual((HandOver.objects.count(), InStep.objects.get().said), (2, ""))
+
+    def test_only_files_in_opened_folders(self) -> None:
+        for body, code in (
+            ({"file": "/etc/hostname", "recipes": [RECIPE]}, "folder-not-allowed"),
+            ({"file": str(self.file), "recipes": [RECIPE], "folder": "/tmp/elsewhere"}, "folder-not-allowed"),
+            ({"file": str(self.root / "art/nothing.ora"), "recipes": [RECIPE]}, "not-now"),
+            ({"file": str(self.file), "recipes": []}, "not-now"),
+        ):
+            answer = self.ben.put(self.address("in-step"), body, content_type="application/json")
+            self.assertIn(answer.status_code, (409, 422))
+            self.assertEqual(answer.json()["code"], code)
+        self.assertEqual(self.ben.delete(self.address("in-step")).status_code, 204)
+        self.assertEqual(self.cleo.get(self.address("in-step")).json(), [])
+
+    def test_the_command_ends_when_it_is_told_to(self) -> None:
+        command = [sys.executable, str(Path(settings.ROOT) / "server" / "manage.py"), "keep_in_step"]
+        process = subprocess.Popen(command)
+        self.addCleanup(process.kill)
+        time.sleep(4)
+        self.assertIsNone(process.poll())
+        process.terminate()
+        self.assertEqual(process.wait(15), 0)

@@ -1,0 +1,177 @@
+"""Keeping in step: a file that is saved elsewhere becomes a revision, and is handed over, without anybody pressing a button.
+
+`look` is one glance at one file; `keep_in_step` (a command) glances whenever something is saved, and once a second. All that is known
+between two glances is in the database, so a watcher that ends loses nothing.
+"""
+
+import hashlib
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+from django.db import transaction
+
+from yuplet.errors import YupletError
+from yuplet.illustration.matching import match_layers, wants_a_look
+from yuplet.plan.recipe import from_json, to_json
+from yuplet.reading.choices import Choices
+from yuplet_server.accounts.models import User
+from yuplet_server.arrangement.actions import take_revision
+from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.handovers import actions, queries
+from yuplet_server.handovers.models import HandOver, InStep, Pass
+from yuplet_server.illustrations.actions import discard, keep_revision
+from yuplet_server.illustrations.models import Illustration, Revision
+from yuplet_server.illustrations.queries import looks_of
+from yuplet_server.jobs.models import Job
+from yuplet_server.project.errors import NotNow
+
+RUNNING = (Job.State.WAITING, Job.State.RUNNING)
+
+
+@transaction.atomic
+def set_up(
+    illustration: Illustration,
+    user: User,
+    source: str,
+    recipes: list[Any],
+    folder: str = "",
+    remove_obsolete: bool = False,
+) -> InStep:
+    """Keep an illustration in step with a file from now on. Raises `FolderNotAllowed`, `NotNow` or `RecipeNotUnderstood`."""
+    path = queries.folder_at(source)
+    if not path.is_file():
+        raise NotNow(f"There is no file '{source}' on the server's machine. Check its name.")
+    documents = [to_json(from_json(one)) for one in recipes]
+    if not documents:
+        raise NotNow("Choose at least one recipe that is run after each change.")
+    values = {
+        "user": user,
+        "source": str(path),
+        "folder": str(queries.folder_at(folder)) if folder else "",
+        "remove_obsolete": remove_obsolete,
+        "recipes": documents,
+        "state": InStep.State.WATCHING,
+        "said": "",
+        "stamp": "",
+        # What is there already is followed too, unless it is what was brought in.
+        "seen": illustration.revision.sha256,
+        "number": None,
+        "asked": [],
+    }
+    return InStep.objects.update_or_create(illustration=illustration, defaults=values)[0]
+
+
+def look(one: InStep) -> None:
+    """One glance: go on where the last one stopped. What somebody can mend is said in `said`, and does not end the watch."""
+    steps = {
+        InStep.State.WATCHING: _watch,
+        InStep.State.READING: _read,
+        InStep.State.DECIDING: _decide,
+        InStep.State.WRITING: _write,
+    }
+    try:
+        with transaction.atomic():
+            steps[InStep.State(one.state)](one)
+    except YupletError as error:
+        one.said = str(error)
+    except OSError as error:
+        one.said = f"'{one.source}' cannot be read ({error.strerror}). It is looked at again."
+    # Somebody may have ended it meanwhile.
+    values = {name: getattr(one, name) for name in ("state", "said", "stamp", "seen", "number", "asked")}
+    InStep.objects.filter(pk=one.pk).update(**values)
+
+
+def _watch(one: InStep) -> None:
+    path = queries.folder_at(one.source)
+    found = path.stat()
+    stamp = f"{found.st_size} {found.st_mtime_ns}"
+    if stamp != one.stamp:
+        # It may be half saved: it is taken when it is the same at two glances.
+        one.stamp = stamp
+        return
+    digest = hashlib.sha256(path.read_bytes()).hexdigest()
+    if digest == one.seen or found.st_size == 0:
+        return
+    now = one.illustration.revision
+    with path.open("rb") as file:
+        revision = keep_revision(
+            one.illustration, one.user, path.name, found.st_size, file, Choices.from_json(now.choices)
+        )
+    one.seen, one.number, one.state, one.said = digest, revision.number, InStep.State.READING, ""
+
+
+def _revision(one: InStep) -> Revision | None:
+    found = Revision.objects.filter(illustration=one.illustration, number=one.number or 0)
+    return found.select_related("job").first()
+
+
+def _read(one: InStep) -> None:
+    revision = _revision(one)
+    if revision is None:
+        one.state, one.said = InStep.State.WATCHING, "The change was put aside."
+        return
+    if revision.state == Revision.State.READING:
+        if revision.job is not None and revision.job.state not in RUNNING:
+            one.state, one.said = InStep.State.WATCHING, f"The file could not be read: {revision.job.error}"
+            discard(revision)
+        return
+    matches = match_layers(looks_of(one.illustration.revision), looks_of(revision))
+    doubtful = sum(wants_a_look(match) for match in matches)
+    if doubtful:
+        one.state = InStep.State.DECIDING
+        one.said = (
+            f"{doubtful} layer{'s are' if doubtful > 1 else ' is'} new, gone, or another one perhaps."
+            " Look at the revision under Bring in, and take it or put it aside."
+        )
+        return
+    take_revision(one.illustration.pk, one.user, revision.number, {}, ())
+    _hand_over(one)
+
+
+def _decide(one: InStep) -> None:
+    """Somebody takes the revision or puts it aside."""
+    illustration = Illustration.objects.select_related("current").get(pk=one.illustration_id)
+    if illustration.revision.number == one.number:
+        _hand_over(one)
+    elif _revision(one) is None:
+        one.state, one.said = InStep.State.WATCHING, "The change was put aside."
+
+
+def _hand_over(one: InStep) -> None:
+    illustration = Illustration.objects.select_related("current").get(pk=one.illustration_id)
+    version = Arrangement.objects.get(pk=illustration.pk).version
+    made = []
+    for number, document in enumerate(one.recipes):
+        # One folder holds one package: those of further recipes are in folders beside it.
+        folder = one.folder if number == 0 or not one.folder else f"{one.folder}-{number + 1}"
+        made.append(actions.ask(illustration, one.user, version, document, None, folder, one.remove_obsolete).pk)
+    one.asked, one.state, one.said = made, InStep.State.WRITING, ""
+
+
+def _write(one: InStep) -> None:
+    made = list(HandOver.objects.filter(pk__in=one.asked).select_related("job"))
+    if any(hand_over.job is not None and hand_over.job.state in RUNNING for hand_over in made):
+        return
+    failed = [hand_over.job.error for hand_over in made if hand_over.job is not None and hand_over.job.error]
+    Pass.objects.create(
+        in_step=one, revision=one.number or 0, changes=_changes(one), hand_overs=[one.number for one in made]
+    )
+    one.state, one.said, one.asked = InStep.State.WATCHING, " ".join(failed), []
+
+
+def _changes(one: InStep) -> dict[str, int]:
+    """How many layers each kind of change befell."""
+    revisions = list(
+        Revision.objects.filter(illustration=one.illustration, number__lte=one.number or 0).order_by("-number")[:2]
+    )
+    if len(revisions) < 2:
+        return {}
+    matches = match_layers(looks_of(revisions[1]), looks_of(revisions[0]))
+    return dict(Counter(change for match in matches for change in match.changes))
+
+
+def folders_watched() -> set[Path]:
+    """The folders in which files are watched that are there."""
+    sources = InStep.objects.values_list("source", flat=True)
+    return {Path(source).parent for source in sources if Path(source).parent.is_dir()}

@@ -1,0 +1,52 @@
+"""Watches the files that illustrations keep in step with, and follows each change. Ends on SIGTERM or SIGINT."""
+
+import logging
+import signal
+import threading
+from typing import Any
+
+from django.core.management.base import BaseCommand
+from django.db import DatabaseError, close_old_connections
+from watchfiles import watch
+
+from yuplet_server.handovers.keeping import folders_watched, look
+from yuplet_server.handovers.models import InStep
+
+log = logging.getLogger(__name__)
+
+GLANCE = 1000
+"""Milliseconds between two glances where nothing is saved."""
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        stop = threading.Event()
+        for number in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(number, lambda *_: stop.set())
+        while not stop.is_set():
+            folders = self._folders()
+            if not folders:
+                stop.wait(GLANCE / 1000)
+                continue
+            for _ in watch(*folders, stop_event=stop, rust_timeout=GLANCE, yield_on_timeout=True, recursive=False):
+                self._look()
+                if self._folders() != folders:
+                    break
+
+    def _folders(self) -> set[Any]:
+        try:
+            close_old_connections()
+            return set(folders_watched())
+        except DatabaseError:
+            log.warning("the database is away; looking again")
+            return set()
+
+    def _look(self) -> None:
+        try:
+            close_old_connections()
+            for one in InStep.objects.select_related("illustration__current", "user"):
+                look(one)
+        except DatabaseError:
+            log.warning("the database is away; looking again")

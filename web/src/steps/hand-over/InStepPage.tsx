@@ -1,0 +1,158 @@
+import { Button, Checkbox, MultiSelect, TextInput } from '@mantine/core';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { useRecipes, useRoots } from '../../api/calls';
+import { body, client, Refusal } from '../../api/client';
+import form from '../../ui/form.module.css';
+import { Panel } from '../../ui/Panel';
+import { plural } from '../../ui/units';
+import classes from './HandOver.module.css';
+import type { StepProps } from './HandOverStep';
+
+/** Milliseconds between two questions how it stands. */
+const POLL = 2000;
+
+const STATES: Record<string, string> = {
+  watching: 'It is watched.',
+  reading: 'A change is being read.',
+  deciding: 'It waits for a decision.',
+  writing: 'A change is being handed over.',
+};
+
+/** A file on the server's machine: each time it is saved, it becomes a revision and is handed over. */
+export function InStepPage({ illustration, project, canEdit }: StepProps) {
+  const queries = useQueryClient();
+  const params = { path: { illustration } };
+  const key = ['in-step', illustration];
+  const roots = useRoots().data ?? [];
+  const recipes = useRecipes(project).data ?? [];
+  const [one] =
+    useQuery({
+      queryKey: key,
+      refetchInterval: POLL,
+      queryFn: () => body(client.GET('/api/illustrations/{illustration}/in-step', { params })),
+    }).data ?? [];
+  const passes = one?.passes.length;
+  useEffect(() => {
+    if (passes) queries.invalidateQueries({ queryKey: ['hand-overs', illustration] });
+  }, [passes, illustration, queries]);
+  const [file, setFile] = useState('');
+  const [folder, setFolder] = useState('');
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [removes, setRemoves] = useState(false);
+  const [said, setSaid] = useState('');
+  const tried = async (work: () => Promise<unknown>) => {
+    setSaid('');
+    try {
+      await work();
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      setSaid(error.message);
+    }
+    await queries.invalidateQueries({ queryKey: key });
+  };
+  const documents = recipes.filter((recipe) => chosen.includes(recipe.document.name)).map((recipe) => recipe.document);
+  return (
+    <Panel title="Keep in step">
+      {roots.length === 0 && (
+        <p>
+          Each time a file is saved on the server's machine, it can become a revision and be handed over by itself. The
+          administrator opens folders for that by the setting YUPLET_ROOTS.
+        </p>
+      )}
+      {one && (
+        <div className={form.form}>
+          <p>
+            <strong>{one.file}</strong>
+          </p>
+          <p role="status">
+            {STATES[one.state]} {one.said}
+          </p>
+          <p className={form.told}>
+            By {one.recipes.map((recipe) => recipe.name).join(', ')}
+            {one.folder && `, into ${one.folder}`}
+            {one.remove_obsolete && ', where what is no longer wanted is removed'}.
+          </p>
+          <Button
+            size="xs"
+            variant="default"
+            disabled={!canEdit}
+            onClick={() => tried(() => client.DELETE('/api/illustrations/{illustration}/in-step', { params }))}
+          >
+            Keep in step no longer
+          </Button>
+          <h3>Passes</h3>
+          {one.passes.length === 0 && <p className={form.told}>None yet: nothing was saved since it is watched.</p>}
+          <ul className={classes.past}>
+            {one.passes.map((pass) => (
+              <li key={pass.revision}>
+                <strong>Revision {pass.revision}</strong>, handed over as{' '}
+                {pass.hand_overs.map((number) => `no. ${number}`).join(', ') || 'nothing'}
+                <p className={classes.facts}>
+                  {new Date(pass.at).toLocaleString()}:{' '}
+                  {Object.entries(pass.changes)
+                    .map(([change, number]) => `${plural(number, 'layer')} ${change}`)
+                    .join(', ')}
+                </p>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {!one && roots.length > 0 && (
+        <div className={form.form}>
+          <p className={form.told}>
+            Each time this file is saved, it becomes a revision and is handed over. What wants a decision waits for you.
+          </p>
+          <TextInput
+            size="xs"
+            label="The file on the server's machine"
+            description={`Below ${roots.join(' or ')}`}
+            value={file}
+            onChange={(event) => setFile(event.currentTarget.value)}
+          />
+          <MultiSelect
+            size="xs"
+            label="By the recipes"
+            data={recipes.map((recipe) => recipe.document.name)}
+            value={chosen}
+            onChange={setChosen}
+          />
+          <TextInput
+            size="xs"
+            label="Also into a folder"
+            placeholder="none"
+            value={folder}
+            onChange={(event) => setFolder(event.currentTarget.value)}
+          />
+          <Checkbox
+            size="xs"
+            label="Remove there what is no longer wanted"
+            disabled={!folder}
+            checked={removes}
+            onChange={(event) => setRemoves(event.currentTarget.checked)}
+          />
+          <Button
+            size="xs"
+            disabled={!canEdit || !file || documents.length === 0}
+            onClick={() =>
+              tried(() =>
+                body(
+                  client.PUT('/api/illustrations/{illustration}/in-step', {
+                    params,
+                    body: { file, folder, remove_obsolete: removes, recipes: documents },
+                  }),
+                ),
+              )
+            }
+          >
+            Keep in step
+          </Button>
+        </div>
+      )}
+      <p role="alert" className={form.told}>
+        {said}
+      </p>
+    </Panel>
+  );
+}
