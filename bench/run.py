@@ -3,6 +3,7 @@
 import bring_in
 import hand_over
 import order
+import packing
 import pile
 import take_apart
 import vector
@@ -16,7 +17,18 @@ with two cores; nothing here is asserted by a test.
 
 if __name__ == "__main__":
     text = "\n".join(
-        [HEAD, hand_over.main(), bring_in.main(), vector.main(), take_apart.main(), order.main(), pile.main()]
+        [
+            HEAD,
+            hand_over.main(),
+            hand_over.after_a_change(),
+            packing.sheets(),
+            packing.strips(),
+            bring_in.main(),
+            vector.main(),
+            take_apart.main(),
+            order.main(),
+            pile.main(),
+        ]
     )
     (ROOT / "docs" / "measurements.md").write_text(text)
     print(text)

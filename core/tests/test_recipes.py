@@ -175,6 +175,8 @@ class RecipeTests(PackageTestCase):
             self.by(limits={"longest": 64})
         with self.assertRaisesRegex(PlanError, "There are 9 images; the receiver takes up to 8"):
             self.by(limits={"count": 8})
+        with self.assertRaisesRegex(PlanError, "the receiver takes up to 1,000. Nothing was kept."):
+            self.by(limits={"bytes": 1000})
         self.assertFalse(self.package.exists())
 
 

@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+import imagecodecs
 import numpy as np
 from PIL import Image
 
@@ -131,6 +132,12 @@ class MovingTests(FolderTestCase):
                         durations.append(image.info["duration"])
                 self.assertEqual(durations, [40, 50, 60, 70 + 80, 90, 100, 110])
                 self.assertEqual(bool(report.warnings), kind == "gif")
+
+    def test_another_reader_of_animated_png_sees_the_same(self) -> None:
+        self.by(images={"moving": "apng"})
+        seen = imagecodecs.apng_decode((self.target / "parts/lamp.png").read_bytes())
+        wanted = [self.pictures[which] for which in (0, 1, 2, 3, 4, 1, 5)]
+        np.testing.assert_array_equal(seen, np.array(wanted))
 
     def test_only_what_changed_is_written_again(self) -> None:
         for said in ({"moving": "grid"}, {"stored": "sheets"}, {"moving": "apng"}):

@@ -121,6 +121,20 @@ class PlanTests(ServerTestCase):
         self.assertIn("parts/glow.png", self.package(first))
 
 
+class HistoryTests(ServerTestCase):
+    def test_only_the_newest_packages_of_a_recipe_are_kept(self) -> None:
+        other = handed_over(self.illustration, self.users["ben"], 1, {**RECIPE, "name": "another"})
+        with override_settings(KEEP_PACKAGES=2):
+            made = [handed_over(self.illustration, self.users["ben"], 1, RECIPE) for _ in range(3)]
+        for one in (*made, other):
+            one.refresh_from_db()
+        self.assertEqual([bool(one.files) for one in (*made, other)], [False, True, True, True])
+        self.assertEqual(self.cleo.get(f"/api/hand-overs/{made[0].pk}/package").status_code, 404)
+        self.assertTrue(made[0].report["proof"]["ok"])
+        again = handed_over(self.illustration, self.users["ben"], 1, RECIPE)
+        self.assertEqual([file["kept"] for file in again.report["files"]], [True] * 13)
+
+
 class FolderTests(ServerTestCase):
     """Packages in folders of the server's machine, below a root that is opened."""
 

@@ -10,7 +10,7 @@ from typing import Any
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json
 from yuplet.arrangement.tree import Arrangement, Renamed
-from yuplet.errors import ArrangementNotUnderstood, StoppedByFindings
+from yuplet.errors import ArrangementNotUnderstood, PlanError, StoppedByFindings
 from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.scratch import Scratch
@@ -97,6 +97,15 @@ def arrangement_for(illustration: Illustration, value: Any) -> Arrangement:
     return arrangement
 
 
+def _require_few_bytes(found: int, recipe: Recipe) -> None:
+    most = recipe.limits.bytes
+    if most is not None and found > most:
+        raise PlanError(
+            f"The package has {found:,} bytes; the receiver takes up to {most:,}. Nothing was kept. Choose a smaller size, a format that"
+            " loses something, or more effort for PNG."
+        )
+
+
 def require_no_findings(illustration: Illustration, arrangement: Arrangement) -> None:
     """Raise `StoppedByFindings` where a finding is an error; warnings stop nothing."""
     boxes = arrangement.boxes(illustration)
@@ -142,6 +151,7 @@ def hand_over(
     with StagedFolder(folder) as staged:
         kept = [] if remove_obsolete else obsolete
         written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
+        _require_few_bytes(sum(written[name].bytes for name in plan.files), recipe)
         proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
         staged.publish(MANIFEST, obsolete if remove_obsolete else ())
     return HandOverReport(

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
@@ -129,8 +130,18 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         HandOver.objects.filter(pk=hand_over_id).update(
             report=_report(report), files=files, package_bytes=sum(file["bytes"] for file in files)
         )
+        _let_go(asked)
 
     return land
+
+
+def _let_go(newest: HandOver) -> None:
+    """Keep the files of the newest packages by a recipe only; plan and report of older ones stay. `sweep_files` removes what nothing holds."""
+    same = HandOver.objects.filter(illustration=newest.illustration_id, report__isnull=False).exclude(files=[])
+    own = [
+        pk for pk, name in same.order_by("-number").values_list("pk", "recipe__name") if name == newest.recipe["name"]
+    ]
+    HandOver.objects.filter(pk__in=own[settings.KEEP_PACKAGES :]).update(files=[], package_bytes=0)
 
 
 def file_name(hand_over_made: HandOver) -> str:

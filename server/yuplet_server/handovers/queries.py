@@ -183,7 +183,14 @@ def described(plan: Plan, one: Asked) -> dict[str, Any]:
     boxes = one.arrangement.boxes(one.read)
     findings = look_over_order(one.arrangement, boxes, one.read.canvas)
     stops = [
-        {"kind": "finding", "severity": "error", "sentence": found.sentence, "parts": list(found.rows), "files": []}
+        {
+            "kind": "finding",
+            "severity": "error",
+            "sentence": found.sentence,
+            "parts": list(found.rows),
+            "files": [],
+            "fits": None,
+        }
         for found in findings
         if found.severity == "error"
     ]
@@ -194,6 +201,7 @@ def described(plan: Plan, one: Asked) -> dict[str, Any]:
             "sentence": note.sentence,
             "parts": [row for row in note.parts if row in parts],
             "files": list(note.files),
+            "fits": note.fits,
         }
         for note in plan.notes
     ]

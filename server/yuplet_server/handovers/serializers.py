@@ -116,6 +116,9 @@ class PlanNoteSerializer(serializers.Serializer[Any]):
     sentence = serializers.CharField()
     parts = serializers.ListField(child=serializers.CharField())
     files = serializers.ListField(child=serializers.CharField())
+    fits = serializers.FloatField(
+        allow_null=True, help_text="The factor at which an image would be small enough for the receiver."
+    )
 
 
 class PlanSerializer(serializers.Serializer[Any]):

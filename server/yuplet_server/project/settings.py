@@ -139,6 +139,8 @@ STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 WORK = VAR / "work"
+# Of each illustration and recipe, so many packages are kept for download.
+KEEP_PACKAGES = int(os.environ.get("YUPLET_KEEP_PACKAGES", "20"))
 # Folders of this machine below which packages may be written; the administrator opens them.
 ROOTS = [Path(one) for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep) if one]
 # An upload goes straight to the disk, whatever its size.

@@ -2419,6 +2419,11 @@ export interface components {
             sentence: string;
             parts: string[];
             files: string[];
+            /**
+             * Format: double
+             * @description The factor at which an image would be small enough for the receiver.
+             */
+            fits: number | null;
         };
         /**
          * @description * `error` - error

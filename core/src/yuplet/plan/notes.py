@@ -123,7 +123,7 @@ def _limits(limits: Limits, scales: Sequence[PlannedScale], labels: Mapping[str,
                     f"'{labels[row]}' is {image.box.width} × {image.box.height} px at {at.scale.label}; the receiver takes"
                     f" up to {limits.longest} px. It would fit at {fits:.3f} of the size."
                 )
-                yield PlanNote("limit", "error", said, (row,), image.files)
+                yield PlanNote("limit", "error", said, (row,), image.files, fits)
     if limits.count is not None and len(files) > limits.count:
         said = f"There are {len(files):,} images; the receiver takes up to {limits.count:,}. Packed on sheets there would be fewer."
         yield PlanNote("limit", "error", said)

@@ -182,13 +182,16 @@ class PlannedFile:
 
 @dataclass(frozen=True, slots=True)
 class PlanNote:
-    """Something to know before a hand-over: an error stops it. `parts` and `files` are those concerned."""
+    """Something to know before a hand-over: an error stops it. `parts` and `files` are those concerned; `fits` is the factor at which an image
+    would be small enough for the receiver.
+    """
 
     kind: Literal["clash", "transparent", "beyond", "few colours", "limit", "not shown", "no such name"]
     severity: Literal["error", "warning"]
     sentence: str
     parts: tuple[str, ...] = ()
     files: tuple[str, ...] = ()
+    fits: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

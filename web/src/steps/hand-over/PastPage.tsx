@@ -28,7 +28,11 @@ export function PastPage({ handing }: StepProps) {
                     {report.gone.length > 0 && `, ${report.gone.length} no longer wanted`}.{' '}
                     {report.proof.ok ? 'The picture came back.' : 'The picture did not come back as it should.'}
                   </p>
-                  <a href={`/api/hand-overs/${one.id}/package`}>Download ZIP, {bytes(one.package_bytes)}</a>
+                  {one.package_bytes > 0 ? (
+                    <a href={`/api/hand-overs/${one.id}/package`}>Download ZIP, {bytes(one.package_bytes)}</a>
+                  ) : (
+                    <p className={classes.facts}>Its files are no longer kept; newer ones by this recipe are.</p>
+                  )}
                 </>
               ) : (
                 <p>{one.job?.state === 'failed' ? `Failed: ${one.job.error}` : (one.job?.state ?? 'cancelled')}</p>

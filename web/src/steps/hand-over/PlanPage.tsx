@@ -1,5 +1,5 @@
 import { Button, Checkbox, TextInput } from '@mantine/core';
-import { type Plan, useRoots } from '../../api/calls';
+import { type Plan, type Recipe, useRoots } from '../../api/calls';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
@@ -68,6 +68,14 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
                       Show it
                     </button>
                   )}
+                  {recipe && offerOf(note, plan.notes, recipe) && (
+                    <button
+                      type="button"
+                      onClick={() => handing.setRecipe(offerOf(note, plan.notes, recipe)?.recipe ?? recipe)}
+                    >
+                      {offerOf(note, plan.notes, recipe)?.label}
+                    </button>
+                  )}
                   {more > 0 && <span className={classes.facts}> And {more} more like it.</span>}
                 </li>
               ))}
@@ -96,6 +104,17 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
       {plan && !planError && <PlanTree illustration={illustration} plan={plan} onChoose={onChoose} />}
     </Panel>
   );
+}
+
+/** What would keep to a limit of the receiver: a smaller size, or fewer files on sheets. */
+function offerOf(note: Note, notes: readonly Note[], recipe: Recipe): { label: string; recipe: Recipe } | null {
+  if (note.kind !== 'limit') return null;
+  if (note.fits !== null) {
+    const factor = Math.min(...notes.flatMap((one) => (one.fits === null ? [] : [one.fits])));
+    return { label: `Hand over at ${factor} of the size`, recipe: { ...recipe, scales: [{ factor }] } };
+  }
+  if (note.files.length > 0) return null;
+  return { label: 'Pack them on sheets', recipe: { ...recipe, images: { ...recipe.images, stored: 'sheets' } } };
 }
 
 /** A folder on the server's machine that the package goes into as well, where the administrator has opened one. */
