@@ -25,7 +25,7 @@ from yuplet.arrangement.commands import (
     apply,
 )
 from yuplet.arrangement.tree import Arrangement, arrangement_of
-from yuplet.errors import Cancelled, FolderNotOurs, NothingToHandOver
+from yuplet.errors import Cancelled, ChangedWhileRead, FolderNotOurs, NothingToHandOver
 from yuplet.findings.doubles import TURNS
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over, hand_over_file
@@ -56,6 +56,20 @@ class FramesTests(FolderTestCase):
         frames[0].save(path, save_all=True, append_images=frames[1:], duration=[40, 80, 120], loop=2)
         self.report, _, _ = hand_over_file(path, self.package, quiet)
         self.manifest = json.loads((self.package / "manifest.json").read_text())
+
+    def test_a_source_that_is_saved_while_it_is_read_is_told(self) -> None:
+        path, before = self.folder / "lamp.png", (self.package / "manifest.json").read_bytes()
+
+        def save_again(stage: str, done: int, total: int) -> None:
+            # As programs do it: under another name, and then moved into the place.
+            if stage == "read" and done == total:
+                shutil.copyfile(path, self.folder / "new")
+                (self.folder / "new").replace(path)
+
+        signal_post.write(path)
+        with self.assertRaisesRegex(ChangedWhileRead, "saved again while it was being read"):
+            hand_over_file(path, self.package, save_again)
+        self.assertEqual((self.package / "manifest.json").read_bytes(), before)
 
     def test_every_frame_is_a_file_in_the_box_that_all_share(self) -> None:
         (part,) = self.manifest["parts"]

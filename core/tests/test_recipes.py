@@ -278,6 +278,16 @@ class VectorTests(FolderTestCase):
         soft = int(((disc > 0) & (disc < 255)).sum())
         self.assertLess(soft, 2 * np.pi * 9.3 * 4 * 1.6)
 
+    def test_what_is_seen_at_a_large_scale_only_is_written_again(self) -> None:
+        source, target = self.folder / "shapes.svg", self.folder / "again"
+        by = recipe(scales=[{"factor": 1}, {"factor": 8}])
+        # The disc grows by less than its pixels at scale 1 tell.
+        for radius in ("9.3", "9.3004"):
+            source.write_text(self.SVG.replace("9.3", radius))
+            report, _, _ = hand_over_file(source, target, quiet, recipe=by)
+        fresh = {file for file in report.files if file not in report.kept and "parts" in file}
+        self.assertEqual({file for file in fresh if "8x" in file}, {"parts-8x/disc.png"})
+
     def test_straight_alpha(self) -> None:
         # Pure red at half coverage is (255, 0, 0, 128), in every format without loss.
         half = np.array([[[255, 0, 0, 128]]], np.uint8)

@@ -54,6 +54,15 @@ class TooLarge(ReadError):
     code = "too-large"
 
 
+class ChangedWhileRead(ReadError):
+    """A file was saved again while it was being read."""
+
+    code = "changed-while-read"
+
+    def __init__(self, file: str) -> None:
+        super().__init__(f"'{file}' was saved again while it was being read. Nothing was written. Try again.")
+
+
 class ArrangementError(YupletError):
     """A command cannot be applied to the arrangement as it is."""
 

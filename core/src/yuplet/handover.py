@@ -10,14 +10,14 @@ from typing import Any
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json
 from yuplet.arrangement.tree import Arrangement, Renamed
-from yuplet.errors import ArrangementNotUnderstood, PlanError, StoppedByFindings
+from yuplet.errors import ArrangementNotUnderstood, ChangedWhileRead, PlanError, StoppedByFindings
 from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.scratch import Scratch, VectorSource
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import MANIFEST
-from yuplet.plan.recipe import Recipe
+from yuplet.plan.recipe import Recipe, Scale
 from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.package import carry_out, earlier_package
@@ -60,6 +60,7 @@ def hand_over_file(
     Errors are those of `read_illustration`, `arrangement_for`, `plan_hand_over` and `hand_over`.
     """
     earlier_package(folder)
+    before = _stamp(file)
     with Scratch() as scratch:
         illustration, reading = read_illustration(file, scratch, lambda k, n: progress("read", k, n), workers)
         renamed: list[Renamed] = []
@@ -69,11 +70,15 @@ def hand_over_file(
             arrangement = arrangement_for(illustration, given)
         digest = hashlib.sha256(file.read_bytes()).hexdigest()
         wanted = {layer for _, part in arrangement.parts() if part.included for layer in part.layers}
-        digests = {layer: scratch.digest(layer) for layer in wanted & set(illustration.boxes)}
+        drawing = drawing_of(file)
+        if _stamp(file) != before:
+            raise ChangedWhileRead(str(file))
+        pixels = {layer: scratch.digest(layer) for layer in wanted & set(illustration.boxes)}
+        digests = with_shapes(pixels, illustration, recipe or Recipe(), drawing)
         report = hand_over(
             illustration,
             arrangement,
-            Sources(scratch, drawing_of(file)),
+            Sources(scratch, drawing),
             folder,
             digest,
             progress,
@@ -83,6 +88,14 @@ def hand_over_file(
             digests=digests,
         )
     return report, renamed, reading
+
+
+def _stamp(file: Path) -> tuple[int, ...]:
+    """What changes when a file is saved; of one that is not there nothing, for its reader says so."""
+    if not file.exists():
+        return ()
+    found = file.stat()
+    return found.st_ino, found.st_size, found.st_mtime_ns
 
 
 def arrangement_for(illustration: Illustration, value: Any) -> Arrangement:
@@ -104,6 +117,21 @@ def _require_few_bytes(found: int, recipe: Recipe) -> None:
             f"The package has {found:,} bytes; the receiver takes up to {most:,}. Nothing was kept. Choose a smaller size, a format that"
             " loses something, or more effort for PNG."
         )
+
+
+def with_shapes(
+    digests: Mapping[str, str], illustration: Illustration, recipe: Recipe, drawing: VectorSource | None
+) -> Mapping[str, str]:
+    """The digests of layers, with their shapes where a recipe has these drawn anew: what looks equal at scale 1 may differ at others."""
+    is_drawn = any(scale != Scale() for scale in recipe.scales) or recipe.beside.scene or recipe.beside.vector != "none"
+    if drawing is None or not is_drawn:
+        return digests
+    shapes = {
+        layer.id: drawing.digest(layer.source)
+        for layer in illustration.leaves()
+        if layer.kind == "vector" and layer.source is not None and layer.id in digests
+    }
+    return {layer: f"{known} {shapes[layer]}" if layer in shapes else known for layer, known in digests.items()}
 
 
 def require_no_findings(illustration: Illustration, arrangement: Arrangement) -> None:

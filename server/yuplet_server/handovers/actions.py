@@ -13,7 +13,7 @@ from django.utils.dateparse import parse_datetime
 
 from yuplet.arrangement.records import from_json, to_json
 from yuplet.errors import RecipeNotUnderstood
-from yuplet.handover import HandOverReport, hand_over, require_no_findings
+from yuplet.handover import HandOverReport, hand_over, require_no_findings, with_shapes
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.plan.recipe import to_json as recipe_to_json
@@ -102,18 +102,19 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         for file in before.values():
             blobs().link(file["sha256"], package / file["file"])
     with Scratch(str(folder)) as scratch:
-        pixels = StoredPixels(revision, scratch)
+        pixels, drawing = StoredPixels(revision, scratch), drawing_of(revision)
+        read, recipe = queries.read_of(illustration, revision), recipe_from_json(asked.recipe)
         report = hand_over(
-            queries.read_of(illustration, revision),
+            read,
             from_json(asked.arrangement),
-            Sources(pixels, drawing_of(revision)),
+            Sources(pixels, drawing),
             package,
             revision.sha256,
             progress,
             remove_obsolete=asked.remove_obsolete or not asked.folder,
             illustration_id=str(illustration.uid),
-            recipe=recipe_from_json(asked.recipe),
-            digests=pixels.digests,
+            recipe=recipe,
+            digests=with_shapes(pixels.digests, read, recipe, drawing),
         )
     files = []
     kept = set(report.kept)

@@ -17,6 +17,7 @@ from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import FolderNotAllowed, NoSuchRow
 from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box
+from yuplet.handover import with_shapes
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.records import from_record
@@ -143,7 +144,8 @@ def planned(one: Asked) -> Plan:
         pixels = StoredPixels(one.revision, scratch)
         found = _measured(one, pixels)
     uid = str(one.illustration.uid)
-    return plan_hand_over(one.read, one.arrangement, one.revision.sha256, uid, one.recipe, found, pixels.digests)
+    digests = with_shapes(pixels.digests, one.read, one.recipe, drawing_of(one.revision))
+    return plan_hand_over(one.read, one.arrangement, one.revision.sha256, uid, one.recipe, found, digests)
 
 
 def _measured(one: Asked, pixels: StoredPixels) -> dict[str, Measured]:

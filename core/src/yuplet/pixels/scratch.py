@@ -33,6 +33,10 @@ class VectorSource(Protocol):
         """An area of the scaled canvas whose top left corner is `at`, with nothing but one layer in it."""
         ...
 
+    def digest(self, source: str) -> str:
+        """What tells the shapes of a layer from all others: they may differ where its pixels at scale 1 do not."""
+        ...
+
     def alone(self, source: str, prefix: str) -> str:
         """An SVG element, as large as the canvas at scale 1, with one layer and what it refers to; ids begin with the prefix."""
         ...

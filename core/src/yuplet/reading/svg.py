@@ -4,6 +4,7 @@ Source: W3C, Scalable Vector Graphics (SVG) 2, https://www.w3.org/TR/SVG2/. Draw
 `svg_document` and `png`; 2 000 layers and groups.
 """
 
+import hashlib
 import re
 from collections import Counter
 from collections.abc import Callable
@@ -24,7 +25,17 @@ from yuplet.pixels.scratch import Scratch
 from yuplet.reading import credits
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, take_out
-from yuplet.reading.svg_drawing import Shape, alone, canvas_of, changes_nothing, draw, draw_area, draw_scaled, rendered
+from yuplet.reading.svg_drawing import (
+    Shape,
+    alone,
+    canvas_of,
+    changes_nothing,
+    described,
+    draw,
+    draw_area,
+    draw_scaled,
+    rendered,
+)
 from yuplet.reading.svg_text import use_shipped_fonts
 
 PPI = 96.0
@@ -85,6 +96,10 @@ class Drawing:
         if source not in self.shapes:
             raise ChoiceError(f"The drawing has no layer '{source}'.")
         return draw_scaled(self.document, self.shapes[source], self.canvas, self.scale, float(factor), at, size)
+
+    def digest(self, source: str) -> str:
+        """What tells the shapes of a layer from all others: see `VectorSource`."""
+        return hashlib.blake2b(described(self.document, self.shapes[source]), digest_size=16).hexdigest()
 
     def alone(self, source: str, prefix: str) -> str:
         """One layer with what it refers to as an SVG element of its own: see `VectorSource`. Text is outlines, so that no font is needed."""

@@ -108,6 +108,11 @@ def draw_scaled(
     return resampled(picture, Point(0, 0), area, Fraction(factor / own))
 
 
+def described(document: Document, shape: Shape) -> bytes:
+    """All that the looks of one shape depend on."""
+    return etree.tostring(_alone(document, shape))
+
+
 def alone(document: Document, shape: Shape, canvas: Size, scale: float, prefix: str) -> str:
     """One shape with what it refers to as an SVG element, in which a pixel of the canvas is a unit; its ids begin with the prefix.
 
