@@ -1,6 +1,7 @@
 """Sheets, grids and animated images: cut again they give every frame back, and a planted fault in each is found."""
 
 import json
+from dataclasses import replace
 from typing import Any
 
 import imagecodecs
@@ -14,7 +15,7 @@ from yuplet.errors import PartTooLarge
 from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.parts.part import Frame, Part, Piece
+from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.pixels.scratch import Scratch
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.pictures import Sources
@@ -132,6 +133,32 @@ class MovingTests(FolderTestCase):
                         durations.append(image.info["duration"])
                 self.assertEqual(durations, [40, 50, 60, 70 + 80, 90, 100, 110])
                 self.assertEqual(bool(report.warnings), kind == "gif")
+
+    def test_the_whole_picture_frame_by_frame_has_the_ground_in_each(self) -> None:
+        ground = np.full((48, 64, 4), (20, 60, 90, 255), np.uint8)
+        self.scratch.put("ground", ground)
+        below = Layer("ground", "ground", Box(0, 0, 64, 48))
+        self.art = replace(self.art, layers=(below, *self.art.layers))
+        self.arrangement = Arrangement((Part("ground", "ground", still("ground")), *self.arrangement.rows))
+        report = self.by(beside={"flip_book": "files"})
+        self.assertTrue(report.proof.ok, report.proof)
+        self.assertEqual([one.way for one in report.proof.comparisons], ["places", "flip-book"])
+        wanted = []
+        for which in self.PLAY:
+            frame = Image.fromarray(ground)
+            frame.alpha_composite(Image.fromarray(self.pictures[which]), (7, 5))
+            wanted.append(np.array(frame).astype(int))
+        files = sorted((self.target / "flip-book").iterdir())
+        self.assertEqual([file.name for file in files], [f"{number}.png" for number in range(1, 9)])
+        for file, frame in zip(files, wanted, strict=True):
+            with Image.open(file) as image:
+                self.assertLessEqual(np.abs(np.array(image.convert("RGBA")).astype(int) - frame).max(), 1)
+        report = self.by(beside={"flip_book": "apng"})
+        self.assertTrue(report.proof.ok, report.proof)
+        seen = imagecodecs.apng_decode((self.target / "flip-book.png").read_bytes())
+        self.assertEqual(len(seen), 8)
+        for picture, frame in zip(seen, wanted, strict=True):
+            self.assertLessEqual(np.abs(picture.astype(int)[..., :3] - frame[..., :3]).max(), 1)
 
     def test_another_reader_of_animated_png_sees_the_same(self) -> None:
         self.by(images={"moving": "apng"})

@@ -1871,6 +1871,11 @@ export interface components {
                         };
                         hidden: string[];
                     }[];
+                    /**
+                     * @description The whole picture frame by frame, the ground in each.
+                     * @enum {unknown}
+                     */
+                    flip_book: "none" | "files" | "apng" | "webp" | "gif";
                 };
             }[];
             state: components["schemas"]["InStepStateEnum"];
@@ -2399,6 +2404,11 @@ export interface components {
                         };
                         hidden: string[];
                     }[];
+                    /**
+                     * @description The whole picture frame by frame, the ground in each.
+                     * @enum {unknown}
+                     */
+                    flip_book: "none" | "files" | "apng" | "webp" | "gif";
                 };
             };
             canvas: number[];
@@ -2473,9 +2483,10 @@ export interface components {
          *     * `combination` - combination
          *     * `scene` - scene
          *     * `vector` - vector
+         *     * `flip-book` - flip-book
          * @enum {string}
          */
-        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector";
+        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector" | "flip-book";
         /** @description A part that will be handed over, at the main scale. */
         PlannedPart: {
             id: string;
@@ -2752,6 +2763,11 @@ export interface components {
                         };
                         hidden: string[];
                     }[];
+                    /**
+                     * @description The whole picture frame by frame, the ground in each.
+                     * @enum {unknown}
+                     */
+                    flip_book: "none" | "files" | "apng" | "webp" | "gif";
                 };
             };
         };

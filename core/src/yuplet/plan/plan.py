@@ -1,5 +1,6 @@
 """Everything that a hand-over will write: names, boxes, order, and the tree that puts the picture together again."""
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, replace
 from fractions import Fraction
@@ -18,8 +19,10 @@ from yuplet.plan.naming import Naming, files_of, named
 from yuplet.plan.notes import notes_of
 from yuplet.plan.planned import Plan, PlannedBeside, PlannedFrame, PlannedImage, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import Images, Recipe, scaled, scaled_canvas
-from yuplet.plan.storing import digest, stored
+from yuplet.plan.storing import ANIMATED, digest, milliseconds_of, stored
 
+_LONGEST_FLIP_BOOK = 240
+"""Frames up to which parts of different counts go on until all begin anew together."""
 _KEYS = "yuplet 1"
 """Changes when the same description gives other bytes, so that files of an older version are written anew."""
 
@@ -267,7 +270,41 @@ class _Planner:
                     f"The combination '{one.name}' names what is not there: {', '.join(missing)}. It is made without."
                 )
                 notes.append(PlanNote("no such name", "warning", said, (), (file,)))
-        return tuple(found), notes
+        return tuple(found + self._flip_book(kept, at)), notes
+
+    def _flip_book(self, kept: set[str], at: PlannedScale) -> list[PlannedBeside]:
+        """The whole picture frame by frame: parts that move step together, each from its beginning again after its last frame."""
+        form = self.recipe.beside.flip_book
+        moving = [part for _, part in self.arrangement.parts() if part.id in kept and len(part.frames) > 1]
+        if form == "none" or not moving:
+            return []
+        counts = [len(part.frames) for part in moving]
+        count = math.lcm(*counts)
+        if count > _LONGEST_FLIP_BOOK:
+            count = max(counts)
+
+        def at_moment(number: int) -> tuple[Row, ...]:
+            def one(row: Row) -> Row:
+                if isinstance(row, PartGroup) or len(row.frames) < 2:
+                    return row
+                return replace(row, frames=(row.frames[number % len(row.frames)],))
+
+            return _kept(self.arrangement.changed(one).rows, kept)
+
+        trees = tuple(at_moment(number) for number in range(count))
+        seen = tuple(
+            max(milliseconds_of(part.frames[number % len(part.frames)]) for part in moving) for number in range(count)
+        )
+        keys = [self._reference_key(tree, at.factor) for tree in trees]
+        if form == "files":
+            digits = len(str(count))
+            return [
+                PlannedBeside(f"flip-book/{number:0{digits}}.png", "flip-book", key, at.canvas, tree)
+                for number, (tree, key) in enumerate(zip(trees, keys, strict=True), 1)
+            ]
+        key = digest([keys, seen, form]) if all(keys) else ""
+        file = f"flip-book{ANIMATED[form]}"
+        return [PlannedBeside(file, "flip-book", key, at.canvas, frames=trees, milliseconds=seen)]
 
     def _vector_files(
         self, parts: tuple[PlannedPart, ...], origin: str, stems: Mapping[str, str]

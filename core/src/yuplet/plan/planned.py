@@ -127,14 +127,14 @@ class PlannedSheet:
 
 
 BesideKind: TypeAlias = Literal[
-    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector"
+    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "flip-book"
 ]
 
 
 @dataclass(frozen=True, slots=True)
 class PlannedBeside:
-    """A file beside the images; `tree` is what a combination shows, `places` how a table counts, and `part` what one of
-    vector art shows."""
+    """A file beside the images; `tree` is what a combination shows, `places` how a table counts, `part` what one of vector art
+    shows, and `frames` what each moment of an animated flip-book does, for so many `milliseconds`."""
 
     file: str
     kind: BesideKind
@@ -143,6 +143,8 @@ class PlannedBeside:
     tree: tuple[Row, ...] = ()
     places: Places | None = None
     part: str | None = None
+    frames: tuple[tuple[Row, ...], ...] = ()
+    milliseconds: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +164,7 @@ class PlannedScale:
 
 FileKind: TypeAlias = Literal[
     "image", "sheet", "cells", "reference", "manifest", "table", "credits",
-    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector",
+    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "flip-book",
 ]  # fmt: skip
 
 

@@ -257,7 +257,8 @@ class Combination:
 @dataclass(frozen=True, slots=True)
 class Beside:
     """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS), a
-    `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, tables of `places`, an `overview` of all parts, and flat pictures of `combinations`. All at the main scale.
+    `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, tables of `places`, an `overview` of all parts, flat pictures of `combinations`,
+    and the whole picture frame by frame (`flip_book`), the ground in each. All at the main scale.
     """
 
     layers: bool = False
@@ -268,6 +269,7 @@ class Beside:
     places: tuple[Places, ...] = ()
     overview: tuple[Literal["png", "pdf"], ...] = ()
     combinations: tuple[Combination, ...] = ()
+    flip_book: Literal["none", "files", "apng", "webp", "gif"] = "none"
 
 
 @dataclass(frozen=True, slots=True)
@@ -428,6 +430,7 @@ def _beside(said: Mapping[str, Any]) -> Beside:
         tuple(Places(**one) for one in said.get("places", ())),
         tuple(said.get("overview", ())),
         tuple(Combination(**{**one, "hidden": tuple(one.get("hidden", ()))}) for one in said.get("combinations", ())),
+        said.get("flip_book", "none"),
     )
 
 

@@ -16,7 +16,7 @@ from yuplet.plan.recipe import ENDINGS, Images, Sheets
 
 STILL = 100
 """Milliseconds of a moment of an animated image of which nobody has said how long it is seen (common practice, no published source)."""
-_ANIMATED: Mapping[str, str] = {"apng": ".png", "webp": ".webp", "gif": ".gif"}
+ANIMATED: Mapping[str, str] = {"apng": ".png", "webp": ".webp", "gif": ".gif"}
 
 
 def stored(
@@ -45,7 +45,7 @@ def stored(
         elif is_moving and one.images.moving == "grid":
             found[one.part.id], sheet = _grid(sheets, one, image, stems[one.part.id], _distinct(image, known))
             made.append(sheet)
-        elif is_moving and one.images.moving in _ANIMATED:
+        elif is_moving and one.images.moving in ANIMATED:
             found[one.part.id], sheet = _animation(one, image, stems[one.part.id], _distinct(image, known))
             made.append(sheet)
     made += _packed(sheets, packed, folder, measured, found)
@@ -119,12 +119,12 @@ def _animation(
     one: PlannedPart, image: PlannedImage, stem: str, distinct: _Distinct
 ) -> tuple[PlannedImage, PlannedSheet]:
     """Equal neighbours are one moment, for animated formats join them anyway."""
-    file = _plain(stem) + _ANIMATED[one.images.moving]
+    file = _plain(stem) + ANIMATED[one.images.moving]
     starts = [at for at, which in enumerate(distinct.which) if at == 0 or which != distinct.which[at - 1]]
     moments = [sum(start <= at for start in starts) - 1 for at in range(len(image.frames))]
     seen = [0] * len(starts)
     for at, frame in enumerate(one.part.frames):
-        seen[moments[at]] += _milliseconds(frame)
+        seen[moments[at]] += milliseconds_of(frame)
     frames = [PlannedFrame(file, image.frames[at].key, None, number) for number, at in enumerate(starts)]
     members = tuple(Member(one.part.id, at, frame) for at, frame in zip(starts, frames, strict=True))
     key = _key_of(members, image.box.size, one.images, [seen, one.part.loops])
@@ -134,7 +134,8 @@ def _animation(
     return replace(image, frames=tuple(frames[moment] for moment in moments)), sheet
 
 
-def _milliseconds(frame: Frame) -> int:
+def milliseconds_of(frame: Frame) -> int:
+    """How long a frame is seen, where somebody has said; else as long as `STILL`."""
     return STILL if frame.milliseconds is None else frame.milliseconds
 
 

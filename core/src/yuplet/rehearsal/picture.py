@@ -15,7 +15,7 @@ from yuplet.rehearsal.images import Decoded
 from yuplet.rehearsal.package import Package, PartUse, Source, TreeEntry, uses
 
 BAND = 64
-Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page", "scene", "vector"]
+Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page", "scene", "vector", "flip-book"]
 """How a package is read: each image at the place that the manifest says, all of them at 0, 0, or by a file beside them alone."""
 
 

@@ -16,9 +16,9 @@ from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.model import scene_of_model
-from yuplet.rehearsal.package import BesideEntry, Package, Source, open_package
+from yuplet.rehearsal.package import BesideEntry, Package, PartUse, Source, open_package
 from yuplet.rehearsal.page import scene_of_page
-from yuplet.rehearsal.picture import Comparison, Scene, Way, bands_of, compare, scene_of
+from yuplet.rehearsal.picture import Comparison, Placed, Scene, Way, bands_of, compare, scene_of
 
 
 @dataclass(slots=True)
@@ -163,8 +163,10 @@ def _images(package: Package) -> list[str]:
 
 
 def _readable(package: Package) -> list[BesideEntry]:
-    """Files beside the images that the picture can be put together from."""
-    return [entry for entry in package.beside if entry.largest is not None]
+    """Files beside the images that the picture can be put together from; of a flip-book in numbered files the first."""
+    found = [entry for entry in package.beside if entry.largest is not None]
+    books = [entry for entry in found if entry.kind == "flip-book"]
+    return [entry for entry in found if entry.kind != "flip-book" or entry is books[0]]
 
 
 def _drawn_parts(package: Package, places: "_Places", scratch: Path) -> Scene | None:
@@ -192,6 +194,12 @@ def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scrat
             scene = scene_of_layers(path, folder, allowed, package.scale)
         elif entry.kind == "model":
             scene = scene_of_model(path, folder, allowed, size, package.scale)
+        elif entry.kind == "flip-book":
+            image = moments(path, [0], folder / "first")[0]
+            if (image.width, image.height) != size:
+                raise ValueError("it is not as large as the canvas")
+            placed = {"first": Placed("the flip-book", image, 0, 0, 1.0, "normal", (0, 0, *size))}
+            scene = Scene("flip-book", package.scale, *size, (PartUse("first", True),), placed, None, *allowed)
         elif entry.kind == "scene":
             scene = scene_of_drawing(path, folder, allowed, size, package.scale)
         else:

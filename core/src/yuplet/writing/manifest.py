@@ -120,6 +120,12 @@ def _beside(one: PlannedBeside, plan: Plan, written: Mapping[str, WrittenFile], 
     }
     if one.part is not None:
         said["part"] = one.part
+    if one.kind == "flip-book":
+        # Its first picture is the reference picture.
+        tolerance = (
+            {"largest": 0, "mean": 0} if plan.recipe.beside.flip_book != "gif" and plan.recipe.images.lossless else None
+        )
+        said["milliseconds"] = list(one.milliseconds)
     return {**said, "tolerance": tolerance}
 
 

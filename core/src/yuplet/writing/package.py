@@ -29,6 +29,9 @@ from yuplet.writing.manifest import WrittenFile
 from yuplet.writing.pictures import Sources, part_picture, written_picture
 from yuplet.writing.stores import FileStore
 
+_WHOLE = ("combination", "flip-book")
+"""Files beside the images that are pictures of the whole canvas."""
+
 
 @dataclass(frozen=True, slots=True)
 class Earlier:
@@ -96,7 +99,7 @@ def carry_out(
             pool.shutdown(cancel_futures=True)
             raise
     for one in plan.beside:
-        if one.file not in work.written and one.kind != "combination":
+        if one.file not in work.written and one.kind not in _WHOLE:
             work.write(one.file, beside.made(plan, one, sources), one.key)
     work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
     for at in plan.scales:
@@ -143,7 +146,7 @@ class _Work:
         """What there is to be drawn; what is as it was is taken over at once."""
         found = []
         for one in self.plan.beside:
-            if not self._is_kept(one.file, one.key) and one.kind == "combination":
+            if not self._is_kept(one.file, one.key) and one.kind in _WHOLE:
                 found.append(_Task(self.plan.main, combination=one))
         for at in self.plan.scales:
             if not self._is_kept(at.reference, at.reference_key):
@@ -158,8 +161,14 @@ class _Work:
         return found
 
     def write_combination(self, one: PlannedBeside) -> None:
-        """Draw and write a flat picture of the figure in one form."""
+        """Draw and write a flat picture of the figure in one form, or all moments of it."""
         at = self.plan.main
+        if one.frames:
+            pictures = [_composed(self.plan, at, tree, self.sources, self.workers) for tree in one.frames]
+            settings, moving = self.plan.recipe.images, self.plan.recipe.beside.flip_book
+            assert moving != "none"
+            self.write(one.file, sheets.animated(pictures, one.milliseconds, 0, moving, settings), one.key)
+            return
         picture = _composed(self.plan, at, one.tree, self.sources, self.workers)
         ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
         self.write(one.file, png.encode(picture, self.plan.recipe.images.effort, ppi), one.key, picture)

@@ -14,6 +14,7 @@ from PIL import Image, PngImagePlugin
 
 from yuplet.pixels import Picture
 from yuplet.plan.planned import Plan, PlannedScale, PlannedSheet
+from yuplet.plan.recipe import Images, Moving
 from yuplet.writing import images
 
 FORMAT = "yuplet-sheet"
@@ -34,25 +35,22 @@ def sheet_picture(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge:
     return whole
 
 
-def animated(sheet: PlannedSheet, pictures: Sequence[Picture]) -> bytes:
-    """The pictures as one animated image, each seen for its milliseconds."""
+def animated(
+    pictures: Sequence[Picture], milliseconds: Sequence[int], loops: int, moving: Moving, settings: Images
+) -> bytes:
+    """Pictures as one animated image, each seen for its milliseconds; played so many times, 0 for without end."""
     out = io.BytesIO()
     first, *rest = (Image.fromarray(np.ascontiguousarray(picture), "RGBA") for picture in pictures)
-    said: dict[str, Any] = {
-        "save_all": True,
-        "append_images": rest,
-        "duration": list(sheet.milliseconds),
-        "loop": sheet.loops,
-    }
-    if sheet.images.moving == "apng":
+    said: dict[str, Any] = {"save_all": True, "append_images": rest, "duration": list(milliseconds), "loop": loops}
+    if moving == "apng":
         background, source = PngImagePlugin.Disposal.OP_BACKGROUND, PngImagePlugin.Blend.OP_SOURCE
         first.save(out, "PNG", disposal=background, blend=source, **said)
-    elif sheet.images.moving == "webp":
-        first.save(out, "WEBP", lossless=sheet.images.lossless, quality=sheet.images.quality, exact=True, **said)
+    elif moving == "webp":
+        first.save(out, "WEBP", lossless=settings.lossless, quality=settings.quality, exact=True, **said)
     else:
         # The file counts how often it is played again, and says nothing where it is played once.
         del said["loop"]
-        again = {} if sheet.loops == 1 else {"loop": max(sheet.loops - 1, 0)}
+        again = {} if loops == 1 else {"loop": max(loops - 1, 0)}
         first.save(out, "GIF", disposal=2, optimize=False, **said, **again)
     return out.getvalue()
 
@@ -60,7 +58,7 @@ def animated(sheet: PlannedSheet, pictures: Sequence[Picture]) -> bytes:
 def encoded(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge: int, ppi: float | None) -> bytes:
     """The file of a sheet or of an animation."""
     if sheet.kind == "animation":
-        return animated(sheet, pictures)
+        return animated(pictures, sheet.milliseconds, sheet.loops, sheet.images.moving, sheet.images)
     return images.encode(sheet_picture(sheet, pictures, repeat_edge), sheet.images, ppi)
 
 

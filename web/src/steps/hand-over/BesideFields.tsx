@@ -88,6 +88,19 @@ export function BesideFields({ beside, rows, onChange }: Props) {
           />
         </div>
       )}
+      <NativeSelect
+        size="xs"
+        label="The whole picture frame by frame"
+        data={[
+          { value: 'none', label: 'no' },
+          { value: 'files', label: 'as numbered PNG' },
+          { value: 'apng', label: 'as animated PNG' },
+          { value: 'webp', label: 'as animated WebP' },
+          { value: 'gif', label: 'as GIF, few colours' },
+        ]}
+        value={beside.flip_book}
+        onChange={(event) => onChange({ flip_book: event.currentTarget.value as Beside['flip_book'] })}
+      />
       <MultiSelect
         size="xs"
         label="An overview of all parts"

@@ -11,6 +11,7 @@ const WAYS: Record<string, string> = {
   page: 'Page',
   scene: 'Scene as SVG',
   vector: 'Parts as SVG',
+  'flip-book': 'First of the flip-book',
 };
 
 type Proof = NonNullable<HandOver['report']>['proof'];
