@@ -79,7 +79,7 @@ def hand_over(illustration: Illustration, user: User) -> None:
     file, name = RECIPES[illustration.name]
     recipe = replace(shipped()[file], name=name)
     if illustration.name == "Brindle":
-        beside = replace(recipe.beside, combinations=tuple(Combination(**form) for form in FORMS))  # type: ignore[arg-type]
+        beside = replace(recipe.beside, overview=("png",), combinations=tuple(Combination(**form) for form in FORMS))  # type: ignore[arg-type]
         recipe = replace(recipe, beside=beside)
     document = to_json(recipe)
     save_recipe(illustration.project, user, document)
