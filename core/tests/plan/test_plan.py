@@ -11,7 +11,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.plan import plan_hand_over
-from yuplet.plan.recipe import Names, Recipe
+from yuplet.plan.recipe import Images, Limits, NamePiece, Names, Recipe
 
 with Scratch() as _scratch:
     POST = signal_post.signal_post(_scratch)
@@ -63,3 +63,16 @@ class PlanTests(unittest.TestCase):
         empty = replace(POST, layers=(Layer("a", "nothing", None),))
         with self.assertRaises(NothingToHandOver):
             plan_hand_over(empty, arrangement_of(empty)[0])
+
+    def test_five_thousand_parts_on_a_large_canvas(self) -> None:
+        size = Size(20, 12)
+        layers = tuple(Layer(f"l{n}", f"part {n}", Box.at(n % 100 * 160, n // 100 * 300, size)) for n in range(5000))
+        picture = Illustration("many", Size(16_000, 16_000), layers)
+        pieces = (NamePiece("number", width=4, within="group"), NamePiece("text", "_"), NamePiece("part"))
+        by = Recipe(images=Images(stored="sheets"), names=Names(pieces), limits=Limits(count=3))
+        plan = plan_hand_over(picture, arrangement_of(picture)[0], recipe=by)
+        self.assertEqual((len(plan.parts), len(plan.main.sheets), plan.notes), (5000, 1, ()))
+        self.assertLess(max(plan.main.sheets[0].size), 4096)
+        separate = replace(by, images=Images())
+        (note,) = plan_hand_over(picture, arrangement_of(picture)[0], recipe=separate).notes
+        self.assertIn("There are 5,000 images; the receiver takes up to 3.", note.sentence)

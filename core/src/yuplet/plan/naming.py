@@ -14,12 +14,13 @@ from yuplet.plan.recipe import NamePiece, Names
 
 @dataclass(frozen=True, slots=True)
 class Named:
-    """A part to be named: the groups around it, and which it is of all parts and of its group, from the back (0 first)."""
+    """A part to be named: the groups around it, and which it is of all parts and of its group, from the back (0 first), of how many."""
 
     around: tuple[PartGroup, ...]
     part: Part
     place: int
     place_in_group: int
+    count_in_group: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,14 +108,8 @@ class Naming:
         return None
 
     def _number(self, piece: NamePiece, one: Named) -> str:
-        if piece.within == "group":
-            group = one.around[-1].id if one.around else None
-            fellows = [
-                other for other in self.named.values() if (other.around[-1].id if other.around else None) == group
-            ]
-            at, count = one.place_in_group, len(fellows)
-        else:
-            at, count = one.place, len(self.named)
+        in_group = piece.within == "group"
+        at, count = (one.place_in_group, one.count_in_group) if in_group else (one.place, len(self.named))
         if piece.counted == "front":
             at = count - 1 - at
         return f"{piece.start + at:0{piece.width}}"
@@ -122,11 +117,13 @@ class Naming:
 
 def named(parts: Iterable[tuple[tuple[PartGroup, ...], Part]]) -> dict[str, Named]:
     """Number the parts that are handed over, back to front."""
+    listed = list(parts)
+    whole = Counter(around[-1].id if around else None for around, _ in listed)
     counts: Counter[str | None] = Counter()
     found: dict[str, Named] = {}
-    for place, (around, part) in enumerate(parts):
+    for place, (around, part) in enumerate(listed):
         group = around[-1].id if around else None
-        found[part.id] = Named(around, part, place, counts[group])
+        found[part.id] = Named(around, part, place, counts[group], whole[group])
         counts[group] += 1
     return found
 

@@ -104,10 +104,8 @@ def faults_of_sheets(package: Package, paths: Mapping[str, Path]) -> list[str]:
         boxes = [_stored_box(place) for place in places]
         if any(right > sheet.width or bottom > sheet.height for _, _, right, bottom in boxes):
             faults.append(f"A picture on '{sheet.file}' ends outside of it.")
-        for at, one in enumerate(boxes):
-            if any(_overlap(one, other) for other in boxes[at + 1 :]):
-                faults.append(f"Pictures on '{sheet.file}' lie over each other.")
-                break
+        if _any_overlap(sorted(boxes)):
+            faults.append(f"Pictures on '{sheet.file}' lie over each other.")
         path = paths.get(sheet.table or "")
         if path is not None:
             faults += _table_faults(sheet, path, places)
@@ -136,8 +134,15 @@ def _stored_box(place: Within) -> tuple[int, int, int, int]:
     return place.x, place.y, place.x + width, place.y + height
 
 
-def _overlap(one: tuple[int, int, int, int], other: tuple[int, int, int, int]) -> bool:
-    return one[0] < other[2] and other[0] < one[2] and one[1] < other[3] and other[1] < one[3]
+def _any_overlap(boxes: list[tuple[int, int, int, int]]) -> bool:
+    """Whether any two of them do; they begin from left to right, so that those that begin after one's end need no look."""
+    for at, one in enumerate(boxes):
+        for other in boxes[at + 1 :]:
+            if other[0] >= one[2]:
+                break
+            if one[1] < other[3] and other[1] < one[3]:
+                return True
+    return False
 
 
 def faults_of_joints(package: Package) -> list[str]:
