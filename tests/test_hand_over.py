@@ -144,3 +144,38 @@ class HandOverTests(ProductTestCase):
         expect(self.file("parts/post/mast.png")).to_contain_text("97 × 73")
         self.button("Hand over 9 parts").click()
         expect(page.get_by_text("All at 0, 0, 1 ×: 0 of 7,081 pixels differ")).to_be_visible()
+
+    def test_a_limit_of_the_receiver_stops_it_and_one_click_keeps_to_it(self) -> None:
+        page = self.page
+        self.page_of("Recipe")
+        page.get_by_label("Longest side").fill("64")
+        self.page_of("Plan")
+        notes = page.get_by_label("To know before")
+        expect(notes).to_contain_text("'sky' is 97 × 73 px at 1x; the receiver takes up to 64 px.")
+        expect(self.button("Hand over 9 parts")).to_be_disabled()
+        notes.get_by_role("button", name="Hand over at 0.659 of the size").first.click()
+        expect(self.button("Hand over 9 parts")).to_be_enabled()
+        expect(self.file("parts/sky.png")).to_contain_text("64 × 49")
+
+    def test_what_is_written_beside_the_images_is_told_and_proven(self) -> None:
+        page = self.page
+        self.page_of("Recipe")
+        page.get_by_label("A layered file for painting on (OpenRaster)").check()
+        page.get_by_label("A page of HTML and CSS").check()
+        page.get_by_label("A model in space (glTF)").check()
+        self.button("A flat picture in one form").click()
+        page.get_by_label("Flat picture").fill("no lamp")
+        hidden = page.get_by_role("combobox", name="Hidden in it")
+        hidden.fill("lamp")
+        hidden.press("Enter")
+        self.assert_accessible("beside the images")
+        self.page_of("Plan")
+        expect(page.get_by_label("To know before")).to_contain_text("it has no place for the modes and opacities")
+        expect(self.file("combinations/no lamp.png")).to_contain_text("97 × 73")
+        self.button("Hand over 9 parts").click()
+        expect(page.get_by_text("Layered file, 1 ×: 0 of 7,081 pixels differ")).to_be_visible()
+        expect(page.get_by_text("Page, 1 ×: 0 of 7,081 pixels differ")).to_be_visible()
+        with self.downloaded() as package:
+            self.assertLessEqual({"layers.ora", "model.glb", "index.html", "style.css"}, set(package.namelist()))
+        self.page_of("In step")
+        expect(page.get_by_text("The administrator opens folders")).to_be_visible()
