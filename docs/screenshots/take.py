@@ -89,7 +89,7 @@ def main() -> None:
         to_step(page, "Hand over")
         page.get_by_role("button", name="Hand over").click()
         page.get_by_role("heading", name="No. 2").wait_for()
-        page.locator("tbody img").first.wait_for()
+        page.wait_for_timeout(1500)
         shoot(page, "hand-over")
         page.get_by_label("What is looked at of the hand-over").get_by_text("Names", exact=True).click()
         page.get_by_label("All names").get_by_role("listitem").first.wait_for()
