@@ -13,7 +13,7 @@ import signal_post
 from tests.packages import FolderTestCase, PackageTestCase, quiet
 from yuplet.arrangement.commands import MoveRows, Place, RenameRows, apply
 from yuplet.arrangement.tree import Arrangement, arrangement_of
-from yuplet.errors import PlanError
+from yuplet.errors import AnotherPackage, PlanError
 from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over, hand_over_file
 from yuplet.illustration.layers import Illustration, Layer
@@ -226,6 +226,14 @@ class OnlyWhatChangedTests(PackageTestCase):
     def test_another_recipe_writes_all_of_it(self) -> None:
         changed, _ = self.again(self.start, recipe=recipe(images={"margin": 1}))
         self.assertEqual(len(changed), 9 + 2)
+
+    def test_the_package_of_another_illustration_is_not_taken_for_an_old_one(self) -> None:
+        self.hand_over(self.start, illustration_id="one")
+        before = self.stamps()
+        with self.assertRaisesRegex(AnotherPackage, "a package of another illustration, 'signal post'"):
+            self.hand_over(self.start, illustration_id="another")
+        self.assertEqual(self.stamps(), before)
+        self.hand_over(self.start, illustration_id="one")
 
     def test_what_somebody_has_changed_is_put_right(self) -> None:
         (self.package / "parts/sky.png").write_bytes(b"not a picture")

@@ -23,6 +23,7 @@ from yuplet_server.handovers.models import HandOver, InStep, Pass
 from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.illustrations.models import Revision
 from yuplet_server.jobs.models import Job
+from yuplet_server.projects.actions import set_role
 
 RECIPE = {"format": "yuplet-recipe", "version": 1, "name": "For the marsh"}
 
@@ -157,6 +158,13 @@ class KeepingTests(ServerTestCase):
         self.follow()
         self.assertEqual((HandOver.objects.count(), InStep.objects.get().said), (2, ""))
 
+    def test_who_may_not_change_the_project_any_more_changes_nothing(self) -> None:
+        set_role(self.project, "ben", "viewer")
+        save(self.file, 44)
+        one = self.glance(3)
+        self.assertIn("ben may not change this project any more", one.said)
+        self.assertEqual(Revision.objects.count(), 1)
+
     def test_only_files_in_opened_folders(self) -> None:
         for body, code in (
             ({"file": "/etc/hostname", "recipes": [RECIPE]}, "folder-not-allowed"),
@@ -172,9 +180,12 @@ class KeepingTests(ServerTestCase):
 
     def test_the_command_ends_when_it_is_told_to(self) -> None:
         command = [sys.executable, str(Path(settings.ROOT) / "server" / "manage.py"), "keep_in_step"]
-        process = subprocess.Popen(command)
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        self.addCleanup(process.communicate)
         self.addCleanup(process.kill)
-        time.sleep(4)
+        assert process.stdout is not None
+        self.assertIn("Watching", process.stdout.readline())
+        time.sleep(1)
         self.assertIsNone(process.poll())
         process.terminate()
         self.assertEqual(process.wait(15), 0)

@@ -237,6 +237,17 @@ class FolderNotOurs(WriteError):
         )
 
 
+class AnotherPackage(WriteError):
+    """The folder holds a package of another illustration."""
+
+    code = "another-package"
+
+    def __init__(self, folder: str, title: str) -> None:
+        super().__init__(
+            f"The folder '{folder}' holds a package of another illustration, '{title}'. Nothing was written. Choose another folder."
+        )
+
+
 class FolderNotAllowed(WriteError):
     """A folder on the server's machine that the administrator has not opened."""
 

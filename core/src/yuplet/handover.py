@@ -20,7 +20,7 @@ from yuplet.plan.planned import MANIFEST
 from yuplet.plan.recipe import Recipe, Scale
 from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.proof import Proof, prove
-from yuplet.writing.package import carry_out, earlier_package
+from yuplet.writing.package import carry_out, earlier_package, require_same_illustration
 from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import StagedFolder
 
@@ -171,6 +171,7 @@ def hand_over(
     started = time.monotonic()
     recipe = recipe or Recipe()
     earlier = earlier_package(folder)
+    require_same_illustration(earlier, illustration_id, folder)
     found = measured(illustration, arrangement, recipe, sources.pixels)
     plan = plan_hand_over(illustration, arrangement, source_sha256, illustration_id, recipe, found, digests)
     plan.require_no_errors()

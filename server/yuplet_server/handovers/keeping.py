@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from django.db import transaction
+from django.http import Http404
+from rest_framework.exceptions import PermissionDenied
 
 from yuplet.errors import YupletError
 from yuplet.illustration.matching import match_layers, wants_a_look
@@ -25,6 +27,8 @@ from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
+from yuplet_server.projects.models import Member
+from yuplet_server.projects.queries import require
 
 RUNNING = (Job.State.WAITING, Job.State.RUNNING)
 
@@ -71,10 +75,14 @@ def look(one: InStep) -> None:
         InStep.State.WRITING: _write,
     }
     try:
+        # Who set it up may have another role by now.
+        require(one.user, one.illustration.project_id, Member.Role.EDITOR)
         with transaction.atomic():
             steps[InStep.State(one.state)](one)
     except YupletError as error:
         one.said = str(error)
+    except (Http404, PermissionDenied):
+        one.said = f"{one.user.username} may not change this project any more. Whoever may, sets it up anew."
     except OSError as error:
         one.said = f"'{one.source}' cannot be read ({error.strerror}). It is looked at again."
     # Somebody may have ended it meanwhile.
@@ -90,7 +98,8 @@ def _watch(one: InStep) -> None:
         # It may be half saved: it is taken when it is the same at two glances.
         one.stamp = stamp
         return
-    digest = hashlib.sha256(path.read_bytes()).hexdigest()
+    with path.open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
     if digest == one.seen or found.st_size == 0:
         return
     now = one.illustration.revision

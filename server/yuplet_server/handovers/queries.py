@@ -28,7 +28,7 @@ from yuplet.plan.planned import Plan, PlannedFile
 from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
 from yuplet.writing.images import encode
 from yuplet.writing.manifest import WrittenFile
-from yuplet.writing.package import earlier_package
+from yuplet.writing.package import earlier_package, require_same_illustration
 from yuplet.writing.pictures import Sources, written_picture
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
@@ -241,6 +241,7 @@ def _before(one: Asked, last: HandOver | None) -> dict[str, WrittenFile]:
     """What is there already: in the folder that is written to, else in the last package by the same recipe."""
     if one.folder is not None:
         earlier = earlier_package(one.folder)
+        require_same_illustration(earlier, str(one.illustration.uid), one.folder)
         return {name: earlier.known.get(name, WrittenFile(0, "")) for name in earlier.files}
     if last is None:
         return {}
@@ -274,4 +275,6 @@ def image_of(one: Asked, row: str, scale: int, frame: int) -> tuple[bytes, str]:
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
         sources = Sources(StoredPixels(one.revision, scratch), drawing_of(one.revision))
         picture = written_picture(plan, at, found, frame, sources)
-    return encode(picture, found.images, plan.ppi and float(plan.ppi * at.factor)), found.images.format
+    # Browsers show no TIFF; the pixels of a PNG are the same.
+    images = replace(found.images, format="png") if found.images.format == "tiff" else found.images
+    return encode(picture, images, plan.ppi and float(plan.ppi * at.factor)), images.format

@@ -12,7 +12,7 @@ import deflate
 import numpy as np
 
 from yuplet.arrangement.tree import Arrangement, Row, laid
-from yuplet.errors import FolderNotOurs
+from yuplet.errors import AnotherPackage, FolderNotOurs
 from yuplet.geometry import Box, Point
 from yuplet.parts.part import Part, laid_part, render_frame, rest_box
 from yuplet.pixels import DeepPicture, Picture
@@ -35,10 +35,14 @@ _WHOLE = ("combination", "flip-book")
 
 @dataclass(frozen=True, slots=True)
 class Earlier:
-    """A package that is there already: its files, and what is known of each that its manifests describe."""
+    """A package that is there already: its files, what is known of each that its manifests describe, and of which illustration it is (its
+    id and title; empty where that is not said).
+    """
 
     files: frozenset[str] = frozenset()
     known: Mapping[str, WrittenFile] = field(default_factory=dict)
+    illustration: str = ""
+    title: str = ""
 
 
 def carry_out(
@@ -336,7 +340,13 @@ def earlier_package(folder: Path) -> Earlier:
     known = {
         name: file for name, file in earlier.known.items() if name in found and found[name].stat().st_size == file.bytes
     }
-    return Earlier(frozenset(found), known)
+    return replace(earlier, files=frozenset(found), known=known)
+
+
+def require_same_illustration(earlier: Earlier, illustration_id: str, folder: Path) -> None:
+    """Raise `AnotherPackage` where a folder holds a package of another illustration, whose files would be taken for old ones."""
+    if earlier.illustration and illustration_id and earlier.illustration != illustration_id:
+        raise AnotherPackage(str(folder), earlier.title)
 
 
 def described(read: Callable[[str], bytes]) -> Earlier:
@@ -345,6 +355,7 @@ def described(read: Callable[[str], bytes]) -> Earlier:
     """
     files: set[str] = set()
     known: dict[str, WrittenFile] = {}
+    said_of = ("", "")
     waiting = [MANIFEST]
     while waiting:
         name = waiting.pop()
@@ -352,10 +363,11 @@ def described(read: Callable[[str], bytes]) -> Earlier:
         value: Any = json.loads(data)
         if value["format"] != manifests.FORMAT:
             raise ValueError("it is no package of ours")
+        said_of = (str(value["illustration"]["id"]), str(value["illustration"]["title"]))
         known[name] = WrittenFile(len(data), hashlib.sha256(data).hexdigest())
         for file, said in manifests.files_of(value).items():
             files.add(file)
             if said is not None:
                 known[file] = said
         waiting += [one["manifest"] for one in value.get("scales", ()) if one["manifest"] not in known]
-    return Earlier(frozenset({*files, *known}), known)
+    return Earlier(frozenset({*files, *known}), known, *said_of)

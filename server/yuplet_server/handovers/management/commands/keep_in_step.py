@@ -25,6 +25,8 @@ class Command(BaseCommand):
         stop = threading.Event()
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())
+        self.stdout.write("Watching the files that illustrations keep in step with.")
+        self.stdout.flush()
         while not stop.is_set():
             folders = self._folders()
             if not folders:
