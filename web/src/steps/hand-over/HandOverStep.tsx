@@ -1,23 +1,11 @@
 import { SegmentedControl } from '@mantine/core';
-import type { Row } from '../../api/calls';
 import pages from '../put-in-order/PutInOrder.module.css';
 import { InStepPage } from './InStepPage';
 import { NamesPage } from './NamesPage';
 import { PastPage } from './PastPage';
 import { PlanPage } from './PlanPage';
 import { RecipePage } from './RecipePage';
-import type { HandingOver, HandOverPage } from './useHandingOver';
-
-interface Props {
-  illustration: number;
-  project: number;
-  rows: readonly Row[];
-  chosen: readonly string[];
-  isSaving: boolean;
-  canEdit: boolean;
-  handing: HandingOver;
-  onChoose: (ids: readonly string[], current: string | null) => void;
-}
+import type { HandOverPage, StepProps } from './useHandingOver';
 
 const PAGES: readonly { value: HandOverPage; label: string }[] = [
   { value: 'plan', label: 'Plan' },
@@ -28,7 +16,7 @@ const PAGES: readonly { value: HandOverPage; label: string }[] = [
 ];
 
 /** What will be written and by which recipe, one action, and what came of it. */
-export function HandOverStep(props: Props) {
+export function HandOverStep(props: StepProps) {
   const { handing } = props;
   return (
     <>
@@ -50,5 +38,3 @@ export function HandOverStep(props: Props) {
     </>
   );
 }
-
-export type StepProps = Props;

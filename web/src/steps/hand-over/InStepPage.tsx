@@ -7,7 +7,7 @@ import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
 import classes from './HandOver.module.css';
-import type { StepProps } from './HandOverStep';
+import type { StepProps } from './useHandingOver';
 
 /** Milliseconds between two questions how it stands. */
 const POLL = 2000;

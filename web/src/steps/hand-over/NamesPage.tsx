@@ -5,8 +5,8 @@ import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
 import classes from './HandOver.module.css';
-import type { StepProps } from './HandOverStep';
 import { added, moved, type Piece, type PieceKind, pieceKind, pieceLabel } from './pieces';
+import type { StepProps } from './useHandingOver';
 
 type Names = Recipe['names'];
 

@@ -1,7 +1,7 @@
 import { Panel } from '../../ui/Panel';
 import { bytes, plural } from '../../ui/units';
 import classes from './HandOver.module.css';
-import type { StepProps } from './HandOverStep';
+import type { StepProps } from './useHandingOver';
 
 /** All hand-overs, the newest first: by which recipe, what each changed, and whether the picture came back. */
 export function PastPage({ handing }: StepProps) {

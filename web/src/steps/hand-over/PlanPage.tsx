@@ -5,10 +5,9 @@ import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
 import classes from './HandOver.module.css';
 import { HandOverReport } from './HandOverReport';
-import type { StepProps } from './HandOverStep';
 import { PlanTree } from './PlanTree';
 import { RecipePick } from './RecipePick';
-import type { HandingOver } from './useHandingOver';
+import type { HandingOver, StepProps } from './useHandingOver';
 
 /** How many notes of a kind are seen. */
 const SEEN = 3;

@@ -7,11 +7,11 @@ import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { BesideFields } from './BesideFields';
 import classes from './HandOver.module.css';
-import type { StepProps } from './HandOverStep';
 import { ImagesFields } from './ImagesFields';
 import { RecipePick } from './RecipePick';
 import { ScaleFields } from './ScaleFields';
 import { SheetFields } from './SheetFields';
+import type { StepProps } from './useHandingOver';
 
 /** Everything that a recipe says, and the recipes of the project. */
 export function RecipePage({ project, rows, canEdit, handing }: StepProps) {

@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { handOver, isRunning, type Recipe, useHandOvers, usePlan } from '../../api/calls';
+import { handOver, isRunning, type Recipe, type Row, useHandOvers, usePlan } from '../../api/calls';
 import { Refusal } from '../../api/client';
 import { lastDone } from './report';
 
@@ -66,3 +66,15 @@ export function useHandingOver(illustration: number, version: number, chosen: re
 }
 
 export type HandingOver = ReturnType<typeof useHandingOver>;
+
+/** What every page of the step is told. */
+export interface StepProps {
+  illustration: number;
+  project: number;
+  rows: readonly Row[];
+  chosen: readonly string[];
+  isSaving: boolean;
+  canEdit: boolean;
+  handing: HandingOver;
+  onChoose: (ids: readonly string[], current: string | null) => void;
+}
