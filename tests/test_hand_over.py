@@ -168,6 +168,7 @@ class HandOverTests(ProductTestCase):
         hidden = page.get_by_role("combobox", name="Hidden in it")
         hidden.fill("lamp")
         hidden.press("Enter")
+        hidden.press("Escape")
         self.assert_accessible("beside the images")
         self.page_of("Plan")
         expect(page.get_by_label("To know before")).to_contain_text("it has no place for the modes and opacities")
