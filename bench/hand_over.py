@@ -137,7 +137,7 @@ def after_a_change() -> str:
                 digests[middle] = scratch.digest(middle)
                 taken.append(fastest(write, 1))
             nothing = fastest(write, 2)
-        rows.append([name, f"{whole / min(taken):.0f}", f"{whole / nothing:.0f}"])
+        rows.append([name, f"{whole / min(taken):.1f}", f"{whole / nothing:.0f}"])
     shutil.rmtree(OUT, ignore_errors=True)
     note = "Times faster than planning and writing everything. A changed part changes the reference picture too, which is put together as a whole."
     return table("Handing over again", ["picture", "one part changed", "nothing changed"], rows, note)
