@@ -290,12 +290,15 @@ class VectorTests(FolderTestCase):
     def test_a_part_that_lost_its_drawing_is_found(self) -> None:
         svg = b"""<svg xmlns="http://www.w3.org/2000/svg" width="60" height="40">
           <rect id="wall" width="60" height="40" fill="#345"/><circle id="moon" cx="20" cy="15" r="9" fill="#fe9"/></svg>"""
-        target, report = self.by("moon.svg", svg, beside={"vector": "canvas"})
+        target, report = self.by("moon.svg", svg, beside={"vector": "canvas", "scene": True})
         self.assertTrue(report.proof.ok, report.proof)
-        moon = target / "parts/moon.svg"
-        moon.write_text(moon.read_text().replace('cx="20"', 'cx="26"', 1))
-        found = prove(target, quiet)
-        self.assertEqual([one.way for one in found.comparisons if not one.ok], ["vector"])
+        for file, way in (("parts/moon.svg", "vector"), ("scene.svg", "scene")):
+            path = target / file
+            good = path.read_text()
+            path.write_text(good.replace('cx="20"', 'cx="26"', 1))
+            found = prove(target, quiet)
+            self.assertEqual([one.way for one in found.comparisons if not one.ok], [way])
+            path.write_text(good)
 
 
 def opened(path: Path) -> tuple[dict[str, Any], bytes]:

@@ -153,6 +153,8 @@ class MovingTests(FolderTestCase):
         for file, frame in zip(files, wanted, strict=True):
             with Image.open(file) as image:
                 self.assertLessEqual(np.abs(np.array(image.convert("RGBA")).astype(int) - frame).max(), 1)
+        Image.fromarray(np.roll(ground, 1, axis=0)[:, ::-1] // 2, "RGBA").save(files[0])
+        self.assertEqual([one.way for one in self.prove().comparisons if not one.ok], ["flip-book"])
         report = self.by(beside={"flip_book": "apng"})
         self.assertTrue(report.proof.ok, report.proof)
         seen = imagecodecs.apng_decode((self.target / "flip-book.png").read_bytes())
