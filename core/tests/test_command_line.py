@@ -60,6 +60,29 @@ class CommandLineTests(FolderTestCase):
         self.assertNotIn("Traceback", run.stderr)
         return run.stderr
 
+    def test_recipes_are_listed_and_carried_out(self) -> None:
+        status, out, _ = self.here("recipes")
+        listed = json.loads(out)["recipes"]
+        self.assertEqual((status, len(listed)), (0, 7))
+        game = next(one for one in listed if one["name"] == "Sheets for a game")
+        self.assertTrue(game["purpose"].startswith("All parts on as few packed sheets"))
+        status, out, _ = self.here("handover", self.file, "--out", self.folder / "game", "--recipe", game["file"])
+        report = json.loads(out)
+        self.assertEqual((status, report["proof"]["ok"]), (0, True))
+        self.assertIn("sheets/1.png", report["files"])
+        status, out, _ = self.here("handover", self.file, "--out", self.folder / "game", "--recipe", game["file"])
+        self.assertEqual(set(json.loads(out)["kept"]), set(report["files"]))
+
+    def test_a_recipe_that_is_wrong_is_refused_with_its_place(self) -> None:
+        recipe = self.folder / "recipe.json"
+        recipe.write_text('{"format": "yuplet-recipe", "version": 1, "name": "x", "images": {"format": "bmp"}}')
+        said = self.refused_here("handover", self.file, "--out", self.folder / "out", "--recipe", recipe)
+        self.assertIn("'images.format'", said)
+        recipe.write_text("nothing")
+        said = self.refused_here("handover", self.file, "--out", self.folder / "out", "--recipe", recipe)
+        self.assertIn("is not JSON", said)
+        self.assertFalse((self.folder / "out").exists())
+
     def test_inspect(self) -> None:
         found = self.json_of("inspect", self.file, "--json")
         self.assertEqual((found["canvas"]["width"], found["canvas"]["height"]), (97, 73))
