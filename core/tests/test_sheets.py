@@ -224,3 +224,14 @@ class PackedTests(PackageTestCase):
         images = [sheet["file"] for sheet in self.manifest()["sheets"]]
         self.assertEqual(images, ["sheets/1.png", "sheets/webp-1.webp"])
         self.assertTrue((self.package / "parts/mist.png").is_file())
+
+    def test_kinds_of_one_format_do_not_share_a_name(self) -> None:
+        start = arrangement_of(self.illustration)[0]
+        some = [{"of": ["signal"], "images": {"effort": "quick"}}, {"of": ["mist"], "images": {"effort": "small"}}]
+        report = self.hand_over(
+            start, recipe=recipe(images={"stored": "sheets"}, images_for=some), remove_obsolete=True
+        )
+        self.assertTrue(report.proof.ok, report.proof)
+        images = [sheet["file"] for sheet in self.manifest()["sheets"]]
+        self.assertEqual(len(images), 3)
+        self.assertEqual(len(set(images)), 3, images)

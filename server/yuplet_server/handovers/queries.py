@@ -164,13 +164,13 @@ def _measured(one: Asked, pixels: StoredPixels) -> dict[str, Measured]:
             for frame in part.frames
         ]
         said = [images.threshold, canvas, part.offset, part.beyond, frames]
-        key = f"measured-{hashlib.sha256(json.dumps(said).encode()).hexdigest()}"
+        key = f"measured-2-{hashlib.sha256(json.dumps(said).encode()).hexdigest()}"
         known = cache.get(key)
         if known is None:
             made = measure(part, images.threshold, boxes, canvas, pixels)
-            known = (made.box and tuple(made.box), made.opaque)
+            known = (made.box and tuple(made.box), made.opaque, made.frames)
             cache.set(key, known, _REMEMBERED)
-        found[part.id] = Measured(known[0] and Box(*known[0]), known[1])
+        found[part.id] = Measured(known[0] and Box(*known[0]), known[1], tuple(known[2]))
     return found
 
 

@@ -152,6 +152,8 @@ def _packed(
         way = replace(one.images, extent="trimmed", margin=0, sides="any", threshold=0, moving="files")
         kinds.setdefault(way, []).append((one, image))
     made: list[PlannedSheet] = []
+    # The first kind has plain numbers, others their format before it; a second kind of that format says which kind it is.
+    taken: set[str] = set()
     for number, (way, together) in enumerate(kinds.items()):
         pictures: list[tuple[str, int, PlannedFrame, Size]] = []
         places: dict[str, list[int]] = {}
@@ -160,7 +162,11 @@ def _packed(
             places[one.part.id] = [len(pictures) + which for which in distinct.which]
             pictures += [(one.part.id, index, image.frames[index], image.box.size) for index in distinct.first]
         pages, spots = _laid(sheets, [size for *_, size in pictures])
-        name = f"{folder}/{way.format}-" if number else f"{folder}/"
+        prefix = f"{way.format}-" if number else ""
+        if prefix in taken:
+            prefix += f"{number + 1}-"
+        taken.add(prefix)
+        name = f"{folder}/{prefix}"
         frames = [
             PlannedFrame(f"{name}{spot[0] + 1}{ENDINGS[way.format]}", frame.key, spot[1])
             for (_, _, frame, _), spot in zip(pictures, spots, strict=True)

@@ -45,13 +45,12 @@ def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path
 def _drawn(text: str, size: tuple[int, int]) -> Image.Image:
     root = ElementTree.fromstring(text)
     view = root.get("viewBox", f"0 0 {size[0]} {size[1]}")
-    start, _, rest = text.partition("<svg")
+    rest = text.partition("<svg")[2]
     # Drawn at exactly the size that is wanted, whatever it says.
     whole = (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{size[0]}" height="{size[1]}" viewBox="{view}"'
         f' preserveAspectRatio="none"><svg x="{view.split()[0]}" y="{view.split()[1]}"{rest}</svg>'
     )
-    del start
     try:
         tree = usvg.Tree.from_str(whole, usvg.Options.default())
         data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))

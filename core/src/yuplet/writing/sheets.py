@@ -12,8 +12,9 @@ from typing import Any
 import numpy as np
 from PIL import Image, PngImagePlugin
 
+from yuplet.geometry import Size
 from yuplet.pixels import Picture
-from yuplet.plan.planned import Plan, PlannedScale, PlannedSheet
+from yuplet.plan.planned import Plan, PlannedScale, PlannedSheet, Spot
 from yuplet.plan.recipe import Images, Moving
 from yuplet.writing import images
 
@@ -103,11 +104,12 @@ def table(plan: Plan, at: PlannedScale, sheet: PlannedSheet) -> bytes:
     return json.dumps(value, indent=1, ensure_ascii=False).encode()
 
 
-def within(at: PlannedScale, part: str, spot: Any) -> Mapping[str, Any]:
+def within(at: PlannedScale, part: str, spot: Spot | None) -> Mapping[str, Any]:
     """Where the picture of a part lies on a sheet: `width` and `height` are those of the picture before it is turned."""
+    assert spot is not None
     size = at.images[part].box.size
     # The image of a part that is the same drawing as another may be turned when it is laid; on the sheet it is as it is.
     turn = at.images[part].turn
     if turn is not None and turn.quarters % 2:
-        size = type(size)(size.height, size.width)
+        size = Size(size.height, size.width)
     return {"x": spot.x, "y": spot.y, "width": size.width, "height": size.height, "turned": spot.turned}
