@@ -2,6 +2,7 @@
 
 import json
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +10,7 @@ from django.db import transaction
 from django.test import override_settings
 
 from tests.cases import ServerTestCase, handed_over, quiet
-from yuplet_server.handovers import actions
+from yuplet_server.handovers import actions, queries
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.jobs.models import Job
 
@@ -36,6 +37,16 @@ class PlanTests(ServerTestCase):
         manifest = json.loads(files["manifest.json"])
         places = {part["file"]: [*part["box"].values()] for part in manifest["parts"]}
         self.assertEqual(places, {part["file"]: part["box"] for part in plan["parts"]})
+
+    def test_equal_frames_are_planned_once_also_when_remembered(self) -> None:
+        self.step(self.ada, 1, do="read-as-frames", rows=[self.row_id("signal")])
+        one = queries.asked(self.illustration, {**RECIPE, "images": {"moving": "grid"}})
+        first = next(part for _, part in one.arrangement.parts() if len(part.frames) > 1)
+        part = replace(first, frames=(first.frames[0], first.frames[1], first.frames[0]))
+        one = replace(one, arrangement=replace(one.arrangement, rows=(part,)))
+        for _ in range(2):
+            sheet = queries.planned(one).scales[0].sheets[0]
+            self.assertEqual(len({member.frame.id for member in sheet.members}), 2, sheet)
 
     def test_what_is_new_changed_the_same_or_gone(self) -> None:
         handed_over(self.illustration, self.users["ben"], 1)
