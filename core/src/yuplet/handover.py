@@ -3,7 +3,7 @@
 import hashlib
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -170,6 +170,7 @@ def hand_over(
     """
     started = time.monotonic()
     recipe = recipe or Recipe()
+    sources = replace(sources, digests=digests or {})
     earlier = earlier_package(folder)
     require_same_illustration(earlier, illustration_id, folder)
     found = measured(illustration, arrangement, recipe, sources.pixels)

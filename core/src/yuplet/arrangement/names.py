@@ -10,6 +10,7 @@ import re
 import unicodedata
 from collections import Counter
 from collections.abc import Iterable
+from functools import lru_cache
 
 from confusable_homoglyphs import categories, confusables
 from pathvalidate import sanitize_filename, validate_filename
@@ -35,6 +36,7 @@ def key(name: str) -> str:
     return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
 
 
+@lru_cache(maxsize=1 << 14)
 def problem(name: str) -> str | None:
     """Why a name cannot be a file's, in words that follow "The name"; None when it can.
 

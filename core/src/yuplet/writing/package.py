@@ -11,22 +11,16 @@ from typing import Any
 import deflate
 import numpy as np
 
-from yuplet.arrangement.tree import Arrangement, Row, laid
+from yuplet.arrangement.tree import Row
 from yuplet.errors import AnotherPackage, FolderNotOurs
-from yuplet.geometry import Box, Point
-from yuplet.parts.part import Part, laid_part, render_frame, rest_box
-from yuplet.pixels import DeepPicture, Picture
-from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
-from yuplet.pixels.scaling import resampled
-from yuplet.pixels.scratch import PixelSource, Scratch
+from yuplet.geometry import Box
 from yuplet.pixels.trimming import content_box
 from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
-from yuplet.plan.recipe import Effort
-from yuplet.writing import beside, images, png, sheets
+from yuplet.writing import beside, images, sheets, whole
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
-from yuplet.writing.pictures import Sources, part_picture, written_picture
+from yuplet.writing.pictures import Sources, written_picture
 from yuplet.writing.stores import FileStore
 
 _WHOLE = ("combination", "flip-book")
@@ -36,13 +30,14 @@ _WHOLE = ("combination", "flip-book")
 @dataclass(frozen=True, slots=True)
 class Earlier:
     """A package that is there already: its files, what is known of each that its manifests describe, and of which illustration it is (its
-    id and title; empty where that is not said).
+    id and title; empty where that is not said). `read` gives the bytes of one of its files, None where that cannot be had.
     """
 
     files: frozenset[str] = frozenset()
     known: Mapping[str, WrittenFile] = field(default_factory=dict)
     illustration: str = ""
     title: str = ""
+    read: Callable[[str], bytes | None] = lambda name: None
 
 
 def carry_out(
@@ -82,17 +77,15 @@ def carry_out(
     tasks = work.tasks()
     progress(0, len(tasks))
     done = 0
+    alone = [task for task in tasks if task.is_whole and not work.is_there(task)]
     # All threads together, and first: they are the largest pieces of work.
-    for task in (task for task in tasks if task.is_whole):
-        if task.combination is not None:
-            work.write_combination(task.combination)
-        else:
-            work.write_reference(task.at)
+    for task in alone:
+        work.write_task(task)
         done += 1
         progress(done, len(tasks))
     with ThreadPoolExecutor(workers) as pool:
         # The largest pieces first, so that no thread is left with a large one at the end.
-        rest = sorted((task for task in tasks if not task.is_whole), key=lambda task: -task.pixels)
+        rest = sorted((task for task in tasks if task not in alone), key=lambda task: -task.pixels)
         futures = [pool.submit(work.write_task, task) for task in rest]
         try:
             for future in as_completed(futures):
@@ -136,7 +129,7 @@ class _Task:
         """How much work it is, about."""
         if self.sheet is not None:
             return self.sheet.size.pixels * (len(self.sheet.members) if self.sheet.kind == "animation" else 1)
-        return 0 if self.planned is None else self.at.images[self.planned.part.id].box.size.pixels
+        return self.at.canvas.pixels if self.planned is None else self.at.images[self.planned.part.id].box.size.pixels
 
 
 class _Work:
@@ -164,18 +157,16 @@ class _Work:
             found += [_Task(at, sheet=sheet) for sheet in at.sheets if not self._is_sheet_kept(sheet)]
         return found
 
-    def write_combination(self, one: PlannedBeside) -> None:
+    def _write_combination(self, one: PlannedBeside) -> None:
         """Draw and write a flat picture of the figure in one form, or all moments of it."""
         at = self.plan.main
         if one.frames:
-            pictures = [_composed(self.plan, at, tree, self.sources, self.workers) for tree in one.frames]
+            pictures = [whole.composed(self.plan, at, tree, self.sources, self.workers) for tree in one.frames]
             settings, moving = self.plan.recipe.images, self.plan.recipe.beside.flip_book
             assert moving != "none"
             self.write(one.file, sheets.animated(pictures, one.milliseconds, 0, moving, settings), one.key)
             return
-        picture = _composed(self.plan, at, one.tree, self.sources, self.workers)
-        ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
-        self.write(one.file, png.encode(picture, self.plan.recipe.images.effort, ppi), one.key, picture)
+        self._write_whole(at, one.file, one.tree, one.key)
 
     def _is_sheet_kept(self, sheet: PlannedSheet) -> bool:
         known = [self.earlier.known.get(member.frame.id) for member in sheet.members]
@@ -197,10 +188,19 @@ class _Work:
 
     def write_task(self, task: _Task) -> None:
         """Draw and write what a task is about."""
-        if task.sheet is not None:
+        if task.combination is not None:
+            self._write_combination(task.combination)
+        elif task.sheet is not None:
             self._write_sheet(task.at, task.sheet)
         elif task.planned is not None:
             self._write_part(task, task.planned)
+        else:
+            self._write_whole(task.at, task.at.reference, self.plan.tree, task.at.reference_key)
+
+    def is_there(self, task: _Task) -> bool:
+        """Whether the picture of a task was there already, so that most of it may be as it was."""
+        name = task.at.reference if task.combination is None else task.combination.file
+        return name in self.earlier.known
 
     def _write_sheet(self, at: PlannedScale, sheet: PlannedSheet) -> None:
         parts = {planned.part.id: planned for planned in self.plan.parts}
@@ -210,12 +210,12 @@ class _Work:
         ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
         data = sheets.encoded(sheet, pictures, self.plan.recipe.sheets.repeat_edge, ppi)
         self.write(sheet.file, data, sheet.key)
-        whole = self.written[sheet.file]
+        file = self.written[sheet.file]
         exact = sheet.images.is_exact_for(2 if sheet.kind == "animation" else 1)
         for member, picture in zip(sheet.members, pictures, strict=True):
             crc = f"{deflate.crc32(np.ascontiguousarray(picture)):08x}" if exact else ""
             self.written[member.frame.id] = replace(
-                whole, pixels_crc32=crc, key=member.frame.key, content=content_box(picture)
+                file, pixels_crc32=crc, key=member.frame.key, content=content_box(picture)
             )
 
     def _write_part(self, task: _Task, planned: PlannedPart) -> None:
@@ -228,21 +228,19 @@ class _Work:
                 continue
             picture = written_picture(self.plan, task.at, planned, index, self.sources)
             data = images.encode(picture, settings, ppi)
-            exact = picture if settings.is_exact else None
+            exact = deflate.crc32(picture) if settings.is_exact else None
             self.write(frame.file, data, frame.key, exact, content_box(picture))
 
-    def write_reference(self, at: PlannedScale) -> None:
-        """Draw and write the picture as it must look again."""
-        picture = _composed(self.plan, at, self.plan.tree, self.sources, self.workers)
-        ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
-        effort: Effort = self.plan.recipe.images.effort
-        self.write(at.reference, png.encode(picture, effort, ppi), at.reference_key, picture)
+    def _write_whole(self, at: PlannedScale, name: str, tree: tuple[Row, ...], key: str) -> None:
+        earlier = self.earlier.read(name) if name in self.earlier.known else None
+        made = whole.written(self.plan, at, tree, self.sources, self.workers, earlier)
+        self.write(name, made.data, key, made.pixels_crc32)
 
     def write(
-        self, name: str, data: bytes, key: str = "", picture: Picture | None = None, content: Box | None = None
+        self, name: str, data: bytes, key: str = "", pixels_crc32: int | None = None, content: Box | None = None
     ) -> None:
         """Keep a file; one that has the bytes that it had is left alone."""
-        crc = "" if picture is None else f"{deflate.crc32(picture):08x}"
+        crc = "" if pixels_crc32 is None else f"{pixels_crc32:08x}"
         made = WrittenFile(len(data), hashlib.sha256(data).hexdigest(), crc, key, content)
         known = self.earlier.known.get(name)
         if known is not None and known.sha256 == made.sha256 and self.store.keep(name):
@@ -252,69 +250,12 @@ class _Work:
         self.written[name] = made
 
 
-def _composed(plan: Plan, at: PlannedScale, tree: tuple[Row, ...], sources: Sources, workers: int) -> Picture:
-    """The picture as it must look again, or in another form by another tree. Parts of several layers are laid as they are written: rounded to 8 bits.
-
-    At another scale than 1, parts that can be drawn anew are, and the others are scaled before they are laid; where there is none
-    of the former, the whole picture is scaled.
-    """
-    by_id = {planned.part.id: planned for planned in plan.parts}
-    anew = at.factor != 1 and sources.drawing is not None and any(_is_drawn_anew(plan, one.part) for one in plan.parts)
-    with Scratch() as scratch:
-
-        def one(part: Part) -> Laid | None:
-            box = rest_box(part, plan.layer_boxes, plan.canvas)
-            if box is None:
-                return None
-            key = f"part {part.id}"
-            if anew:
-                area = at.images[part.id].cut
-                scratch.put(key, part_picture(plan, at, by_id[part.id], 0, area, sources))
-                return Leaf(key, area, part.opacity, part.blend)
-            if part.is_one_layer:
-                return laid_part(part, plan.layer_boxes, plan.canvas)
-            scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
-            return Leaf(key, box, part.opacity, part.blend)
-
-        members: tuple[Laid, ...] = laid(Arrangement(tree), one)
-        both = _Both(sources.pixels, scratch)
-        size = at.canvas if anew else plan.canvas
-        if plan.recipe.reference_ground is not None:
-            # Laid in one go, so that it is rounded only once.
-            ground = np.empty((size.height, size.width, 4), np.uint8)
-            ground[:] = (*plan.recipe.reference_ground, 255)
-            scratch.put("part ground", ground)
-            members = (Leaf("part ground", Box(0, 0, *size)), Branch(members, isolated=True))
-        whole = compose(members, size, both, workers)
-        if anew or at.factor == 1:
-            return whole
-        return resampled(whole, Point(0, 0), Box(0, 0, *at.canvas), at.factor, plan.recipe.smooth)
-
-
 def comes_back(plan: Plan, at: PlannedScale, sources: Sources) -> bool:
     """Whether the picture put together from the images of a scale must be the reference to the pixel."""
     if not all(planned.images.is_exact_for(len(planned.part.frames)) for planned in plan.parts):
         return False
-    drawn = sources.drawing is not None and all(_is_drawn_anew(plan, planned.part) for planned in plan.parts)
+    drawn = sources.drawing is not None and all(whole.is_drawn_anew(plan, planned.part) for planned in plan.parts)
     return at.factor == 1 or not plan.recipe.smooth or drawn
-
-
-def _is_drawn_anew(plan: Plan, part: Part) -> bool:
-    return all(piece.layer in plan.drawn_by for piece in part.pieces)
-
-
-class _Both:
-    """Layers as they were brought in, and parts that were drawn."""
-
-    def __init__(self, layers: PixelSource, parts: PixelSource) -> None:
-        self._layers, self._parts = layers, parts
-
-    def rows(self, key: str, top: int, bottom: int) -> Picture:
-        return (self._parts if key.startswith("part ") else self._layers).rows(key, top, bottom)
-
-    def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
-        """Nothing: the reference is made of what is written, which has 8 bits."""
-        return None
 
 
 def earlier_package(folder: Path) -> Earlier:
@@ -340,7 +281,14 @@ def earlier_package(folder: Path) -> Earlier:
     known = {
         name: file for name, file in earlier.known.items() if name in found and found[name].stat().st_size == file.bytes
     }
-    return replace(earlier, files=frozenset(found), known=known)
+
+    def read(name: str) -> bytes | None:
+        try:
+            return found[name].read_bytes()
+        except OSError:
+            return None
+
+    return replace(earlier, files=frozenset(found), known=known, read=read)
 
 
 def require_same_illustration(earlier: Earlier, illustration_id: str, folder: Path) -> None:

@@ -1,7 +1,7 @@
 """The pixels of a part exactly as they are written: at a scale, cut and padded as the recipe wants it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 
 import numpy as np
@@ -19,10 +19,13 @@ from yuplet.plan.recipe import Images
 
 @dataclass(frozen=True, slots=True)
 class Sources:
-    """Where pixels come from: those of the layers, and, where the source can be drawn anew, its drawing."""
+    """Where pixels come from: those of the layers, and, where the source can be drawn anew, its drawing; and what tells the pixels of
+    each layer from all others, where that is known.
+    """
 
     pixels: PixelSource
     drawing: VectorSource | None = None
+    digests: Mapping[str, str] = field(default_factory=dict)
 
 
 def written_picture(plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, sources: Sources) -> Picture:

@@ -6,6 +6,7 @@ Why our own: docs/decisions/own-png-encoder.md. `encode_with_pillow` is the comm
 
 import io
 import struct
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
@@ -15,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from yuplet.geometry import Size
 from yuplet.pixels import DeepPicture, Picture, kernels
 
 Effort: TypeAlias = Literal["quick", "normal", "small"]
@@ -22,7 +24,9 @@ Effort: TypeAlias = Literal["quick", "normal", "small"]
 _LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 9}
 _SAMPLE, _BANDS = 8, 4
 """Rows in a band, and bands, that decide whether rows are filtered."""
-_COLOUR_TYPES = {1: 0, 2: 4, 3: 2, 4: 6}
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+COLOUR_TYPES = {1: 0, 2: 4, 3: 2, 4: 6}
+"""By the number of channels."""
 _CHUNK = 12
 _SMALL = 1 << 16
 """Pixels of a picture up to which both ways are tried, since the table of colours may be larger than what it saves."""
@@ -57,19 +61,25 @@ def encode(picture: Picture, effort: Effort = "normal", ppi: float | None = None
     reduced = _reduced(picture)
     channels = reduced.shape[2]
     indexed = _indexed(picture, effort) if channels > 1 else None
-    chunks: list[bytes] = []
     if indexed is None or indexed.is_small_picture:
-        rows = _rows(reduced.reshape(height, width * channels), channels)
+        rows = filtered(reduced.reshape(height, width * channels), channels)
         data = bytes(deflate.zlib_compress(rows.reshape(-1).data, _LEVELS[effort]))
-        depth, kind, tables = 8, _COLOUR_TYPES[channels], list[bytes]()
+        depth, kind, tables = 8, COLOUR_TYPES[channels], list[bytes]()
     if indexed is not None and (not indexed.is_small_picture or indexed.size < len(data) + _CHUNK):
         data, depth, kind, tables = indexed.data, indexed.depth, 3, indexed.tables
-    header = struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0)
-    chunks += [_chunk(b"IHDR", header), _chunk(b"sRGB", b"\0")]
+    return _file(Size(width, height), depth, kind, [*tables, chunk(b"IDAT", data)], ppi)
+
+
+def file_of(size: Size, channels: int, chunks: Sequence[bytes], ppi: float | None = None) -> bytes:
+    """A PNG of 8 bits a channel from the chunks that hold its pixels."""
+    return _file(size, 8, COLOUR_TYPES[channels], chunks, ppi)
+
+
+def _file(size: Size, depth: int, kind: int, chunks: Sequence[bytes], ppi: float | None) -> bytes:
+    first = [chunk(b"IHDR", struct.pack(">IIBBBBB", *size, depth, kind, 0, 0, 0)), chunk(b"sRGB", b"\0")]
     if ppi is not None and 0 < ppi < 100_000:
-        chunks.append(_chunk(b"pHYs", struct.pack(">IIB", round(ppi / 0.0254), round(ppi / 0.0254), 1)))
-    chunks += [*tables, _chunk(b"IDAT", data), _chunk(b"IEND", b"")]
-    return b"\x89PNG\r\n\x1a\n" + b"".join(chunks)
+        first.append(chunk(b"pHYs", struct.pack(">IIB", round(ppi / 0.0254), round(ppi / 0.0254), 1)))
+    return b"".join([SIGNATURE, *first, *chunks, chunk(b"IEND", b"")])
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,11 +118,17 @@ def _indexed(picture: Picture, effort: Effort) -> _Indexed | None:
         shifts = np.arange(8 - depth, -1, -depth)
         indices = (padded.reshape(height, -1, each).astype(np.uint16) << shifts).sum(axis=2).astype(np.uint8)
     data = bytes(deflate.zlib_compress(_unfiltered(indices).reshape(-1).data, _LEVELS[effort]))
-    tables = [_chunk(b"PLTE", palette[:, :3].tobytes())]
+    tables = [chunk(b"PLTE", palette[:, :3].tobytes())]
     clear = int((palette[:, 3] < 255).sum())
     if clear:
-        tables.append(_chunk(b"tRNS", palette[:clear, 3].tobytes()))
+        tables.append(chunk(b"tRNS", palette[:clear, 3].tobytes()))
     return _Indexed(data, depth, tables, height * width < _SMALL)
+
+
+def has_few_colours(picture: Picture) -> bool:
+    """Whether a picture has up to 256 colours, so that it is written with their numbers."""
+    indices, colours = np.empty(picture.shape[:2], np.uint8), np.empty(256, np.uint32)
+    return kernels.index_colours(np.ascontiguousarray(picture).view(np.uint32)[..., 0], indices, colours) >= 0
 
 
 def encode_with_pillow(picture: Picture) -> bytes:
@@ -135,7 +151,7 @@ def _reduced(picture: Picture) -> Picture:
     return picture
 
 
-def _rows(plain: NDArray[np.uint8], channels: int) -> NDArray[np.uint8]:
+def filtered(plain: NDArray[np.uint8], channels: int) -> NDArray[np.uint8]:
     """The rows with a filter byte in front, filtered or not: whichever compresses better in a sample of them.
 
     Flat colours repeat exactly, which filtering hides from the compressor; gradients and grain want it.
@@ -146,14 +162,14 @@ def _rows(plain: NDArray[np.uint8], channels: int) -> NDArray[np.uint8]:
     else:
         tops = np.linspace(0, height - _SAMPLE, _BANDS).astype(int)
         sample = np.concatenate([plain[top : top + _SAMPLE] for top in tops])
-    filtered = np.empty((len(sample), 1 + width), np.uint8)
-    kernels.filter_rows(sample, filtered, channels)
+    as_filtered = np.empty((len(sample), 1 + width), np.uint8)
+    kernels.filter_rows(sample, as_filtered, channels)
     unfiltered = _unfiltered(sample)
-    wants_filters = len(deflate.zlib_compress(filtered.reshape(-1).data, 1)) < len(
+    wants_filters = len(deflate.zlib_compress(as_filtered.reshape(-1).data, 1)) < len(
         deflate.zlib_compress(unfiltered.reshape(-1).data, 1)
     )
     if sample is plain:
-        return filtered if wants_filters else unfiltered
+        return as_filtered if wants_filters else unfiltered
     if not wants_filters:
         return _unfiltered(plain)
     rows = np.empty((height, 1 + width), np.uint8)
@@ -168,7 +184,8 @@ def _unfiltered(plain: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return rows
 
 
-def _chunk(kind: bytes, body: bytes) -> bytes:
+def chunk(kind: bytes, body: bytes) -> bytes:
+    """One chunk of a PNG with its length and check sum."""
     return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", deflate.crc32(kind + body))
 
 
