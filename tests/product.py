@@ -48,7 +48,7 @@ class ProductTestCase(LiveServerTestCase):
         cls.ora = folder / "signal post.ora"
         signal_post.write(cls.ora)
         if cls.has_worker:
-            worker = start_worker()
+            worker = start("worker")
             stack.callback(end, worker)
 
     def setUp(self) -> None:
@@ -168,11 +168,11 @@ class ProductTestCase(LiveServerTestCase):
         self.assertEqual(told, [], what)
 
 
-def start_worker() -> "subprocess.Popen[bytes]":
-    """A worker as `./start` runs it, on this test's database."""
+def start(command: str) -> "subprocess.Popen[bytes]":
+    """A process that `./start` runs beside the server, on this test's database."""
     environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"]}
     manage = Path(settings.ROOT) / "server" / "manage.py"
-    return subprocess.Popen([sys.executable, str(manage), "worker"], env=environment, start_new_session=True)
+    return subprocess.Popen([sys.executable, str(manage), command], env=environment, start_new_session=True)
 
 
 def end(process: "subprocess.Popen[bytes]") -> None:

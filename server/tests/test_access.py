@@ -113,7 +113,7 @@ ADDRESSES = [
     Address("put", "recipes/<int:recipe>", "editor", _json("put", lambda t: f"/api/recipes/{t.recipe.pk}", {"document": RECIPE})),
     Address("delete", "recipes/<int:recipe>", "editor", _json("delete", lambda t: f"/api/recipes/{t.recipe.pk}")),
     Address("post", f"{ILLUSTRATION}/plan", "viewer", _json("post", lambda t: t.address("plan"), {})),
-    Address("post", f"{ILLUSTRATION}/plan/image", "viewer", _json("post", lambda t: t.address("plan/image"), lambda t: {"part": t.row_id("sky")})),
+    Address("post", f"{ILLUSTRATION}/plan/image", "viewer", _json("post", lambda t: t.address("plan/image"), lambda t: {"file": "reference.png"})),
     Address("get", f"{ILLUSTRATION}/in-step", "viewer", _get(lambda t: t.address("in-step"))),
     Address("put", f"{ILLUSTRATION}/in-step", "editor", _json("put", lambda t: t.address("in-step"), {"file": "/nowhere", "recipes": [RECIPE]})),
     Address("delete", f"{ILLUSTRATION}/in-step", "editor", _json("delete", lambda t: t.address("in-step"))),

@@ -59,6 +59,15 @@ class PlanTests(ServerTestCase):
         self.assertEqual(set(changes.values()), {"same"})
         self.assertEqual((plan["gone"], plan["compared_with"]), (["parts/glow.png", "parts/marsh/reeds.png"], 1))
 
+    def test_a_plan_is_compared_with_the_last_package_by_the_same_recipe(self) -> None:
+        handed_over(self.illustration, self.users["ben"], 1, RECIPE)
+        other = self.plan(recipe={**RECIPE, "name": "Another"})
+        self.assertEqual((other["gone"], other["compared_with"]), ([], None))
+        self.assertEqual({file["change"] for file in other["files"] if file["kind"] == "image"}, {"new"})
+        made = handed_over(self.illustration, self.users["ben"], 1, {**RECIPE, "name": "Another"})
+        self.assertEqual(made.report["gone"], [])
+        self.assertEqual(self.plan(recipe=RECIPE)["compared_with"], 1)
+
     def test_a_plan_that_was_seen_too_long_ago_is_not_carried_out(self) -> None:
         self.step(self.ada, 1, do="rename-rows", names={self.row_id("glow"): "halo"})
         answer = self.post(self.ben, "hand-overs", status=409, body={"version": 1})
@@ -91,12 +100,32 @@ class PlanTests(ServerTestCase):
         self.assertEqual(asked["job"]["state"], Job.State.WAITING)
         self.assertEqual(self.cleo.get(f"/api/hand-overs/{asked['id']}/package").status_code, 404)
 
-    def test_the_image_of_the_plan_is_the_file_of_the_package(self) -> None:
-        made = handed_over(self.illustration, self.users["ben"], 1, RECIPE)
-        wanted = {"recipe": RECIPE, "part": self.row_id("lamp")}
-        answer = self.cleo.post(self.address("plan/image"), wanted, content_type="application/json")
-        self.assertEqual(answer.headers["Content-Type"], "image/png")
-        self.assertEqual(answer.content, self.package(made)["parts/post/signal/lamp.png"])
+    def test_every_picture_of_the_plan_is_the_file_of_the_package(self) -> None:
+        rich = {
+            **RECIPE,
+            "scales": [{"factor": 1}, {"factor": 2}],
+            "images_for": [{"of": ["post/signal"], "images": {"stored": "sheets"}}],
+            "beside": {"overview": ["png"], "combinations": [{"name": "bare", "hidden": ["lamp"]}], "page": True},
+        }
+        made = self.package(handed_over(self.illustration, self.users["ben"], 1, rich))
+        pictures = [file for file in made if file.endswith(".png")]
+        self.assertLess({"reference.png", "reference-2x.png", "overview.png", "sheets/1.png"}, set(pictures))
+        for file in pictures:
+            answer = self.picture(rich, file)
+            self.assertEqual(answer.headers["Content-Type"], "image/png")
+            self.assertEqual(answer.content, made[file], file)
+
+    def test_a_tiff_is_shown_as_png_and_no_picture_is_told(self) -> None:
+        tiff = {**RECIPE, "images": {"format": "tiff"}}
+        answer = self.picture(tiff, "parts/post/signal/lamp.tif")
+        self.assertEqual((answer.headers["Content-Type"], answer.content[:4]), ("image/png", b"\x89PNG"))
+        for file in ("manifest.json", "parts/nobody.png", "../reference.png"):
+            answer = self.picture(RECIPE, file)
+            self.assertEqual((answer.status_code, answer.json()["code"]), (422, "no-such-picture"), file)
+
+    def picture(self, recipe: dict[str, Any], file: str) -> Any:
+        wanted = {"recipe": recipe, "file": file}
+        return self.cleo.post(self.address("plan/image"), wanted, content_type="application/json")
 
     def test_errors_stop_it_and_warnings_do_not(self) -> None:
         jpeg = {**RECIPE, "images": {"format": "jpeg"}}

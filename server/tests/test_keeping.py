@@ -5,11 +5,13 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from django.conf import settings
 from django.db import transaction
 from django.test import override_settings
+from PIL import Image
 
 import signal_post
 from tests.cases import ServerTestCase, quiet
@@ -18,7 +20,7 @@ from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import Layer
 from yuplet.pixels.scratch import Scratch
 from yuplet.writing.openraster import write
-from yuplet_server.handovers import actions, keeping
+from yuplet_server.handovers import actions, keeping, watched
 from yuplet_server.handovers.models import HandOver, InStep, Pass
 from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.illustrations.models import Revision
@@ -40,6 +42,12 @@ def save(path: Path, shade: int, extra: bool = False) -> None:
             scratch.put("moon", np.full((6, 6, 4), 255, np.uint8))
             layers = (*layers, Layer("moon", "moon", Box(80, 4, 86, 10)))
         write(path, Read(post.name, post.canvas, layers, post.ppi), scratch)
+
+
+def paint(path: Path, shade: int) -> None:
+    """A square of a shade, saved as a picture."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    Image.new("RGBA", (20, 20), (shade, 2, 3, 255)).save(path)
 
 
 class KeepingTests(ServerTestCase):
@@ -177,6 +185,51 @@ class KeepingTests(ServerTestCase):
             self.assertEqual(answer.json()["code"], code)
         self.assertEqual(self.ben.delete(self.address("in-step")).status_code, 204)
         self.assertEqual(self.cleo.get(self.address("in-step")).json(), [])
+
+    def test_a_folder_of_images_is_followed_when_all_of_them_are_saved(self) -> None:
+        art = self.root / "pieces"
+        for name, shade in (("arm.png", 10), ("lamp/glass.png", 20), (".hidden.png", 1)):
+            paint(art / name, shade)
+        (art / "elsewhere.png").symlink_to("/etc/hostname")
+        self.follow()
+        body = {"file": str(art), "recipes": [RECIPE], "folder": str(self.root / "game" / "pieces")}
+        self.assertEqual(self.ben.put(self.address("in-step"), body, content_type="application/json").status_code, 200)
+        self.assertEqual(self.glance(4).state, "watching", "it was saved a moment ago")
+        self.enterContext(mock.patch.object(watched, "QUIET", 0.0))
+        one = self.glance(2)
+        self.work()
+        # The pieces are not what the signal post was made of.
+        one = self.glance(2)
+        self.assertEqual(one.state, "deciding", one.said)
+        self.post(self.ben, f"revisions/{one.number}/take", body={})
+        self.glance()
+        self.work()
+        self.assertEqual(self.glance(3).said, "")
+        names = {row["name"] for row in self.arrangement()["rows"]}
+        self.assertLessEqual({"arm", "lamp"}, names)
+        self.assertEqual(Revision.objects.count(), 3, "nothing was saved since")
+        paint(art / "lamp" / "glass.png", 90)
+        self.follow()
+        self.assertEqual(Revision.objects.count(), 4)
+        newest = self.cleo.get(self.address("in-step")).json()[0]["passes"][0]
+        self.assertEqual((newest["changes"]["repainted"], len(newest["hand_overs"])), (1, 1))
+        # An equal picture saved again is no change.
+        (art / "arm.png").touch()
+        self.follow()
+        self.assertEqual(Revision.objects.count(), 4)
+
+    def test_a_folder_that_cannot_be_followed_is_refused(self) -> None:
+        art = self.root / "pieces"
+        paint(art / "arm.png", 10)
+        for folder in (art, art / "out", self.root):
+            body = {"file": str(art), "recipes": [RECIPE], "folder": str(folder)}
+            answer = self.ben.put(self.address("in-step"), body, content_type="application/json")
+            self.assertIn(answer.json()["code"], ("not-now", "folder-not-allowed"))
+        with mock.patch.object(watched, "MOST", 0):
+            answer = self.ben.put(
+                self.address("in-step"), {"file": str(art), "recipes": [RECIPE]}, content_type="application/json"
+            )
+        self.assertIn("up to 0 are read", answer.json()["detail"])
 
     def test_the_command_ends_when_it_is_told_to(self) -> None:
         command = [sys.executable, str(Path(settings.ROOT) / "server" / "manage.py"), "keep_in_step"]

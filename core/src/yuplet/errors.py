@@ -165,6 +165,15 @@ class PlanError(YupletError):
     code = "cannot-plan"
 
 
+class NoSuchPicture(PlanError):
+    """A plan has no picture of that name."""
+
+    code = "no-such-picture"
+
+    def __init__(self, file: str) -> None:
+        super().__init__(f"The plan has no picture '{file}' any more. Look at the plan again.")
+
+
 class NothingToHandOver(PlanError):
     """No included part has a visible pixel."""
 
@@ -234,6 +243,17 @@ class FolderNotOurs(WriteError):
         super().__init__(
             f"The folder '{folder}' holds '{found}', which is not part of a package."
             " Nothing was written. Choose an empty folder or one that holds an earlier package."
+        )
+
+
+class FolderBusy(WriteError):
+    """Another hand-over is being written to the folder."""
+
+    code = "folder-busy"
+
+    def __init__(self, folder: str) -> None:
+        super().__init__(
+            f"Another hand-over is being written to '{folder}'. Nothing was written. Wait until it has ended, and try again."
         )
 
 

@@ -22,7 +22,7 @@ from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.package import carry_out, earlier_package, require_same_illustration
 from yuplet.writing.pictures import Sources
-from yuplet.writing.stores import StagedFolder
+from yuplet.writing.stores import StagedFolder, alone_in
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,19 +171,20 @@ def hand_over(
     started = time.monotonic()
     recipe = recipe or Recipe()
     sources = replace(sources, digests=digests or {})
-    earlier = earlier_package(folder)
-    require_same_illustration(earlier, illustration_id, folder)
-    found = measured(illustration, arrangement, recipe, sources.pixels)
-    plan = plan_hand_over(illustration, arrangement, source_sha256, illustration_id, recipe, found, digests)
-    plan.require_no_errors()
-    require_no_findings(illustration, arrangement)
-    obsolete = sorted(earlier.files - set(plan.files))
-    with StagedFolder(folder) as staged:
-        kept = [] if remove_obsolete else obsolete
-        written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
-        _require_few_bytes(sum(written[name].bytes for name in plan.files), recipe)
-        proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
-        staged.publish(MANIFEST, obsolete if remove_obsolete else ())
+    with alone_in(folder):
+        earlier = earlier_package(folder)
+        require_same_illustration(earlier, illustration_id, folder)
+        found = measured(illustration, arrangement, recipe, sources.pixels)
+        plan = plan_hand_over(illustration, arrangement, source_sha256, illustration_id, recipe, found, digests)
+        plan.require_no_errors()
+        require_no_findings(illustration, arrangement)
+        obsolete = sorted(earlier.files - set(plan.files))
+        with StagedFolder(folder) as staged:
+            kept = [] if remove_obsolete else obsolete
+            written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
+            _require_few_bytes(sum(written[name].bytes for name in plan.files), recipe)
+            proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
+            staged.publish(MANIFEST, obsolete if remove_obsolete else ())
     return HandOverReport(
         parts=len(plan.parts),
         files=plan.files,

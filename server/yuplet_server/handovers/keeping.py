@@ -1,6 +1,6 @@
-"""Keeping in step: a file that is saved elsewhere becomes a revision, and is handed over, without anybody pressing a button.
+"""Keeping in step: a file or a folder that is saved elsewhere becomes a revision, and is handed over, without anybody pressing a button.
 
-`look` is one glance at one file; `keep_in_step` (a command) glances whenever something is saved, and once a second. All that is known
+`look` is one glance at one of them; `keep_in_step` (a command) glances whenever something is saved, and once a second. All that is known
 between two glances is in the database, so a watcher that ends loses nothing.
 """
 
@@ -20,7 +20,7 @@ from yuplet.reading.choices import Choices
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.actions import take_revision
 from yuplet_server.arrangement.models import Arrangement
-from yuplet_server.handovers import actions, queries
+from yuplet_server.handovers import actions, queries, watched
 from yuplet_server.handovers.models import HandOver, InStep, Pass
 from yuplet_server.illustrations.actions import discard, keep_revision
 from yuplet_server.illustrations.models import Illustration, Revision
@@ -42,22 +42,23 @@ def set_up(
     folder: str = "",
     remove_obsolete: bool = False,
 ) -> InStep:
-    """Keep an illustration in step with a file from now on. Raises `FolderNotAllowed`, `NotNow` or `RecipeNotUnderstood`."""
+    """Keep an illustration in step with a file or a folder from now on. Raises `FolderNotAllowed`, `NotNow` or `RecipeNotUnderstood`."""
     path = queries.folder_at(source)
-    if not path.is_file():
-        raise NotNow(f"There is no file '{source}' on the server's machine. Check its name.")
+    target = queries.folder_at(folder) if folder else None
+    watched.require_there(path, target)
     documents = [to_json(from_json(one)) for one in recipes]
     if not documents:
         raise NotNow("Choose at least one recipe that is run after each change.")
     values = {
         "user": user,
         "source": str(path),
-        "folder": str(queries.folder_at(folder)) if folder else "",
+        "folder": str(target or ""),
         "remove_obsolete": remove_obsolete,
         "recipes": documents,
         "state": InStep.State.WATCHING,
         "said": "",
         "stamp": "",
+        "seen_stamp": "",
         # What is there already is followed too, unless it is what was brought in.
         "seen": illustration.revision.sha256,
         "number": None,
@@ -86,28 +87,31 @@ def look(one: InStep) -> None:
     except OSError as error:
         one.said = f"'{one.source}' cannot be read ({error.strerror}). It is looked at again."
     # Somebody may have ended it meanwhile.
-    values = {name: getattr(one, name) for name in ("state", "said", "stamp", "seen", "number", "asked")}
+    values = {name: getattr(one, name) for name in ("state", "said", "stamp", "seen_stamp", "seen", "number", "asked")}
     InStep.objects.filter(pk=one.pk).update(**values)
 
 
 def _watch(one: InStep) -> None:
     path = queries.folder_at(one.source)
-    found = path.stat()
-    stamp = f"{found.st_size} {found.st_mtime_ns}"
+    stamp = watched.stamp_of(path)
     if stamp != one.stamp:
         # It may be half saved: it is taken when it is the same at two glances.
         one.stamp = stamp
         return
-    with path.open("rb") as file:
-        digest = hashlib.file_digest(file, "sha256").hexdigest()
-    if digest == one.seen or found.st_size == 0:
+    if stamp == one.seen_stamp or not watched.is_quiet(path):
         return
-    now = one.illustration.revision
-    with path.open("rb") as file:
-        revision = keep_revision(
-            one.illustration, one.user, path.name, found.st_size, file, Choices.from_json(now.choices)
-        )
-    one.seen, one.number, one.state, one.said = digest, revision.number, InStep.State.READING, ""
+    with watched.opened(path) as (name, size, content):
+        digest = hashlib.file_digest(content, "sha256").hexdigest()  # type: ignore[arg-type]
+        if watched.stamp_of(path) != stamp:
+            return  # saved again while it was read
+        if digest == one.seen:
+            one.seen_stamp = stamp
+            return
+        content.seek(0)
+        choices = Choices.from_json(one.illustration.revision.choices)
+        revision = keep_revision(one.illustration, one.user, name, size, content, choices)
+    one.seen, one.seen_stamp, one.number = digest, stamp, revision.number
+    one.state, one.said = InStep.State.READING, ""
 
 
 def _revision(one: InStep) -> Revision | None:
@@ -181,6 +185,7 @@ def _changes(one: InStep) -> dict[str, int]:
 
 
 def folders_watched() -> set[Path]:
-    """The folders in which files are watched that are there."""
-    sources = InStep.objects.values_list("source", flat=True)
-    return {Path(source).parent for source in sources if Path(source).parent.is_dir()}
+    """The folders in which something is watched, or that are watched themselves, and that are there."""
+    sources = [Path(source) for source in InStep.objects.values_list("source", flat=True)]
+    folders = {source if source.is_dir() else source.parent for source in sources}
+    return {folder for folder in folders if folder.is_dir()}

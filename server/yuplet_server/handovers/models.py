@@ -25,10 +25,11 @@ class Recipe(models.Model):
 
 
 class InStep(models.Model):
-    """A file on the server's machine that an illustration keeps in step with: a saved change becomes a revision, and is handed over.
+    """A file or a folder of images on the server's machine that an illustration keeps in step with: a saved change becomes a revision,
+    and is handed over.
 
-    `recipes` are documents, `folder` where packages go as well. `stamp` is the size and the time of the file when it was looked at last,
-    `seen` the SHA-256 of what was taken of it. `number` is the revision that is on its way, `asked` the hand-overs of it. `said` is what to know
+    `recipes` are documents, `folder` where packages go as well. `stamp` is what is another at each save, when it was looked at last;
+    `seen_stamp` and `seen` are the one and the SHA-256 of what was taken of it. `number` is the revision that is on its way, `asked` the hand-overs of it. `said` is what to know
     of its state.
     """
 
@@ -47,6 +48,7 @@ class InStep(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.WATCHING)
     said = models.TextField(blank=True)
     stamp = models.CharField(max_length=60, blank=True)
+    seen_stamp = models.CharField(max_length=60, blank=True)
     seen = models.CharField(max_length=64, blank=True)
     number = models.IntegerField(null=True)
     asked = models.JSONField(default=list)

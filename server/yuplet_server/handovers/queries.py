@@ -14,7 +14,7 @@ from django.db.models import QuerySet
 from django.http import Http404
 
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import FolderNotAllowed, NoSuchRow
+from yuplet.errors import FolderNotAllowed, NoSuchPicture, NoSuchRow
 from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box
 from yuplet.handover import with_shapes
@@ -26,10 +26,10 @@ from yuplet.plan.measuring import Measured, measure, wants_measuring
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan, PlannedFile
 from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
-from yuplet.writing.images import encode
+from yuplet.writing.files import alone
 from yuplet.writing.manifest import WrittenFile
 from yuplet.writing.package import earlier_package, require_same_illustration
-from yuplet.writing.pictures import Sources, written_picture
+from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
@@ -59,12 +59,9 @@ def hand_overs_of(illustration: Illustration) -> QuerySet[HandOver]:
     return HandOver.objects.filter(illustration=illustration).select_related("job").order_by("-number")
 
 
-def last_done(illustration: Illustration, recipe: str | None = None) -> HandOver | None:
-    """The newest hand-over that came to its end: by a recipe of that name, if there is one, else by any."""
-    done = list(hand_overs_of(illustration).filter(report__isnull=False).values_list("pk", "recipe"))
-    own = [pk for pk, document in done if document["name"] == recipe]
-    first = own[0] if own else done[0][0] if done else None
-    return None if first is None else HandOver.objects.get(pk=first)
+def last_done(illustration: Illustration, recipe: str) -> HandOver | None:
+    """The newest hand-over by a recipe of that name that came to its end."""
+    return hand_overs_of(illustration).filter(report__isnull=False, recipe__name=recipe).first()
 
 
 def recipe_for(user: User, recipe_id: int, role: Member.Role) -> SavedRecipe:
@@ -265,16 +262,12 @@ def _file(file: PlannedFile, before: Mapping[str, WrittenFile]) -> dict[str, Any
     }
 
 
-def image_of(one: Asked, row: str, scale: int, frame: int) -> tuple[bytes, str]:
-    """The image of a part exactly as it would be written, and its format. Raises `PlanError` or `NoSuchRow`."""
+def picture_of(one: Asked, file: str) -> tuple[bytes, str]:
+    """A picture of the plan exactly as it would be written, and its media type. Raises `PlanError` or `NoSuchPicture`."""
     plan = planned(one)
-    found = next((planned for planned in plan.parts if planned.part.id == row), None)
-    if found is None or scale >= len(plan.scales) or frame >= len(found.part.frames):
-        raise NoSuchRow(row)
-    at = plan.scales[scale]
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
         sources = Sources(StoredPixels(one.revision, scratch), drawing_of(one.revision))
-        picture = written_picture(plan, at, found, frame, sources)
-    # Browsers show no TIFF; the pixels of a PNG are the same.
-    images = replace(found.images, format="png") if found.images.format == "tiff" else found.images
-    return encode(picture, images, plan.ppi and float(plan.ppi * at.factor)), images.format
+        found = alone(plan, file, sources)
+    if found is None:
+        raise NoSuchPicture(file)
+    return found

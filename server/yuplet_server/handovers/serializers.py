@@ -68,11 +68,9 @@ class PlanWantedSerializer(WantedSerializer):
 
 
 class WantedImageSerializer(WantedSerializer):
-    """The image of a part as it would be written, at the scale of that number (0 first) and in that frame (0 first)."""
+    """A file of the plan that is a picture."""
 
-    part = serializers.CharField()
-    scale = serializers.IntegerField(required=False, default=0, min_value=0)
-    frame = serializers.IntegerField(required=False, default=0, min_value=0)
+    file = serializers.CharField(max_length=1000)
 
 
 class PlannedScaleSerializer(serializers.Serializer[Any]):
@@ -258,7 +256,8 @@ class InStepSerializer(serializers.Serializer[Any]):
 
 class SetInStepSerializer(serializers.Serializer[Any]):
     file = serializers.CharField(
-        max_length=1000, help_text="A file on the server's machine, below a folder that is opened."
+        max_length=1000,
+        help_text="A file, or a folder of images, on the server's machine, below a folder that is opened.",
     )
     folder = serializers.CharField(required=False, allow_blank=True, default="", max_length=1000)
     remove_obsolete = serializers.BooleanField(required=False, default=False)

@@ -83,15 +83,15 @@ class PlanView(APIView):
 
 
 class PlannedImageView(APIView):
-    """The image of a part exactly as it would be written."""
+    """A picture of the plan exactly as it would be written: an image, a sheet, the picture of the whole."""
 
     @extend_schema(request=WantedImageSerializer, responses={(200, "image/*"): OpenApiTypes.BINARY})
     def post(self, request: SignedInRequest, illustration: int) -> HttpResponse:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         wanted = checked(WantedImageSerializer, request.data).validated_data
         one = queries.asked(found, wanted["recipe"], wanted["only"])
-        data, kind = queries.image_of(one, wanted["part"], wanted["scale"], wanted["frame"])
-        return HttpResponse(data, content_type=f"image/{kind}", headers={"Content-Security-Policy": NEVER_A_PAGE})
+        data, kind = queries.picture_of(one, wanted["file"])
+        return HttpResponse(data, content_type=kind, headers={"Content-Security-Policy": NEVER_A_PAGE})
 
 
 class HandOversView(APIView):
@@ -120,7 +120,7 @@ class HandOversView(APIView):
 
 
 class InStepView(APIView):
-    """The file on the server's machine that an illustration keeps in step with: one, or none."""
+    """The file or the folder on the server's machine that an illustration keeps in step with: one, or none."""
 
     @extend_schema(responses=InStepSerializer(many=True))
     def get(self, request: SignedInRequest, illustration: int) -> Response:

@@ -82,10 +82,10 @@ def keep_upload(
     return illustration
 
 
-def packed(files: Sequence[tuple[str, IO[bytes]]], together: str) -> tuple[str, int, IO[bytes]]:
+def packed(files: Iterable[tuple[str, IO[bytes]]], together: str) -> tuple[str, int, IO[bytes]]:
     """Several files in one archive, each byte for byte: its name, size and content.
 
-    `files` are paths and contents. Raises `BrokenFile` where two have one name.
+    `files` are paths and contents, which are closed one after the other. Raises `BrokenFile` where two have one name.
     """
     taken: set[str] = set()
     # Not named: it is gone when it is closed.
@@ -99,7 +99,7 @@ def packed(files: Sequence[tuple[str, IO[bytes]]], together: str) -> tuple[str, 
                 )
             taken.add(name)
             # One date for all, so that the same files make the same archive.
-            with out.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
+            with content, out.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
                 shutil.copyfileobj(content, entry)
     size = archive.tell()
     archive.seek(0)

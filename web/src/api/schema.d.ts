@@ -235,12 +235,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The file on the server's machine that an illustration keeps in step with: one, or none. */
+        /** @description The file or the folder on the server's machine that an illustration keeps in step with: one, or none. */
         get: operations["illustrations_in_step_list"];
-        /** @description The file on the server's machine that an illustration keeps in step with: one, or none. */
+        /** @description The file or the folder on the server's machine that an illustration keeps in step with: one, or none. */
         put: operations["illustrations_in_step_update"];
         post?: never;
-        /** @description The file on the server's machine that an illustration keeps in step with: one, or none. */
+        /** @description The file or the folder on the server's machine that an illustration keeps in step with: one, or none. */
         delete: operations["illustrations_in_step_destroy"];
         options?: never;
         head?: never;
@@ -460,7 +460,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The image of a part exactly as it would be written. */
+        /** @description A picture of the plan exactly as it would be written: an image, a sheet, the picture of the whole. */
         post: operations["illustrations_plan_image_create"];
         delete?: never;
         options?: never;
@@ -2975,7 +2975,7 @@ export interface components {
             readonly user: components["schemas"]["User"] | null;
         };
         SetInStepRequest: {
-            /** @description A file on the server's machine, below a folder that is opened. */
+            /** @description A file, or a folder of images, on the server's machine, below a folder that is opened. */
             file: string;
             /** @default  */
             folder: string;
@@ -3158,15 +3158,11 @@ export interface components {
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             username: string;
         };
-        /** @description The image of a part as it would be written, at the scale of that number (0 first) and in that frame (0 first). */
+        /** @description A file of the plan that is a picture. */
         WantedImageRequest: {
             recipe?: unknown | null;
             only?: string[] | null;
-            part: string;
-            /** @default 0 */
-            scale: number;
-            /** @default 0 */
-            frame: number;
+            file: string;
         };
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.

@@ -4,6 +4,7 @@ Sources: WebP (RFC 9649), AVIF 1.1.0 (Alliance for Open Media), JPEG (ITU-T T.81
 """
 
 import io
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -47,6 +48,11 @@ def encode(picture: Picture, images: Images, ppi: float | None = None) -> bytes:
     else:
         image.save(out, "TIFF", compression="tiff_deflate", **dots)
     return out.getvalue()
+
+
+def shown(images: Images) -> Images:
+    """What a browser shows instead: TIFF becomes PNG, the pixels of which are the same."""
+    return replace(images, format="png") if images.format == "tiff" else images
 
 
 def on_ground(picture: Picture, ground: tuple[int, int, int]) -> Picture:

@@ -16,15 +16,12 @@ from yuplet.errors import AnotherPackage, FolderNotOurs
 from yuplet.geometry import Box
 from yuplet.pixels.trimming import content_box
 from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
-from yuplet.writing import beside, images, sheets, whole
+from yuplet.writing import beside, files, sheets, whole
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
-from yuplet.writing.pictures import Sources, written_picture
+from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import FileStore
-
-_WHOLE = ("combination", "flip-book")
-"""Files beside the images that are pictures of the whole canvas."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +93,7 @@ def carry_out(
             pool.shutdown(cancel_futures=True)
             raise
     for one in plan.beside:
-        if one.file not in work.written and one.kind not in _WHOLE:
+        if one.file not in work.written and one.kind not in files.WHOLE:
             work.write(one.file, beside.made(plan, one, sources), one.key)
     work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
     for at in plan.scales:
@@ -143,7 +140,7 @@ class _Work:
         """What there is to be drawn; what is as it was is taken over at once."""
         found = []
         for one in self.plan.beside:
-            if not self._is_kept(one.file, one.key) and one.kind in _WHOLE:
+            if not self._is_kept(one.file, one.key) and one.kind in files.WHOLE:
                 found.append(_Task(self.plan.main, combination=one))
         for at in self.plan.scales:
             if not self._is_kept(at.reference, at.reference_key):
@@ -159,14 +156,10 @@ class _Work:
 
     def _write_combination(self, one: PlannedBeside) -> None:
         """Draw and write a flat picture of the figure in one form, or all moments of it."""
-        at = self.plan.main
         if one.frames:
-            pictures = [whole.composed(self.plan, at, tree, self.sources, self.workers) for tree in one.frames]
-            settings, moving = self.plan.recipe.images, self.plan.recipe.beside.flip_book
-            assert moving != "none"
-            self.write(one.file, sheets.animated(pictures, one.milliseconds, 0, moving, settings), one.key)
-            return
-        self._write_whole(at, one.file, one.tree, one.key)
+            self.write(one.file, files.moving(self.plan, one, self.sources, self.workers), one.key)
+        else:
+            self._write_whole(self.plan.main, one.file, one.tree, one.key)
 
     def _is_sheet_kept(self, sheet: PlannedSheet) -> bool:
         known = [self.earlier.known.get(member.frame.id) for member in sheet.members]
@@ -203,12 +196,7 @@ class _Work:
         return name in self.earlier.known
 
     def _write_sheet(self, at: PlannedScale, sheet: PlannedSheet) -> None:
-        parts = {planned.part.id: planned for planned in self.plan.parts}
-        pictures = [
-            written_picture(self.plan, at, parts[member.part], member.index, self.sources) for member in sheet.members
-        ]
-        ppi = self.plan.ppi and float(self.plan.ppi * at.factor)
-        data = sheets.encoded(sheet, pictures, self.plan.recipe.sheets.repeat_edge, ppi)
+        pictures, data = files.sheet(self.plan, at, sheet, self.sources)
         self.write(sheet.file, data, sheet.key)
         file = self.written[sheet.file]
         exact = sheet.images.is_exact_for(2 if sheet.kind == "animation" else 1)
@@ -221,14 +209,11 @@ class _Work:
     def _write_part(self, task: _Task, planned: PlannedPart) -> None:
         """Draw and write each frame of a part that is not there already."""
         image = task.at.images[planned.part.id]
-        settings = planned.images
-        ppi = self.plan.ppi and float(self.plan.ppi * task.at.factor)
         for index, frame in enumerate(image.frames):
             if frame.file in self.written:
                 continue
-            picture = written_picture(self.plan, task.at, planned, index, self.sources)
-            data = images.encode(picture, settings, ppi)
-            exact = deflate.crc32(picture) if settings.is_exact else None
+            picture, data = files.image(self.plan, task.at, planned, index, self.sources)
+            exact = deflate.crc32(picture) if planned.images.is_exact else None
             self.write(frame.file, data, frame.key, exact, content_box(picture))
 
     def _write_whole(self, at: PlannedScale, name: str, tree: tuple[Row, ...], key: str) -> None:
@@ -301,7 +286,7 @@ def described(read: Callable[[str], bytes]) -> Earlier:
     """What the manifests of a package say of its files; `read` gives the bytes of one by its name. Raises what that raises, or for
     anything that is no manifest of ours `ValueError`, `KeyError` or `TypeError`.
     """
-    files: set[str] = set()
+    names: set[str] = set()
     known: dict[str, WrittenFile] = {}
     said_of = ("", "")
     waiting = [MANIFEST]
@@ -314,8 +299,8 @@ def described(read: Callable[[str], bytes]) -> Earlier:
         said_of = (str(value["illustration"]["id"]), str(value["illustration"]["title"]))
         known[name] = WrittenFile(len(data), hashlib.sha256(data).hexdigest())
         for file, said in manifests.files_of(value).items():
-            files.add(file)
+            names.add(file)
             if said is not None:
                 known[file] = said
         waiting += [one["manifest"] for one in value.get("scales", ()) if one["manifest"] not in known]
-    return Earlier(frozenset({*files, *known}), known, *said_of)
+    return Earlier(frozenset({*names, *known}), known, *said_of)

@@ -21,7 +21,7 @@ from yuplet.pixels import DeepPicture, Picture, kernels
 
 Effort: TypeAlias = Literal["quick", "normal", "small"]
 
-_LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 9}
+_LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 10}
 _SAMPLE, _BANDS = 8, 4
 """Rows in a band, and bands, that decide whether rows are filtered."""
 SIGNATURE = b"\x89PNG\r\n\x1a\n"

@@ -1,13 +1,16 @@
 """Where a package goes."""
 
+import fcntl
+import hashlib
 import os
 import shutil
 import tempfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Protocol
 
-from yuplet.errors import WriteError
+from yuplet.errors import FolderBusy, WriteError
 
 
 class FileStore(Protocol):
@@ -30,6 +33,21 @@ class MemoryStore(dict[str, bytes]):
     def keep(self, name: str) -> bool:
         """Whether the file is there already."""
         return name in self
+
+
+@contextmanager
+def alone_in(folder: Path) -> Iterator[None]:
+    """Keep other hand-overs on this machine out of a folder meanwhile; raises `FolderBusy` when one is in it.
+
+    The lock is a file among the temporary ones, so that nothing is left beside the folder; the system takes it back when the process ends.
+    """
+    name = hashlib.blake2b(str(folder.resolve()).encode(), digest_size=16).hexdigest()
+    with Path(tempfile.gettempdir(), f"yuplet-{os.getuid()}-{name}.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise FolderBusy(str(folder)) from error
+        yield
 
 
 class StagedFolder:

@@ -19,7 +19,7 @@ const STATES: Record<string, string> = {
   writing: 'A change is being handed over.',
 };
 
-/** A file on the server's machine: each time it is saved, it becomes a revision and is handed over. */
+/** A file or a folder of images on the server's machine: each time it is saved, it becomes a revision and is handed over. */
 export function InStepPage({ illustration, project, canEdit }: StepProps) {
   const queries = useQueryClient();
   const params = { path: { illustration } };
@@ -56,8 +56,8 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
     <Panel title="Keep in step">
       {roots.length === 0 && (
         <p>
-          Each time a file is saved on the server's machine, it can become a revision and be handed over by itself. The
-          administrator opens folders for that by the setting YUPLET_ROOTS.
+          Each time a file, or a folder of images, is saved on the server's machine, it can become a revision and be
+          handed over by itself. The administrator opens folders for that by the setting YUPLET_ROOTS.
         </p>
       )}
       {one && (
@@ -102,11 +102,12 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
       {!one && roots.length > 0 && (
         <div className={form.form}>
           <p className={form.told}>
-            Each time this file is saved, it becomes a revision and is handed over. What wants a decision waits for you.
+            Each time this file is saved, it becomes a revision and is handed over; a folder of images when nothing in
+            it has changed for three seconds. What wants a decision waits for you.
           </p>
           <TextInput
             size="xs"
-            label="The file on the server's machine"
+            label="A file or a folder of images on the server's machine"
             description={`Below ${roots.join(' or ')}`}
             value={file}
             onChange={(event) => setFile(event.currentTarget.value)}

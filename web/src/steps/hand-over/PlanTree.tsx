@@ -19,6 +19,9 @@ const MARKS: Record<string, string> = {
   gone: 'no longer wanted',
 };
 
+/** Kinds of files that are shown: what is as large as the canvas is on the pile anyway. */
+const SHOWN = new Set(['image', 'sheet', 'vector', 'combination']);
+
 /** Every file of a plan in its folder: its picture exactly as it will be written, its size, and what has changed. */
 export function PlanTree({ illustration, plan, onChoose }: Props) {
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
@@ -97,14 +100,13 @@ function PlannedFile(props: { illustration: number; plan: Plan; row: FileRow; is
   const part = plan.parts.find((one) => one.id === first);
   return (
     <span className={classes.planned}>
-      {first && file.kind === 'image' ? (
+      {SHOWN.has(file.kind) ? (
         <PlannedPicture
           illustration={illustration}
           plan={plan}
-          part={first}
-          scale={plan.scales.findIndex((one) => one.name === file.scale)}
-          frame={row.frame}
+          file={file.file}
           name={row.name}
+          isLarge={file.kind === 'sheet' || file.kind === 'combination'}
         />
       ) : (
         <span className={classes.noPicture} />

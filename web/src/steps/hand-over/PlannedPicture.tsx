@@ -8,14 +8,14 @@ import classes from './HandOver.module.css';
 interface Props {
   illustration: number;
   plan: Plan;
-  part: string;
-  scale: number;
-  frame: number;
+  file: string;
   name: string;
+  /** Whether there is much on it, so that it is shown larger. */
+  isLarge: boolean;
 }
 
-/** The image of a part exactly as it will be written, made when it comes into view. */
-export function PlannedPicture({ illustration, plan, part, scale, frame, name }: Props) {
+/** A picture of the plan exactly as it will be written, made when it comes into view. */
+export function PlannedPicture({ illustration, plan, file, name, isLarge }: Props) {
   const place = useRef<HTMLSpanElement>(null);
   const [isSeen, setSeen] = useState(false);
   useEffect(() => {
@@ -26,7 +26,7 @@ export function PlannedPicture({ illustration, plan, part, scale, frame, name }:
     return () => watch.disconnect();
   }, []);
   const picture = useQuery({
-    queryKey: ['planned-image', illustration, plan.version, plan.recipe, part, scale, frame],
+    queryKey: ['planned-image', illustration, plan.version, plan.recipe, file],
     enabled: isSeen,
     retry: false,
     gcTime: 60_000,
@@ -34,7 +34,7 @@ export function PlannedPicture({ illustration, plan, part, scale, frame, name }:
       const answer = await fetch(`/api/illustrations/${illustration}/plan/image`, {
         method: 'POST',
         headers: { 'Content-Type': 'application/json', 'X-CSRFToken': csrfToken() },
-        body: JSON.stringify({ recipe: plan.recipe, part, scale, frame }),
+        body: JSON.stringify({ recipe: plan.recipe, file }),
         signal,
       });
       if (!answer.ok) throw refusalOf(answer.status, await answer.text());
@@ -43,7 +43,12 @@ export function PlannedPicture({ illustration, plan, part, scale, frame, name }:
   });
   const address = useAddress(picture.data);
   return (
-    <span ref={place} className={classes.picture} title={picture.data ? `${name}: ${bytes(picture.data.size)}` : name}>
+    <span
+      ref={place}
+      className={classes.picture}
+      data-large={isLarge || undefined}
+      title={picture.data ? `${name}: ${bytes(picture.data.size)}` : name}
+    >
       {address && <img src={address} alt="" />}
     </span>
   );

@@ -17,8 +17,6 @@ export interface FileRow {
   file: File;
   name: string;
   level: number;
-  /** Which moment of its part it is, from 0. */
-  frame: number;
 }
 
 /** The rows that are seen: files beside the images first, then folders in the order of their first file, front parts first. */
@@ -26,18 +24,11 @@ export function rowsOf(plan: Plan, folded: ReadonlySet<string>): (FolderRow | Fi
   const counts = new Map<string, number>();
   for (const { file } of plan.files)
     for (const folder of foldersOf(file)) counts.set(folder, (counts.get(folder) ?? 0) + 1);
-  const frames = new Map<string, number>();
-  const framed = plan.files.map((file) => {
-    const key = `${file.scale} ${file.parts.join(' ')}`;
-    const frame = file.kind === 'image' ? (frames.get(key) ?? 0) : 0;
-    frames.set(key, frame + 1);
-    return { file, frame };
-  });
-  const beside = framed.filter(({ file }) => file.kind !== 'image');
-  const images = framed.filter(({ file }) => file.kind === 'image').reverse();
+  const beside = plan.files.filter((file) => file.kind !== 'image');
+  const images = plan.files.filter((file) => file.kind === 'image').reverse();
   const byFolder = new Map<string, FileRow[]>();
   const order: string[] = [];
-  for (const { file, frame } of [...beside, ...images]) {
+  for (const file of [...beside, ...images]) {
     const folders = foldersOf(file.file);
     const folder = folders.at(-1) ?? '';
     for (const one of ['', ...folders]) {
@@ -49,7 +40,6 @@ export function rowsOf(plan: Plan, folded: ReadonlySet<string>): (FolderRow | Fi
     byFolder.get(folder)?.push({
       kind: 'file',
       file,
-      frame,
       name: file.file.slice(folder ? folder.length + 1 : 0),
       level: folders.length,
     });

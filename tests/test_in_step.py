@@ -1,0 +1,85 @@
+"""Keeping in step in the browser: a file that is saved on the server's machine is handed over, and the page says what was done."""
+
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import numpy as np
+from django.test import override_settings
+from PIL import Image
+from playwright.sync_api import expect
+
+import signal_post
+from tests.product import ProductTestCase, end, start
+from yuplet.illustration.layers import Illustration
+from yuplet.pixels.scratch import Scratch
+from yuplet.writing.openraster import write
+
+
+class InStepTests(ProductTestCase):
+    """With a watcher beside the worker, and a folder that the administrator has opened."""
+
+    root: Path
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        holder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(holder.cleanup)
+        cls.root = Path(holder.name).resolve()
+        opened: list[Any] = [
+            mock.patch.dict(os.environ, YUPLET_ROOTS=str(cls.root)),
+            override_settings(ROOTS=[cls.root]),
+        ]
+        for one in opened:
+            one.__enter__()
+            cls.addClassCleanup(one.__exit__, None, None, None)
+        super().setUpClass()
+        watcher = start("keep_in_step")
+        cls.addClassCleanup(end, watcher)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in()
+        self.art = self.root / "art" / "signal post.ora"
+        self.art.parent.mkdir(exist_ok=True)
+        self.save(10)
+        self.bring_in(self.art)
+        self.to_step("Hand over")
+        self.page.get_by_label("What is looked at of the hand-over").get_by_text("In step", exact=True).click()
+
+    def save(self, shade: int) -> None:
+        """The signal post with its lamp in another shade."""
+        with Scratch() as scratch:
+            post = signal_post.signal_post(scratch)
+            lamp = scratch.whole("lamp").copy()
+            lamp[..., 2] = np.where(lamp[..., 3] > 0, shade, 0)
+            scratch.put("lamp", lamp)
+            write(self.art, Illustration(post.name, post.canvas, post.layers, post.ppi), scratch)
+
+    def test_a_saved_file_is_handed_over_by_itself(self) -> None:
+        page, target = self.page, self.root / "game" / "post"
+        keep = page.get_by_role("button", name="Keep in step", exact=True)
+        expect(keep).to_be_disabled()
+        page.get_by_label("A file or a folder of images on the server's machine").fill(
+            str(self.root / "art/nothing.ora")
+        )
+        page.get_by_role("combobox", name="By the recipes").click(force=True)
+        page.get_by_role("option", name="Cut-out rig", exact=False).click()
+        page.keyboard.press("Escape")
+        page.get_by_label("Also into a folder").fill(str(target))
+        keep.click()
+        expect(page.get_by_text("There is no file and no folder")).to_be_visible()
+        page.get_by_label("A file or a folder of images on the server's machine").fill(str(self.art))
+        self.assert_accessible("in step, before")
+        keep.click()
+        expect(page.get_by_text("None yet: nothing was saved")).to_be_visible()
+        self.save(200)
+        expect(page.get_by_text("Revision 2")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("1 layer repainted")).to_be_visible()
+        lamp = next(target.rglob("lamp.png"))
+        self.assertEqual(int(np.array(Image.open(lamp).convert("RGBA"))[..., 2].max()), 200)
+        self.assert_accessible("in step, after a pass")
+        page.get_by_role("button", name="Keep in step no longer").click()
+        expect(keep).to_be_visible()
