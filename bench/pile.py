@@ -3,6 +3,8 @@
 import json
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from measure import FOLDER, ROOT, bench_art, table
 
@@ -20,17 +22,23 @@ LONGEST_FRAME = """async (work) => {
 }"""
 
 
-def main() -> str:
+@contextmanager
+def signed_in() -> Iterator[Page]:
+    """A page of the running application, signed in as 'demo'."""
     password = json.loads((ROOT / "var" / "secrets.json").read_text())["demo_password"]
     with chromium() as browser:
         # Without the tests' guard, which would take every request through this process.
-        context = browser.new_context(base_url=ADDRESS, viewport=SCREEN)
-        page = context.new_page()
+        page = browser.new_context(base_url=ADDRESS, viewport=SCREEN).new_page()
         page.goto("/")
         page.get_by_label("Account").fill("demo")
         page.get_by_role("textbox", name="Password").fill(password)
         page.get_by_role("button", name="Sign in").click()
         page.get_by_role("link", name="Brindle").wait_for()
+        yield page
+
+
+def main() -> str:
+    with signed_in() as page:
         address = brought_in(page, "five hundred", 500)
         began = time.perf_counter()
         page.goto(address)

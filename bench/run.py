@@ -1,10 +1,12 @@
-"""Runs every measurement and writes docs/measurements.md. ./start must be running for the pile."""
+"""Runs every measurement and writes docs/measurements.md. ./start must be running for the pile and for the plan."""
 
 import bring_in
 import hand_over
+import kinds
 import order
 import packing
 import pile
+import plan_page
 import take_apart
 import vector
 from measure import ROOT
@@ -21,6 +23,8 @@ if __name__ == "__main__":
             HEAD,
             hand_over.main(),
             hand_over.after_a_change(),
+            kinds.levels(),
+            kinds.outputs(),
             packing.sheets(),
             packing.strips(),
             bring_in.main(),
@@ -28,6 +32,7 @@ if __name__ == "__main__":
             take_apart.main(),
             order.main(),
             pile.main(),
+            plan_page.main(),
         ]
     )
     (ROOT / "docs" / "measurements.md").write_text(text)

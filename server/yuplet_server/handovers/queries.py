@@ -3,6 +3,8 @@
 import hashlib
 import json
 import tempfile
+import threading
+from collections import OrderedDict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -135,6 +137,45 @@ def read_of(illustration: Illustration, revision: Revision) -> Read:
     return replace(from_record(revision.record), name=illustration.name, credit=Credit(**illustration.credit))
 
 
+_PLANS: OrderedDict[str, tuple[Asked, Plan]] = OrderedDict()
+_MOST_PLANS = 4
+_PLANS_LOCK = threading.Lock()
+
+
+def seen(
+    illustration: Illustration, document: Any = None, only: list[str] | None = None, folder: str = ""
+) -> tuple[Asked, Plan]:
+    """What is asked for and its plan, remembered by this process for as long as nothing changes: a page asks for every picture of it.
+
+    Raises what `asked` and `planned` raise.
+    """
+    recipe = to_json(recipe_of(illustration, document))
+    version = Arrangement.objects.values_list("version", flat=True).get(pk=illustration.pk)
+    said = [
+        str(illustration.uid),
+        illustration.name,
+        illustration.credit,
+        illustration.current_id,
+        version,
+        recipe,
+        only,
+        folder,
+    ]
+    key = json.dumps(said)
+    with _PLANS_LOCK:
+        if key in _PLANS:
+            _PLANS.move_to_end(key)
+            return _PLANS[key]
+    one = asked(illustration, recipe, only, folder)
+    found = (one, planned(one))
+    if one.version == version:
+        with _PLANS_LOCK:
+            _PLANS[key] = found
+            while len(_PLANS) > _MOST_PLANS:
+                _PLANS.popitem(last=False)
+    return found
+
+
 def planned(one: Asked) -> Plan:
     """The plan of a hand-over. Raises `PlanError`."""
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
@@ -262,9 +303,8 @@ def _file(file: PlannedFile, before: Mapping[str, WrittenFile]) -> dict[str, Any
     }
 
 
-def picture_of(one: Asked, file: str) -> tuple[bytes, str]:
-    """A picture of the plan exactly as it would be written, and its media type. Raises `PlanError` or `NoSuchPicture`."""
-    plan = planned(one)
+def picture_of(one: Asked, plan: Plan, file: str) -> tuple[bytes, str]:
+    """A picture of the plan exactly as it would be written, and its media type. Raises `NoSuchPicture`."""
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
         sources = Sources(StoredPixels(one.revision, scratch), drawing_of(one.revision))
         found = alone(plan, file, sources)

@@ -78,8 +78,8 @@ class PlanView(APIView):
         # Whoever looks into a folder of the server's machine is one who may write there.
         role = Member.Role.EDITOR if wanted["folder"] else Member.Role.VIEWER
         found = ready_illustration_for(request.user, illustration, role)
-        one = queries.asked(found, wanted["recipe"], wanted["only"], wanted["folder"])
-        return Response(PlanSerializer(queries.described(queries.planned(one), one)).data)
+        one, plan = queries.seen(found, wanted["recipe"], wanted["only"], wanted["folder"])
+        return Response(PlanSerializer(queries.described(plan, one)).data)
 
 
 class PlannedImageView(APIView):
@@ -89,8 +89,8 @@ class PlannedImageView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> HttpResponse:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         wanted = checked(WantedImageSerializer, request.data).validated_data
-        one = queries.asked(found, wanted["recipe"], wanted["only"])
-        data, kind = queries.picture_of(one, wanted["file"])
+        one, plan = queries.seen(found, wanted["recipe"], wanted["only"])
+        data, kind = queries.picture_of(one, plan, wanted["file"])
         return HttpResponse(data, content_type=kind, headers={"Content-Security-Policy": NEVER_A_PAGE})
 
 

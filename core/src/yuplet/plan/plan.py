@@ -109,6 +109,7 @@ class _Planner:
         self.left_out: list[str] = []
         self.empty: list[str] = []
         self._made = {made.id: made for made in illustration.made}
+        self._said: dict[Images, dict[str, Any]] = {}
         self._kinds = {layer.id: layer.kind for layer in illustration.leaves()}
 
     def parts(self) -> tuple[PlannedPart, ...]:
@@ -219,17 +220,20 @@ class _Planner:
             if piece.layer in self.boxes
         ]
 
+    def _settings(self, images: Images) -> dict[str, Any]:
+        """What of the settings the pixels and the bytes of an image depend on, for a given box."""
+        if images not in self._said:
+            others = ("extent", "margin", "sides", "threshold", "stored", "moving")
+            self._said[images] = {name: value for name, value in asdict(images).items() if name not in others}
+        return self._said[images]
+
     def _keys(self, planned: PlannedPart, own: Box, box: Box, factor: Fraction) -> tuple[str, ...]:
         part = planned.part
         if any(layer in self.boxes and layer not in self.digests for layer in part.layers):
             return ("",) * len(part.frames)
         # Where the grid of a scale does not fall on that of the canvas, pixels depend on the place as well.
         origin = planned.box if factor.denominator == 1 else Box(0, 0, 0, 0)
-        settings = {
-            name: value
-            for name, value in asdict(planned.images).items()
-            if name not in ("extent", "margin", "sides", "threshold", "stored", "moving")
-        }
+        settings = self._settings(planned.images)
         at = (own.left - box.left, own.top - box.top, *own.size, *box.size)
         ppi = self.illustration.ppi and float(self.illustration.ppi * factor)
         rest = [_KEYS, settings, at, str(factor), self.recipe.smooth, ppi, planned.box.moved(-origin.left, -origin.top)]
