@@ -42,7 +42,7 @@ def main() -> int:
     if unknown:
         print(f"yuplet: There is no stage '{unknown[0]}'. The stages are {', '.join(STAGES)}.", file=sys.stderr)
         return 2
-    database = Database(ROOT / "var" / "test")
+    database = Database(ROOT / "var" / "test", is_for_tests=True)
     environment = {
         **database.environment(),
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
@@ -54,9 +54,7 @@ def main() -> int:
             with ThreadPoolExecutor(2) as pool:
                 outcomes += pool.map(lambda name: _check(name, *CHECKS[name], environment), CHECKS)
         if "core" in wanted:
-            outcomes.append(
-                _tests("core", ROOT / "core", ["-m", "unittest", "discover", "-s", "tests", "-t", "."], environment)
-            )
+            outcomes += _core_tests(environment)
         if "server" in wanted or "browser" in wanted:
             database.start()
             manage = ["manage.py", "test", "--noinput", "--verbosity=1"]
@@ -64,7 +62,7 @@ def main() -> int:
                 outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=2"], environment))
             if "browser" in wanted:
                 outcomes.append(
-                    _tests("browser", ROOT / "server", [*manage, str(ROOT / "tests"), "--parallel=2"], environment)
+                    _tests("browser", ROOT / "server", [*manage, str(ROOT / "tests"), "--parallel=3"], environment)
                 )
     except CannotStart as error:
         print(f"yuplet: {error}", file=sys.stderr)
@@ -86,8 +84,22 @@ def _check(name: str, folder: str, command: list[str], environment: Mapping[str,
     return Outcome(1, 0)
 
 
-def _tests(name: str, folder: Path, arguments: list[str], environment: Mapping[str, str]) -> Outcome:
-    """Run tests and read the figures that unittest prints; a run that tells none, or ran none, is a failure."""
+def _core_tests(environment: Mapping[str, str]) -> list[Outcome]:
+    """The tests of the core in two processes, each with about half of the modules."""
+    modules = sorted((ROOT / "core" / "tests").rglob("test_*.py"), key=lambda path: -path.stat().st_size)
+    names = [".".join(path.relative_to(ROOT / "core").with_suffix("").parts) for path in modules]
+    halves = {f"core, {number}": ["-m", "unittest", *names[number - 1 :: 2]] for number in (1, 2)}
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(lambda name: _tests(name, ROOT / "core", halves[name], environment, False), halves))
+
+
+def _tests(
+    name: str, folder: Path, arguments: list[str], environment: Mapping[str, str], is_told_at_once: bool = True
+) -> Outcome:
+    """Run tests and read the figures that unittest prints; a run that tells none, or ran none, is a failure.
+
+    What several runs print beside each other is told when each is done.
+    """
     say(f"-- {name} tests")
     began = time.monotonic()
     run = subprocess.Popen(
@@ -102,9 +114,12 @@ def _tests(name: str, folder: Path, arguments: list[str], environment: Mapping[s
     lines = []
     for line in run.stdout:
         lines.append(line)
-        print(line, end="", flush=True)
+        if is_told_at_once:
+            print(line, end="", flush=True)
     status = run.wait()
     text = "".join(lines)
+    if not is_told_at_once:
+        print(text, end="", flush=True)
     ran = re.findall(r"^Ran (\d+) tests? in", text, re.MULTILINE)
     bad = sum(
         int(number) for number in re.findall(r"(?:failures|errors|unexpected successes)=(\d+)", "".join(lines[-5:]))

@@ -1,11 +1,13 @@
 """A project with one account in each role, and the signal post brought into it."""
 
+import functools
 import io
 import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
 
+from django.contrib.auth.hashers import make_password
 from django.core.cache import cache
 from django.db import transaction
 from django.test import Client, TestCase
@@ -36,9 +38,13 @@ def ora() -> bytes:
         return (Path(folder) / "post.ora").read_bytes()
 
 
+# Hashing a password takes most of a second, on purpose.
+hashed = functools.cache(make_password)
+
+
 def make_project() -> tuple[Project, dict[str, User]]:
     """'Marsh Line' with its members, and 'dora', who is none."""
-    users = {name: User.objects.create_user(name, password=PASSWORD) for name in (*ROLES, "dora")}
+    users = {name: User.objects.create(username=name, password=hashed(PASSWORD)) for name in (*ROLES, "dora")}
     project = start_project(users["ada"], "Marsh Line")
     for name, role in ROLES.items():
         set_role(project, name, role)
