@@ -258,18 +258,19 @@ def _inheriting(definitions: etree._Element, element: etree._Element) -> etree._
 
 
 def _needed(document: Document, root: etree._Element) -> list[etree._Element]:
-    """Everything that is referred to, directly or by what is referred to, in the order of the document."""
+    """Everything that is referred to, directly or by what is referred to; what lies in one of them comes with it."""
     there = {str(element.get("id")) for element in elements(root)}
     found: dict[str, etree._Element] = {}
     waiting = [root]
     while waiting:
         for element in elements(waiting.pop()):
             wanted = {*links(element), reference(element) or ""}
-            for name in wanted - there - set(found):
+            for name in sorted(wanted - there - set(found)):
                 if name in document.by_id:
                     found[name] = document.by_id[name]
                     waiting.append(document.by_id[name])
-    return list(found.values())
+    alone = set(found.values())
+    return [element for element in found.values() if alone.isdisjoint(element.iterancestors())]
 
 
 def rendered(document: Document, inner: etree._Element, area: Box, scale: float) -> Picture:
