@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import zipfile
 from pathlib import Path
 
@@ -52,6 +53,7 @@ class HandOverTests(ProductTestCase):
         thumbnail = self.file("parts/post/mast.png").locator("img")
         expect(thumbnail).to_be_visible()
         self.assertEqual(thumbnail.evaluate("image => [image.naturalWidth, image.naturalHeight]"), [12, 60])
+        expect(self.file("parts/post/mast.png")).to_contain_text(re.compile(r"12 × 60 \d+ B"))
         expect(page.get_by_label("By the recipe")).to_contain_text("For the marsh (changed, not saved)")
         self.page_of("Recipe")
         self.button("Save in the project").click()
@@ -121,6 +123,27 @@ class HandOverTests(ProductTestCase):
         expect(self.button("Hand over 1 part")).to_be_enabled()
         expect(self.file("parts/post/signal/lamp.jpg")).to_be_visible()
         expect(self.file("parts/sky.png")).to_have_count(0)
+
+    def test_a_sheet_is_seen_before_it_is_written_and_another_recipe_begins_anew(self) -> None:
+        page = self.page
+        self.button("Hand over 9 parts").click()
+        expect(page.get_by_test_id("proof")).to_contain_text("0 of 7,081")
+        page.get_by_label("By the recipe").select_option("game-sheets.json")
+        sheet = self.file("sheets/1.png")
+        picture = sheet.locator("img")
+        expect(picture).to_be_visible()
+        expect(sheet).to_contain_text("new")
+        # Files of the other recipe's package are not called unwanted.
+        expect(page.get_by_text("no longer wanted")).to_have_count(0)
+        size = picture.evaluate("image => [image.naturalWidth, image.naturalHeight]")
+        told = sheet.get_by_text("×").inner_text()
+        self.assertIn(f"{size[0]} × {size[1]}", told)
+        self.button("Hand over 9 parts").click()
+        expect(page.get_by_text("No. 2, Sheets for a game")).to_be_visible()
+        with self.downloaded() as package:
+            written = package.read("sheets/1.png")
+            self.assertEqual(list(Image.open(io.BytesIO(written)).size), size)
+        expect(self.file("sheets/1.png")).to_contain_text("same")
 
     def test_a_recipe_comes_from_a_file_and_a_wrong_one_is_refused(self) -> None:
         page = self.page

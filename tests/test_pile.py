@@ -109,6 +109,15 @@ class PileTests(ProductTestCase):
         self.assertIn(self.chosen_name(), ("glow", "mast"))
         self.page.mouse.wheel(0, 960)
         expect(self.page.get_by_test_id("zoom")).to_have_text("100 %")
+        # Turns that come faster than they are drawn are all counted.
+        self.page.get_by_test_id("pile").evaluate(
+            """canvas => {
+                const { left, top } = canvas.getBoundingClientRect();
+                const turn = { deltaY: -240, clientX: left + 99, clientY: top + 99, bubbles: true, cancelable: true };
+                for (let turns = 0; turns < 3; turns += 1) canvas.dispatchEvent(new WheelEvent('wheel', turn));
+            }"""
+        )
+        expect(self.page.get_by_test_id("zoom")).to_have_text("800 %")
 
     def chosen_name(self) -> str | None:
         return self.page.locator('[data-row][aria-selected="true"]').get_attribute("data-row")

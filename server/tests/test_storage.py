@@ -4,6 +4,7 @@ import hashlib
 import io
 import tempfile
 from pathlib import Path
+from unittest import mock
 
 from django.test import SimpleTestCase
 
@@ -39,6 +40,18 @@ class BlobStorageTests(SimpleTestCase):
         self.assertEqual(path.read_bytes(), data)
         with self.storage.open(digests.pop(), "rb") as file:
             self.assertEqual(file.read(), data)
+
+    def test_bytes_are_whole_before_they_are_in_place(self) -> None:
+        plain, sizes = Path.replace, []
+
+        def watched(path: Path, target: Path) -> Path:
+            sizes.append(path.stat().st_size)
+            return plain(path, target)
+
+        with mock.patch.object(Path, "replace", watched):
+            for size in (0, 333, 3_000_000):
+                self.storage.keep(io.BytesIO(b"x" * size))
+        self.assertEqual(sizes, [0, 333, 3_000_000])
 
     def test_what_is_cut_off_leaves_nothing(self) -> None:
         with self.assertRaises(WriteError):

@@ -36,6 +36,8 @@ class BlobStorage(FileSystemStorage):
                         file.write(piece)
                     target = Path(self.path(digest.hexdigest()))
                     target.parent.mkdir(exist_ok=True)
+                    # Somebody may be reading the same bytes there: they must be whole before they are in place.
+                    file.flush()
                     path.replace(target)
                 except BaseException:
                     path.unlink(missing_ok=True)

@@ -154,7 +154,11 @@ export function Pile({
   );
   const scene = useMemo(() => ({ rows: drawn, seen: visible, moment }), [drawn, visible, moment]);
   const sharp = useSharp(illustration, revision, scene, look === 'flat' && shapes === 'sharp' ? shown : null, screen);
+  // What was asked for last: several turns of a wheel may come before one of them is drawn.
+  const latest = useRef(shown);
+  latest.current = shown;
   const change = useCallback((next: View) => {
+    latest.current = next;
     setFollows(false);
     setView(next);
   }, []);
@@ -272,7 +276,7 @@ export function Pile({
     if (!screen || !shown) return;
     const half = screenOf(screen, beside);
     if (look === 'apart') setDepthZoom((before) => Math.min(Math.max(before * factor, 0.3), 6));
-    else change(zoomedAt(shown, spot ?? { x: half.width / 2, y: half.height / 2 }, factor));
+    else change(zoomedAt(latest.current ?? shown, spot ?? { x: half.width / 2, y: half.height / 2 }, factor));
   };
 
   useEffect(() => {

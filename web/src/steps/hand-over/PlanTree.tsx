@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useCallback, useState } from 'react';
 import type { Plan } from '../../api/calls';
 import { bytes } from '../../ui/units';
 import classes from './HandOver.module.css';
@@ -25,6 +25,15 @@ const SHOWN = new Set(['image', 'sheet', 'vector', 'combination']);
 /** Every file of a plan in its folder: its picture exactly as it will be written, its size, and what has changed. */
 export function PlanTree({ illustration, plan, onChoose }: Props) {
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
+  // By the plan, for another one has other files.
+  const [known, setKnown] = useState<{ plan: Plan; bytes: ReadonlyMap<string, number> }>({ plan, bytes: new Map() });
+  const onBytes = useCallback(
+    (file: string, bytes: number) =>
+      setKnown((before) => ({ plan, bytes: new Map(before.plan === plan ? before.bytes : []).set(file, bytes) })),
+    [plan],
+  );
+  const bytesOf = (file: Plan['files'][number]) =>
+    file.bytes ?? (known.plan === plan ? known.bytes.get(file.file) : undefined) ?? null;
   const clashing = new Set(plan.notes.flatMap((note) => (note.kind === 'clash' ? note.files : [])));
   const rows = rowsOf(plan, folded);
   const fold = (folder: string) =>
@@ -70,11 +79,12 @@ export function PlanTree({ illustration, plan, onChoose }: Props) {
                     plan={plan}
                     row={row}
                     isClashing={clashing.has(row.file.file)}
+                    onBytes={onBytes}
                   />
                 </td>
                 <td className={classes.number}>
                   {row.file.size && `${row.file.size[0]} × ${row.file.size[1]}`}
-                  {row.file.bytes !== null && <span className={classes.facts}> {bytes(row.file.bytes)}</span>}
+                  <Bytes known={bytesOf(row.file)} />
                 </td>
                 <td data-mark={row.file.change}>{MARKS[row.file.change]}</td>
               </tr>
@@ -93,8 +103,20 @@ export function PlanTree({ illustration, plan, onChoose }: Props) {
   );
 }
 
-function PlannedFile(props: { illustration: number; plan: Plan; row: FileRow; isClashing: boolean }) {
-  const { illustration, plan, row, isClashing } = props;
+/** How many bytes a file has, where that is known. */
+function Bytes({ known }: { known: number | null }) {
+  return known === null ? null : <span className={classes.facts}> {bytes(known)}</span>;
+}
+
+interface FileProps {
+  illustration: number;
+  plan: Plan;
+  row: FileRow;
+  isClashing: boolean;
+  onBytes: (file: string, bytes: number) => void;
+}
+
+function PlannedFile({ illustration, plan, row, isClashing, onBytes }: FileProps) {
   const { file } = row;
   const [first] = file.parts;
   const part = plan.parts.find((one) => one.id === first);
@@ -107,6 +129,7 @@ function PlannedFile(props: { illustration: number; plan: Plan; row: FileRow; is
           file={file.file}
           name={row.name}
           isLarge={file.kind === 'sheet' || file.kind === 'combination'}
+          onBytes={onBytes}
         />
       ) : (
         <span className={classes.noPicture} />

@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import type { Plan } from '../../api/calls';
 import { csrfToken, refusalOf } from '../../api/client';
-import { bytes } from '../../ui/units';
 import classes from './HandOver.module.css';
 
 interface Props {
@@ -12,10 +11,12 @@ interface Props {
   name: string;
   /** Whether there is much on it, so that it is shown larger. */
   isLarge: boolean;
+  /** Told how many bytes it has, once it is there. */
+  onBytes: (file: string, bytes: number) => void;
 }
 
 /** A picture of the plan exactly as it will be written, made when it comes into view. */
-export function PlannedPicture({ illustration, plan, file, name, isLarge }: Props) {
+export function PlannedPicture({ illustration, plan, file, name, isLarge, onBytes }: Props) {
   const place = useRef<HTMLSpanElement>(null);
   const [isSeen, setSeen] = useState(false);
   useEffect(() => {
@@ -42,13 +43,13 @@ export function PlannedPicture({ illustration, plan, file, name, isLarge }: Prop
     },
   });
   const address = useAddress(picture.data);
+  const size = picture.data?.size;
+  useEffect(() => {
+    // A TIFF is shown as a PNG of its pixels.
+    if (size !== undefined && !file.endsWith('.tif')) onBytes(file, size);
+  }, [file, size, onBytes]);
   return (
-    <span
-      ref={place}
-      className={classes.picture}
-      data-large={isLarge || undefined}
-      title={picture.data ? `${name}: ${bytes(picture.data.size)}` : name}
-    >
+    <span ref={place} className={classes.picture} data-large={isLarge || undefined} title={name}>
       {address && <img src={address} alt="" />}
     </span>
   );
