@@ -39,15 +39,15 @@ def main() -> None:
         planes = [name for name in sorted(marsh) if name.startswith(("planes/", "parts/")) and name.endswith(".png")]
         keep("planes", beside([picture(marsh, name) for name in planes], across=4))
         lamp = package(page, "Semaphore lamp")
-        sheets = [picture(lamp, name) for name in sorted(lamp) if name.startswith("sheets/") and name.endswith(".png")]
-        keep("pixel-art", beside([enlarged(sheet, 4) for sheet in sheets[:1]]))
+        grids = [enlarged(picture(lamp, f"parts/{name}.png"), 4) for name in ("4 lamp", "3 arm")]
+        keep("pixel-art", beside(grids))
         levers = package(page, "Lever frame")
-        pieces = [
-            name
-            for name in sorted(levers)
-            if name.endswith(("lever red up@0.5x.png", "lever red up@1x.png", "lever red up@2x.png"))
+        names = [
+            f"pieces/{piece}@{size}.png"
+            for size in ("0.5x", "1x", "2x")
+            for piece in ("bell/bell-dome", "lamps/lamp-lit/lit-ring")
         ]
-        keep("interface", beside([picture(levers, name) for name in pieces]))
+        keep("interface", beside([picture(levers, name) for name in names]))
 
 
 def package(page: Page, name: str) -> dict[str, bytes]:

@@ -99,6 +99,15 @@ def main() -> None:
         to_step(page, "Put in order")
         page.get_by_label("Ground").select_option("dark")
         shoot(page, "put-in-order-dim")
+        page.emulate_media(color_scheme="light")
+        page.goto("/")
+        page.get_by_role("link", name="Lever frame").click()
+        opened(page)
+        to_step(page, "Hand over")
+        page.get_by_label("By the recipe").select_option("game-sheets.json")
+        page.locator("[data-file='sheets/1.json']").scroll_into_view_if_needed()
+        page.locator("[data-file='sheets/1.png'] img").wait_for()
+        shoot(page, "sheets")
 
 
 def take_apart(page: Page) -> None:
