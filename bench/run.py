@@ -1,14 +1,8 @@
-"""Runs every measurement and writes docs/measurements.md. ./start must be running for the pile and for the plan."""
+"""Runs every measurement, each in a process of its own, and writes docs/measurements.md. ./start must be running for the pile and for the plan."""
 
-import bring_in
-import hand_over
-import kinds
-import order
-import packing
-import pile
-import plan_page
-import take_apart
-import vector
+import subprocess
+import sys
+
 from measure import ROOT
 
 HEAD = """# Measurements
@@ -16,24 +10,14 @@ HEAD = """# Measurements
 Made by `make bench` (scripts in `bench/`, art from `bench/art.py` with a fixed seed). Ratios within one run on one machine
 with two cores; nothing here is asserted by a test.
 """
+SCRIPTS = ("hand_over", "kinds", "packing", "bring_in", "vector", "take_apart", "order", "pile", "plan_page")
 
 if __name__ == "__main__":
-    text = "\n".join(
-        [
-            HEAD,
-            hand_over.main(),
-            hand_over.after_a_change(),
-            kinds.levels(),
-            kinds.outputs(),
-            packing.sheets(),
-            packing.strips(),
-            bring_in.main(),
-            vector.main(),
-            take_apart.main(),
-            order.main(),
-            pile.main(),
-            plan_page.main(),
-        ]
-    )
-    (ROOT / "docs" / "measurements.md").write_text(text)
-    print(text)
+    texts = [HEAD]
+    for script in SCRIPTS:
+        run = subprocess.run(
+            [sys.executable, str(ROOT / "bench" / f"{script}.py")], check=True, stdout=subprocess.PIPE, text=True
+        )
+        texts.append(run.stdout.strip("\n") + "\n")
+        print(run.stdout, flush=True)
+    (ROOT / "docs" / "measurements.md").write_text("\n".join(texts))

@@ -6,12 +6,12 @@ from dataclasses import replace
 import signal_post
 from yuplet.arrangement.commands import IncludeParts, RenameRows, ShowAlone, ShowRows, apply
 from yuplet.arrangement.tree import arrangement_of
-from yuplet.errors import NamesClash, NothingToHandOver
+from yuplet.errors import NamesClash, NothingToHandOver, PlanError
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.plan import plan_hand_over
-from yuplet.plan.recipe import Images, Limits, NamePiece, Names, Recipe
+from yuplet.plan.recipe import Beside, Combination, Images, ImagesFor, Limits, NamePiece, Names, Recipe, Scale
 
 with Scratch() as _scratch:
     POST = signal_post.signal_post(_scratch)
@@ -58,6 +58,28 @@ class PlanTests(unittest.TestCase):
         self.assertEqual([note.kind for note in flat.notes], ["clash"])
         with self.assertRaisesRegex(NamesClash, "would both be written as"):
             flat.require_no_errors()
+
+    def test_a_folder_that_the_package_has_for_something_else(self) -> None:
+        arrangement = apply(START, RenameRows({"glow": "1", "sky": "bare"}))
+        beside = Beside(combinations=(Combination("bare"),))
+        on_sheets = ImagesFor(("post",), {"stored": "sheets"})
+        for folder, said in (
+            ("sheets", "'1' would be written as 'sheets/1.png'"),
+            ("combinations", "'bare' would be written as"),
+        ):
+            names = Names(folder=folder, folders="flat")
+            plan = plan_hand_over(POST, arrangement, recipe=Recipe(names=names, beside=beside, images_for=(on_sheets,)))
+            (note,) = plan.notes
+            self.assertEqual((note.kind, note.severity, len(note.parts)), ("clash", "error", 1))
+            with self.assertRaisesRegex(PlanError, f"^{said}.*Choose another folder"):
+                plan.require_no_errors()
+
+    def test_a_name_with_a_scale_in_it_may_meet_another_at_another_scale(self) -> None:
+        arrangement = apply(START, RenameRows({"arm": "hand", "mast": "hand1"}))
+        names = Names(folders="flat", pieces=(NamePiece("part"), NamePiece("scale")))
+        scales = (Scale("factor", 1), Scale("factor", 11))
+        plan = plan_hand_over(POST, arrangement, recipe=Recipe(names=names, scales=scales))
+        self.assertEqual([note.files for note in plan.notes], [("parts/hand11x.png",)])
 
     def test_nothing_to_hand_over(self) -> None:
         empty = replace(POST, layers=(Layer("a", "nothing", None),))

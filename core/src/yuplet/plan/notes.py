@@ -7,7 +7,7 @@ from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Size
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import clashes
-from yuplet.plan.planned import PlannedPart, PlannedScale, PlanNote
+from yuplet.plan.planned import PlannedBeside, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import OPAQUE, Limits, Recipe
 
 
@@ -16,12 +16,13 @@ def notes_of(
     canvas: Size,
     parts: Sequence[PlannedPart],
     scales: Sequence[PlannedScale],
+    beside: Sequence[PlannedBeside],
     measured: Mapping[str, Measured],
     tree: Sequence[Row],
 ) -> list[PlanNote]:
     """All of them, errors first."""
     labels = {one.part.id: one.label for one in parts}
-    found = [*_clashes(scales, labels), *_limits(recipe.limits, scales, labels)]
+    found = [*_clashes(scales, beside, labels), *_limits(recipe.limits, scales, labels)]
     for one in parts:
         found += _of_part(one, canvas, measured.get(one.part.id))
     found += _not_shown(recipe, parts, tree)
@@ -67,7 +68,9 @@ def _some(labels: Sequence[str]) -> str:
     return shown if len(labels) <= 3 else f"{shown} and {len(labels) - 3} more"
 
 
-def _clashes(scales: Sequence[PlannedScale], labels: Mapping[str, str]) -> Iterator[PlanNote]:
+def _clashes(
+    scales: Sequence[PlannedScale], beside: Sequence[PlannedBeside], labels: Mapping[str, str]
+) -> Iterator[PlanNote]:
     # Images of one part at two scales, which have one owner, can clash all the same.
     owners = [
         (file, f"{row}\0{at.scale.label}")
@@ -83,10 +86,17 @@ def _clashes(scales: Sequence[PlannedScale], labels: Mapping[str, str]) -> Itera
         for sheet in at.sheets
         if sheet.kind == "grid"
     ]
-    for file, pair in clashes(owners).items():
+    # What is named for the package is there first: sheets, and files beside the images.
+    named = [(sheet.file, "") for at in scales for sheet in at.sheets if sheet.kind == "packed"]
+    named += [(one.file, "") for one in beside]
+    for file, pair in clashes([*named, *owners]).items():
         one, other = (owner.split("\0")[0] for owner in pair)
-        said = f"'{labels[one]}' and '{labels[other]}' would both be written as '{file}'."
-        yield PlanNote("clash", "error", said, (one, other), (file,))
+        if one:
+            said = f"'{labels[one]}' and '{labels[other]}' would both be written as '{file}'."
+            yield PlanNote("clash", "error", said, (one, other), (file,))
+        else:
+            said = f"'{labels[other]}' would be written as '{file}', which is another file's. Choose another folder for the images."
+            yield PlanNote("clash", "error", said, (other,), (file,))
 
 
 def _of_part(one: PlannedPart, canvas: Size, known: Measured | None) -> Iterator[PlanNote]:

@@ -88,7 +88,7 @@ def plan_hand_over(
         _carried(arrangement, kept),
         arrangement.decisions.distance,
         arrangement.decisions.travel,
-        (*notes_of(recipe, illustration.canvas, parts, scales, planner.measured, tree), *unknown),
+        (*notes_of(recipe, illustration.canvas, parts, scales, beside, planner.measured, tree), *unknown),
     )
 
 

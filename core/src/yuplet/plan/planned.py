@@ -268,7 +268,7 @@ class Plan:
     def require_no_errors(self) -> None:
         """Raise the first error there is, as `NamesClash` or another `PlanError`."""
         errors = [note for note in self.notes if note.severity == "error"]
-        if errors and errors[0].kind == "clash":
+        if errors and errors[0].kind == "clash" and len(errors[0].parts) == 2:
             more = sum(note.kind == "clash" for note in errors) - 1
             labels = {planned.part.id: planned.label for planned in self.parts}
             one, other = (labels[row] for row in errors[0].parts)
