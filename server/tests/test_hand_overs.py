@@ -9,9 +9,12 @@ from typing import Any
 from django.db import transaction
 from django.test import override_settings
 
-from tests.cases import ServerTestCase, handed_over, quiet
+from tests.cases import ServerTestCase, brought_in, handed_over, quiet
+from yuplet.errors import AnotherPackage, FolderBusy
+from yuplet.writing.stores import alone_in
 from yuplet_server.handovers import actions, queries
 from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.models import Job
 
 RECIPE = {
@@ -58,6 +61,23 @@ class PlanTests(ServerTestCase):
         self.assertEqual(changes.pop("parts/halo.png"), "new")
         self.assertEqual(set(changes.values()), {"same"})
         self.assertEqual((plan["gone"], plan["compared_with"]), (["parts/glow.png", "parts/marsh/reeds.png"], 1))
+
+    def test_a_plan_is_remembered_until_something_changes(self) -> None:
+        def seen(recipe: Any = RECIPE) -> Any:
+            return queries.seen(Illustration.objects.get(pk=self.illustration.pk), recipe)[1]
+
+        first = seen()
+        self.assertIs(seen(), first)
+        self.step(self.ada, 1, do="rename-rows", names={self.row_id("glow"): "halo"})
+        renamed = seen()
+        self.assertIn("parts/halo.png", renamed.files)
+        Illustration.objects.filter(pk=self.illustration.pk).update(name="another name")
+        self.assertEqual(seen().title, "another name")
+        Illustration.objects.filter(pk=self.illustration.pk).update(credit={"author": "Ada"})
+        self.assertEqual(seen().credit.author, "Ada")
+        margins = [seen({**RECIPE, "images": {"margin": margin}}) for margin in range(6)]
+        self.assertEqual([plan.main.images[self.row_id("sky")].box.left for plan in margins], [0, -1, -2, -3, -4, -5])
+        self.assertIsNot(seen(), renamed)
 
     def test_a_plan_is_compared_with_the_last_package_by_the_same_recipe(self) -> None:
         handed_over(self.illustration, self.users["ben"], 1, RECIPE)
@@ -213,6 +233,22 @@ class FolderTests(ServerTestCase):
         third = self.hand_over(2, remove_obsolete=True)
         self.assertNotIn("parts/glow.png", self.there())
         self.assertEqual(set(self.package(third)), set(self.there()))
+
+    def test_two_hand_overs_into_one_folder_do_not_meet(self) -> None:
+        self.hand_over(1)
+        before = self.there()
+        self.step(self.ada, 1, do="rename-rows", names={self.row_id("glow"): "halo"})
+        with alone_in(self.target), self.assertRaises(FolderBusy):
+            self.hand_over(2)
+        self.assertEqual(self.there(), before)
+        self.hand_over(2)
+        self.assertIn("parts/halo.png", self.there())
+
+    def test_a_package_of_another_illustration_is_left_alone(self) -> None:
+        self.hand_over(1)
+        other = brought_in(self.project, "another post.ora")
+        with self.assertRaises(AnotherPackage):
+            actions.ask(other, self.users["ben"], 1, RECIPE, None, str(self.target))
 
     def test_a_folder_elsewhere_or_with_something_else_in_it_is_refused(self) -> None:
         outside = Path(self.enterContext(tempfile.TemporaryDirectory()))
