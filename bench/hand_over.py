@@ -88,9 +88,10 @@ def main() -> str:
             illustration, _ = read_illustration(file, scratch)
             plan = plan_hand_over(illustration, arrangement_of(illustration)[0])
             write = fastest(
-                lambda plan=plan, scratch=scratch: carry_out(plan, Sources(scratch), MemoryStore(), quiet), times
+                lambda plan=plan, scratch=scratch: carry_out(plan, Sources(scratch), MemoryStore(), quiet),
+                max(times, 2),
             )  # type: ignore[misc]
-            parts = fastest(lambda plan=plan, scratch=scratch: parts_alone(plan, scratch), times)  # type: ignore[misc]
+            parts = fastest(lambda plan=plan, scratch=scratch: parts_alone(plan, scratch), max(times, 2))  # type: ignore[misc]
         rows.append(
             [name, f"{plain / parts:.1f}", f"{plain / write:.1f}", f"{plain / (read + write):.1f}",
              f"{plain / all_of_it:.1f}", f"{proof / all_of_it * 100:.0f} %", f"{own_bytes / plain_bytes:.2f}"]
