@@ -1,10 +1,12 @@
 """What we write is a PNG that other readers read, and every value comes back.
 
-Source: PNG Specification, third edition. Readers of others: Pillow, OpenCV, imagecodecs, pypng, and pngjs of the web's world.
+Source: PNG Specification, third edition. Readers of others: Pillow, OpenCV, imagecodecs, pypng, and pngjs of the web's world; and pngcheck, which
+looks at every chunk (Debian's package of that name).
 """
 
 import io
 import json
+import shutil
 import struct
 import subprocess
 import tempfile
@@ -21,7 +23,8 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from PIL import Image
 
-from yuplet.writing import png
+from yuplet.geometry import Size
+from yuplet.writing import banded, png
 
 WEB = Path(__file__).resolve().parents[3] / "web"
 READ_WITH_PNGJS = """
@@ -55,6 +58,52 @@ def chunks(data: bytes) -> list[tuple[bytes, bytes]]:
         found.append((kind, body))
         at += 12 + length
     return found
+
+
+@unittest.skipUnless(shutil.which("pngcheck"), "pngcheck is not there; ./test installs it")
+class CheckedTests(unittest.TestCase):
+    """What pngcheck says of each kind of file that we write."""
+
+    def check(self, data: bytes) -> str:
+        with tempfile.NamedTemporaryFile(suffix=".png") as file:
+            file.write(data)
+            file.flush()
+            run = subprocess.run(["pngcheck", "-v", file.name], capture_output=True, text=True, check=False)
+        self.assertEqual(run.returncode, 0, run.stdout)
+        self.assertIn("No errors detected", run.stdout)
+        self.assertNotIn("warning", run.stdout)
+        return run.stdout
+
+    def test_every_kind_of_colour_and_every_effort(self) -> None:
+        rng = np.random.default_rng(2)
+        many = rng.integers(0, 256, (40, 30, 4)).astype(np.uint8)
+        for effort in ("quick", "normal", "small"):
+            for kind, said in (
+                ("rgba", "32-bit RGB+alpha"), ("rgb", "24-bit RGB"), ("grey and alpha", "16-bit grayscale+alpha"), ("grey", "8-bit grayscale"),
+            ):  # fmt: skip
+                self.assertIn(said, self.check(png.encode(of_kind(many, kind), effort, 144)))
+
+    def test_pictures_by_the_numbers_of_their_colours(self) -> None:
+        rng = np.random.default_rng(3)
+        for count, bits in ((2, 1), (4, 2), (16, 4), (250, 8)):
+            colours = rng.integers(0, 256, (count, 4)).astype(np.uint8)
+            colours[:, 0] = np.arange(count)
+            picture = colours[rng.integers(0, count, (301, 299))]
+            self.assertIn(f"{bits}-bit palette", self.check(png.encode(picture)))
+
+    def test_pictures_in_bands(self) -> None:
+        picture = np.random.default_rng(4).integers(0, 256, (300, 50, 4)).astype(np.uint8)
+        for kind in ("rgba", "rgb", "grey"):
+            channels, bands = banded.bands_of(of_kind(picture, kind), "normal", 1)
+            tiles = {"tiles": np.arange(6, dtype=np.uint64).reshape(3, 2)}
+            said = self.check(banded.encoded(banded.Banded(Size(50, 300), channels, bands, tiles), 300))
+            self.assertIn("private, ancillary, unsafe-to-copy", said)
+
+    def test_it_finds_what_is_wrong(self) -> None:
+        data = bytearray(png.encode(np.random.default_rng(5).integers(0, 256, (9, 9, 4)).astype(np.uint8)))
+        data[60] ^= 1
+        with self.assertRaises(AssertionError):
+            self.check(bytes(data))
 
 
 class EncodeTests(unittest.TestCase):
