@@ -15,7 +15,8 @@ import zipfile
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
-from unittest import TestCase
+
+from django.test import SimpleTestCase
 
 ROOT = Path(__file__).resolve().parent.parent
 
@@ -44,7 +45,7 @@ class Visitor:
         return json.loads(text) if text.startswith((b"{", b"[")) else text
 
 
-class StartTests(TestCase):
+class StartTests(SimpleTestCase):
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
