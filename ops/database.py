@@ -42,17 +42,11 @@ def settings(folder: Path) -> dict[str, str]:
     return dict(json.loads(path.read_text()))
 
 
-_FORGETFUL = [
-    "--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync", "--innodb-doublewrite=0",
-]  # fmt: skip
-"""What is lost with the machine's power need not be kept in tests: tables are made and emptied many times."""
-
-
 class Database:
     """A running MariaDB server with the database and the account that Django uses."""
 
-    def __init__(self, folder: Path, is_for_tests: bool = False) -> None:
-        self.folder, self._is_for_tests = folder, is_for_tests
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
         self.data = folder / "mariadb"
         self.log = folder / "mariadb.log"
         self.port = free_port()
@@ -77,7 +71,6 @@ class Database:
                 "--bind-address=127.0.0.1", f"--port={self.port}", f"--init-file={account}", f"--log-error={self.log}",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin", "--max-allowed-packet=64M",
                 "--innodb-buffer-pool-size=256M", "--skip-name-resolve", "--skip-log-bin",
-                *(_FORGETFUL if self._is_for_tests else []),
             ],
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
         )  # fmt: skip

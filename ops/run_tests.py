@@ -42,7 +42,7 @@ def main() -> int:
     if unknown:
         print(f"yuplet: There is no stage '{unknown[0]}'. The stages are {', '.join(STAGES)}.", file=sys.stderr)
         return 2
-    database = Database(ROOT / "var" / "test", is_for_tests=True)
+    database = Database(ROOT / "var" / "test")
     environment = {
         **database.environment(),
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",

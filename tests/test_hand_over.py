@@ -123,6 +123,14 @@ class HandOverTests(ProductTestCase):
         expect(self.button("Hand over 1 part")).to_be_enabled()
         expect(self.file("parts/post/signal/lamp.jpg")).to_be_visible()
         expect(self.file("parts/sky.png")).to_have_count(0)
+        # Also a sheet is shown as it will be: with that part alone.
+        page.get_by_label("By the recipe").select_option("game-sheets.json")
+        sheet = self.file("sheets/1.png")
+        picture = sheet.locator("img")
+        expect(picture).to_be_visible()
+        size = picture.evaluate("image => [image.naturalWidth, image.naturalHeight]")
+        expect(sheet).to_contain_text(f"{size[0]} × {size[1]}")
+        self.assertLessEqual(max(size), 32)
 
     def test_a_sheet_is_seen_before_it_is_written_and_another_recipe_begins_anew(self) -> None:
         page = self.page

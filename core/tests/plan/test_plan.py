@@ -64,8 +64,10 @@ class PlanTests(unittest.TestCase):
         beside = Beside(combinations=(Combination("bare"),))
         on_sheets = ImagesFor(("post",), {"stored": "sheets"})
         for folder, said in (
-            ("sheets", "'1' would be written as 'sheets/1.png'"),
-            ("combinations", "'bare' would be written as"),
+            ("sheets", "'1' would stand where the package has 'sheets/1.png'"),
+            ("combinations", "'bare' would stand where the package has 'combinations/bare.png'"),
+            ("reference.png", "'.*' would stand where the package has 'reference.png'"),
+            ("manifest.json", "'.*' would stand where the package has 'manifest.json'"),
         ):
             names = Names(folder=folder, folders="flat")
             plan = plan_hand_over(POST, arrangement, recipe=Recipe(names=names, beside=beside, images_for=(on_sheets,)))

@@ -7,7 +7,7 @@ from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Size
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import clashes
-from yuplet.plan.planned import PlannedBeside, PlannedPart, PlannedScale, PlanNote
+from yuplet.plan.planned import CREDITS, PlannedBeside, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import OPAQUE, Limits, Recipe
 
 
@@ -86,17 +86,20 @@ def _clashes(
         for sheet in at.sheets
         if sheet.kind == "grid"
     ]
-    # What is named for the package is there first: sheets, and files beside the images.
-    named = [(sheet.file, "") for at in scales for sheet in at.sheets if sheet.kind == "packed"]
-    named += [(one.file, "") for one in beside]
-    for file, pair in clashes([*named, *owners]).items():
+    # What is named for the package belongs to no part: its own files, sheets, and what is beside the images.
+    named = [CREDITS, *(one.file for one in beside)]
+    for at in scales:
+        packed = (sheet.file for sheet in at.sheets if sheet.kind == "packed")
+        named += [at.manifest, at.reference, at.table, *packed]
+    for file, pair in clashes([*((name, "") for name in named), *owners]).items():
         one, other = (owner.split("\0")[0] for owner in pair)
-        if one:
+        if one and other:
             said = f"'{labels[one]}' and '{labels[other]}' would both be written as '{file}'."
             yield PlanNote("clash", "error", said, (one, other), (file,))
         else:
-            said = f"'{labels[other]}' would be written as '{file}', which is another file's. Choose another folder for the images."
-            yield PlanNote("clash", "error", said, (other,), (file,))
+            part = one or other
+            said = f"'{labels[part]}' would stand where the package has '{file}'. Choose another folder for the images."
+            yield PlanNote("clash", "error", said, (part,), (file,))
 
 
 def _of_part(one: PlannedPart, canvas: Size, known: Measured | None) -> Iterator[PlanNote]:

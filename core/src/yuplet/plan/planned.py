@@ -229,6 +229,10 @@ class Plan:
         """The scale that the first manifest describes."""
         return self.scales[0]
 
+    def ppi_at(self, at: PlannedScale) -> float | None:
+        """Pixels to the inch at a scale, where that is known."""
+        return self.ppi and float(self.ppi * at.factor)
+
     @property
     def listed(self) -> list[PlannedFile]:
         """All files of the package, in the order in which they are listed; images back to front."""

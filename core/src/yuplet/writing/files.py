@@ -23,22 +23,17 @@ _SEEN = {
 """Media types of what a browser shows, by the endings of files."""
 
 
-def ppi_at(plan: Plan, at: PlannedScale) -> float | None:
-    """Pixels to the inch at a scale, where that is known."""
-    return plan.ppi and float(plan.ppi * at.factor)
-
-
 def image(plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, sources: Sources) -> tuple[Picture, bytes]:
     """One frame of a part that is in a file of its own: its pixels and the file."""
     picture = written_picture(plan, at, planned, frame, sources)
-    return picture, images.encode(picture, planned.images, ppi_at(plan, at))
+    return picture, images.encode(picture, planned.images, plan.ppi_at(at))
 
 
 def sheet(plan: Plan, at: PlannedScale, one: PlannedSheet, sources: Sources) -> tuple[list[Picture], bytes]:
     """A sheet or an animation: the pixels of its members and the file."""
     parts = {planned.part.id: planned for planned in plan.parts}
     pictures = [written_picture(plan, at, parts[member.part], member.index, sources) for member in one.members]
-    return pictures, sheets.encoded(one, pictures, plan.recipe.sheets.repeat_edge, ppi_at(plan, at))
+    return pictures, sheets.encoded(one, pictures, plan.recipe.sheets.repeat_edge, plan.ppi_at(at))
 
 
 def moving(plan: Plan, one: PlannedBeside, sources: Sources, workers: int) -> bytes:

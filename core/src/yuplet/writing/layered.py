@@ -34,7 +34,7 @@ def layers(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
                 found.append(Layer(numbers[row.id], row.name, box, row.shown, row.opacity, row.blend, row.locked))
             return tuple(found)
 
-        ppi = None if plan.ppi is None else float(plan.ppi * at.factor)
+        ppi = plan.ppi_at(at)
         out = io.BytesIO()
         openraster.write(out, Illustration(plan.title, at.canvas, nodes(plan.tree), ppi), scratch)
     return out.getvalue()

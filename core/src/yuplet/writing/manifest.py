@@ -58,7 +58,7 @@ def manifest(
     folder. `exact` is whether the picture must come back to the pixel.
     """
     is_main = at is plan.main
-    factor = float(at.factor)
+    factor, ppi = float(at.factor), plan.ppi_at(at)
     images = dict.fromkeys(file for image in at.images.values() for file in image.files)
     tables = [sheet.table for sheet in at.sheets if sheet.table]
     return {
@@ -71,7 +71,7 @@ def manifest(
         "canvas": {
             "width": at.canvas.width,
             "height": at.canvas.height,
-            "ppi": plan.ppi and _plain(float(plan.ppi * at.factor)),
+            "ppi": None if ppi is None else _plain(ppi),
             "colour_space": "sRGB",
         },
         "camera": {"distance": _plain(plan.distance * factor), "travel": _plain(plan.travel * factor)},

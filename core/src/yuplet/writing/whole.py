@@ -54,8 +54,7 @@ def written(
     `earlier` is the file that shows the same as it was before, if there is one; what has not changed is taken from it. The pixels are the
     same with it and without it.
     """
-    size, effort = at.canvas, plan.recipe.images.effort
-    ppi = plan.ppi and float(plan.ppi * at.factor)
+    size, effort, ppi = at.canvas, plan.recipe.images.effort, plan.ppi_at(at)
     if size.pixels < _BANDED_FROM:
         picture = composed(plan, at, tree, sources, workers)
         return WrittenPicture(png.encode(picture, effort, ppi), deflate.crc32(picture))

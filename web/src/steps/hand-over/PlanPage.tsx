@@ -100,7 +100,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
         )}
       </div>
       {last && <HandOverReport handOver={last} />}
-      {plan && !planError && <PlanTree illustration={illustration} plan={plan} onChoose={onChoose} />}
+      {plan && !planError && <PlanTree source={{ illustration, plan, only: handing.only }} onChoose={onChoose} />}
     </Panel>
   );
 }

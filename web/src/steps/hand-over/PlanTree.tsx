@@ -1,13 +1,12 @@
-import { useCallback, useState } from 'react';
+import { useState } from 'react';
 import type { Plan } from '../../api/calls';
 import { bytes } from '../../ui/units';
 import classes from './HandOver.module.css';
-import { PlannedPicture } from './PlannedPicture';
+import { PlannedPicture, type PlanSource, usePlanned } from './PlannedPicture';
 import { type FileRow, rowsOf } from './planned';
 
 interface Props {
-  illustration: number;
-  plan: Plan;
+  source: PlanSource;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
@@ -23,17 +22,9 @@ const MARKS: Record<string, string> = {
 const SHOWN = new Set(['image', 'sheet', 'vector', 'combination']);
 
 /** Every file of a plan in its folder: its picture exactly as it will be written, its size, and what has changed. */
-export function PlanTree({ illustration, plan, onChoose }: Props) {
+export function PlanTree({ source, onChoose }: Props) {
+  const { plan } = source;
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
-  // By the plan, for another one has other files.
-  const [known, setKnown] = useState<{ plan: Plan; bytes: ReadonlyMap<string, number> }>({ plan, bytes: new Map() });
-  const onBytes = useCallback(
-    (file: string, bytes: number) =>
-      setKnown((before) => ({ plan, bytes: new Map(before.plan === plan ? before.bytes : []).set(file, bytes) })),
-    [plan],
-  );
-  const bytesOf = (file: Plan['files'][number]) =>
-    file.bytes ?? (known.plan === plan ? known.bytes.get(file.file) : undefined) ?? null;
   const clashing = new Set(plan.notes.flatMap((note) => (note.kind === 'clash' ? note.files : [])));
   const rows = rowsOf(plan, folded);
   const fold = (folder: string) =>
@@ -74,17 +65,11 @@ export function PlanTree({ illustration, plan, onChoose }: Props) {
                 onClick={() => row.file.parts[0] && onChoose(row.file.parts, row.file.parts[0])}
               >
                 <td className={classes.file} style={{ paddingLeft: row.level * 14 }}>
-                  <PlannedFile
-                    illustration={illustration}
-                    plan={plan}
-                    row={row}
-                    isClashing={clashing.has(row.file.file)}
-                    onBytes={onBytes}
-                  />
+                  <PlannedFile source={source} row={row} isClashing={clashing.has(row.file.file)} />
                 </td>
                 <td className={classes.number}>
                   {row.file.size && `${row.file.size[0]} × ${row.file.size[1]}`}
-                  <Bytes known={bytesOf(row.file)} />
+                  <Bytes source={source} file={row.file} />
                 </td>
                 <td data-mark={row.file.change}>{MARKS[row.file.change]}</td>
               </tr>
@@ -103,33 +88,33 @@ export function PlanTree({ illustration, plan, onChoose }: Props) {
   );
 }
 
-/** How many bytes a file has, where that is known. */
-function Bytes({ known }: { known: number | null }) {
-  return known === null ? null : <span className={classes.facts}> {bytes(known)}</span>;
+/** How many bytes a file has: as in the package before, or once its picture was looked at. */
+function Bytes({ source, file }: { source: PlanSource; file: Plan['files'][number] }) {
+  const picture = usePlanned(source, file.file, false);
+  // A TIFF is shown as a PNG of its pixels.
+  const seen = file.file.endsWith('.tif') ? undefined : picture?.size;
+  const known = file.bytes ?? seen;
+  return known === undefined ? null : <span className={classes.facts}> {bytes(known)}</span>;
 }
 
 interface FileProps {
-  illustration: number;
-  plan: Plan;
+  source: PlanSource;
   row: FileRow;
   isClashing: boolean;
-  onBytes: (file: string, bytes: number) => void;
 }
 
-function PlannedFile({ illustration, plan, row, isClashing, onBytes }: FileProps) {
+function PlannedFile({ source, row, isClashing }: FileProps) {
   const { file } = row;
   const [first] = file.parts;
-  const part = plan.parts.find((one) => one.id === first);
+  const part = source.plan.parts.find((one) => one.id === first);
   return (
     <span className={classes.planned}>
       {SHOWN.has(file.kind) ? (
         <PlannedPicture
-          illustration={illustration}
-          plan={plan}
+          source={source}
           file={file.file}
           name={row.name}
           isLarge={file.kind === 'sheet' || file.kind === 'combination'}
-          onBytes={onBytes}
         />
       ) : (
         <span className={classes.noPicture} />

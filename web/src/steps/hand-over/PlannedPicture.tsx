@@ -4,19 +4,43 @@ import type { Plan } from '../../api/calls';
 import { csrfToken, refusalOf } from '../../api/client';
 import classes from './HandOver.module.css';
 
-interface Props {
+/** A plan, and of which rows it is where it is not of all. */
+export interface PlanSource {
   illustration: number;
   plan: Plan;
+  only: readonly string[] | null;
+}
+
+interface Props {
+  source: PlanSource;
   file: string;
   name: string;
   /** Whether there is much on it, so that it is shown larger. */
   isLarge: boolean;
-  /** Told how many bytes it has, once it is there. */
-  onBytes: (file: string, bytes: number) => void;
+}
+
+/** A picture of the plan as it will be written; it is fetched once it is to be seen, and remembered for a while. */
+export function usePlanned({ illustration, plan, only }: PlanSource, file: string, isSeen: boolean) {
+  return useQuery({
+    queryKey: ['planned-image', illustration, plan.version, plan.recipe, only, file],
+    enabled: isSeen,
+    retry: false,
+    gcTime: 60_000,
+    queryFn: async ({ signal }) => {
+      const answer = await fetch(`/api/illustrations/${illustration}/plan/image`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json', 'X-CSRFToken': csrfToken() },
+        body: JSON.stringify({ recipe: plan.recipe, only, file }),
+        signal,
+      });
+      if (!answer.ok) throw refusalOf(answer.status, await answer.text());
+      return answer.blob();
+    },
+  }).data;
 }
 
 /** A picture of the plan exactly as it will be written, made when it comes into view. */
-export function PlannedPicture({ illustration, plan, file, name, isLarge, onBytes }: Props) {
+export function PlannedPicture({ source, file, name, isLarge }: Props) {
   const place = useRef<HTMLSpanElement>(null);
   const [isSeen, setSeen] = useState(false);
   useEffect(() => {
@@ -26,28 +50,7 @@ export function PlannedPicture({ illustration, plan, file, name, isLarge, onByte
     if (place.current) watch.observe(place.current);
     return () => watch.disconnect();
   }, []);
-  const picture = useQuery({
-    queryKey: ['planned-image', illustration, plan.version, plan.recipe, file],
-    enabled: isSeen,
-    retry: false,
-    gcTime: 60_000,
-    queryFn: async ({ signal }) => {
-      const answer = await fetch(`/api/illustrations/${illustration}/plan/image`, {
-        method: 'POST',
-        headers: { 'Content-Type': 'application/json', 'X-CSRFToken': csrfToken() },
-        body: JSON.stringify({ recipe: plan.recipe, file }),
-        signal,
-      });
-      if (!answer.ok) throw refusalOf(answer.status, await answer.text());
-      return answer.blob();
-    },
-  });
-  const address = useAddress(picture.data);
-  const size = picture.data?.size;
-  useEffect(() => {
-    // A TIFF is shown as a PNG of its pixels.
-    if (size !== undefined && !file.endsWith('.tif')) onBytes(file, size);
-  }, [file, size, onBytes]);
+  const address = useAddress(usePlanned(source, file, isSeen));
   return (
     <span ref={place} className={classes.picture} data-large={isLarge || undefined} title={name}>
       {address && <img src={address} alt="" />}

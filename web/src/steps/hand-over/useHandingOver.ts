@@ -48,6 +48,7 @@ export function useHandingOver(illustration: number, version: number, chosen: re
     setPage,
     recipe,
     setRecipe: setDraft,
+    only,
     isOfChosen: only !== null,
     setOfChosen,
     plan: plan.data,
