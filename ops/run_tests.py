@@ -46,6 +46,8 @@ def main() -> int:
     environment = {
         **database.environment(),
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
+        # Tests see what happens where they run; those of the processes beside start these with a 1.
+        "YUPLET_APART": "0",
         "PYTHONPATH": os.pathsep.join([str(ROOT / "core" / "src"), str(ROOT / "server"), str(ROOT / "demo")]),
     }
     outcomes: list[Outcome] = []

@@ -170,7 +170,7 @@ class ProductTestCase(LiveServerTestCase):
 
 def start(command: str) -> "subprocess.Popen[bytes]":
     """A process that `./start` runs beside the server, on this test's database."""
-    environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"]}
+    environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"], "YUPLET_APART": "1"}
     manage = Path(settings.ROOT) / "server" / "manage.py"
     return subprocess.Popen([sys.executable, str(manage), command], env=environment, start_new_session=True)
 

@@ -171,7 +171,7 @@ class CommandLineTests(FolderTestCase):
         self.assertEqual(changed[ids["glow"]], {"name": ["glow", "halo"]})
         self.assertEqual(changed[ids["lamp"]]["parent"], [None, ids["arm"]])
         self.assertEqual((told["order"], told["decisions"]), (None, {"required": ["halo"]}))
-        schema = json.loads((CORE.parents[1] / "docs/formats/arrangement.schema.json").read_text())
+        schema = json.loads((CORE.parents[1] / "core/src/yuplet/schemas/arrangement.schema.json").read_text())
         jsonschema.validate(json.loads(arranged.read_text()), schema, cls=jsonschema.Draft202012Validator)
         package = self.folder / "package"
         report = self.json_of("handover", self.file, "--out", package, "--arrangement", arranged)

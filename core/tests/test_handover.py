@@ -137,7 +137,7 @@ class FramesTests(FolderTestCase):
         self.assertEqual((value["counts"]["parts"], value["counts"]["files"]), (11, 5))
         turns = [(part["turn"]["mirrored"], part["turn"]["quarters"]) for part in value["parts"]]
         self.assertEqual(turns, [tuple(TURNS[number % 8]) for number in range(11)])
-        schema = json.loads((Path(__file__).parents[2] / "docs/formats/package.schema.json").read_text())
+        schema = json.loads((Path(__file__).parents[2] / "core/src/yuplet/schemas/package.schema.json").read_text())
         jsonschema.validate(value, schema, cls=jsonschema.Draft202012Validator)
         packed = Path(shutil.make_archive(str(self.folder / "plates"), "zip", target))
         with Scratch() as scratch:
@@ -150,7 +150,7 @@ class FramesTests(FolderTestCase):
         self.assertFalse(prove(target, quiet).ok, "another turn is another picture")
 
     def test_the_manifest_keeps_to_its_schema(self) -> None:
-        schema = json.loads((Path(__file__).parents[2] / "docs/formats/package.schema.json").read_text())
+        schema = json.loads((Path(__file__).parents[2] / "core/src/yuplet/schemas/package.schema.json").read_text())
         jsonschema.validate(self.manifest, schema, cls=jsonschema.Draft202012Validator)
 
     def test_a_joined_part_leaves_the_picture_as_it_was(self) -> None:

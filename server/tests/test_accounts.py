@@ -44,7 +44,7 @@ class SessionTests(ServerTestCase):
         client.get("/api/session")
         token = client.cookies["csrftoken"].value
         self.assertEqual(self.sign_in(client, **{"X-CSRFToken": token}), 200)
-        self.assertEqual(client.post(self.address("undo")).status_code, 403)
+        self.assertEqual(client.post(self.address("undo"), {}, content_type="application/json").status_code, 403)
 
     def test_changing_the_password_ends_other_sessions_and_keeps_this_one(self) -> None:
         here, elsewhere = Client(), Client()

@@ -88,6 +88,20 @@ class PlanTests(ServerTestCase):
         self.assertEqual(made.report["gone"], [])
         self.assertEqual(self.plan(recipe=RECIPE)["compared_with"], 1)
 
+    def test_what_was_planned_is_written_while_a_colleague_works(self) -> None:
+        seen = self.plan()
+        halo = {self.row_id("glow"): "halo"}
+        self.step(self.ada, 1, do="rename-rows", names=halo)
+        self.post(self.ada, "undo")
+        self.step(self.ada, 3, do="rename-rows", names=halo)
+        made = handed_over(self.illustration, self.users["ben"], seen["version"])
+        names = [file["file"] for file in made.files]
+        self.assertIn("parts/glow.png", names)
+        self.assertEqual(sorted(names), sorted(file["file"] for file in seen["files"]))
+        self.assertTrue(made.report["proof"]["ok"])
+        now = handed_over(self.illustration, self.users["ben"], self.arrangement()["version"])
+        self.assertIn("parts/halo.png", [file["file"] for file in now.files])
+
     def test_a_plan_that_was_seen_too_long_ago_is_not_carried_out(self) -> None:
         self.step(self.ada, 1, do="rename-rows", names={self.row_id("glow"): "halo"})
         answer = self.post(self.ben, "hand-overs", status=409, body={"version": 1})

@@ -188,7 +188,7 @@ class KilledWorkerTests(TransactionTestCase):
         self.project, self.users = make_project()
 
     def worker(self) -> "subprocess.Popen[bytes]":
-        environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"]}
+        environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"], "YUPLET_APART": "1"}
         command = [sys.executable, str(Path(settings.ROOT) / "server/manage.py"), "worker"]
         process = subprocess.Popen(command, env=environment, start_new_session=True)
         self.addCleanup(lambda: (process.kill(), process.wait()))

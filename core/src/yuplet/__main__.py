@@ -219,21 +219,25 @@ def _recipes(options: argparse.Namespace) -> int:
 
 
 def _read_recipe(path: Path) -> Any:
+    from yuplet import documents
     from yuplet.errors import RecipeNotUnderstood
 
     try:
-        return json.loads(path.read_text("utf-8"))
+        return documents.parsed(path.read_bytes())
     except ValueError as error:
-        raise RecipeNotUnderstood("", f"'{path}' is not JSON ({error})") from error
+        raise RecipeNotUnderstood("", f"'{path}' {error}") from error
 
 
 def _read_json(path: Path) -> Any:
+    from yuplet import documents
     from yuplet.errors import ArrangementNotUnderstood
 
     try:
-        return json.loads(path.read_text("utf-8"))
+        return documents.parsed(path.read_bytes())
     except ValueError as error:
-        raise ArrangementNotUnderstood(f"'{path}' is not JSON: {error}.") from error
+        raise ArrangementNotUnderstood(
+            f"'{path}' {error}. Nothing was written. Give a document that 'arrange' wrote."
+        ) from error
 
 
 def _prove(options: argparse.Namespace) -> int:

@@ -6,10 +6,34 @@ Mistakes in our own code stay ``ValueError``.
 from collections.abc import Sequence
 
 
+def shown(text: object, longest: int = 80) -> str:
+    """A text from outside as it may stand in a sentence: invisible characters told by their numbers, and not too much of it.
+
+    >>> shown("a\\0b" + "c" * 100, 8)
+    'a\\\\x00bcc...'
+    """
+    plain = "".join(
+        letter if letter.isprintable() else letter.encode("unicode_escape").decode()
+        for letter in str(text)[: 2 * longest]
+    )
+    return plain if len(plain) <= longest else f"{plain[:longest]}..."
+
+
 class YupletError(Exception):
     """The root of everything a user can mend; ``code`` is stable, the sentence is for people."""
 
     code = "error"
+
+
+class UnsafePath(YupletError):
+    """A path cannot be used inside a package."""
+
+    code = "unsafe-path"
+
+    def __init__(self, path: object, reason: str) -> None:
+        super().__init__(
+            f"The path '{shown(path)}' {reason}. Nothing was written there. Use a relative path of plain names, such as 'parts/lamp.png'."
+        )
 
 
 class ReadError(YupletError):

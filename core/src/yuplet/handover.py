@@ -179,7 +179,7 @@ def hand_over(
         plan.require_no_errors()
         require_no_findings(illustration, arrangement)
         obsolete = sorted(earlier.files - set(plan.files))
-        with StagedFolder(folder) as staged:
+        with StagedFolder(folder, earlier.files) as staged:
             kept = [] if remove_obsolete else obsolete
             written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
             _require_few_bytes(sum(written[name].bytes for name in plan.files), recipe)

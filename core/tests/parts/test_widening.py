@@ -79,7 +79,7 @@ class WideningTests(unittest.TestCase):
             report = hand_over(read, tree, Sources(scratch), out, "", lambda *_: None)
             self.assertTrue(report.proof.ok, report.proof.as_json())
             value = json.loads((out / "manifest.json").read_text())
-            schema = json.loads((Path(__file__).parents[3] / "docs/formats/package.schema.json").read_text())
+            schema = json.loads((Path(__file__).parents[3] / "core/src/yuplet/schemas/package.schema.json").read_text())
             jsonschema.validate(value, schema, cls=jsonschema.Draft202012Validator)
             marsh = next(part for part in value["parts"] if part["name"] == "marsh")
             self.assertEqual((marsh["box"], marsh["beyond"]), ({"x": -6, "y": 8, "width": 50, "height": 10}, True))

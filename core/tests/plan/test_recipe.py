@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
+from yuplet.documents import schema
 from yuplet.errors import RecipeNotUnderstood
 from yuplet.geometry import Box, Size
 from yuplet.plan.recipe import (
@@ -19,7 +20,6 @@ from yuplet.plan.recipe import (
     from_json,
     scaled,
     scaled_canvas,
-    schema,
     shipped,
     to_json,
 )
@@ -31,7 +31,7 @@ def recipe(**said: object) -> Recipe:
 
 class JsonTests(unittest.TestCase):
     def test_the_schema_is_one(self) -> None:
-        Draft202012Validator.check_schema(schema())
+        Draft202012Validator.check_schema(schema("recipe"))
 
     def test_what_is_absent_is_as_in_a_plain_recipe(self) -> None:
         self.assertEqual(recipe(), Recipe(name="a test"))
@@ -61,7 +61,7 @@ class JsonTests(unittest.TestCase):
 
     def test_the_page_on_the_format_names_everything_in_the_schema(self) -> None:
         page = (Path(__file__).resolve().parents[3] / "docs/formats/recipe.md").read_text()
-        for name in (*schema()["properties"], *schema()["properties"]["images"]["properties"]):
+        for name in (*schema("recipe")["properties"], *schema("recipe")["properties"]["images"]["properties"]):
             self.assertIn(f"`{name}`", page)
 
 

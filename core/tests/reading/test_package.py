@@ -127,7 +127,7 @@ class PackageAgainTests(PackageTestCase):
     def test_what_a_package_lacks_is_named(self) -> None:
         with self.assertRaisesRegex(BrokenFile, "lacks 'parts/night.png'"):
             self.read(self.zipped(without="parts/night.png"))
-        for change, words in (({"tree": None}, "lacks something"), ({"parts": [{}]}, "KeyError")):
+        for change, words in (({"tree": None}, "lacks something"), ({"parts": [{}]}, "'id' is a required property")):
             with self.subTest(change), self.assertRaisesRegex(BrokenFile, words):
                 self.read(self.zipped(manifest={**self.manifest(), **change}))
 

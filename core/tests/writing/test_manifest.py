@@ -13,7 +13,7 @@ from yuplet.geometry import Box, Point, Size
 from yuplet.writing.manifest import _pivot
 
 SCHEMA: dict[str, Any] = json.loads(
-    (Path(__file__).resolve().parents[3] / "docs/formats/package.schema.json").read_text()
+    (Path(__file__).resolve().parents[3] / "core/src/yuplet/schemas/package.schema.json").read_text()
 )
 
 

@@ -50,6 +50,7 @@ from yuplet_server.arrangement.serializers import (
 from yuplet_server.illustrations.actions import discard
 from yuplet_server.illustrations.models import Revision
 from yuplet_server.illustrations.queries import ready_illustration_for, revision_of
+from yuplet_server.jobs import apart
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Member
 
@@ -100,7 +101,7 @@ class SelectionView(APIView):
         # The core reads gestures itself: it says more exactly what is wrong with them.
         gestures, edge = _read(asked.initial_data)
         said = asked.validated_data
-        answer = queries.selection(found, said["row"], gestures, edge, said["frame"])
+        answer = apart.ask(found.pk, queries.selection, found, said["row"], gestures, edge, said["frame"])
         return Response(SelectedSerializer(answer).data)
 
 
@@ -111,7 +112,7 @@ class IslandsView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(AskIslandsSerializer, request.data)
-        return Response(IslandsSerializer(queries.islands_of(found, **asked.validated_data)).data)
+        return Response(IslandsSerializer(apart.ask(found.pk, queries.islands_of, found, **asked.validated_data)).data)
 
 
 class ProposalsView(APIView):
@@ -121,7 +122,9 @@ class ProposalsView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(RowOnlySerializer, request.data)
-        return Response(ProposalsSerializer(queries.proposals_of(found, asked.validated_data["row"])).data)
+        return Response(
+            ProposalsSerializer(apart.ask(found.pk, queries.proposals_of, found, asked.validated_data["row"])).data
+        )
 
 
 class DifferenceView(APIView):
@@ -130,7 +133,7 @@ class DifferenceView(APIView):
     @extend_schema(responses=DifferenceSerializer)
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        return Response(DifferenceSerializer(queries.difference(found)).data)
+        return Response(DifferenceSerializer(apart.ask(found.pk, queries.difference, found)).data)
 
 
 class TakeOutView(APIView):
@@ -225,7 +228,9 @@ class AddedView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(RowOnlySerializer, request.data)
-        return Response(PieceOfArtSerializer(queries.added_to(found, asked.validated_data["row"])).data)
+        return Response(
+            PieceOfArtSerializer(apart.ask(found.pk, queries.added_to, found, asked.validated_data["row"])).data
+        )
 
 
 class LimbView(APIView):
@@ -236,7 +241,7 @@ class LimbView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(AskLimbSerializer, request.data)
         x, y = asked.validated_data["at"]
-        circle = queries.limb_of(found, asked.validated_data["row"], x, y)
+        circle = apart.ask(found.pk, queries.limb_of, found, asked.validated_data["row"], x, y)
         return Response(LimbSerializer({"radius": circle.radius, "deviation": circle.deviation}).data)
 
 
@@ -257,7 +262,7 @@ class JointsView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(AskJointsSerializer, request.data)
         look = jointing.mirrored if asked.validated_data["mirrored"] else jointing.proposed
-        return Response(JointsSerializer(look(found, asked.validated_data["rows"])).data)
+        return Response(JointsSerializer(apart.ask(found.pk, look, found, asked.validated_data["rows"])).data)
 
 
 class JointView(APIView):
@@ -267,7 +272,7 @@ class JointView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(RowOnlySerializer, request.data)
-        joint = jointing.joint_of(found, asked.validated_data["row"])
+        joint = apart.ask(found.pk, jointing.joint_of, found, asked.validated_data["row"])
         return Response(JointSerializer([] if joint is None else [joint], many=True).data)
 
 
@@ -280,7 +285,9 @@ class SwingView(APIView):
         asked = checked(AskSwingSerializer, request.data)
         said = asked.validated_data
         degrees = [float(one) for one in np.linspace(said["start"], said["end"], said["steps"])]
-        return Response(SwingSerializer(jointing.swing_of(found, said["row"], degrees, said.get("at"))).data)
+        return Response(
+            SwingSerializer(apart.ask(found.pk, jointing.swing_of, found, said["row"], degrees, said.get("at"))).data
+        )
 
 
 class MarginsView(APIView):
@@ -290,7 +297,7 @@ class MarginsView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(RowOnlySerializer, request.data)
-        margins = queries.margins_of(found, asked.validated_data["row"])
+        margins = apart.ask(found.pk, queries.margins_of, found, asked.validated_data["row"])
         return Response(MarginsSerializer({"margins": margins}).data)
 
 
@@ -301,7 +308,9 @@ class FindingsView(APIView):
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(AskFindingsSerializer, request.query_params)
-        return Response(FindingSerializer(mending.found_in(found, **asked.validated_data), many=True).data)
+        return Response(
+            FindingSerializer(apart.ask(found.pk, mending.found_in, found, **asked.validated_data), many=True).data
+        )
 
 
 class MendView(APIView):

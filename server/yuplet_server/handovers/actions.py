@@ -13,20 +13,20 @@ from django.utils.dateparse import parse_datetime
 
 from yuplet.arrangement.records import from_json, to_json
 from yuplet.errors import RecipeNotUnderstood
-from yuplet.handover import HandOverReport, hand_over, require_no_findings, with_shapes
+from yuplet.handover import HandOverReport, hand_over, with_shapes
+from yuplet.paths import PackagePath, within
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.plan.recipe import to_json as recipe_to_json
 from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
-from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.handovers import queries
 from yuplet_server.handovers.models import HandOver, Recipe
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.queries import StoredPixels, drawing_of
 from yuplet_server.jobs import actions as jobs
+from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import ChangedMeanwhile
 from yuplet_server.projects.models import Project
 from yuplet_server.projects.storage import blobs, open_blob
 
@@ -49,7 +49,6 @@ def save_recipe(project: Project, user: User, document: Any, recipe: Recipe | No
         raise RecipeNotUnderstood("name", f"the project has a recipe called '{read.name}' already") from error
 
 
-@transaction.atomic
 def ask(
     illustration: Illustration,
     user: User,
@@ -59,32 +58,30 @@ def ask(
     folder: str = "",
     remove_obsolete: bool = False,
 ) -> HandOver:
-    """Ask for a hand-over of the version whose plan was seen, into a folder of this machine too where one is given. Raises `ChangedMeanwhile`,
-    `PlanError` or `WriteError`.
+    """Ask for a hand-over of the version whose plan was seen, into a folder of this machine too where one is given.
+
+    The rows are written as planned: what colleagues change meanwhile is no obstacle. Raises `ChangedMeanwhile` where the version is neither the
+    present one nor one whose plan is remembered, `PlanError` or `WriteError`.
     """
-    arrangement = Arrangement.objects.select_for_update().get(pk=illustration.pk)
-    if arrangement.version != version:
-        last = arrangement.steps.order_by("-version").select_related("user").first()
-        who = last.user.username if last is not None and last.user is not None else "Somebody"
-        raise ChangedMeanwhile(who, last.title if last is not None else "a step was undone")
-    one = queries.asked(illustration, document, only, folder)
-    plan = queries.planned(one)
-    plan.require_no_errors()
-    require_no_findings(one.read, one.arrangement)
-    made = HandOver.objects.create(
-        illustration=illustration,
-        revision=illustration.revision,
-        number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
-        version=version,
-        arrangement=to_json(one.arrangement),
-        recipe=recipe_to_json(one.recipe),
-        plan=queries.described(plan, one),
-        folder=str(one.folder or ""),
-        remove_obsolete=remove_obsolete,
-        created_by=user,
-    )
-    made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user)
-    made.save(update_fields=["job"])
+    one = queries.asked(illustration, document, only, folder, version)
+    plan = apart.ask(illustration.pk, queries.plan_to_do, one)
+    with transaction.atomic():
+        # One number after the other.
+        Illustration.objects.select_for_update().get(pk=illustration.pk)
+        made = HandOver.objects.create(
+            illustration=illustration,
+            revision=one.revision,
+            number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
+            version=version,
+            arrangement=to_json(one.arrangement),
+            recipe=recipe_to_json(one.recipe),
+            plan=plan,
+            folder=str(one.folder or ""),
+            remove_obsolete=remove_obsolete,
+            created_by=user,
+        )
+        made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user)
+        made.save(update_fields=["job"])
     return made
 
 
@@ -100,7 +97,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     package = queries.folder_at(asked.folder) if asked.folder else folder / "package"
     if not asked.folder:
         for file in before.values():
-            blobs().link(file["sha256"], package / file["file"])
+            blobs().link(file["sha256"], package, PackagePath(file["file"]))
     with Scratch(str(folder)) as scratch:
         pixels, drawing = StoredPixels(revision, scratch), drawing_of(revision)
         read, recipe = queries.read_of(illustration, revision), recipe_from_json(asked.recipe)
@@ -123,7 +120,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         if name in kept and name in before and before[name]["bytes"] == report.file_bytes[name] and not asked.folder:
             files.append(before[name])
             continue
-        with (package / name).open("rb") as source:
+        with within(package, PackagePath(name)).open("rb") as source:
             digest = blobs().keep(source)
         files.append({"file": name, "sha256": digest, "bytes": report.file_bytes[name], "at": now})
 
@@ -156,7 +153,7 @@ def zipped(hand_over_made: HandOver) -> Iterator[bytes]:
     with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as out:
         for file in hand_over_made.files:
             at = parse_datetime(file["at"]) or hand_over_made.created_at
-            entry = zipfile.ZipInfo(file["file"], at.timetuple()[:6])
+            entry = zipfile.ZipInfo(PackagePath(file["file"]), at.timetuple()[:6])
             # Images are compressed already, so they are only stored.
             is_text = file["file"].endswith((".json", ".csv", ".txt", ".svg", ".html", ".css"))
             entry.compress_type = zipfile.ZIP_DEFLATED if is_text else zipfile.ZIP_STORED

@@ -73,6 +73,22 @@ class Pass(models.Model):
         return f"revision {self.revision}"
 
 
+class Planned(models.Model):
+    """The rows of a version whose plan somebody saw, so that it can be carried out as seen. `sweep_files` removes old ones."""
+
+    illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="+")
+    revision = models.ForeignKey(Revision, models.CASCADE, related_name="+")
+    version = models.IntegerField()
+    arrangement = models.JSONField()
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["illustration", "version"], name="one_plan_of_a_version")]
+
+    def __str__(self) -> str:
+        return f"version {self.version} of {self.illustration_id}"
+
+
 class HandOver(models.Model):
     """One run. `arrangement` and `recipe` are as they were when it was asked for, so that the plan shown is the plan done.
 

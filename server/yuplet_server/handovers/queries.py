@@ -12,14 +12,17 @@ from typing import Any
 
 from django.conf import settings
 from django.core.cache import cache
+from django.db import transaction
 from django.db.models import QuerySet
 from django.http import Http404
 
+from yuplet.arrangement.records import from_json as arrangement_from_json
+from yuplet.arrangement.records import to_json as arrangement_to_json
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.errors import FolderNotAllowed, NoSuchPicture, NoSuchRow
 from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box
-from yuplet.handover import with_shapes
+from yuplet.handover import require_no_findings, with_shapes
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.records import from_record
@@ -35,10 +38,11 @@ from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
-from yuplet_server.handovers.models import HandOver
+from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.handovers.models import Recipe as SavedRecipe
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import StoredPixels, drawing_of
+from yuplet_server.project.errors import ChangedMeanwhile
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
 
@@ -94,7 +98,7 @@ def recipe_of(illustration: Illustration, document: Any = None) -> Recipe:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """A hand-over that somebody thinks of: by which recipe, of the arrangement as it is now or of some of its rows."""
+    """A hand-over that somebody thinks of: by which recipe, of the arrangement as it is now or of some of its rows; `whole` is all of it."""
 
     illustration: Illustration
     revision: Revision
@@ -103,6 +107,7 @@ class Asked:
     version: int
     recipe: Recipe
     folder: Path | None = None
+    whole: Tree | None = None
 
 
 def folder_at(said: str) -> Path:
@@ -115,11 +120,27 @@ def folder_at(said: str) -> Path:
 
 
 def asked(
-    illustration: Illustration, document: Any = None, only: Iterable[str] | None = None, folder: str = ""
+    illustration: Illustration,
+    document: Any = None,
+    only: Iterable[str] | None = None,
+    folder: str = "",
+    version: int | None = None,
 ) -> Asked:
-    """What a hand-over would be of now. Raises `RecipeNotUnderstood`, `NoSuchRow` or `FolderNotAllowed`."""
-    arrangement = Arrangement.objects.get(pk=illustration.pk)
-    tree = tree_of(arrangement)
+    """What a hand-over would be of now, or of an earlier version whose plan was seen.
+
+    Raises `RecipeNotUnderstood`, `NoSuchRow`, `FolderNotAllowed`, or `ChangedMeanwhile` where a version is not known any more.
+    """
+    revision = illustration.revision
+    with transaction.atomic():
+        # Nobody changes rows between two of them.
+        arrangement = Arrangement.objects.select_for_update().get(pk=illustration.pk)
+        tree, number = tree_of(arrangement), arrangement.version
+    if version is not None and version != number:
+        kept = Planned.objects.filter(illustration=illustration, version=version).select_related("revision").first()
+        if kept is None:
+            raise _changed(arrangement)
+        tree, number, revision = arrangement_from_json(kept.arrangement), version, kept.revision
+    whole = tree
     if only is not None:
         known = tree.index()
         for row in only:
@@ -127,9 +148,14 @@ def asked(
                 raise NoSuchRow(row)
         tree = tree.only(set(only))
     recipe = recipe_of(illustration, document)
-    revision = illustration.revision
     read, target = read_of(illustration, revision), folder_at(folder) if folder else None
-    return Asked(illustration, revision, read, tree, arrangement.version, recipe, target)
+    return Asked(illustration, revision, read, tree, number, recipe, target, whole)
+
+
+def _changed(arrangement: Arrangement) -> ChangedMeanwhile:
+    last = arrangement.steps.order_by("-version").select_related("user").first()
+    who = last.user.username if last is not None and last.user is not None else "Somebody"
+    return ChangedMeanwhile(who, last.title if last is not None else "a step was undone")
 
 
 def read_of(illustration: Illustration, revision: Revision) -> Read:
@@ -174,6 +200,33 @@ def seen(
             while len(_PLANS) > _MOST_PLANS:
                 _PLANS.popitem(last=False)
     return found
+
+
+def plan_seen(
+    illustration: Illustration, document: Any = None, only: list[str] | None = None, folder: str = ""
+) -> dict[str, Any]:
+    """A plan as plain values; its rows are remembered, so that it can be carried out as it was seen, whatever colleagues change meanwhile."""
+    one, plan = seen(illustration, document, only, folder)
+    assert one.whole is not None
+    Planned.objects.get_or_create(
+        illustration=illustration,
+        version=one.version,
+        defaults={"revision": one.revision, "arrangement": arrangement_to_json(one.whole)},
+    )
+    return described(plan, one)
+
+
+def picture_seen(illustration: Illustration, document: Any, only: list[str] | None, file: str) -> tuple[bytes, str]:
+    """A picture of the plan; see `picture_of`."""
+    return picture_of(*seen(illustration, document, only), file)
+
+
+def plan_to_do(one: Asked) -> dict[str, Any]:
+    """The plan of what is asked for, as plain values, once it is sure that nothing stops it. Raises `PlanError`."""
+    plan = planned(one)
+    plan.require_no_errors()
+    require_no_findings(one.read, one.arrangement)
+    return described(plan, one)
 
 
 def planned(one: Asked) -> Plan:

@@ -3,8 +3,8 @@ from typing import Any, get_args
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from yuplet import documents
 from yuplet.plan.planned import FileKind
-from yuplet.plan.recipe import schema as recipe_schema
 from yuplet_server.handovers.models import HandOver, InStep, Pass
 from yuplet_server.jobs.serializers import JobSerializer
 
@@ -22,7 +22,7 @@ def _in_full(schema: Any) -> Any:
 
 
 def _recipe_schema() -> dict[str, Any]:
-    schema = _in_full(recipe_schema())
+    schema = _in_full(documents.schema("recipe"))
     # Of some parts anything may be said.
     of_some = {**schema["properties"]["images"], "required": []}
     schema["properties"]["images_for"]["items"]["properties"]["images"] = of_some

@@ -25,6 +25,7 @@ from yuplet_server.handovers.serializers import (
 )
 from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import NEVER_A_PAGE
+from yuplet_server.jobs import apart
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.queries import project_for
 
@@ -78,8 +79,8 @@ class PlanView(APIView):
         # Whoever looks into a folder of the server's machine is one who may write there.
         role = Member.Role.EDITOR if wanted["folder"] else Member.Role.VIEWER
         found = ready_illustration_for(request.user, illustration, role)
-        one, plan = queries.seen(found, wanted["recipe"], wanted["only"], wanted["folder"])
-        return Response(PlanSerializer(queries.described(plan, one)).data)
+        plan = apart.ask(found.pk, queries.plan_seen, found, wanted["recipe"], wanted["only"], wanted["folder"])
+        return Response(PlanSerializer(plan).data)
 
 
 class PlannedImageView(APIView):
@@ -89,8 +90,8 @@ class PlannedImageView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> HttpResponse:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         wanted = checked(WantedImageSerializer, request.data).validated_data
-        one, plan = queries.seen(found, wanted["recipe"], wanted["only"])
-        data, kind = queries.picture_of(one, plan, wanted["file"])
+        asked = (wanted["recipe"], wanted["only"], wanted["file"])
+        data, kind = apart.ask(found.pk, queries.picture_seen, found, *asked)
         return HttpResponse(data, content_type=kind, headers={"Content-Security-Policy": NEVER_A_PAGE})
 
 

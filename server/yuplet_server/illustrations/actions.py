@@ -27,6 +27,7 @@ from yuplet.illustration.made import Cut, Extension, MadeLayer, Pasted
 from yuplet.illustration.records import from_record, to_record
 from yuplet.parts.making import Made
 from yuplet.parts.remaking import remade
+from yuplet.paths import plain
 from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
@@ -92,7 +93,9 @@ def packed(files: Iterable[tuple[str, IO[bytes]]], together: str) -> tuple[str, 
     archive = tempfile.TemporaryFile()  # noqa: SIM115
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as out:
         for path, content in files:
-            name = "/".join(part for part in PurePath(path.replace("\\", "/")).parts if part not in ("/", "..", "."))
+            name = "/".join(
+                plain(part) for part in PurePath(path.replace("\\", "/")).parts if part not in ("/", "..", ".")
+            )
             if name in taken:
                 raise BrokenFile(
                     f"Two of the files are called '{name}'. Rename one of them, or bring them in one by one."
@@ -103,7 +106,7 @@ def packed(files: Iterable[tuple[str, IO[bytes]]], together: str) -> tuple[str, 
                 shutil.copyfileobj(content, entry)
     size = archive.tell()
     archive.seek(0)
-    return f"{together or 'loose images'}.zip", size, archive
+    return f"{plain(together) or 'loose images'}.zip", size, archive
 
 
 def keep_revision(
@@ -170,7 +173,7 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
         )
         if is_first:
             if illustration.name == PurePath(kept.file_name).stem[:200] and read.name:
-                illustration.name = read.name[:200]  # a package says what it is called
+                illustration.name = plain(read.name)[:200] or illustration.name  # a package says what it is called
             illustration.credit = read.credit.as_json()
             illustration.save(update_fields=["name", "credit"])
             brought_in.send(Illustration, illustration_id=illustration.pk, tree=arrangement)
@@ -306,7 +309,7 @@ def _checked(file_name: str, size: int) -> str:
         raise BrokenFile(f"'{file_name}' is empty. Save it again and bring it in once more.")
     if size > MAX_UPLOAD:
         raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
-    return PurePath(file_name.replace("\\", "/")).name[-255:]
+    return plain(PurePath(file_name.replace("\\", "/")).name)[-255:] or "illustration"
 
 
 def _start_reading(

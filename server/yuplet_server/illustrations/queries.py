@@ -23,6 +23,7 @@ from yuplet.reading import png, svg
 from yuplet.reading.choices import Choices, SheetCut
 from yuplet.reading.sheet import check_sheet, propose_sheet
 from yuplet.selecting.masks import Mask
+from yuplet.writing.png import encode
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.jobs.actions import Progress
@@ -137,8 +138,8 @@ def holds_image(illustration: Illustration, digest: str) -> bool:
     return whole.exists() or layers.exists()
 
 
-def draw_anew(revision: Revision, layer: str, area: Box, factor: int) -> Picture:
-    """An area of a vector layer, `factor` times as large, with the top left corner of the layer's own box as origin.
+def drawn_anew(revision: Revision, layer: str, area: Box, factor: int) -> bytes:
+    """An area of a vector layer as PNG, `factor` times as large, with the top left corner of the layer's own box as origin.
 
     Raises `NotNow` when it is no layer of vector art, and `TooLarge`.
     """
@@ -146,7 +147,8 @@ def draw_anew(revision: Revision, layer: str, area: Box, factor: int) -> Picture
     if found is None or found.box is None or found.source is None:
         raise NotNow("This layer is no vector art, so it has no other scale than its own.")
     drawing = _opened(revision.sha256, revision.file_name, Choices.from_json(revision.choices))
-    return drawing.draw_area(found.source, area.moved(found.box.left, found.box.top).meet(found.box), factor)
+    picture = drawing.draw_area(found.source, area.moved(found.box.left, found.box.top).meet(found.box), factor)
+    return encode(picture, "quick")
 
 
 @lru_cache(maxsize=4)

@@ -4,6 +4,7 @@ from rest_framework import serializers
 
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.serializers import JobSerializer
+from yuplet_server.project.fields import NameField
 
 
 class NoteSerializer(serializers.Serializer[Any]):
@@ -159,7 +160,7 @@ class WholeIllustrationSerializer(IllustrationSerializer):
 class ChangeSerializer(serializers.Serializer[Any]):
     """A new name, or who made the picture, or both."""
 
-    name = serializers.CharField(max_length=200, required=False)
+    name = NameField(max_length=200, required=False)
     credit = CreditSerializer(required=False)
 
 

@@ -10,7 +10,6 @@ from rest_framework.views import APIView
 from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit, licences
 from yuplet.reading.choices import Choices
-from yuplet.writing import png
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
@@ -26,6 +25,7 @@ from yuplet_server.illustrations.serializers import (
     UploadSerializer,
     WholeIllustrationSerializer,
 )
+from yuplet_server.jobs import apart
 from yuplet_server.projects import queries as projects
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.storage import open_blob
@@ -113,7 +113,7 @@ class SheetView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = queries.ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         cut = Choices.from_json(dict(request.data)).sheet
-        return Response(SheetAnswerSerializer(queries.sheet(found, cut)).data)
+        return Response(SheetAnswerSerializer(apart.ask(found.pk, queries.sheet, found, cut)).data)
 
 
 class LicencesView(APIView):
@@ -147,9 +147,10 @@ class DrawnView(APIView):
         values = dict(asked.validated_data)
         factor = values.pop("factor")
         area = Box.at(values["left"], values["top"], Size(values["width"], values["height"]))
-        picture = queries.draw_anew(queries.revision_of(found, revision), layer, area, factor)
+        kept = queries.revision_of(found, revision)
+        data = apart.ask(found.pk, queries.drawn_anew, kept, layer, area, factor)
         headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
-        return HttpResponse(png.encode(picture, "quick"), content_type="image/png", headers=headers)
+        return HttpResponse(data, content_type="image/png", headers=headers)
 
 
 class OriginalView(APIView):

@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
@@ -23,6 +24,7 @@ from django_tasks import task
 
 from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
+from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
 
@@ -50,6 +52,13 @@ _WORK = {
 
 class LostClaim(Exception):
     """Another worker has taken this job up."""
+
+
+class ShuttingDown(Exception):
+    """The worker is told to stop."""
+
+
+_shutting_down = threading.Event()
 
 
 def start(kind: Job.Kind, project_id: int, subject: int, user: User | None) -> Job:
@@ -81,8 +90,13 @@ def run(job_id: int) -> None:
     try:
         folder.mkdir(parents=True)
         with _Heart(job_id, claim) as heart:
-            land = import_string(_WORK[Job.Kind(job.kind)])(job.subject, folder, heart.progress)
-            _finish(job_id, claim, land)
+            if settings.APART:
+                with apart.Apart(apart.for_jobs()) as process:
+                    process.call(work, job_id, claim, folder, told=heart.told)
+            else:
+                work(job_id, claim, folder, heart.told)
+    except ShuttingDown:
+        _put_back(job_id, claim)
     except LostClaim:
         log.warning("job %s was taken up by another worker", job_id)
     except Cancelled as error:
@@ -102,6 +116,24 @@ def run(job_id: int) -> None:
         _end(job_id, claim, Job.State.FAILED, "fault", sentence)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def work(job_id: int, claim: str, folder: Path, progress: Progress) -> None:
+    """What the process does that a job has of its own: the work itself, and landing what it came to."""
+    job = Job.objects.get(pk=job_id)
+    _finish(job_id, claim, import_string(_WORK[Job.Kind(job.kind)])(job.subject, folder, progress))
+
+
+def shut_down() -> None:
+    """End the work of this process at once; jobs go back to the queue as if they had not been begun."""
+    _shutting_down.set()
+
+
+def _put_back(job_id: int, claim: str) -> None:
+    # As old as what the queue has lost, so that the next worker takes it up without waiting.
+    queued = timezone.now() - 3 * SILENCE
+    mine = Job.objects.filter(pk=job_id, claim=claim)
+    mine.update(state=Job.State.WAITING, claim="", attempts=F("attempts") - 1, queued_at=queued)
 
 
 def take_up_again() -> int:
@@ -182,9 +214,12 @@ class _Heart:
         self._ended.set()
         self._thread.join()
 
-    def progress(self, stage: str, done: int, total: int) -> None:
-        """Remember how far the work is; raises `Cancelled` or `LostClaim`."""
-        self._now = (stage, done, total)
+    def told(self, *said: Any) -> None:
+        """Remember how far the work is: stage, done, total. Raises `Cancelled`, `LostClaim` or `ShuttingDown`."""
+        if said:
+            self._now = (str(said[0]), int(said[1]), int(said[2]))
+        if _shutting_down.is_set():
+            raise ShuttingDown
         if self._stop is not None:
             raise self._stop()
 

@@ -5,7 +5,8 @@ The format is docs/formats/project.md.
 
 import json
 import zipfile
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path, PurePath
 from typing import IO, Any
@@ -13,17 +14,24 @@ from typing import IO, Any
 from django.db import models, transaction
 from django.utils.dateparse import parse_datetime
 
-from yuplet import __version__
-from yuplet.arrangement.records import RowRecord, from_records
+from yuplet import __version__, documents
+from yuplet.arrangement.records import FORMAT as ARRANGEMENT
+from yuplet.arrangement.records import RowRecord
+from yuplet.arrangement.records import from_json as arrangement_from_json
+from yuplet.arrangement.spelling import from_json as command_from_json
 from yuplet.arrangement.tree import Decisions
-from yuplet.errors import BrokenFile, TooLarge
+from yuplet.errors import ArrangementError, BrokenFile, ChoiceError, PlanError, TooLarge, UnsafePath, shown
+from yuplet.geometry import Size
 from yuplet.illustration.records import from_record
+from yuplet.paths import PackagePath, is_plain, key, plain
 from yuplet.plan.recipe import from_json as recipe_from_json
-from yuplet.reading import archives
+from yuplet.reading import archives, png
+from yuplet.reading.choices import Choices
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
 from yuplet_server.handovers.models import HandOver, Recipe
+from yuplet_server.handovers.serializers import HandOverReportSerializer
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.jobs import actions as jobs
@@ -31,7 +39,7 @@ from yuplet_server.jobs.models import Job
 from yuplet_server.moving.models import Archive
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs
+from yuplet_server.projects.storage import blobs, open_blob
 
 FORMAT = "yuplet-project"
 VERSION = 1
@@ -72,7 +80,7 @@ def keep_archive(user: User, file_name: str, size: int, content: IO[bytes]) -> A
     with blobs().local(digest) as path, archives.opened(path, file_name) as archive:
         value = _index(archive, file_name)
     with transaction.atomic():
-        project = start_project(user, str(value["name"])[:120] or PurePath(file_name).stem[:120])
+        project = start_project(user, plain(value["name"])[:120] or plain(PurePath(file_name).stem)[:120] or "project")
         kept = Archive.objects.create(
             project=project, direction=Archive.Direction.IN, sha256=digest, bytes=size, created_by=user
         )
@@ -114,20 +122,39 @@ def unpack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landi
         try:
             _check(value)
             digests = sorted(_digests_in(value))
-        except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise BrokenFile(
-                f"{name} does not say all that a project has ({error!r}). Pack the project again."
-            ) from error
+        except _WRONG as error:
+            raise _not_whole(name, error) from error
         for done, digest in enumerate(digests, 1):
             try:
-                with archive.open(f"files/{digest}") as file:
-                    found = blobs().keep(file)
+                found = blobs().keep_pieces(archives.pieces(archive, archive.getinfo(f"files/{digest}")))
             except KeyError:
                 raise BrokenFile(f"{name} lacks the file {digest[:12]}.... Pack the project again.") from None
             if found != digest:
                 raise BrokenFile(f"The file {digest[:12]}... in {name.lower()} is damaged. Pack the project again.")
             progress("unpack", done, len(digests))
+    try:
+        _check_pictures(value)
+    except ValueError as error:
+        raise _not_whole(name, error) from error
     return lambda: _Landing(kept.project, kept.created_by, value).land()
+
+
+def _not_whole(name: str, error: Exception) -> BrokenFile:
+    return BrokenFile(f"{name} does not say all that a project has ({shown(error, 200)}). Pack the project again.")
+
+
+_WRONG = (
+    KeyError,
+    TypeError,
+    ValueError,
+    AttributeError,
+    LookupError,
+    ArrangementError,
+    ChoiceError,
+    PlanError,
+    UnsafePath,
+)
+"""What is raised where a description is not whole."""
 
 
 def _told(project: Project) -> dict[str, Any]:
@@ -191,10 +218,7 @@ def _digests_in(value: Mapping[str, Any]) -> set[str]:
 
 def _index(archive: zipfile.ZipFile, file_name: str) -> dict[str, Any]:
     try:
-        entry = archive.getinfo(INDEX)
-        if entry.file_size > MAX_INDEX:
-            raise TooLarge(f"The list of what is in '{file_name}' is larger than {MAX_INDEX >> 20} MiB.")
-        value = json.loads(archive.read(entry))
+        value = documents.parsed(archives.read(archive, INDEX, MAX_INDEX), MAX_INDEX)
         is_ours = value["format"] == FORMAT and value["version"] == VERSION and isinstance(value["name"], str)
     except (KeyError, ValueError, TypeError):
         is_ours = False
@@ -206,19 +230,112 @@ def _index(archive: zipfile.ZipFile, file_name: str) -> dict[str, Any]:
 
 
 def _check(value: Mapping[str, Any]) -> None:
-    """Read everything once as the core reads it, so that nothing is kept that could not be worked with."""
+    """Hold everything against its schema, and read it once as it is read later, so that nothing is kept that could not be worked with.
+
+    Raises `ValueError` or an error of the core.
+    """
+    documents.require(value, "project")
+    _once([one["name"] for one in value.get("recipes", ())], "recipe")
     for recipe in value.get("recipes", ()):
-        recipe_from_json(recipe["document"])
+        if recipe_from_json(recipe["document"]).name != recipe["name"]:
+            raise ValueError(f"the recipe '{shown(recipe['name'])}' has another name in itself")
+    _once([one["uid"] for one in value["illustrations"]], "illustration")
+    if not is_plain(value["name"]) or not all(is_plain(one["name"]) for one in value["illustrations"]):
+        raise ValueError("a name has invisible characters")
     for illustration in value["illustrations"]:
-        numbers = {revision["number"] for revision in illustration["revisions"]}
-        if illustration["current"] not in numbers:
-            raise ValueError("the current revision is not there")
-        for revision in illustration["revisions"]:
-            from_record(revision["record"])
-        rows = illustration["arrangement"]["rows"]
-        from_records([_row_record(row) for row in rows])
-        if any(one["revision"] not in numbers for one in illustration["hand_overs"]):
+        _check_illustration(illustration)
+
+
+def _check_illustration(told: Mapping[str, Any]) -> None:
+    numbers = [revision["number"] for revision in told["revisions"]]
+    _once(numbers, "revision")
+    states = {revision["number"]: revision["state"] for revision in told["revisions"]}
+    if states.get(told["current"]) != Revision.State.READY:
+        raise ValueError("the current revision is not there, or not read")
+    _time(told["created_at"])
+    for revision in told["revisions"]:
+        _check_revision(revision)
+    kept = told["arrangement"]
+    rows = [_row_record(row).as_json() for row in sorted(kept["rows"], key=lambda row: int(row["position"]))]
+    _once([row["position"] for row in kept["rows"]], "place of a row")
+    decisions = Decisions.from_json(kept.get("decisions", {})).as_json()
+    document = {"format": ARRANGEMENT, "version": 1, "alone": kept["alone"], "decisions": decisions, "rows": rows}
+    arrangement_from_json(document)
+    for step in kept["steps"]:
+        command_from_json(step["command"])
+        command_from_json(step["inverse"])
+        _time(step["at"])
+    _once([one["number"] for one in told["hand_overs"]], "hand-over")
+    for one in told["hand_overs"]:
+        if one["revision"] not in numbers:
             raise ValueError("a hand-over is of a revision that is not there")
+        arrangement_from_json(one["arrangement"])
+        recipe_from_json(one["recipe"])
+        _once([key(PackagePath(file["file"])) for file in one["files"]], "file of a package")
+        for at in (one["created_at"], *(file["at"] for file in one["files"])):
+            _time(at)
+        checked_report = HandOverReportSerializer(data=one["report"])
+        if not checked_report.is_valid():
+            raise ValueError(f"the report of hand-over {one['number']} is not complete")
+
+
+def _check_revision(told: Mapping[str, Any]) -> None:
+    read = from_record(told["record"])
+    if tuple(read.canvas) != (told["width"], told["height"]):
+        raise ValueError(f"revision {told['number']} has a canvas of another size than it says")
+    _time(told["created_at"])
+    Choices.from_json(told.get("choices", {}))
+    layers = [node.id for _, node in read.walk()] + [made.id for made in read.made]
+    _once(layers, "layer")
+    there = {image["layer"] for image in told["images"]}
+    _once([image["layer"] for image in told["images"]], "image of a layer")
+    if there != set(read.boxes):
+        raise ValueError(f"revision {told['number']} has images of other layers than it lists")
+    before = {layer.id for layer in read.leaves()}
+    for made in read.made:
+        if unknown := set(made.sources) - before:
+            raise ValueError(f"a layer is made of '{shown(min(unknown))}', which does not come before it")
+        before.add(made.id)
+
+
+def _once(names: Sequence[object], what: str) -> None:
+    twice = [name for name, count in Counter(names).items() if count > 1]
+    if twice:
+        raise ValueError(f"the {what} '{shown(twice[0])}' is there twice")
+
+
+def _time(text: str) -> None:
+    found = parse_datetime(text)
+    if found is None or not 1970 <= found.year <= 9998:
+        raise ValueError(f"'{shown(text)}' is no time")
+
+
+def _check_pictures(value: Mapping[str, Any]) -> None:
+    """That the kept files are the pictures that they are said to be, before any of them is decoded: a PNG each, of the size that is told."""
+    for told in value["illustrations"]:
+        for revision in told["revisions"]:
+            read = from_record(revision["record"])
+            for image in revision["images"]:
+                _is_png(image["pixels"], read.boxes[image["layer"]].size)
+                _is_png(image["thumbnail"], None)
+            _is_png(revision.get("preview", ""), None)
+            _is_png(revision.get("picture", ""), read.canvas)
+            for made in read.made:
+                mask = getattr(made.recipe, "mask", "")
+                if mask:
+                    _is_png(mask, made.recipe.mask_box.size)  # type: ignore[union-attr]
+                if made.added:
+                    _is_png(made.added, None if made.box is None else made.box.size)
+
+
+def _is_png(digest: str, size: Size | None) -> None:
+    """Raise `ValueError` unless a kept file is a PNG of a size; None: of that of a small picture or of a canvas at most."""
+    if not digest:
+        return
+    with open_blob(digest) as file:
+        found = png.size_of(file.read(24))
+    if found is None or (found != size if size is not None else found.pixels > png.MAX_PIXELS):
+        raise ValueError(f"the picture {digest[:12]}... is not what it is said to be")
 
 
 def _row_record(value: Mapping[str, Any]) -> RowRecord:

@@ -114,6 +114,7 @@ REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["yuplet_server.project.parsers.DocumentParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "yuplet_server.project.errors.answer",
 }
@@ -131,6 +132,21 @@ SPECTACULAR_SETTINGS = {
         "FindingKindEnum": "yuplet_server.arrangement.serializers.FINDING_KINDS",
         "RevisionStateEnum": "yuplet_server.illustrations.models.Revision.State",
     },
+}
+
+# Heavy work runs in processes of its own, within limits (docs/security.md); only tests run it in their own process.
+APART = os.environ.get("YUPLET_APART", "1") != "0"
+WORKERS = int(os.environ.get("YUPLET_WORKERS", str(os.cpu_count() or 1)))
+QUESTION_PROCESSES = int(os.environ.get("YUPLET_QUESTION_PROCESSES", "2"))
+JOB_LIMITS = {
+    "seconds": float(os.environ.get("YUPLET_JOB_SECONDS", "3600")),
+    "cpu": float(os.environ.get("YUPLET_JOB_CPU_SECONDS", "3600")),
+    "memory": float(os.environ.get("YUPLET_JOB_GIB", "4")) * 2**30,
+}
+QUESTION_LIMITS = {
+    "seconds": float(os.environ.get("YUPLET_QUESTION_SECONDS", "60")),
+    "cpu": float(os.environ.get("YUPLET_QUESTION_CPU_SECONDS", "90")),
+    "memory": float(os.environ.get("YUPLET_QUESTION_GIB", "3")) * 2**30,
 }
 
 BLOBS = VAR / "blobs"

@@ -1,5 +1,6 @@
 from rest_framework import serializers
 
+from yuplet_server.project.fields import NameField
 from yuplet_server.projects.models import Member, Project
 
 
@@ -15,7 +16,7 @@ class ProjectSerializer(serializers.ModelSerializer[Project]):
 
 
 class ProjectNameSerializer(serializers.Serializer[object]):
-    name = serializers.CharField(max_length=120)
+    name = NameField(max_length=120)
 
 
 class MemberSerializer(serializers.ModelSerializer[Member]):

@@ -6,7 +6,7 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import IO, Any, cast
 
@@ -14,6 +14,7 @@ from django.core.files.base import File
 from django.core.files.storage import FileSystemStorage, default_storage
 
 from yuplet.errors import WriteError
+from yuplet.paths import PackagePath, within
 
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 _PIECE = 1 << 20
@@ -24,6 +25,10 @@ class BlobStorage(FileSystemStorage):
 
     def keep(self, source: IO[bytes]) -> str:
         """Keep a copy of a stream; answers its SHA-256. The same bytes are kept once. Raises `WriteError`."""
+        return self.keep_pieces(iter(lambda: source.read(_PIECE), b""))
+
+    def keep_pieces(self, pieces: Iterable[bytes]) -> str:
+        """The same of bytes that come piece by piece."""
         folder = Path(self.location)
         try:
             folder.mkdir(parents=True, exist_ok=True)
@@ -31,14 +36,17 @@ class BlobStorage(FileSystemStorage):
             with tempfile.NamedTemporaryFile(dir=folder, prefix=".new-", delete=False) as file:
                 path = Path(file.name)
                 try:
-                    while piece := source.read(_PIECE):
+                    for piece in pieces:
                         digest.update(piece)
                         file.write(piece)
                     target = Path(self.path(digest.hexdigest()))
                     target.parent.mkdir(exist_ok=True)
-                    # Somebody may be reading the same bytes there: they must be whole before they are in place.
+                    # Somebody may be reading the same bytes there: they must be whole, and on the disk, before they are in place,
+                    # for a row that points to them may outlive a loss of power.
                     file.flush()
+                    os.fsync(file.fileno())
                     path.replace(target)
+                    _sync(target.parent)
                 except BaseException:
                     path.unlink(missing_ok=True)
                     raise
@@ -54,18 +62,35 @@ class BlobStorage(FileSystemStorage):
             raise ValueError(f"'{name}' is not a SHA-256")
         return str(Path(self.location) / name[:2] / name)
 
-    def link(self, name: str, target: Path) -> None:
-        """Put a kept file where it is wanted on the local disk, without a second copy where the file system can; it is not to be changed."""
+    def link(self, name: str, folder: Path, path: PackagePath) -> None:
+        """Put a kept file into a folder on the local disk, without a second copy where the file system can; it is not to be changed.
+
+        Nothing that is there already is touched: raises `FileExistsError`.
+        """
+        target = within(folder, path)
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
             os.link(self.path(name), target)
+        except FileExistsError:
+            raise
         except OSError:
-            shutil.copyfile(self.path(name), target)
+            with self.open(name, "rb") as source, target.open("xb") as copy:
+                shutil.copyfileobj(source, copy)
 
     @contextlib.contextmanager
     def local(self, name: str) -> Iterator[Path]:
         """The file as one on the local disk, for as long as the block lasts; it is only read."""
         yield Path(self.path(name))
+
+
+def _sync(folder: Path) -> None:
+    """Wait until the disk knows the names in a folder, where the file system has such a thing."""
+    descriptor = os.open(folder, os.O_RDONLY)
+    try:
+        with contextlib.suppress(OSError):
+            os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
 
 
 def blobs() -> BlobStorage:

@@ -4,6 +4,7 @@ from rest_framework import serializers
 
 from yuplet.arrangement.templates import How
 from yuplet_server.arrangement.serializers import ArrangementSerializer
+from yuplet_server.project.fields import NameField
 from yuplet_server.shelf.models import Kept
 
 
@@ -24,7 +25,7 @@ class KeepSerializer(serializers.Serializer[Any]):
     """What is kept of an illustration: a part (`row`), the places of its figure, or its list of what must be there."""
 
     kind = serializers.ChoiceField(choices=Kept.Kind.choices)
-    name = serializers.CharField(max_length=255, allow_blank=True)
+    name = NameField(max_length=255, allow_blank=True)
     row = serializers.CharField(required=False, default="", allow_blank=True)
 
 

@@ -3312,8 +3312,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["PatchedChangeRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["PatchedChangeRequest"];
-                "multipart/form-data": components["schemas"]["PatchedChangeRequest"];
             };
         };
         responses: {
@@ -3339,8 +3337,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RowOnlyRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
-                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
             };
         };
         responses: {
@@ -3387,8 +3383,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BackdropRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["BackdropRequest"];
-                "multipart/form-data": components["schemas"]["BackdropRequest"];
             };
         };
         responses: {
@@ -3414,8 +3408,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChangeRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["ChangeRequest"];
-                "multipart/form-data": components["schemas"]["ChangeRequest"];
             };
         };
         responses: {
@@ -3462,8 +3454,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DuplicateRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["DuplicateRequest"];
-                "multipart/form-data": components["schemas"]["DuplicateRequest"];
             };
         };
         responses: {
@@ -3555,8 +3545,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskRequest"];
-                "multipart/form-data": components["schemas"]["AskRequest"];
             };
         };
         responses: {
@@ -3625,8 +3613,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetInStepRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["SetInStepRequest"];
-                "multipart/form-data": components["schemas"]["SetInStepRequest"];
             };
         };
         responses: {
@@ -3672,8 +3658,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskIslandsRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskIslandsRequest"];
-                "multipart/form-data": components["schemas"]["AskIslandsRequest"];
             };
         };
         responses: {
@@ -3699,8 +3683,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RowOnlyRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
-                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
             };
         };
         responses: {
@@ -3726,8 +3708,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["AskJointsRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskJointsRequest"];
-                "multipart/form-data": components["schemas"]["AskJointsRequest"];
             };
         };
         responses: {
@@ -3753,8 +3733,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["KeepRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["KeepRequest"];
-                "multipart/form-data": components["schemas"]["KeepRequest"];
             };
         };
         responses: {
@@ -3780,8 +3758,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskLimbRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskLimbRequest"];
-                "multipart/form-data": components["schemas"]["AskLimbRequest"];
             };
         };
         responses: {
@@ -3807,8 +3783,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RowOnlyRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
-                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
             };
         };
         responses: {
@@ -3834,8 +3808,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MendRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["MendRequest"];
-                "multipart/form-data": components["schemas"]["MendRequest"];
             };
         };
         responses: {
@@ -3861,8 +3833,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskNamesRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskNamesRequest"];
-                "multipart/form-data": components["schemas"]["AskNamesRequest"];
             };
         };
         responses: {
@@ -3955,8 +3925,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["PlanWantedRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["PlanWantedRequest"];
-                "multipart/form-data": components["schemas"]["PlanWantedRequest"];
             };
         };
         responses: {
@@ -3982,8 +3950,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WantedImageRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["WantedImageRequest"];
-                "multipart/form-data": components["schemas"]["WantedImageRequest"];
             };
         };
         responses: {
@@ -4009,8 +3975,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RowOnlyRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["RowOnlyRequest"];
-                "multipart/form-data": components["schemas"]["RowOnlyRequest"];
             };
         };
         responses: {
@@ -4036,8 +4000,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["ChoicesRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["ChoicesRequest"];
-                "multipart/form-data": components["schemas"]["ChoicesRequest"];
             };
         };
         responses: {
@@ -4225,8 +4187,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["TakeRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["TakeRequest"];
-                "multipart/form-data": components["schemas"]["TakeRequest"];
             };
         };
         responses: {
@@ -4252,8 +4212,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SelectionRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["SelectionRequest"];
-                "multipart/form-data": components["schemas"]["SelectionRequest"];
             };
         };
         responses: {
@@ -4279,8 +4237,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["SheetQuestionRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["SheetQuestionRequest"];
-                "multipart/form-data": components["schemas"]["SheetQuestionRequest"];
             };
         };
         responses: {
@@ -4329,8 +4285,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["UseRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["UseRequest"];
-                "multipart/form-data": components["schemas"]["UseRequest"];
             };
         };
         responses: {
@@ -4356,8 +4310,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StepRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["StepRequest"];
-                "multipart/form-data": components["schemas"]["StepRequest"];
             };
         };
         responses: {
@@ -4383,8 +4335,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskSwingRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["AskSwingRequest"];
-                "multipart/form-data": components["schemas"]["AskSwingRequest"];
             };
         };
         responses: {
@@ -4410,8 +4360,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TakeOutRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["TakeOutRequest"];
-                "multipart/form-data": components["schemas"]["TakeOutRequest"];
             };
         };
         responses: {
@@ -4517,8 +4465,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PasswordRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["PasswordRequest"];
-                "multipart/form-data": components["schemas"]["PasswordRequest"];
             };
         };
         responses: {
@@ -4560,8 +4506,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ProjectNameRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["ProjectNameRequest"];
-                "multipart/form-data": components["schemas"]["ProjectNameRequest"];
             };
         };
         responses: {
@@ -4628,8 +4572,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["PatchedProjectNameRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["PatchedProjectNameRequest"];
-                "multipart/form-data": components["schemas"]["PatchedProjectNameRequest"];
             };
         };
         responses: {
@@ -4764,8 +4706,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MemberRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["MemberRequest"];
-                "multipart/form-data": components["schemas"]["MemberRequest"];
             };
         };
         responses: {
@@ -4833,8 +4773,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SaveRecipeRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["SaveRecipeRequest"];
-                "multipart/form-data": components["schemas"]["SaveRecipeRequest"];
             };
         };
         responses: {
@@ -4883,8 +4821,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SaveRecipeRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["SaveRecipeRequest"];
-                "multipart/form-data": components["schemas"]["SaveRecipeRequest"];
             };
         };
         responses: {
@@ -4966,8 +4902,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SignInRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["SignInRequest"];
-                "multipart/form-data": components["schemas"]["SignInRequest"];
             };
         };
         responses: {

@@ -1,23 +1,19 @@
-"""Names that every common file system takes.
+"""Names of parts and groups that can be names of files, and better ones for those that cannot.
 
-Sources: Microsoft, "Naming Files, Paths, and Namespaces" (reserved characters and device names; `pathvalidate` holds
-the list, except CONIN$ and CONOUT$); POSIX.1-2017, 3.170 (no slash, no NUL). Two names that differ only in letter case
-or in Unicode normal form clash, since some file systems keep only one of them (common practice, no published source).
-Look-alike letters: Unicode Technical Standard 39, "Unicode Security Mechanisms", confusables.txt, as `confusable_homoglyphs` holds it.
+What a file system takes is in `yuplet.paths`. Look-alike letters: Unicode Technical Standard 39, "Unicode Security Mechanisms", confusables.txt, as `confusable_homoglyphs` holds it.
 """
 
 import re
 import unicodedata
 from collections import Counter
 from collections.abc import Iterable
-from functools import lru_cache
 
 from confusable_homoglyphs import categories, confusables
-from pathvalidate import sanitize_filename, validate_filename
-from pathvalidate.error import ErrorReason, ValidationError
+from pathvalidate import sanitize_filename
 
-LONGEST = 120
-"""Bytes of UTF-8: leaves room for folders, numbers and endings in a path of 255."""
+from yuplet.paths import LONGEST
+from yuplet.paths import key as key
+from yuplet.paths import problem as problem
 
 SIDES = re.compile(
     r"(?<![A-Za-z])(?:left|right|Left|Right|LEFT|RIGHT|[lrLR])(?![A-Za-z])|(?<=[a-z])(?:Left|Right)(?![a-z])"
@@ -28,40 +24,6 @@ _DEFAULT = re.compile(
     r"(?:[ _\-.#]*\d+)?",
     re.IGNORECASE,
 )
-_CONSOLE = {"conin$", "conout$"}
-
-
-def key(name: str) -> str:
-    """What two names must differ in to be two files everywhere."""
-    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
-
-
-@lru_cache(maxsize=1 << 14)
-def problem(name: str) -> str | None:
-    """Why a name cannot be a file's, in words that follow "The name"; None when it can.
-
-    >>> problem("arm:left")
-    'holds a character that not every file system takes'
-    >>> problem("upper arm") is None
-    True
-    """
-    if not name.strip():
-        return "is empty"
-    if name != name.strip() or name.endswith(".") or name.startswith("."):
-        return "begins or ends with a space or a dot"
-    if any(unicodedata.category(letter) in ("Cc", "Cf", "Cs", "Zl", "Zp") for letter in name):
-        return "holds an invisible character"
-    if len(name.encode()) > LONGEST:
-        return f"is longer than {LONGEST} bytes"
-    if name.split(".")[0].strip().casefold() in _CONSOLE:
-        return "is kept by a system for a device"
-    try:
-        validate_filename(name, platform="universal")
-    except ValidationError as error:
-        if error.reason == ErrorReason.RESERVED_NAME:
-            return "is kept by a system for a device"
-        return "holds a character that not every file system takes"
-    return None
 
 
 def look_alikes(name: str) -> dict[str, str]:

@@ -4,13 +4,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from yuplet import documents
 from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row
-from yuplet.errors import ArrangementNotUnderstood
+from yuplet.errors import ArrangementNotUnderstood, shown
 from yuplet.geometry import Point
 from yuplet.parts.part import Anchor, Frame, Margins, Part, Piece, Role
 
 FORMAT = "yuplet-arrangement"
 VERSION = 1
+MAX_NESTING = 64
+"""Groups within groups."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,17 +165,35 @@ def from_json(value: Any) -> Arrangement:
     if isinstance(value, list):  # as hand-overs kept it before there were decisions
         value = {"format": FORMAT, "version": VERSION, "alone": None, "decisions": {}, "rows": value}
     try:
-        if value["format"] != FORMAT or value["version"] != VERSION:
-            raise ValueError(f"it is no arrangement of version {VERSION}")
+        documents.require(value, "arrangement")
         records = [RowRecord.from_json(one) for one in value["rows"]]
         arrangement = from_records(records, value["alone"], Decisions.from_json(value["decisions"]))
     except (KeyError, TypeError, ValueError, AttributeError) as error:
-        raise ArrangementNotUnderstood(f"The arrangement lacks something, or says it wrongly: {error!r}.") from error
+        raise ArrangementNotUnderstood(f"The arrangement lacks something, or says it wrongly: {error}.") from error
+    _check_groups(records)
     if len(list(arrangement.walk())) != len({record.id for record in records}):
         raise ArrangementNotUnderstood("A row of the arrangement is there twice, or in a group that is not there.")
     if arrangement.around_in_a_circle():
         raise ArrangementNotUnderstood("Parts of the arrangement carry each other in a circle.")
     return arrangement
+
+
+def _check_groups(records: Sequence[RowRecord]) -> None:
+    """That groups are groups, and nested no deeper than their readers go."""
+    around = {record.id: record.group for record in records}
+    groups = {record.id for record in records if record.kind == "group"}
+    for record in records:
+        if record.group is not None and record.group not in groups:
+            raise ArrangementNotUnderstood(
+                f"'{record.name}' is in the group '{shown(record.group)}', which is not there."
+            )
+        depth, at = 0, record.group
+        while at is not None and depth <= MAX_NESTING:
+            depth, at = depth + 1, around.get(at)
+        if depth > MAX_NESTING:
+            raise ArrangementNotUnderstood(
+                f"'{record.name}' is in more than {MAX_NESTING} groups, or in a circle of them."
+            )
 
 
 def differences(before: Arrangement, after: Arrangement) -> dict[str, Any]:

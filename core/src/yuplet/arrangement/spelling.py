@@ -146,7 +146,7 @@ def from_json(value: Mapping[str, Any]) -> Command:
             if not any(given.values()):
                 raise ValueError(f"it names no row under {' or '.join(mappings)}")
             return setting(**given)
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, ValueError, OverflowError, AttributeError) as error:
         raise ArrangementError(f"The step '{kind}' is not complete: {error}. Reload the page and try again.") from error
     raise ArrangementError(f"There is no step called '{kind}'. Known are: {', '.join(COMMANDS)}.")
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Size
+from yuplet.paths import path_problem
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import clashes
 from yuplet.plan.planned import CREDITS, PlannedBeside, PlannedPart, PlannedScale, PlanNote
@@ -22,7 +23,11 @@ def notes_of(
 ) -> list[PlanNote]:
     """All of them, errors first."""
     labels = {one.part.id: one.label for one in parts}
-    found = [*_clashes(scales, beside, labels), *_limits(recipe.limits, scales, labels)]
+    found = [
+        *_unusable(scales, beside, labels),
+        *_clashes(scales, beside, labels),
+        *_limits(recipe.limits, scales, labels),
+    ]
     for one in parts:
         found += _of_part(one, canvas, measured.get(one.part.id))
     found += _not_shown(recipe, parts, tree)
@@ -100,6 +105,22 @@ def _clashes(
             part = one or other
             said = f"'{labels[part]}' would stand where the package has '{file}'. Choose another folder for the images."
             yield PlanNote("clash", "error", said, (part,), (file,))
+
+
+def _unusable(
+    scales: Sequence[PlannedScale], beside: Sequence[PlannedBeside], labels: Mapping[str, str]
+) -> Iterator[PlanNote]:
+    """Paths that cannot be stored: names are made usable before, so what is left is mostly too long."""
+    owners = {file: row for at in scales for row, image in at.images.items() for file in image.files}
+    owners |= {sheet.file: sheet.members[0].part for at in scales for sheet in at.sheets}
+    owners |= {sheet.table: sheet.members[0].part for at in scales for sheet in at.sheets if sheet.table}
+    for file in (*owners, *(one.file for one in beside)):
+        wrong = path_problem(file)
+        if wrong is not None:
+            row = owners.get(file)
+            whose = "A file" if row is None else f"The file of '{labels[row]}'"
+            said = f"{whose} cannot be stored: its path {wrong}. Use shorter names, or fewer folders."
+            yield PlanNote("path", "error", said, () if row is None else (row,), (file,))
 
 
 def _of_part(one: PlannedPart, canvas: Size, known: Measured | None) -> Iterator[PlanNote]:

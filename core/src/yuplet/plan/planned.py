@@ -188,7 +188,9 @@ class PlanNote:
     would be small enough for the receiver.
     """
 
-    kind: Literal["clash", "transparent", "beyond", "few colours", "limit", "not shown", "no such name"]
+    kind: Literal[
+        "path", "clash", "budget", "transparent", "beyond", "few colours", "limit", "not shown", "no such name"
+    ]
     severity: Literal["error", "warning"]
     sentence: str
     parts: tuple[str, ...] = ()

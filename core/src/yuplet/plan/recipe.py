@@ -1,20 +1,19 @@
-"""Recipes: saved ways to hand over. The form as JSON is described in docs/formats/recipe.md and by `recipe.schema.json` beside this file."""
+"""Recipes: saved ways to hand over. The form as JSON is described in docs/formats/recipe.md and by `yuplet/schemas/recipe.schema.json`."""
 
 import json
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields, replace
 from fractions import Fraction
-from functools import cache
 from importlib import resources
 from typing import Any, Literal, TypeAlias
 
-import jsonschema
-
+from yuplet import documents
 from yuplet.arrangement import names
-from yuplet.errors import RecipeNotUnderstood
+from yuplet.errors import RecipeNotUnderstood, shown
 from yuplet.geometry import Box, Size
 from yuplet.parts.part import Part
+from yuplet.paths import path_problem
 
 FORMAT = "yuplet-recipe"
 VERSION = 1
@@ -323,9 +322,9 @@ def scaled_canvas(canvas: Size, factor: Fraction) -> Size:
 
 def from_json(value: Any) -> Recipe:
     """Read a recipe. Raises `RecipeNotUnderstood`, which says where in it what is wrong."""
-    wrong = jsonschema.exceptions.best_match(_validator().iter_errors(value))
+    wrong = documents.fault(value, "recipe")
     if wrong is not None:
-        raise RecipeNotUnderstood(_where(wrong), wrong.message)
+        raise RecipeNotUnderstood(*wrong)
     said = dict(value.get("names", {}))
     if "pieces" in said:
         said["pieces"] = tuple(NamePiece(**_piece(one)) for one in said["pieces"])
@@ -379,21 +378,6 @@ def shipped() -> dict[str, Recipe]:
     return {file.name: from_json(json.loads(file.read_text("utf-8"))) for file in files}
 
 
-def schema() -> dict[str, Any]:
-    """The JSON Schema of recipes."""
-    text = (resources.files("yuplet.plan") / "recipe.schema.json").read_text("utf-8")
-    return dict(json.loads(text))
-
-
-@cache
-def _validator() -> jsonschema.Draft202012Validator:
-    return jsonschema.Draft202012Validator(schema())
-
-
-def _where(wrong: jsonschema.ValidationError) -> str:
-    return ".".join(str(step) if isinstance(step, str) else str(step + 1) for step in wrong.absolute_path)
-
-
 def _check(recipe: Recipe) -> None:
     """What a schema cannot say."""
     combined = [names.key(one.name) for one in recipe.beside.combinations]
@@ -402,6 +386,8 @@ def _check(recipe: Recipe) -> None:
     for one in recipe.beside.combinations:
         if (reason := names.problem(one.name)) is not None:
             raise RecipeNotUnderstood("beside.combinations", f"the name '{one.name}' {reason}")
+    if (reason := path_problem(recipe.names.folder)) is not None:
+        raise RecipeNotUnderstood("names.folder", f"'{shown(recipe.names.folder)}' {reason}")
     files = [one.file for one in recipe.beside.places]
     if len(set(files)) < len(files):
         raise RecipeNotUnderstood("beside.places", "the same table is there twice")

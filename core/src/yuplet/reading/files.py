@@ -15,7 +15,7 @@ from yuplet.illustration.layers import Illustration, ReadingReport, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
-from yuplet.reading import flat, loose, openraster, package, svg
+from yuplet.reading import archives, flat, loose, openraster, package, svg
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import GZIP, is_packed
 
@@ -76,7 +76,7 @@ def _kind_of_archive(path: Path) -> Literal["package", "loose", "openraster"]:
     try:
         with zipfile.ZipFile(path) as archive:
             names = set(archive.namelist())
-    except (OSError, zipfile.BadZipFile):
+    except archives.DAMAGED:
         return "openraster"  # which says what is wrong with it
     if "manifest.json" in names and package.is_package(path):
         return "package"

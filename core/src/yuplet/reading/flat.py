@@ -3,9 +3,10 @@
 Frames come as they are seen: what the file says of disposing and blending is done. Durations and loops are kept.
 
 PNG is decoded as in `png`, everything else by Pillow (16-bit TIFF by OpenCV). Limits: 250 million pixels, 100 000 a side,
-2 000 pages or frames and 1 000 million pixels in all of them.
+2 000 pages or frames, 1 000 million pixels in all pages and 500 million in all frames of an animation.
 """
 
+import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
@@ -28,6 +29,8 @@ from yuplet.reading.sheet import check_sheet, cut_sheet
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
 MAX_PIXELS_IN_ALL = 1_000_000_000
+MAX_PIXELS_OF_FRAMES = 500_000_000
+"""Pixels of all frames of an animation: 1,900 of 512 x 512. Those count twice and more that must be drawn to draw another one."""
 _ORIENTATION = 0x0112
 
 # The limits are ours, and are looked at before a pixel is decoded.
@@ -83,6 +86,8 @@ def read(
             facts, credit = _facts(image), credits.of_image(image)
             if facts.count > MAX_LAYERS:
                 raise TooLarge(f"{what} has {facts.count} pages or frames; Yuplet takes up to {MAX_LAYERS}. Split it.")
+            if facts.is_animated:
+                _check_animation(image, path, what)
             # One after the other: each is in the scratch file before the next is decoded.
             for number, frame in enumerate(_frames(image, path), 1):
                 size = Size(*frame.size)
@@ -127,9 +132,14 @@ def _facts(image: Image.Image) -> _Facts:
     return facts
 
 
+def _seeks(image: Image.Image, path: Path) -> bool:
+    """Whether each frame must be sought from the start."""
+    return image.format == "PNG" and getattr(image, "is_animated", False) and png.gives_back(path.read_bytes())
+
+
 def _frames(image: Image.Image, path: Path) -> Iterator[Image.Image]:
     """Each page or frame in its turn."""
-    if image.format != "PNG" or not getattr(image, "is_animated", False) or not png.gives_back(path.read_bytes()):
+    if not _seeks(image, path):
         yield from ImageSequence.Iterator(image)
         return
     # Pillow 13 gives back the wrong frame where one before it was looked at; each is sought from the start.
@@ -137,6 +147,25 @@ def _frames(image: Image.Image, path: Path) -> Iterator[Image.Image]:
         with Image.open(path, formats=("PNG",)) as fresh:
             fresh.seek(index)
             yield fresh
+
+
+def _check_animation(image: Image.Image, path: Path, what: str) -> None:
+    """All frames have the size of the first; looked at before any is decoded."""
+    count = getattr(image, "n_frames", 1)
+    drawn = count * (count + 1) // 2 if _seeks(image, path) else count
+    if drawn * image.width * image.height > MAX_PIXELS_OF_FRAMES:
+        raise TooLarge(
+            f"{what} has {count:,} frames of {image.width} x {image.height} px, more than Yuplet takes. Make them smaller, or split it."
+        )
+
+
+def size_in(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> Size:
+    """The size in all pages or frames that a picture in an archive tells of itself; nothing of one that is damaged, which is told when it is read."""
+    try:
+        with archive.open(entry) as file, Image.open(file, formats=FORMATS) as image:
+            return Size(image.width, image.height * int(getattr(image, "n_frames", 1)))
+    except Exception:  # as in `read`
+        return Size(0, 0)
 
 
 def _check_limits(size: Size, left: int, what: str) -> None:

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
-from yuplet.errors import BrokenFile, ChoiceError, ReadError, TooLarge
+from yuplet.errors import BrokenFile, ChoiceError, ReadError, TooLarge, shown
 from yuplet.geometry import Size
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
@@ -97,24 +97,26 @@ def _read_images(
     entries = [entry for entry in archive.infolist() if not entry.is_dir() and not _JUNK.search(entry.filename)]
     if len(entries) > MAX_LAYERS:
         raise TooLarge(f"'{file_name}' holds {len(entries)} files; Yuplet takes up to {MAX_LAYERS}.")
+    pictures = []
+    for entry in entries:
+        start = next(archives.pieces(archive, entry), b"")[:1024]
+        if flat.is_flat(start):
+            pictures.append(entry)
+        else:
+            report.add(
+                "not understood",
+                f"'{shown(entry.filename)}' is no picture that Yuplet reads in an archive; it was left out.",
+            )
+    archives.require_few_pixels((flat.size_in(archive, entry) for entry in pictures), file_name)
     images: list[_Image] = []
     facts = Illustration(file_name, Size(1, 1), ())
     with tempfile.TemporaryDirectory() as folder:
-        for number, entry in enumerate(entries, 1):
+        for number, entry in enumerate(pictures, 1):
             name = PurePosixPath(entry.filename.replace("\\", "/"))
-            with archive.open(entry) as file:
-                start = file.read(1024)
-                if not flat.is_flat(start):
-                    report.add(
-                        "not understood", f"'{name}' is no picture that Yuplet reads in an archive; it was left out."
-                    )
-                    continue
-                copy = Path(folder, f"{number}")
-                with copy.open("wb") as out:
-                    out.write(start)
-                    while piece := file.read(1 << 20):
-                        out.write(piece)
+            copy = Path(folder, f"{number}")
             try:
+                with copy.open("wb") as out:
+                    archives.copied(archive, entry, out)
                 read, said = flat.read(copy, scratch, name.name, Choices(), f"i{number}-")
             except ReadError as error:
                 raise type(error)(f"In '{file_name}': {error}") from error
@@ -126,7 +128,7 @@ def _read_images(
             ]
             if len(images) == 1:
                 facts = read
-            progress(number, len(entries))
+            progress(number, len(pictures))
     return images, facts
 
 

@@ -5,7 +5,7 @@ Limits: those of `archives`, 16 MiB of XML, 2 000 layers and groups, 64 levels o
 """
 
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
@@ -22,6 +22,8 @@ from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import archives, colour, png
 
 MAX_XML = 16 << 20
+MAX_IMAGE = 1 << 30
+"""Bytes of one image, unpacked from the archive."""
 MAX_NESTING = 64
 _KNOWN = {"name", "x", "y", "opacity", "visibility", "composite-op", "src", "isolation", "edit-locked", "selected"}
 
@@ -91,14 +93,18 @@ def merged_image(path: Path) -> Picture | None:
     with archives.opened(path, path.name) as archive:
         if "mergedimage.png" not in archive.namelist():
             return None
-        data = archive.read("mergedimage.png")
+        data = archives.read(archive, "mergedimage.png", MAX_IMAGE)
     png.facts(data, "mergedimage.png")
     return png.decode(data, "mergedimage.png")
 
 
 def _check_mimetype(archive: zipfile.ZipFile, report: ReadingReport) -> None:
     first = archive.infolist()[0] if archive.infolist() else None
-    if first is None or first.filename != "mimetype" or archive.read("mimetype")[:64].strip() != MIMETYPE:
+    if (
+        first is None
+        or first.filename != "mimetype"
+        or archives.read(archive, "mimetype", MAX_XML)[:64].strip() != MIMETYPE
+    ):
         report.add(
             "repaired",
             "The archive does not begin with the entry 'mimetype' that the OpenRaster specification asks for.",
@@ -116,7 +122,7 @@ def _stack_xml(archive: zipfile.ZipFile) -> etree._Element:
         raise TooLarge(f"stack.xml is larger than {MAX_XML >> 20} MiB.")
     parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
     try:
-        root = etree.fromstring(archive.read(entry), parser)
+        root = etree.fromstring(archives.read(archive, entry.filename, MAX_XML), parser)
     except etree.XMLSyntaxError as error:
         raise BrokenFile(f"stack.xml is not well-formed: {error.msg}. Save the file again as OpenRaster.") from error
     if root.getroottree().docinfo.doctype:  # type: ignore[union-attr]
@@ -229,6 +235,14 @@ class _Tree:
         return value
 
 
+def _sizes(archive: zipfile.ZipFile, sources: list[_Source]) -> Iterator[Size]:
+    """What the images say of their sizes; what is no PNG, or too large by itself, is told when it is read."""
+    for entry in {source.entry for source in sources}:
+        start = next(archives.pieces(archive, archive.getinfo(entry)), b"")
+        size = png.size_of(start[:24])
+        yield size if size is not None and size.pixels <= png.MAX_PIXELS else Size(0, 0)
+
+
 def _read_images(
     archive: zipfile.ZipFile,
     sources: list[_Source],
@@ -245,7 +259,7 @@ def _read_images(
     def load(source: _Source) -> tuple[png.PngFacts, Box | None, bool, bool]:
         what = f"The image '{source.entry}' of layer '{' / '.join(source.path)}'"
         with zipfile.ZipFile(archive.filename or "") as own:  # a handle a thread: ZipFile locks its file
-            data = own.read(source.entry)
+            data = archives.read(own, source.entry, MAX_IMAGE)
         found = png.facts(data, what)
         picture = png.decode(data, what)
         converted = None
@@ -269,6 +283,7 @@ def _read_images(
             scratch.put_deep(source.layer_id, cut(deep, inside))
         return found, box, beyond, converted is not None
 
+    archives.require_few_pixels(_sizes(archive, sources), str(archive.filename and Path(archive.filename).name))
     progress(0, len(sources))
     with ThreadPoolExecutor(workers) as pool:
         for done, (source, loaded) in enumerate(zip(sources, pool.map(load, sources), strict=True), 1):

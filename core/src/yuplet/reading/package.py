@@ -5,7 +5,6 @@ The format is docs/formats/manifest.md. Limits: those of `archives` and `png`, 6
 
 import io
 import itertools
-import json
 import uuid
 import zipfile
 from collections.abc import Callable, Iterator
@@ -15,6 +14,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
+from yuplet import documents
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.credit import Credit
@@ -22,6 +22,7 @@ from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.illustration.made import Turn
 from yuplet.parts.turning import turn_picture
+from yuplet.paths import PackagePath
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.scratch import Scratch
@@ -29,6 +30,8 @@ from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import archives, png
 
 MAX_JSON = 64 << 20
+MAX_IMAGE = 1 << 30
+"""Bytes of one image of a package."""
 _FORMAT = "yuplet-package"
 _FORMATS = ("PNG", "WEBP", "AVIF", "JPEG", "TIFF", "GIF")
 
@@ -59,6 +62,7 @@ def read(
     with archives.opened(path, file_name) as archive:
         value = _said(path)
         try:
+            documents.require(value, "package")
             parts = {part["id"]: part for part in value["parts"]}
             if len(parts) > MAX_LAYERS:
                 raise TooLarge(f"'{file_name}' has {len(parts)} parts; Yuplet takes up to {MAX_LAYERS}.")
@@ -72,7 +76,7 @@ def read(
             arranged = reader.arranged(value.get("camera"))
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise BrokenFile(
-                f"The manifest of '{file_name}' lacks something, or says it wrongly ({error!r}). Hand over again."
+                f"The manifest of '{file_name}' lacks something, or says it wrongly ({error}). Hand over again."
             ) from error
     if obsolete:
         report.add("information", f"{obsolete} files of an earlier state are in the package and were left out.")
@@ -89,7 +93,7 @@ def reference_picture(path: Path) -> Picture | None:
         name = _said(path).get("reference", {}).get("file", "")
         if name not in archive.namelist():
             return None
-        data = archive.read(name)
+        data = archives.read(archive, name, MAX_IMAGE)
     png.facts(data, name)
     return png.decode(data, name)
 
@@ -213,7 +217,7 @@ class _Reader:
 
     def _whole(self, file: str, moment: int) -> Picture:
         try:
-            data = self._archive.read(file)
+            data = archives.read(self._archive, PackagePath(file), MAX_IMAGE)
         except KeyError:
             raise BrokenFile(f"The package lacks '{file}'. Hand over again, or put the file back.") from None
         if data.startswith(png.SIGNATURE) and moment == 0:
@@ -235,8 +239,8 @@ def _said(path: Path) -> dict[str, Any]:
         with zipfile.ZipFile(path) as archive:
             if archive.getinfo("manifest.json").file_size > MAX_JSON:
                 return {}
-            value = json.loads(archive.read("manifest.json"))
-    except (OSError, zipfile.BadZipFile, KeyError, ValueError):
+            value = documents.parsed(archives.read(archive, "manifest.json", MAX_JSON))
+    except archives.DAMAGED:
         return {}
     return value if isinstance(value, dict) else {}
 

@@ -90,6 +90,13 @@ def _profile(body: bytes) -> bytes:
         return b""
 
 
+def size_of(start: bytes) -> Size | None:
+    """The size that the first 24 bytes of a PNG tell; None where they are of something else."""
+    if not start.startswith(SIGNATURE) or start[12:16] != b"IHDR" or len(start) < 24:
+        return None
+    return Size(*struct.unpack(">II", start[16:24]))
+
+
 def gives_back(data: bytes) -> bool:
     """Whether any frame of an animated PNG is to be disposed of by giving back what lay under it (section 11.3.6.2)."""
     at = len(SIGNATURE)

@@ -8,7 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+# The limit is ours, and is looked at before a pixel is decoded.
 Image.MAX_IMAGE_PIXELS = None
+MAX_PIXELS = 2_000_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +33,7 @@ class Decoded:
 def decode(path: Path, raw: Path) -> Decoded:
     """Decode an image to straight RGBA; raises OSError or ValueError when it cannot be read."""
     with Image.open(path) as opened:
+        _check_size(opened)
         opened.load()
         image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
     return kept(image, raw)
@@ -40,10 +43,16 @@ def moments(path: Path, wanted: list[int], raw: Path) -> dict[int, Decoded]:
     """Some moments of an animated image, by their numbers from 0; raises like `decode`, and EOFError for one that is not there."""
     found = {}
     with Image.open(path) as opened:
+        _check_size(opened)
         for number in sorted(wanted):
             opened.seek(number)
             found[number] = kept(opened.convert("RGBA"), raw.with_suffix(f".{number}"))
     return found
+
+
+def _check_size(image: Image.Image) -> None:
+    if image.width * image.height > MAX_PIXELS:
+        raise ValueError(f"it is {image.width} x {image.height} px, more than any package has")
 
 
 def cut_out(sheet: Decoded, left: int, top: int, width: int, height: int, is_turned: bool, raw: Path) -> Decoded:

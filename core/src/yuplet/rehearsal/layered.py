@@ -13,7 +13,7 @@ from yuplet.rehearsal.picture import Placed, Scene
 
 
 def scene_of_layers(path: Path, scratch: Path, allowed: tuple[float, float], scale: float) -> Scene:
-    """The layers of a file, back to front; raises OSError, ValueError or KeyError for one that cannot be read."""
+    """The layers of a file, back to front; raises what `zipfile`, `ElementTree` and Pillow raise for one that cannot be read."""
     placed: dict[str, Placed] = {}
     with zipfile.ZipFile(path) as archive:
         if archive.infolist()[0].filename != "mimetype" or archive.read("mimetype") != b"image/openraster":

@@ -1,11 +1,12 @@
 """A package as a receiver sees it: the files in a folder and what its manifest says of them."""
 
-import json
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Any, NamedTuple, TypeAlias
 
-from yuplet.errors import PackageError
+from yuplet import documents
+from yuplet.errors import PackageError, shown
+from yuplet.paths import path_problem
 
 MANIFEST = "manifest.json"
 
@@ -150,18 +151,19 @@ def open_package(folder: Path, manifest: str = MANIFEST) -> Package:
     """
     path = folder / manifest
     try:
-        value = json.loads(path.read_bytes())
+        value = documents.parsed(path.read_bytes())
     except OSError as error:
         raise PackageError(
             f"'{path}' cannot be read ({error.strerror}). Give the folder that holds a package."
         ) from error
     except ValueError as error:
-        raise PackageError(f"'{path}' is not JSON ({error}). Hand over again.") from error
+        raise PackageError(f"'{path}' {error}. Hand over again.") from error
     try:
+        documents.require(value, "package")
         return _package(folder, manifest, value)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise PackageError(
-            f"'{path}' lacks something that a receiver must know: {error!r}. Hand over again."
+            f"'{path}' lacks something that a receiver must know, or says it wrongly: {error}. Hand over again."
         ) from error
 
 
@@ -188,8 +190,9 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
     )
     others = tuple(str(one["manifest"]) for one in value.get("scales", ()))
     for file in (*files, *others):
-        if PurePosixPath(file).is_absolute() or ".." in PurePosixPath(file).parts or "\\" in file:
-            raise ValueError(f"the file name '{file}' leaves the folder")
+        wrong = path_problem(file)
+        if wrong is not None:
+            raise ValueError(f"the path '{shown(file)}' {wrong}")
     ground = value["reference"].get("ground")
     tolerance = value.get("tolerance", {"largest": 0, "mean": 0})
     return Package(

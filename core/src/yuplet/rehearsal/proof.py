@@ -1,15 +1,15 @@
 """Does the picture come back? The inventory of a package, what contradicts itself, and the picture put together again."""
 
 import os
-import struct
 import tempfile
-import zipfile
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from yuplet.errors import UnsafePath
+from yuplet.paths import PackagePath, within
 from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
 from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings
 from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
@@ -87,7 +87,7 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
         There is no manifest that could be read. Everything else is in the answer.
     """
     main = open_package(folder)
-    packages = [main, *(open_package(folder, name) for name in main.others if (folder / name).is_file())]
+    packages = [main, *(open_package(folder, name) for name in main.others if _is_there(folder, name))]
     places = _inventory(main, packages)
     proof = places.proof
     ways = [_ways(package) for package in packages]
@@ -118,7 +118,7 @@ def _prove_one(package: Package, ways: list[Way], places: "_Places", step: Calla
             path = places.paths.get(name)
             try:
                 return decode(path, Path(scratch, f"{number}.raw")) if path else None
-            except (OSError, ValueError, SyntaxError):
+            except Exception:  # decoders raise errors of many kinds for damaged files
                 proof.unreadable.append(name)
                 return None
 
@@ -177,7 +177,7 @@ def _drawn_parts(package: Package, places: "_Places", scratch: Path) -> Scene | 
     found = {part: places.paths[file] for part, file in files.items() if file in places.paths}
     try:
         return scene_of_drawings(package, found, scratch)
-    except (OSError, ValueError, KeyError) as error:
+    except Exception as error:  # it is there to judge what anybody wrote
         places.proof.faults.append(f"The drawings of the parts cannot be put together: {error}.")
         return None
 
@@ -187,8 +187,7 @@ def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scrat
     if path is None:
         return None  # said already: missing
     allowed, size = (entry.largest or 0.0, entry.mean or 0.0), (package.width, package.height)
-    folder = scratch / entry.kind
-    folder.mkdir()
+    folder = Path(tempfile.mkdtemp(dir=scratch))
     try:
         if entry.kind == "layers":
             scene = scene_of_layers(path, folder, allowed, package.scale)
@@ -204,7 +203,7 @@ def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scrat
             scene = scene_of_drawing(path, folder, allowed, size, package.scale)
         else:
             scene = scene_of_page(path, folder, allowed, size, package.scale)
-    except (OSError, ValueError, KeyError, IndexError, SyntaxError, struct.error, zipfile.BadZipFile) as error:
+    except Exception as error:  # as above
         places.proof.faults.append(f"'{entry.file}' cannot be put together: {error}.")
         return None
     if (scene.width, scene.height) != size:
@@ -262,7 +261,7 @@ class _Pictures:
             path = self._places.paths.get(file)
             try:
                 found = moments(path, numbers, self._raw()) if path is not None else {}
-            except (OSError, ValueError, SyntaxError, EOFError):
+            except Exception:  # as above
                 self._places.proof.unreadable.append(file)
                 found = {}
             for number in numbers:
@@ -284,6 +283,14 @@ class _Places:
     paths: Mapping[str, Path]
 
 
+def _is_there(folder: Path, name: str) -> bool:
+    """Whether a file is in a folder itself, and not elsewhere by a link."""
+    try:
+        return within(folder, PackagePath(name)).is_file()
+    except UnsafePath:
+        return False
+
+
 def _inventory(package: Package, packages: list[Package]) -> _Places:
     """Which files are there of all scales: by exact name, else in another letter case."""
     expected = list(dict.fromkeys((*package.others, *(name for one in packages for name in one.expected))))
@@ -291,6 +298,8 @@ def _inventory(package: Package, packages: list[Package]) -> _Places:
         Path(root, name).relative_to(package.folder).as_posix()
         for root, _, names in os.walk(package.folder)
         for name in names
+        # A receiver that unpacks the package has no links.
+        if not Path(root, name).is_symlink()
     }
     proof = Proof(len(expected), 0, package.width * package.height)
     unclaimed = present - set(expected)

@@ -11,9 +11,11 @@ from typing import Any
 import deflate
 import numpy as np
 
+from yuplet import documents
 from yuplet.arrangement.tree import Row
-from yuplet.errors import AnotherPackage, FolderNotOurs
+from yuplet.errors import AnotherPackage, FolderNotOurs, UnsafePath
 from yuplet.geometry import Box
+from yuplet.paths import PackagePath, files_below, within
 from yuplet.pixels.trimming import content_box
 from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.writing import beside, files, sheets, whole
@@ -174,7 +176,7 @@ class _Work:
         if name in self.written:
             return True
         known = self.earlier.known.get(name)
-        if known is None or not key or known.key != key or not self.store.keep(name):
+        if known is None or not key or known.key != key or not self.store.keep(PackagePath(name)):
             return False
         self.written[name] = known.again
         return True
@@ -228,10 +230,10 @@ class _Work:
         crc = "" if pixels_crc32 is None else f"{pixels_crc32:08x}"
         made = WrittenFile(len(data), hashlib.sha256(data).hexdigest(), crc, key, content)
         known = self.earlier.known.get(name)
-        if known is not None and known.sha256 == made.sha256 and self.store.keep(name):
+        if known is not None and known.sha256 == made.sha256 and self.store.keep(PackagePath(name)):
             made = made.again
         else:
-            self.store.write(name, data)
+            self.store.write(PackagePath(name), data)
         self.written[name] = made
 
 
@@ -252,16 +254,17 @@ def earlier_package(folder: Path) -> Earlier:
         return Earlier()
     if not folder.is_dir():
         raise FolderNotOurs(str(folder), folder.name)
-    found = {path.relative_to(folder).as_posix(): path for path in folder.rglob("*") if not path.is_dir()}
-    if not found:
+    names = files_below(folder)
+    if not names:
         return Earlier()
     try:
-        earlier = described(lambda name: (folder / name).read_bytes())
-    except (OSError, ValueError, KeyError, TypeError):
+        earlier = described(lambda name: within(folder, name).read_bytes())
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, UnsafePath):
         earlier = Earlier()
-    foreign = sorted(set(found) - earlier.files)
+    foreign = [name for name in names if name not in earlier.files or (folder / name).is_symlink()]
     if foreign:
         raise FolderNotOurs(str(folder), foreign[0])
+    found = {name: within(folder, PackagePath(name)) for name in names}
     # What somebody has changed since is not taken over.
     known = {
         name: file for name, file in earlier.known.items() if name in found and found[name].stat().st_size == file.bytes
@@ -282,25 +285,25 @@ def require_same_illustration(earlier: Earlier, illustration_id: str, folder: Pa
         raise AnotherPackage(str(folder), earlier.title)
 
 
-def described(read: Callable[[str], bytes]) -> Earlier:
-    """What the manifests of a package say of its files; `read` gives the bytes of one by its name. Raises what that raises, or for
-    anything that is no manifest of ours `ValueError`, `KeyError` or `TypeError`.
+def described(read: Callable[[PackagePath], bytes]) -> Earlier:
+    """What the manifests of a package say of its files; `read` gives the bytes of one by its name. Raises what that raises, `UnsafePath`
+    where a name leaves the package, or for anything that is no manifest of ours `ValueError`, `KeyError` or `TypeError`.
     """
     names: set[str] = set()
     known: dict[str, WrittenFile] = {}
     said_of = ("", "")
-    waiting = [MANIFEST]
+    waiting = [PackagePath(MANIFEST)]
     while waiting:
         name = waiting.pop()
         data = read(name)
-        value: Any = json.loads(data)
-        if value["format"] != manifests.FORMAT:
-            raise ValueError("it is no package of ours")
+        value: Any = documents.parsed(data)
+        documents.require(value, "package")
         said_of = (str(value["illustration"]["id"]), str(value["illustration"]["title"]))
         known[name] = WrittenFile(len(data), hashlib.sha256(data).hexdigest())
         for file, said in manifests.files_of(value).items():
-            names.add(file)
+            names.add(PackagePath(file))
             if said is not None:
                 known[file] = said
-        waiting += [one["manifest"] for one in value.get("scales", ()) if one["manifest"] not in known]
+        others = (PackagePath(one["manifest"]) for one in value.get("scales", ()))
+        waiting += [other for other in others if other not in known and other not in waiting]
     return Earlier(frozenset({*names, *known}), known, *said_of)

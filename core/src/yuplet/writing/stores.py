@@ -5,22 +5,23 @@ import hashlib
 import os
 import shutil
 import tempfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Protocol
 
-from yuplet.errors import FolderBusy, WriteError
+from yuplet.errors import FolderBusy, FolderNotOurs, WriteError
+from yuplet.paths import PackagePath, files_below, within
 
 
 class FileStore(Protocol):
-    """A place that takes named files: a folder, or memory. Names have forward slashes."""
+    """A place that takes named files: a folder, or memory."""
 
-    def write(self, name: str, data: bytes) -> None:
+    def write(self, name: PackagePath, data: bytes) -> None:
         """Keep a file under a name."""
         ...
 
-    def keep(self, name: str) -> bool:
+    def keep(self, name: PackagePath) -> bool:
         """Take a file of the earlier package over as it is; answers whether that could be done."""
         ...
 
@@ -28,9 +29,11 @@ class FileStore(Protocol):
 class MemoryStore(dict[str, bytes]):
     """A `FileStore` in memory."""
 
-    write = dict.__setitem__
+    def write(self, name: PackagePath, data: bytes) -> None:
+        """Keep a file under a name."""
+        self[PackagePath(name)] = data
 
-    def keep(self, name: str) -> bool:
+    def keep(self, name: PackagePath) -> bool:
         """Whether the file is there already."""
         return name in self
 
@@ -39,30 +42,55 @@ class MemoryStore(dict[str, bytes]):
 def alone_in(folder: Path) -> Iterator[None]:
     """Keep other hand-overs on this machine out of a folder meanwhile; raises `FolderBusy` when one is in it.
 
-    The lock is a file among the temporary ones, so that nothing is left beside the folder; the system takes it back when the process ends.
+    The lock is a hidden file beside the folder, on the same disk, and gone afterwards; the system takes a lock back when its process ends,
+    and the next hand-over there removes what a killed one left.
     """
-    name = hashlib.blake2b(str(folder.resolve()).encode(), digest_size=16).hexdigest()
-    with Path(tempfile.gettempdir(), f"yuplet-{os.getuid()}-{name}.lock").open("w") as lock:
+    folder = folder.resolve()
+    path = (
+        folder.parent / f".{folder.name[:100]}.{hashlib.blake2b(folder.name.encode(), digest_size=6).hexdigest()}.lock"
+    )
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        lock = _locked(path, folder)
+    except OSError as error:
+        raise _cannot_write(folder, error) from error
+    try:
+        yield
+    finally:
+        # While it is still held, so that nobody locks a file that is gone.
+        path.unlink(missing_ok=True)
+        os.close(lock)
+
+
+def _locked(path: Path, folder: Path) -> int:
+    """The descriptor of a lock file that is ours alone and still has its name."""
+    while True:
+        lock = os.open(path, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            if path.exists() and os.path.samestat(os.fstat(lock), path.stat()):
+                return lock
         except BlockingIOError as error:
+            os.close(lock)
             raise FolderBusy(str(folder)) from error
-        yield
+        os.close(lock)
 
 
 class StagedFolder:
     """A `FileStore` that fills a folder beside the wished one and moves the files over when all are there.
 
     Until `publish` is called the wished folder is as it was; leaving the `with` block removes what is left of the
-    staging folder.
+    staging folder. `ours` are the files there that may be replaced: those of the earlier package. Nothing else is overwritten, and no
+    link is followed out of either folder.
     """
 
-    def __init__(self, target: Path) -> None:
+    def __init__(self, target: Path, ours: Collection[str] = ()) -> None:
         self._target = target
+        self._ours = frozenset(ours)
         self._kept: set[str] = set()
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
-            self.folder = Path(tempfile.mkdtemp(prefix=f".{target.name}-", dir=target.parent))
+            self.folder = Path(tempfile.mkdtemp(prefix=f".{target.name[:100]}-", dir=target.parent))
             self.folder.chmod(0o755)
         except OSError as error:
             raise _cannot_write(target, error) from error
@@ -73,44 +101,51 @@ class StagedFolder:
     def __exit__(self, *_: object) -> None:
         shutil.rmtree(self.folder, ignore_errors=True)
 
-    def write(self, name: str, data: bytes) -> None:
+    def write(self, name: PackagePath, data: bytes) -> None:
         """Keep a file in the staging folder; raises `WriteError` when the disk does not take it."""
-        path = self.folder / name
+        path = within(self.folder, name)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(data)
         except OSError as error:
             raise _cannot_write(path, error) from error
 
-    def keep(self, name: str) -> bool:
+    def keep(self, name: PackagePath) -> bool:
         """Take a file of the wished folder over, with its bytes and its time."""
-        path = self.folder / name
+        path, source = within(self.folder, name), within(self._target, name)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            os.link(self._target / name, path)
+            os.link(source, path, follow_symlinks=False)
         except OSError:
             # Some file systems have no links.
             try:
-                shutil.copy2(self._target / name, path)
+                shutil.copy2(source, path, follow_symlinks=False)
             except OSError:
                 return False
         self._kept.add(name)
         return True
 
     def publish(self, last: str, obsolete: Iterable[str] = ()) -> None:
-        """Move all files to the wished folder, the one named `last` after all others, and remove the obsolete ones."""
+        """Move all files to the wished folder, the one named `last` after all others, and remove the obsolete ones.
+
+        Raises `FolderNotOurs` where something has come there meanwhile that is not ours, and `WriteError`.
+        """
         try:
             if not self._target.exists():
                 self.folder.rename(self._target)
                 return
-            staged = [path.relative_to(self.folder).as_posix() for path in self.folder.rglob("*") if path.is_file()]
-            moved = set(staged) - self._kept
+            moved = [PackagePath(name) for name in files_below(self.folder) if name not in self._kept]
+            for name in moved:
+                if name not in self._ours and os.path.lexists(within(self._target, name)):
+                    raise FolderNotOurs(str(self._target), name)
             for name in sorted(moved, key=lambda name: (name == last, name)):
-                (self._target / name).parent.mkdir(parents=True, exist_ok=True)
-                (self.folder / name).replace(self._target / name)
-            for name in obsolete:
-                (self._target / name).unlink(missing_ok=True)
-                _remove_empty_folders((self._target / name).parent, self._target)
+                place = within(self._target, name)
+                place.parent.mkdir(parents=True, exist_ok=True)
+                within(self.folder, name).replace(place)
+            for name in (PackagePath(one) for one in obsolete if one in self._ours):
+                place = within(self._target, name)
+                place.unlink(missing_ok=True)
+                _remove_empty_folders(place.parent, self._target)
         except OSError as error:
             raise _cannot_write(self._target, error) from error
 

@@ -1,5 +1,10 @@
-"""The worker: the queue's own, with somebody beside it who takes up what other workers left."""
+"""The worker: several slots that each take work from the queue, and somebody beside them who looks after what others left.
 
+What a job does, it does in a process of its own (`jobs.apart`); told to stop, the worker ends all of them at once.
+"""
+
+import logging
+import signal
 import threading
 import time
 from pathlib import Path
@@ -9,31 +14,98 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import DatabaseError, connection
+from django.utils.crypto import get_random_string
+from django_tasks_db.management.commands.db_worker import Worker
 
-from yuplet_server.jobs import actions
+from yuplet_server.jobs import actions, apart
 
 ROUND = 5.0
+"""Seconds between two looks at what others left."""
 STALE = 24 * 3600
+SWEEP = 3600.0
+"""Seconds between two sweeps."""
+
+log = logging.getLogger(__name__)
 
 
 class Command(BaseCommand):
     help = "Do long work until told to stop."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        _remove_old_temporary_files()
-        call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
-        call_command("sweep_files", verbosity=0)
-        threading.Thread(target=_look_after_others, daemon=True).start()
-        call_command("db_worker", interval=0.2, startup_delay=False, verbosity=0)
+        stop = threading.Event()
+        for number in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(number, lambda *_: stop.set())
+        if settings.APART:
+            apart.warm()
+        slots = [_Slot(stop) for _ in range(settings.WORKERS)]
+        for slot in slots:
+            slot.start()
+        swept = 0.0
+        while not stop.is_set():
+            try:
+                actions.take_up_again()
+                if time.monotonic() - swept > SWEEP:
+                    swept = time.monotonic()
+                    _sweep()
+            except DatabaseError:
+                connection.close()
+            stop.wait(ROUND)
+        actions.shut_down()
+        for slot in slots:
+            slot.join(10)
 
 
-def _look_after_others() -> None:
-    while True:
-        try:
-            actions.take_up_again()
-        except DatabaseError:
-            connection.close()
-        time.sleep(ROUND)
+class _Slot(threading.Thread):
+    """One at a time, work of the queue."""
+
+    def __init__(self, stop: threading.Event) -> None:
+        super().__init__(daemon=True)
+        self._stop_asked = stop
+
+    def run(self) -> None:
+        while not self._stop_asked.is_set():
+            worker = _Worker(self._stop_asked)
+            try:
+                worker.run()
+            except Exception:
+                # The database restarts, mostly.
+                log.warning("a worker's slot begins anew", exc_info=True)
+                connection.close()
+                self._stop_asked.wait(1)
+        connection.close()
+
+
+class _Worker(Worker):
+    """The queue's own worker, which stops when it is told to."""
+
+    def __init__(self, stop: threading.Event) -> None:
+        super().__init__(
+            queue_names=["default"],
+            interval=0.2,
+            batch=False,
+            backend_name="default",
+            startup_delay=False,
+            max_tasks=None,
+            worker_id=get_random_string(32),
+            excluded_queue_names=[],
+        )
+        self._stop_asked = stop
+
+    @property
+    def running(self) -> bool:
+        return not self._stop_asked.is_set()
+
+    @running.setter
+    def running(self, value: bool) -> None:
+        """The base class sets it; only the event counts."""
+
+
+def _sweep() -> None:
+    """What nobody needs any more: by rule, also while the worker runs."""
+    call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
+    call_command("clearsessions", verbosity=0)
+    call_command("sweep_files", verbosity=0)
+    _remove_old_temporary_files()
 
 
 def _remove_old_temporary_files() -> None:

@@ -1,13 +1,15 @@
 """Removes kept files that nothing refers to any more: of illustrations, packages, projects and kept parts that were removed."""
 
+import datetime
 import time
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
+from django.utils import timezone
 
-from yuplet_server.handovers.models import HandOver
+from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.illustrations.models import LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.moving.models import Archive
@@ -21,6 +23,7 @@ class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
+        Planned.objects.filter(at__lt=timezone.now() - datetime.timedelta(seconds=OLD)).delete()
         # Files first, then what is referred to: what is kept in between is not in the list of files.
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
         used = {

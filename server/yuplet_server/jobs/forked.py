@@ -1,0 +1,14 @@
+"""What the process has loaded that others are forked from: the project, and the core with its compiled loops.
+
+It is imported there and nowhere else: it ends when whoever started it ends.
+"""
+
+import ctypes
+import signal
+
+import django
+
+ctypes.CDLL(None).prctl(1, signal.SIGKILL)  # PR_SET_PDEATHSIG
+django.setup()
+
+import yuplet_server.project.urls  # noqa: E402, F401 - all views, and so all that can be asked for
