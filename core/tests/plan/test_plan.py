@@ -83,6 +83,27 @@ class PlanTests(unittest.TestCase):
         plan = plan_hand_over(POST, arrangement, recipe=Recipe(names=names, scales=scales))
         self.assertEqual([note.files for note in plan.notes], [("parts/hand11x.png",)])
 
+    def test_what_is_too_large_to_be_made_is_told_before(self) -> None:
+        arrangement = arrangement_of(POST)[0]
+        large = Illustration("large", Size(2048, 2048), POST.layers)
+        for scale, planned_for, said in (
+            (64, large, "'reference.png' would be 131,072 × 131,072 px at 64x"),
+            (10, large, "20,480 × 20,480 px"),
+        ):
+            plan = plan_hand_over(planned_for, arrangement, recipe=Recipe(scales=(Scale("factor", scale),)))
+            (note,) = plan.notes
+            self.assertEqual((note.kind, note.severity), ("budget", "error"))
+            self.assertIn(said, note.sentence)
+            for refuse in (plan.require_no_errors, plan.require_within_budget):
+                with self.assertRaisesRegex(PlanError, "Use a smaller scale"):
+                    refuse()
+        many = tuple(Layer(f"l{n}", f"part {n}", Box.at(0, 0, Size(4096, 4096))) for n in range(100))
+        whole = Illustration("many", Size(4096, 4096), many)
+        scales = (Scale("factor", 1), Scale("factor", 2), Scale("factor", 3))
+        plan = plan_hand_over(whole, arrangement_of(whole)[0], recipe=Recipe(scales=scales))
+        self.assertIn("All images together would have 23,", plan.notes[0].sentence)
+        self.assertEqual(plan_hand_over(whole, arrangement_of(whole)[0], recipe=Recipe(scales=scales[:2])).notes, ())
+
     def test_nothing_to_hand_over(self) -> None:
         empty = replace(POST, layers=(Layer("a", "nothing", None),))
         with self.assertRaises(NothingToHandOver):
@@ -91,7 +112,7 @@ class PlanTests(unittest.TestCase):
     def test_five_thousand_parts_on_a_large_canvas(self) -> None:
         size = Size(20, 12)
         layers = tuple(Layer(f"l{n}", f"part {n}", Box.at(n % 100 * 160, n // 100 * 300, size)) for n in range(5000))
-        picture = Illustration("many", Size(16_000, 16_000), layers)
+        picture = Illustration("many", Size(15_900, 15_000), layers)
         pieces = (NamePiece("number", width=4, within="group"), NamePiece("text", "_"), NamePiece("part"))
         by = Recipe(images=Images(stored="sheets"), names=Names(pieces), limits=Limits(count=3))
         plan = plan_hand_over(picture, arrangement_of(picture)[0], recipe=by)

@@ -357,7 +357,8 @@ def _file(file: PlannedFile, before: Mapping[str, WrittenFile]) -> dict[str, Any
 
 
 def picture_of(one: Asked, plan: Plan, file: str) -> tuple[bytes, str]:
-    """A picture of the plan exactly as it would be written, and its media type. Raises `NoSuchPicture`."""
+    """A picture of the plan exactly as it would be written, and its media type. Raises `NoSuchPicture`, or `PlanError` where it is too large."""
+    plan.require_within_budget()
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
         sources = Sources(StoredPixels(one.revision, scratch), drawing_of(one.revision))
         found = alone(plan, file, sources)

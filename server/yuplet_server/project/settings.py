@@ -139,8 +139,8 @@ APART = os.environ.get("YUPLET_APART", "1") != "0"
 WORKERS = int(os.environ.get("YUPLET_WORKERS", str(os.cpu_count() or 1)))
 QUESTION_PROCESSES = int(os.environ.get("YUPLET_QUESTION_PROCESSES", "2"))
 JOB_LIMITS = {
-    "seconds": float(os.environ.get("YUPLET_JOB_SECONDS", "3600")),
-    "cpu": float(os.environ.get("YUPLET_JOB_CPU_SECONDS", "3600")),
+    "seconds": float(os.environ.get("YUPLET_JOB_SECONDS", "1800")),
+    "cpu": float(os.environ.get("YUPLET_JOB_CPU_SECONDS", "1800")),
     "memory": float(os.environ.get("YUPLET_JOB_GIB", "4")) * 2**30,
 }
 QUESTION_LIMITS = {

@@ -11,6 +11,12 @@ from yuplet.plan.naming import clashes
 from yuplet.plan.planned import CREDITS, PlannedBeside, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import OPAQUE, Limits, Recipe
 
+MAX_PIXELS = 250_000_000
+MAX_SIDE = 65_535
+"""Of one image that is written; WebP and JPEG end before that."""
+MAX_PIXELS_IN_ALL = 10_000_000_000
+"""Of all images of a hand-over: a hundred of 4,096 x 4,096 at 1x and 2x fit."""
+
 
 def notes_of(
     recipe: Recipe,
@@ -23,7 +29,7 @@ def notes_of(
 ) -> list[PlanNote]:
     """All of them, errors first."""
     labels = {one.part.id: one.label for one in parts}
-    found = [
+    found = [*_budget(scales, beside, labels)] or [
         *_unusable(scales, beside, labels),
         *_clashes(scales, beside, labels),
         *_limits(recipe.limits, scales, labels),
@@ -105,6 +111,40 @@ def _clashes(
             part = one or other
             said = f"'{labels[part]}' would stand where the package has '{file}'. Choose another folder for the images."
             yield PlanNote("clash", "error", said, (part,), (file,))
+
+
+def _budget(
+    scales: Sequence[PlannedScale], beside: Sequence[PlannedBeside], labels: Mapping[str, str]
+) -> Iterator[PlanNote]:
+    """What would be too large to be made at all: one picture, or all together. Nothing else is of interest then."""
+    sizes: dict[str, tuple[Size, str]] = {}
+    total = 0
+    for at in scales:
+        sizes[at.reference] = (at.canvas, at.scale.label)
+        for image in at.images.values():
+            if image.is_own and image.frames[0].spot is None:
+                sizes.update(dict.fromkeys(image.files, (image.box.size, at.scale.label)))
+        sizes.update({sheet.file: (sheet.size, at.scale.label) for sheet in at.sheets})
+        total += sum(len(sheet.members) * sheet.size.pixels for sheet in at.sheets if sheet.kind == "animation")
+    for one in beside:
+        if one.size is not None:
+            sizes[one.file] = (one.size, scales[0].scale.label)
+            total += one.size.pixels * max(0, len(one.frames) - 1)
+    for file, (size, label) in sizes.items():
+        if size.pixels > MAX_PIXELS or max(size) > MAX_SIDE:
+            said = (
+                f"'{file}' would be {size.width:,} × {size.height:,} px at {label}; Yuplet writes images of up to"
+                f" {MAX_PIXELS // 1_000_000} million pixels and {MAX_SIDE:,} px a side. Use a smaller scale."
+            )
+            yield PlanNote("budget", "error", said, (), (file,))
+            return
+    total += sum(size.pixels for size, _ in sizes.values())
+    if total > MAX_PIXELS_IN_ALL:
+        said = (
+            f"All images together would have {total // 1_000_000:,} million pixels; Yuplet writes up to"
+            f" {MAX_PIXELS_IN_ALL // 1_000_000:,} million in one hand-over. Use smaller or fewer scales."
+        )
+        yield PlanNote("budget", "error", said)
 
 
 def _unusable(

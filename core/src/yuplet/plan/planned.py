@@ -271,6 +271,12 @@ class Plan:
         """The names of all files."""
         return [file.name for file in self.listed]
 
+    def require_within_budget(self) -> None:
+        """Raise `PlanError` where what is planned is too large to be made at all."""
+        for note in self.notes:
+            if note.kind == "budget":
+                raise PlanError(note.sentence)
+
     def require_no_errors(self) -> None:
         """Raise the first error there is, as `NamesClash` or another `PlanError`."""
         errors = [note for note in self.notes if note.severity == "error"]

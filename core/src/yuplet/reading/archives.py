@@ -92,6 +92,10 @@ def _check_entries(archive: zipfile.ZipFile, file_name: str, most: int) -> None:
     if any(entry.flag_bits & _ENCRYPTED for entry in entries):
         raise BrokenFile(f"'{shown(file_name)}' has a password. Unpack it, then bring in the folder.")
     for entry in entries:
+        if not entry.filename:
+            raise BrokenFile(
+                f"'{shown(file_name)}' has an entry without a name. Save it again and bring it in once more."
+            )
         if leaves(entry.filename):
             raise UnsafeFile(
                 f"The archive has an entry '{shown(entry.filename)}' that leaves it. Pack '{shown(file_name)}' again."

@@ -29,6 +29,8 @@ from yuplet.reading.sheet import check_sheet, cut_sheet
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
 MAX_PIXELS_IN_ALL = 1_000_000_000
+MAX_SCANS = 100
+"""Scans of a JPEG; programs write a dozen."""
 MAX_PIXELS_OF_FRAMES = 500_000_000
 """Pixels of all frames of an animation: 1,900 of 512 x 512. Those count twice and more that must be drawn to draw another one."""
 _ORIENTATION = 0x0112
@@ -84,6 +86,10 @@ def read(
     try:
         with Image.open(path, formats=FORMATS) as image:
             facts, credit = _facts(image), credits.of_image(image)
+            if facts.form == "JPEG" and path.read_bytes().count(b"\xff\xda") > MAX_SCANS:
+                raise TooLarge(
+                    f"{what} has more than {MAX_SCANS} scans, each of which goes over the whole picture. Save it again."
+                )
             if facts.count > MAX_LAYERS:
                 raise TooLarge(f"{what} has {facts.count} pages or frames; Yuplet takes up to {MAX_LAYERS}. Split it.")
             if facts.is_animated:
@@ -104,7 +110,7 @@ def read(
                     report.add(
                         "information", "The picture has no transparency: it is one part until it is taken apart."
                     )
-    except ReadError:
+    except (ReadError, MemoryError):
         raise
     except Exception as error:
         # Pillow's readers raise errors of many kinds for damaged files.

@@ -237,9 +237,11 @@ class _Tree:
 
 def _sizes(archive: zipfile.ZipFile, sources: list[_Source]) -> Iterator[Size]:
     """What the images say of their sizes; what is no PNG, or too large by itself, is told when it is read."""
-    for entry in {source.entry for source in sources}:
-        start = next(archives.pieces(archive, archive.getinfo(entry)), b"")
-        size = png.size_of(start[:24])
+    known: dict[str, Size | None] = {}
+    for entry in (source.entry for source in sources):
+        if entry not in known:
+            known[entry] = png.size_of(next(archives.pieces(archive, archive.getinfo(entry)), b"")[:24])
+        size = known[entry]
         yield size if size is not None and size.pixels <= png.MAX_PIXELS else Size(0, 0)
 
 

@@ -1,7 +1,7 @@
 """SVG: groups and shapes become the layer tree, each shape drawn alone at the size that was asked for.
 
 Source: W3C, Scalable Vector Graphics (SVG) 2, https://www.w3.org/TR/SVG2/. Drawn by the resvg library. Limits as in
-`svg_document` and `png`; 2 000 layers and groups.
+`svg_document` and `png`; 2 000 layers and groups; 5 000 million pixels for filters, masks and embedded pictures to go over.
 """
 
 import hashlib
@@ -48,6 +48,8 @@ _TOGETHER = {"filter", "mask"}
 """What makes one picture of a group's members, so that they cannot be told apart."""
 _OWN_NAMES = ("title", "aria-label", "id")
 _EXAMPLES = 3
+MAX_WORK = 5_000_000_000
+"""Pixels that filters and the like go over in all layers, and pixels of the pictures in them: minutes."""
 MAX_AREA = 64_000_000
 """Pixels that are drawn anew at once at the most."""
 
@@ -124,10 +126,22 @@ def open_drawing(
     label = choices.names or _likeliest(sources)
     tree = _Tree(document, canvas, scale, report, label, choices.names is not None, use_shipped_fonts(document))
     layers = _members(tree, document.root, (), ())
+    _check_work(tree, file_name)
     opacity = _opacity(declarations(document.root))
     if opacity < 1:
         layers = (LayerGroup("v0", PurePath(file_name).stem, layers, opacity=opacity, isolated=True),)
     return Drawing(document, canvas, scale, layers, tree.shapes)
+
+
+def _check_work(tree: _Tree, file_name: str) -> None:
+    """What filters and pictures take when each layer is drawn alone; looked at before any is."""
+    work = [tree.document.work.get(shape.element) for shape in tree.shapes.values()]
+    pixels = sum(one.passes * tree.canvas.pixels + one.pixels for one in work if one is not None)
+    if pixels > MAX_WORK:
+        raise TooLarge(
+            f"The filters, masks and pictures of '{file_name}' take {pixels / 1e9:,.0f} thousand million steps at {tree.canvas.width} x"
+            f" {tree.canvas.height} px; Yuplet takes up to {MAX_WORK // 10**9}. Bring it in smaller, or with fewer filters."
+        )
 
 
 def read(

@@ -3,17 +3,23 @@
 Source: W3C, Scalable Vector Graphics (SVG) 2, https://www.w3.org/TR/SVG2/ (chapters 4 to 8); CSS selectors and declarations
 are read by `cssselect2` and `tinycss2`.
 Limits: 64 MiB of XML, 50 000 elements, 64 levels of nesting, 200 000 elements once every `use`, pattern, mask, clip path and marker is followed, 64 entities of
-1 KiB that name no other entity.
+1 KiB that name no other entity, 50 000 letters of text, 5 million comparisons of style rules with elements, embedded pictures of 100 million pixels; what filters
+take is limited in `svg`.
 """
 
+import base64
+import io
 import re
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
+from urllib.parse import unquote_to_bytes
 
 import cssselect2
 import tinycss2
 from lxml import etree
+from PIL import Image
 
 from yuplet.errors import BrokenFile, TooLarge, UnsafeFile
 from yuplet.illustration.layers import ReadingReport
@@ -32,6 +38,12 @@ _DRAWN_AGAIN = {"pattern", "mask", "clipPath", "marker"}
 _LINK = re.compile(r"url\(\s*['\"]?#([^'\")]+)")
 MAX_ENTITIES = 64
 MAX_ENTITY = 1024
+MAX_TEXT = 50_000
+"""Letters in all texts."""
+MAX_COMPARISONS = 5_000_000
+"""Comparisons of selectors with elements: some seconds."""
+MAX_PICTURE = 100_000_000
+"""Pixels of a picture that is embedded."""
 
 # Millimetres, inches and points by the reference pixel of CSS (96 to the inch) are scaled by the ppi that was asked for.
 _INCHES = {"in": 1.0, "cm": 1 / 2.54, "mm": 1 / 25.4, "pt": 1 / 72, "pc": 1 / 6, "q": 1 / 101.6}
@@ -53,12 +65,33 @@ _NEVER = {
 
 @dataclass(frozen=True, slots=True)
 class Document:
-    """A safe document: its root, the natural size in pixels, and the elements that references name."""
+    """A safe document: its root, the natural size in pixels, the elements that references name, and how much work it is to draw each element
+    with all in it.
+    """
 
     root: etree._Element
     width: float
     height: float
     by_id: dict[str, etree._Element]
+    work: Mapping[etree._Element, "Work"]
+
+
+class Work(NamedTuple):
+    """What drawing takes that has little to do with how much is seen: `elements` once everything that is referred to is followed, passes of
+    filters, masks and the like over all pixels of the canvas, and pixels of pictures in it.
+    """
+
+    elements: int
+    passes: float
+    pixels: int
+
+    def plus(self, other: "Work") -> "Work":
+        """Both."""
+        return Work(self.elements + other.elements, self.passes + other.passes, self.pixels + other.pixels)
+
+    def times(self, count: int) -> "Work":
+        """The same so many times."""
+        return Work(self.elements * count, self.passes * count, self.pixels * count)
 
 
 def open_document(data: bytes, file_name: str, ppi: float, report: ReadingReport) -> Document:
@@ -75,14 +108,15 @@ def open_document(data: bytes, file_name: str, ppi: float, report: ReadingReport
         raise TooLarge(f"'{file_name}' has more than {MAX_XML >> 20} MiB of XML.")
     root = _parsed(data, file_name)
     _check_size_of_tree(root, file_name)
+    _check_texts(root, file_name)
     _make_safe(root, report)
-    _put_styles_in_place(root, report)
+    _put_styles_in_place(root, report, file_name)
     _hide_other_versions(root)
     # The first of an id counts.
     by_id = {str(element.get("id")): element for element in reversed(list(elements(root))) if element.get("id")}
-    _check_uses(root, by_id, file_name)
+    work = _measure(root, by_id, file_name)
     width, height = _natural_size(root, ppi, file_name)
-    return Document(root, width, height, by_id)
+    return Document(root, width, height, by_id, work)
 
 
 def is_packed(data: bytes) -> bool:
@@ -191,6 +225,13 @@ def _check_size_of_tree(root: etree._Element, file_name: str) -> None:
             raise TooLarge(f"'{file_name}' is nested more than {MAX_NESTING} deep.")
 
 
+def _check_texts(root: etree._Element, file_name: str) -> None:
+    if sum(len(text) for one in root.iter(f"{SVG}text") for text in one.itertext()) > MAX_TEXT:
+        raise TooLarge(
+            f"The texts of '{file_name}' have more than {MAX_TEXT:,} letters. Bring it in without them, or in pieces."
+        )
+
+
 def _make_safe(root: etree._Element, report: ReadingReport) -> None:
     for element in list(elements(root)):
         kind = kind_of(element)
@@ -225,10 +266,11 @@ def _make_safe(root: etree._Element, report: ReadingReport) -> None:
                 del element.attrib[name]
 
 
-def _put_styles_in_place(root: etree._Element, report: ReadingReport) -> None:
+def _put_styles_in_place(root: etree._Element, report: ReadingReport, file_name: str) -> None:
     """Write what the style sheets say into each element's own style, so that an element means the same alone."""
     sheets = [element for element in elements(root) if kind_of(element) == "style"]
     matcher = cssselect2.Matcher()
+    found: list[str] = []
     for sheet in sheets:
         for rule in tinycss2.parse_stylesheet(
             "".join(map(str, sheet.itertext())), skip_comments=True, skip_whitespace=True
@@ -253,16 +295,45 @@ def _put_styles_in_place(root: etree._Element, report: ReadingReport) -> None:
             for selector in selectors:
                 if selector.pseudo_element is None:
                     matcher.add_selector(selector, text)
+            found.append(tinycss2.serialize(rule.prelude))
         parent = sheet.getparent()
         if parent is not None:
             parent.remove(sheet)
     if not sheets:
         return
+    _check_rules(root, found, file_name)
     for wrapped in cssselect2.ElementWrapper.from_xml_root(root).iter_subtree():
         matches = sorted(matcher.match(wrapped), key=lambda match: match[:2])
         texts = [text for _, _, _, text in matches]
         if texts:
             wrapped.etree_element.set("style", ";".join([*texts, wrapped.etree_element.get("style", "")]))
+
+
+def _check_rules(root: etree._Element, preludes: Sequence[str], file_name: str) -> None:
+    """How many comparisons the rules take: each selector is held against each element, with a `~` also against those before it in its group,
+    with a space against all around it.
+    """
+    count = before = around = 0
+    depths: dict[etree._Element | None, int] = {None: 0}
+    for element in elements(root):
+        count += 1
+        before += len(element) * (len(element) - 1) // 2
+        depths[element] = depths.get(element.getparent(), 0) + 1
+        around += depths[element] - 1
+    siblings, depth = max(1.0, before / count), max(1.0, around / count)
+    work = 0.0
+    for prelude in preludes:
+        for selector in prelude.split(","):
+            plain = re.sub(r"\[[^\]]*\]|\([^)]*\)", "", selector).strip()
+            spaces = len(re.findall(r"[^\s>+~]\s+[^\s>+~]", plain))
+            # Selectors of a class, an id or a kind of element are held against few.
+            share = 0.05 if re.search(r"[.#\w][\w-]*$", plain) and not plain.endswith("*") else 1.0
+            work += share * count * siblings ** plain.count("~") * depth**spaces
+    if work > MAX_COMPARISONS:
+        raise TooLarge(
+            f"'{file_name}' has style rules that take {work / 1e6:,.0f} million comparisons with its elements; Yuplet takes up to"
+            f" {MAX_COMPARISONS // 1_000_000} million. Save it with the styles in the elements (presentation attributes)."
+        )
 
 
 def _hide_other_versions(root: etree._Element) -> None:
@@ -291,34 +362,96 @@ def _holds(element: etree._Element) -> bool:
     return speaks and not element.get("requiredExtensions", "").strip()
 
 
-def _check_uses(root: etree._Element, by_id: dict[str, etree._Element], file_name: str) -> None:
-    """Count what is drawn once every `use`, pattern, mask, clip path and marker is followed, without following any twice."""
-    counts: dict[etree._Element, int] = {}
+def _measure(root: etree._Element, by_id: dict[str, etree._Element], file_name: str) -> dict[etree._Element, Work]:
+    """How much work each element is once every `use`, pattern, mask, clip path and marker is followed, without following any twice."""
+    known: dict[etree._Element, Work] = {}
     busy: set[etree._Element] = set()
 
-    def count(element: etree._Element) -> int:
-        if element in counts:
-            return counts[element]
+    def of(element: etree._Element) -> Work:
+        if element in known:
+            return known[element]
         if element in busy:
             raise BrokenFile(f"'{file_name}' has a <use> that holds itself. Save it again as SVG.")
         busy.add(element)
-        total = 1 + sum(count(child) for child in element if isinstance(child.tag, str))
+        total = _own_work(element, file_name)
+        for child in element:
+            if isinstance(child.tag, str):
+                total = total.plus(of(child))
         target = by_id.get(reference(element) or "") if kind_of(element) == "use" else None
         if target is not None:
-            total += count(target)
+            total = total.plus(of(target))
         # What is drawn again for each that refers to it; one that refers to itself is left out when it is drawn.
-        drawn = (by_id.get(name) for name in links(element))
-        total += sum(
-            count(one) for one in drawn if one is not None and kind_of(one) in _DRAWN_AGAIN and one not in busy
-        )
+        for one in (by_id.get(name) for name in sorted(links(element))):
+            if one is not None and one not in busy and kind_of(one) in _DRAWN_AGAIN | {"filter"}:
+                own = of(one).plus(Work(0, _PASSES.get(kind_of(one), 0), 0))
+                total = total.plus(own.times(_corners(element) if kind_of(one) == "marker" else 1))
         busy.discard(element)
-        counts[element] = total
+        known[element] = total
         return total
 
-    if count(root) > MAX_USED:
+    try:
+        whole = of(root)
+    except RecursionError:
+        raise TooLarge(
+            f"'{file_name}' has uses of uses of uses, and so on without end. Save it again as SVG."
+        ) from None
+    if whole.elements > MAX_USED:
         raise TooLarge(
             f"'{file_name}' draws more than {MAX_USED} elements, since its uses, patterns or masks hold each other."
         )
+    return known
+
+
+_PASSES = {"mask": 0.5, "clipPath": 0.05, "pattern": 0.05}
+"""What a mask and the like take beside what is in them, as a share of going over all pixels of the canvas (measured, roughly)."""
+
+
+def _own_work(element: etree._Element, file_name: str) -> Work:
+    """What one element adds: a step of a filter by how often it looks at each pixel, a picture by its size."""
+    kind = kind_of(element)
+    if kind in ("image", "feImage"):
+        href = element.get("href") or element.get(HREF) or ""
+        return Work(1, 0.0, _pixels_of_picture(href, file_name))
+    passes = 0.0
+    if kind.startswith("fe"):
+        passes = 1.0
+        if kind == "feTurbulence":
+            passes = 5.0 * max(1.0, *_numbers(element.get("numOctaves", "1")))
+        elif kind == "feMorphology":
+            across, down = (_numbers(element.get("radius", "0")) * 2)[:2]
+            passes = (2 * abs(across) + 1) * (2 * abs(down) + 1)
+        elif kind == "feConvolveMatrix":
+            across, down = (_numbers(element.get("order", "3")) * 2)[:2]
+            passes = max(1.0, across * down)
+    return Work(1, min(passes, 1e6), 0)
+
+
+def _corners(element: etree._Element) -> int:
+    """About how many corners a line has, at each of which a marker is drawn."""
+    return max(2, len(re.findall(r"[-+.\d]+", element.get("d", "") + element.get("points", ""))) // 2)
+
+
+def _numbers(text: str) -> list[float]:
+    return [float(one) for one in re.findall(r"-?\d+(?:\.\d+)?", text[:40])] or [0.0]
+
+
+def _pixels_of_picture(href: str, file_name: str) -> int:
+    """How many pixels an embedded picture says that it has; raises `TooLarge`."""
+    if not _PICTURE.match(href):
+        return 0
+    head, _, data = href.partition(",")
+    try:
+        raw = base64.b64decode(data, validate=False) if ";base64" in head.lower() else unquote_to_bytes(data)
+        with Image.open(io.BytesIO(raw), formats=("PNG", "JPEG", "GIF", "WEBP")) as image:
+            width, height = image.size
+    except Exception:
+        return 0  # it cannot be drawn, and is missing
+    if width * height > MAX_PICTURE:
+        raise TooLarge(
+            f"'{file_name}' has a picture of {width} x {height} px in it; Yuplet takes up to {MAX_PICTURE // 1_000_000} million pixels."
+            " Make the picture smaller."
+        )
+    return width * height
 
 
 def _natural_size(root: etree._Element, ppi: float, file_name: str) -> tuple[float, float]:
