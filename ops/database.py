@@ -1,6 +1,7 @@
 """Our own MariaDB: data under var/, loopback only, never the system's own instance."""
 
 import contextlib
+import ctypes
 import json
 import os
 import secrets
@@ -12,12 +13,32 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
 
 
 class CannotStart(Exception):
     """Something on this machine is in the way; the sentence says what to do."""
+
+
+def run_folder(folder: Path) -> Path:
+    """Where sockets and process numbers of a run are: under its folder, or among the temporary ones where that is too far down for a socket."""
+    own = folder / "run"
+    if len(str(own)) > 70:
+        return Path(tempfile.mkdtemp(prefix="yuplet-"))
+    shutil.rmtree(own, ignore_errors=True)
+    own.mkdir(parents=True, mode=0o700)
+    return own
+
+
+def child() -> dict[str, Any]:
+    """How processes are started that end when this one does, whatever ends it; each leads a group of its own."""
+    return {"start_new_session": True, "preexec_fn": _end_with_parent}
+
+
+def _end_with_parent() -> None:
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
 
 
 def free_port() -> int:
@@ -51,7 +72,9 @@ class Database:
         self.log = folder / "mariadb.log"
         self.port = free_port()
         self._password = settings(folder)["database_password"]
-        self._sockets = tempfile.mkdtemp(prefix="yuplet-")
+        self._process_file = folder / "mariadb.pid"
+        self._wait_for_another()
+        self.run = run_folder(folder)
         self._process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -67,12 +90,12 @@ class Database:
         self._process = subprocess.Popen(
             [
                 server, "--no-defaults", *self._user(),
-                f"--datadir={self.data}", f"--socket={self._sockets}/s", f"--pid-file={self._sockets}/pid",
+                f"--datadir={self.data}", f"--socket={self.run}/s", f"--pid-file={self._process_file}",
                 "--bind-address=127.0.0.1", f"--port={self.port}", f"--init-file={account}", f"--log-error={self.log}",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin", "--max-allowed-packet=64M",
                 "--innodb-buffer-pool-size=256M", "--skip-name-resolve", "--skip-log-bin",
             ],
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **child(),
         )  # fmt: skip
         deadline = time.monotonic() + 60
         while not self._answers():
@@ -91,7 +114,7 @@ class Database:
                 self._process.wait(60)
             except subprocess.TimeoutExpired:
                 self._process.kill()
-        shutil.rmtree(self._sockets, ignore_errors=True)
+        shutil.rmtree(self.run, ignore_errors=True)
         (self.folder / "port").unlink(missing_ok=True)
 
     @property
@@ -102,6 +125,24 @@ class Database:
     def environment(self) -> dict[str, str]:
         """What Django's settings need to find the server."""
         return {**os.environ, "YUPLET_VAR": str(self.folder), "YUPLET_DATABASE_PORT": str(self.port)}
+
+    def _wait_for_another(self) -> None:
+        """A run that was killed leaves a database that is about to end; two never share the same data."""
+        deadline = time.monotonic() + 60
+        while self._is_another_there():
+            if time.monotonic() > deadline:
+                number = self._process_file.read_text().strip()
+                raise CannotStart(
+                    f"A database of an earlier run still uses {self.data}. End it (process {number}) and start again."
+                )
+            time.sleep(0.2)
+
+    def _is_another_there(self) -> bool:
+        try:
+            command = Path("/proc", self._process_file.read_text().strip(), "cmdline").read_bytes()
+        except OSError:
+            return False
+        return f"--datadir={self.data}".encode() in command.split(b"\0")
 
     def _install(self) -> None:
         shutil.rmtree(self.data, ignore_errors=True)

@@ -1,9 +1,12 @@
-"""Runs Yuplet until it is told to stop: database, worker and web server; restarts what falls over."""
+"""Runs Yuplet until it is told to stop: database, worker, web server and the front server before it; restarts what falls over."""
 
 import argparse
+import contextlib
 import errno
 import fcntl
+import http.client
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -12,7 +15,9 @@ import time
 from pathlib import Path
 from types import FrameType
 
-from database import ROOT, CannotStart, Database, say, settings
+from front import front
+
+from database import ROOT, CannotStart, Database, child, say, settings
 
 PYTHON = sys.executable
 MANAGE = [PYTHON, str(ROOT / "server" / "manage.py")]
@@ -28,9 +33,10 @@ def main() -> int:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _ask_to_stop)
     try:
+        _check_roots()
         _check_address(options.host, options.port)
         with _only_one(folder):
-            return _run(folder, options.host, options.port)
+            return _run(folder, options.host, options.port, options.demo)
     except CannotStart as error:
         print(f"yuplet: {error}", file=sys.stderr)
         return 2
@@ -47,43 +53,64 @@ def main() -> int:
 def _options() -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="./start")
     parser.add_argument("--host", default="127.0.0.1")
-    parser.add_argument("--port", type=int, default=8600)
+    parser.add_argument("--port", type=_port, default=8600)
+    parser.add_argument(
+        "--demo", action="store_true", help="load the demo, also beside other projects or after it was removed"
+    )
     return parser.parse_args()
 
 
-def _run(folder: Path, host: str, port: int) -> int:
+def _port(text: str) -> int:
+    if not text.isdigit() or not 0 < int(text) < 65536:
+        raise argparse.ArgumentTypeError(f"'{text}' is no port; ports are whole numbers from 1 to 65535")
+    return int(text)
+
+
+def _check_roots() -> None:
+    for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep):
+        whose, _, path = one.partition("=")
+        if one and (not whose.strip() or not Path(path).is_absolute()):
+            raise CannotStart(
+                f"YUPLET_ROOTS: '{one}' does not say whose folder it is. Write 'ada=/some/folder' for an account,"
+                " or 'project 12=/some/folder' for a project."
+            )
+
+
+def _run(folder: Path, host: str, port: int, demo: bool) -> int:
     database = Database(folder)
     children: dict[str, subprocess.Popen[bytes]] = {}
     try:
         database.start()
-        environment = {**database.environment(), "YUPLET_HOST": host}
-        for step in (["migrate", "--verbosity=0"], ["load_demo"]):
-            if subprocess.run([*MANAGE, *step], env=environment, check=False).returncode != 0:
+        environment = {**database.environment(), **_temporary(folder), "YUPLET_HOST": host}
+        for step in (["migrate", "--verbosity=0"], ["load_demo", *(["--anyway"] if demo else [])]):
+            if subprocess.run([*MANAGE, *step], env=environment, check=False, **child()).returncode != 0:
                 raise CannotStart(f"'manage.py {step[0]}' failed; what it printed stands above.")
         commands = {
             "worker": [*MANAGE, "worker"],
             "web": [
-                PYTHON, "-m", "gunicorn", "--chdir", str(ROOT / "server"), "--bind", f"{host}:{port}",
-                "--worker-class=gthread", "--workers=2", "--threads=8", "--timeout=120", "--log-level=warning",
+                PYTHON, "-m", "gunicorn", "--chdir", str(ROOT / "server"), "--bind", f"unix:{database.run}/web.sock",
+                "--umask=0077", "--worker-class=gthread", "--workers=2", "--threads=8", "--timeout=120", "--log-level=warning",
                 "--no-control-socket", "yuplet_server.project.wsgi:application",
             ],
+            "front": front(folder, database.run, host, port),
         }  # fmt: skip
         if os.environ.get("YUPLET_ROOTS"):
             commands["watcher"] = [*MANAGE, "keep_in_step"]
         for name, command in commands.items():
-            children[name] = subprocess.Popen(command, env=environment, start_new_session=True)
-        _wait_for(host, port, children["web"])
-        say(
-            f"\nYuplet is ready: http://{host}:{port}/\n  Demo account:  demo\n  Password:      {settings(folder)['demo_password']}\nCtrl-C stops it."
-        )
+            children[name] = subprocess.Popen(command, env=environment, **child())
+        _wait_for(host, port, children)
+        say(f"\nYuplet is ready: http://{host}:{port}/")
+        if (folder / "demo-loaded").exists():
+            say(f"  Demo account:  demo\n  Password:      {settings(folder)['demo_password']}")
+        say("Ctrl-C stops it.")
         _keep_alive(database, commands, children, environment)
     except _Stop:
         say("\nStopping ...")
     finally:
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, signal.SIG_IGN)
-        for child in children.values():
-            _end(child)
+        for one in children.values():
+            _end(one)
         database.stop()
     return 0
 
@@ -100,20 +127,37 @@ def _keep_alive(
         if not database.is_running:
             say("The database ended; starting it again.")
             database.start()
-        for name, child in list(children.items()):
-            if child.poll() is not None:
-                say(f"The {name} ended with status {child.returncode}; starting it again.")
-                children[name] = subprocess.Popen(commands[name], env=environment, start_new_session=True)
+        for name, one in list(children.items()):
+            if one.poll() is not None:
+                say(f"The {name} ended with status {one.returncode}; starting it again.")
+                _end_group(one)
+                children[name] = subprocess.Popen(commands[name], env=environment, **child())
 
 
-def _end(child: subprocess.Popen[bytes]) -> None:
-    if child.poll() is None:
-        child.send_signal(signal.SIGTERM)
+def _end(one: "subprocess.Popen[bytes]") -> None:
+    if one.poll() is None:
+        one.send_signal(signal.SIGTERM)
         try:
-            child.wait(15)
+            one.wait(15)
         except subprocess.TimeoutExpired:
-            child.kill()
-            child.wait()
+            one.kill()
+            one.wait()
+    _end_group(one)
+
+
+def _end_group(one: "subprocess.Popen[bytes]") -> None:
+    """What a process that has ended left behind: its own children, which would hold the address or the work."""
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(one.pid, signal.SIGKILL)
+
+
+def _temporary(folder: Path) -> dict[str, str]:
+    """Temporary files are on the disk of the folder, and those of a run that was killed are gone at the next start."""
+    own = folder / "tmp"
+    shutil.rmtree(own, ignore_errors=True)
+    own.mkdir(mode=0o700)
+    # Sockets are among them, whose paths may not be long.
+    return {"TMPDIR": str(own)} if len(str(own)) <= 60 else {}
 
 
 def _check_address(host: str, port: int) -> None:
@@ -150,16 +194,22 @@ class _only_one:  # noqa: N801 - used like a function
         self._file.close()
 
 
-def _wait_for(host: str, port: int, web: subprocess.Popen[bytes]) -> None:
+def _wait_for(host: str, port: int, children: "dict[str, subprocess.Popen[bytes]]") -> None:
+    """Until the application answers through the front server."""
     deadline = time.monotonic() + 60
+    address = {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(host, host)  # noqa: S104
     while time.monotonic() < deadline:
-        if web.poll() is not None:
-            raise CannotStart(f"The web server ended with status {web.returncode}; what it printed stands above.")
-        try:
-            socket.create_connection((host, port), 1).close()
-            return
-        except OSError:
-            time.sleep(0.1)
+        for name in ("web", "front"):
+            if children[name].poll() is not None:
+                raise CannotStart(
+                    f"The {name} server ended with status {children[name].returncode}; what it printed stands above."
+                )
+        with contextlib.suppress(OSError, http.client.HTTPException):
+            connection = http.client.HTTPConnection(address, port, timeout=10)
+            connection.request("GET", "/api/session", headers={"Host": "127.0.0.1"})
+            if connection.getresponse().status == 200:
+                return
+        time.sleep(0.1)
     raise CannotStart("The web server did not answer within a minute.")
 
 

@@ -29,8 +29,8 @@ class InStepTests(ProductTestCase):
         cls.addClassCleanup(holder.cleanup)
         cls.root = Path(holder.name).resolve()
         opened: list[Any] = [
-            mock.patch.dict(os.environ, YUPLET_ROOTS=str(cls.root)),
-            override_settings(ROOTS=[cls.root]),
+            mock.patch.dict(os.environ, YUPLET_ROOTS=f"ada={cls.root}"),
+            override_settings(ROOTS=[("ada", cls.root)]),
         ]
         for one in opened:
             one.__enter__()

@@ -18,6 +18,8 @@ from typing import Any
 
 from django.test import SimpleTestCase
 
+from tests import attacks
+
 ROOT = Path(__file__).resolve().parent.parent
 
 
@@ -32,11 +34,11 @@ class Visitor:
 
     def __init__(self, address: str) -> None:
         self._address = address
-        self._cookies = CookieJar()
-        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self._cookies))
+        self.cookies = CookieJar()
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.cookies))
 
     def ask(self, method: str, path: str, body: Any = None) -> Any:
-        token = next((cookie.value for cookie in self._cookies if cookie.name == "csrftoken"), "") or ""
+        token = next((cookie.value for cookie in self.cookies if cookie.name == "csrftoken"), "") or ""
         headers = {"Content-Type": "application/json", "X-CSRFToken": token}
         data = None if body is None else json.dumps(body).encode()
         request = urllib.request.Request(self._address + path, data, headers, method=method)
@@ -86,6 +88,10 @@ class StartTests(SimpleTestCase):
 
     def processes(self) -> list[str]:
         """Processes of this installation that are still there."""
+        return [command for _, command in self.listed()]
+
+    def listed(self) -> list[tuple[int, str]]:
+        """The same with their numbers."""
         found = []
         for path in Path("/proc").glob("[0-9]*"):
             try:
@@ -93,7 +99,7 @@ class StartTests(SimpleTestCase):
             except OSError:
                 continue
             if str(self.var).encode() in environment:
-                found.append((path / "cmdline").read_bytes().replace(b"\0", b" ").decode())
+                found.append((int(path.name), (path / "cmdline").read_bytes().replace(b"\0", b" ").decode()))
         return found
 
     def test_the_whole_life(self) -> None:
@@ -113,7 +119,7 @@ class StartTests(SimpleTestCase):
             (brindle,) = (one for one in listed if one["name"] == "Brindle")
             version = visitor.ask("GET", f"/api/illustrations/{brindle['id']}/arrangement")["version"]
             asked = visitor.ask("POST", f"/api/illustrations/{brindle['id']}/hand-overs", {"version": version})
-            self.kill_the_database()
+            self.kill("mariadbd")
             job = self.wait_for_the_end(visitor, asked["job"]["id"])
             self.assertEqual((job["state"], job["error"]), ("done", ""))
             # The demo's own came first.
@@ -122,6 +128,51 @@ class StartTests(SimpleTestCase):
             package = visitor.ask("GET", f"/api/hand-overs/{made['id']}/package")
             with zipfile.ZipFile(io.BytesIO(package)) as archive:
                 self.assertEqual(sum(entry.file_size for entry in archive.infolist()), made["package_bytes"])
+
+        with self.subTest("half-sent requests of nobody hold up nobody"), attacks.half_sent(self.port, 300):
+            self.assertLess(max(attacks.answered(self.port) for _ in range(5)), 2)
+
+        with self.subTest("slow uploads hold up nobody"):
+            upload = f"/api/projects/{project['id']}/illustrations"
+            cookies = "; ".join(f"{one.name}={one.value}" for one in visitor.cookies)
+            token = next(one.value for one in visitor.cookies if one.name == "csrftoken")
+            with attacks.slow_uploads(self.port, upload, cookies, str(token), 40):
+                self.assertLess(max(attacks.answered(self.port) for _ in range(5)), 2)
+                self.assertEqual(len(visitor.ask("GET", "/api/projects")), 1)
+
+        with self.subTest("nothing is kept of an upload of nobody, and it is refused before it is read"):
+            head = f"POST {upload} HTTP/1.1\nHost: 127.0.0.1\nContent-Type: multipart/form-data; boundary=x\nContent-Length: {1 << 30}"
+            began, before = time.monotonic(), attacks.bytes_in(self.var)
+            status, text = attacks.first_line(self.port, head, b"x" * (3 << 20))
+            self.assertIn("403", status)
+            self.assertIn("Sign in first. Nothing was kept.", text)
+            self.assertLess(time.monotonic() - began, 8)
+            self.assertLess(attacks.bytes_in(self.var) - before, 1 << 20)
+
+        with self.subTest("what is larger than the server takes is refused before it is read"):
+            for path, extra, length in (
+                ("/api/session", "", 20_000),
+                ("/api/projects", f"\nCookie: {cookies}", 5 << 20),
+                (upload, f"\nCookie: {cookies}", 3 << 30),
+            ):
+                head = f"POST {path} HTTP/1.1\nHost: 127.0.0.1\nContent-Type: application/json\nContent-Length: {length}{extra}"
+                status, text = attacks.first_line(self.port, head)
+                self.assertIn("413", status, path)
+                self.assertIn("Nothing was kept", text)
+
+        with self.subTest("a web server that is killed leaves nobody who holds its place"):
+            self.kill("gunicorn")
+            # Those that it left go on for a moment; then others are there.
+            time.sleep(4)
+            deadline = time.monotonic() + 30
+            while True:
+                try:
+                    self.assertEqual(len(visitor.ask("GET", "/api/projects")), 1)
+                    break
+                except OSError as error:
+                    self.assertEqual(getattr(error, "code", 503), 503, "it says that it is starting")
+                    self.assertLess(time.monotonic(), deadline)
+                    time.sleep(0.3)
 
         with self.subTest("a second start on the same port or folder says what to do"):
             second = self.start()
@@ -137,6 +188,17 @@ class StartTests(SimpleTestCase):
             self.assertEqual(process.returncode, 0)
             self.assertEqual(self.processes(), [])
 
+        with self.subTest("killed, it takes all of it along, and starts again"):
+            killed = self.start()
+            self.wait_until_ready(killed)
+            (main,) = (pid for pid, command in self.listed() if "serve.py" in command)
+            os.kill(main, signal.SIGKILL)
+            deadline = time.monotonic() + 30
+            while self.processes() and time.monotonic() < deadline:
+                time.sleep(0.2)
+            self.assertEqual(self.processes(), [])
+            killed.communicate()
+
         with self.subTest("started again it is quick and has lost nothing"):
             began = time.monotonic()
             again = self.start()
@@ -150,6 +212,25 @@ class StartTests(SimpleTestCase):
             self.assertEqual(len(visitor.ask("GET", f"/api/illustrations/{brindle['id']}/hand-overs")), 2)
             self.end(again)
 
+    def test_a_port_or_a_root_that_cannot_be(self) -> None:
+        for arguments, environment, words in (
+            (["--port=99999"], {}, "'99999' is no port"),
+            (["--port=x"], {}, "'x' is no port"),
+            (
+                [f"--port={self.port}"],
+                {"YUPLET_ROOTS": "/srv/art"},
+                "does not say whose folder it is. Write 'ada=/some/folder'",
+            ),
+        ):
+            bad = subprocess.run(
+                [str(ROOT / "start"), *arguments],
+                env={**os.environ, "YUPLET_VAR": str(self.var), **environment},
+                capture_output=True, text=True, check=False,
+            )  # fmt: skip
+            self.assertEqual(bad.returncode, 2)
+            self.assertIn(words, bad.stderr)
+            self.assertNotIn("Traceback", bad.stderr)
+
     def test_a_folder_that_cannot_be_written(self) -> None:
         process = self.start()
         self.end(process)
@@ -162,16 +243,11 @@ class StartTests(SimpleTestCase):
         self.assertRegex(bad.stderr, r"/proc/nowhere.*\.")
         self.assertNotIn("Traceback", bad.stderr)
 
-    def kill_the_database(self) -> None:
-        for path in Path("/proc").glob("[0-9]*"):
-            try:
-                command = (path / "cmdline").read_bytes()
-            except OSError:
-                continue
-            if b"mariadbd" in command and str(self.var).encode() in command:
-                os.kill(int(path.name), signal.SIGKILL)
-                return
-        self.fail("there is no database to kill")
+    def kill(self, name: str) -> None:
+        """Kill the first process of this installation whose command holds a name: the one that started the others."""
+        found = sorted(pid for pid, command in self.listed() if name in command)
+        self.assertTrue(found, f"there is no {name} to kill")
+        os.kill(found[0], signal.SIGKILL)
 
     def wait_for_the_end(self, visitor: Visitor, job: int) -> dict[str, Any]:
         deadline = time.monotonic() + 90

@@ -1,7 +1,9 @@
 """Paths and documents from outside, at every door of the core."""
 
+import csv
 import json
 import os
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -14,6 +16,7 @@ from tests.bad_paths import BAD
 from tests.packages import PackageTestCase, quiet
 from tests.test_recipes import recipe
 from yuplet import documents
+from yuplet.arrangement.commands import RenameRows, apply
 from yuplet.arrangement.records import to_json
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import (
@@ -212,6 +215,21 @@ class DoorTests(PackageTestCase):
                 self.illustration, arrangement_of(self.illustration)[0], Sources(self.scratch), self.package, "ab" * 32, progress, recipe=by
             )  # fmt: skip
         self.assertEqual((self.package / part).read_text(), "precious")
+
+    def test_no_cell_of_a_table_is_computed_by_a_spreadsheet(self) -> None:
+        names = ("=HYPERLINK(1)", "+1", "-2+3", "@SUM(1)", "'quoted")
+        parts = [part.id for _, part in arrangement_of(self.illustration)[0].parts()]
+        arrangement = apply(arrangement_of(self.illustration)[0], RenameRows(dict(zip(parts, names, strict=False))))
+        self.hand_over(arrangement, recipe=recipe(beside={"places": [{"format": "csv"}]}), remove_obsolete=True)
+        for table in ("places.csv", "places-top-left-down.csv"):
+            with (self.package / table).open(newline="") as file:
+                rows = list(csv.DictReader(file))
+            texts = [value for row in rows for value in row.values() if not re.fullmatch(r"-?[\d.]+", value)]
+            self.assertEqual([text for text in texts if text[:1] in tuple("=+-@")], [])
+            told = {row["name"].rsplit("/", 1)[-1] for row in rows}
+            self.assertIn("'=HYPERLINK(1)", told)
+            if table == "places.csv":  # in the other one, a name has its groups in front
+                self.assertIn("''quoted", told)
 
     def test_no_lock_is_left(self) -> None:
         self.again()

@@ -13,7 +13,9 @@ from rest_framework.views import APIView
 from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.handovers.actions import save_recipe
+from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.moving.models import Archive
+from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
 from yuplet_server.shelf.models import Kept
 
@@ -50,6 +52,20 @@ def _upload(test: "AccessTests", client: Client) -> Any:
     return client.post(f"/api/projects/{test.project.pk}/illustrations", {"file": file})
 
 
+def _restore_project(test: "AccessTests", client: Client) -> Any:
+    actions.remove_project(test.project, test.users["ada"])
+    answer = client.post(f"/api/projects/{test.project.pk}/restore")
+    actions.restore_project(test.project.pk)
+    return answer
+
+
+def _restore_illustration(test: "AccessTests", client: Client) -> Any:
+    illustrations.remove(test.illustration, test.users["ada"])
+    answer = client.post(test.address("restore"))
+    illustrations.restore(test.illustration)
+    return answer
+
+
 PROJECT = "projects/<int:project>"
 MEMBERS = f"{PROJECT}/members"
 ILLUSTRATION = "illustrations/<int:illustration>"
@@ -59,6 +75,7 @@ ADDRESSES = [
     Address("get", PROJECT, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}")),
     Address("patch", PROJECT, "owner", _json("patch", lambda t: f"/api/projects/{t.project.pk}", {"name": "Other"})),
     Address("delete", PROJECT, "owner", _json("delete", lambda t: f"/api/projects/{t.project.pk}")),
+    Address("post", f"{PROJECT}/restore", "owner", _restore_project),
     Address("get", MEMBERS, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/members")),
     Address("post", MEMBERS, "owner", _json("post", lambda t: f"/api/projects/{t.project.pk}/members", {"username": "dora", "role": "viewer"})),
     Address("delete", f"{MEMBERS}/<int:user>", "owner", _json("delete", lambda t: f"/api/projects/{t.project.pk}/members/{t.users['eve'].pk}")),
@@ -67,6 +84,8 @@ ADDRESSES = [
     Address("get", ILLUSTRATION, "viewer", _get(lambda t: f"/api/illustrations/{t.illustration.pk}")),
     Address("patch", ILLUSTRATION, "editor", _json("patch", lambda t: f"/api/illustrations/{t.illustration.pk}", {"name": "Other"})),
     Address("delete", ILLUSTRATION, "editor", _json("delete", lambda t: f"/api/illustrations/{t.illustration.pk}")),
+    Address("post", f"{ILLUSTRATION}/restore", "editor", _restore_illustration),
+    Address("post", f"{ILLUSTRATION}/try-again", "editor", _json("post", lambda t: t.address("try-again"))),
     Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.revision.preview}"))),
     Address("get", f"{ILLUSTRATION}/original", "viewer", _get(lambda t: t.address("original"))),
     Address("get", f"{PROJECT}/archives", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/archives")),
@@ -133,6 +152,8 @@ OF_NO_PROJECT = {
     "projects/move-in",
     "shelf",
     "roots",
+    "bin",
+    "may-upload",
     "shelf/<int:kept>",
     "shelf/<int:kept>/picture",
     "schema",

@@ -1,11 +1,20 @@
-"""Signing in and out, passwords, and slowing down those who guess."""
+"""Signing in and out, passwords, slowing down those who guess, and names of accounts."""
 
+import datetime
 import re
+from io import StringIO
+from typing import Any
+from unittest import mock
 
-from django.conf import settings
+from django.core.management import CommandError, call_command
+from django.db import transaction
 from django.test import Client
+from django.utils import timezone
 
 from tests.cases import PASSWORD, ServerTestCase
+from yuplet_server.accounts import limits
+from yuplet_server.accounts.models import Attempts, User
+from yuplet_server.accounts.names import looks
 
 
 class SessionTests(ServerTestCase):
@@ -30,13 +39,70 @@ class SessionTests(ServerTestCase):
         self.assertEqual([answer.status_code for answer in answers], [422, 422])
         self.assertEqual(answers[0].json(), answers[1].json())
 
-    def test_guessing_is_stopped_for_that_name_and_address_only(self) -> None:
-        client = Client()
-        guesses = [self.sign_in(client, password="guess") for _ in range(settings.AXES_FAILURE_LIMIT)]
-        self.assertEqual(guesses, [*[422] * (settings.AXES_FAILURE_LIMIT - 1), 429])
-        answer = client.post("/api/session", {"username": "ada", "password": PASSWORD}, content_type="application/json")
-        self.assertIn("Too many attempts", answer.json()["detail"])
+    def tries(self, count: int, client: Client | None = None, **said: str) -> list[int]:
+        """So many wrong tries at the same moment; that they are wrong need not be computed."""
+        with (
+            mock.patch("yuplet_server.accounts.actions.authenticate", return_value=None),
+            mock.patch("yuplet_server.accounts.limits.timezone.now", return_value=timezone.now()),
+        ):
+            return [self.sign_in(client or Client(), **{"password": "guess", **said}) for _ in range(count)]
+
+    def try_the_right_one(self) -> Any:
+        body = {"username": "ada", "password": PASSWORD}
+        return Client().post("/api/session", body, content_type="application/json")
+
+    def test_whoever_guesses_waits_longer_each_time_and_the_owner_never_long(self) -> None:
+        known = Client()
+        self.assertEqual(self.sign_in(known), 200)
+        known.delete("/api/session")
+        self.assertEqual(self.tries(7), [*[422] * 5, 429, 429])
+        Attempts.objects.filter(key__startswith="account:").update(count=7)
+        answer = self.try_the_right_one()
+        self.assertEqual(answer.status_code, 429)
+        self.assertIn(int(answer.headers["Retry-After"]), range(1, 5))
+        self.assertRegex(answer.json()["detail"], r"Try again in \d seconds?\.")
+        with self.subTest("from a browser that is known the owner does not wait at all"):
+            self.assertEqual(self.sign_in(known), 200)
+        with self.subTest("elsewhere not longer than half a minute, however much is guessed"):
+            Attempts.objects.filter(key__startswith="account:").update(count=1000, last=timezone.now())
+            self.assertLessEqual(int(self.try_the_right_one().headers["Retry-After"]), 30)
+            Attempts.objects.update(last=timezone.now() - datetime.timedelta(seconds=31))
+            self.assertEqual(self.try_the_right_one().status_code, 200)
         self.assertEqual(self.sign_in(Client(), name="ben"), 200)
+
+    def test_one_password_over_many_names_waits_too(self) -> None:
+        found = [self.tries(1, name=f"somebody {number}")[0] for number in range(20)]
+        self.assertEqual(found, [422] * 20)
+        Attempts.objects.filter(key__startswith="address:").update(last=timezone.now(), count=25)
+        self.assertEqual(self.tries(1, name="somebody else"), [429])
+
+    def test_many_tries_at_once_are_each_counted(self) -> None:
+        keys = ["account:x"]
+        for _ in range(5):
+            limits.count(keys)
+        with self.assertRaises(limits.TooManyAttempts):
+            limits.count(keys)
+        self.assertEqual(Attempts.objects.get(key="account:x").count, 5, "what was refused was not a try")
+
+    def test_the_old_password_is_not_guessed_either(self) -> None:
+        body = {"old_password": "guess", "new_password": "another-long-one"}
+        with mock.patch.object(User, "check_password", return_value=False):
+            found = [
+                self.ada.post("/api/password", body, content_type="application/json").status_code for _ in range(7)
+            ]
+        self.assertEqual(found, [*[422] * 5, 429, 429])
+
+    def test_the_administrator_reads_who_tried_from_where(self) -> None:
+        with self.assertLogs("yuplet.signing-in") as logs:
+            self.tries(1, name="ada")
+            self.tries(1, name="a\nb")
+        self.assertIn("account 'ada' from 127.0.0.1", logs.output[0])
+        self.assertNotIn("\n", logs.output[1])
+
+    def test_a_cookie_of_ones_own_making_helps_nobody(self) -> None:
+        client = Client()
+        client.cookies[limits.COOKIE] = "WyJhZGEiXQ:forged:signature"
+        self.assertEqual(self.tries(6, client), [*[422] * 5, 429])
 
     def test_a_form_of_another_site_cannot_sign_in_or_change_anything(self) -> None:
         client = Client(enforce_csrf_checks=True)
@@ -113,3 +179,47 @@ class MemberTests(ServerTestCase):
     def test_anybody_may_leave(self) -> None:
         answer = self.cleo.delete(f"/api/projects/{self.project.pk}/members/{self.users['cleo'].pk}")
         self.assertEqual(answer.status_code, 204)
+
+
+class AccountTests(ServerTestCase):
+    def add(self, name: str) -> str:
+        out = StringIO()
+        call_command("add_account", name, stdout=out)
+        return out.getvalue()
+
+    def test_names_follow_one_rule(self) -> None:
+        self.assertRegex(self.add("Ines Marsh"), r"Account: Ines Marsh\nPassword: \S{10,}")
+        self.add("j\u00f8rgen")
+        for name, words in {
+            "x": "Choose one of 2 to 40",
+            "x" * 41: "Choose one of 2 to 40",
+            "<b>ada</b>": "other signs",
+            "ada ": "other signs",
+            "a  b": "other signs",
+            "a\u202eb": "other signs",
+            "a&b;": "other signs",
+            "ada": "There is an account 'ada' already",
+            "Ada": "looks like that of the account 'ada'",
+            "a.d.a": "looks like",
+            "\u0430da": "looks like",
+            "\uff41\uff44\uff41": "other signs",
+            "INES-MARSH": "looks like",
+            "1nes marsh": "looks like",
+        }.items():
+            with self.subTest(name), self.assertRaisesRegex(CommandError, words):
+                self.add(name)
+        self.assertEqual(looks("Straße"), looks("STRASSE"))
+
+    def test_an_account_that_is_the_only_owner_is_not_removed_by_any_way(self) -> None:
+        for remove in (
+            lambda: call_command("remove_account", "ada"),
+            lambda: User.objects.filter(username="ada").delete(),
+            lambda: User.objects.get(username="ada").delete(),
+        ):
+            said = "'ada' is the only owner of 'Marsh Line'. Make somebody else"
+            with self.assertRaisesRegex(Exception, said), transaction.atomic():
+                remove()
+        call_command("remove_account", "ben", stdout=StringIO())
+        self.assertFalse(User.objects.filter(username="ben").exists())
+        with self.assertRaisesRegex(CommandError, "no account 'nobody'"):
+            call_command("remove_account", "nobody")

@@ -1,6 +1,7 @@
 """Heavy and hostile work in processes of its own: limits, stopping, and a list of hostile files that all get an answer."""
 
 import importlib.util
+import multiprocessing
 import os
 import resource
 import signal
@@ -9,6 +10,7 @@ import sys
 import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
+from multiprocessing import forkserver
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -97,7 +99,15 @@ def read(path: Path) -> tuple[str, float]:
     return said, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
 
 
+def allow_children() -> None:
+    """Processes that run tests beside each other may have none of their own, unless they are told so."""
+    multiprocessing.current_process()._config["daemon"] = False  # type: ignore[attr-defined]
+
+
 class ApartTests(SimpleTestCase):
+    def setUp(self) -> None:
+        allow_children()
+
     def refused(self, words: str, function: Any, *arguments: Any, limits: Limits = SOME) -> None:
         began = time.monotonic()
         with Apart(limits) as process, self.assertRaisesRegex(TookTooMuch, words) as caught:
@@ -197,10 +207,13 @@ class RealProcessTests(TransactionTestCase):
     """Questions of the page and jobs of the worker, in other processes on this test's database."""
 
     def setUp(self) -> None:
+        allow_children()
         self.project, self.users = make_project()
         here = {"YUPLET_DATABASE_NAME": connection.settings_dict["NAME"], "YUPLET_APART": "1"}
         self.enterContext(mock.patch.dict(os.environ, here))
         self.enterContext(override_settings(APART=True))
+        # One that other tests have started knows another database.
+        forkserver._forkserver._stop()  # type: ignore[attr-defined]
 
     def worker(self) -> "subprocess.Popen[bytes]":
         command = [sys.executable, str(Path(settings.ROOT) / "server/manage.py"), "worker"]

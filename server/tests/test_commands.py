@@ -19,7 +19,7 @@ from yuplet_server.arrangement.models import Row
 from yuplet_server.arrangement.queries import away_from_original
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
-from yuplet_server.moving.management.commands import sweep_files
+from yuplet_server.moving.management.commands import load_demo, sweep_files
 from yuplet_server.projects.storage import BlobStorage
 
 
@@ -33,7 +33,9 @@ class CommandTests(TransactionTestCase):
         with self.assertRaisesRegex(CommandError, "already"):
             call_command("add_account", "ben")
 
-    def test_the_demo_is_loaded_once_and_given_back_when_it_was_removed(self) -> None:
+    def test_the_demo_is_loaded_once(self) -> None:
+        mark = Path(self.enterContext(tempfile.TemporaryDirectory())) / "loaded"
+        self.enterContext(mock.patch.object(load_demo, "_mark", return_value=mark))
         call_command("load_demo", stdout=StringIO())
         brindle = Illustration.objects.get(name="Brindle")
         self.assertEqual((brindle.name, brindle.revision.state, brindle.revision.width), ("Brindle", "ready", 2048))
@@ -49,7 +51,7 @@ class CommandTests(TransactionTestCase):
         self.assertGreaterEqual(rows.filter(kind="part", shown=False).count(), 5)
         self.assertGreaterEqual(rows.filter(blend="multiply").count(), 3)
         self.assertTrue(User.objects.get(username="demo").check_password(settings.DEMO_PASSWORD))
-        call_command("load_demo", stdout=StringIO())
+        call_command("load_demo", "--anyway", stdout=StringIO())
         found = {one.name: one for one in Illustration.objects.all()}
         names = ["Brindle", "Lever frame", "Reed marsh", "Semaphore lamp", "Tin inspector", "Waybill stamps"]
         self.assertEqual(sorted(found), names)

@@ -215,7 +215,7 @@ class FolderTests(ServerTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.root = Path(self.enterContext(tempfile.TemporaryDirectory())).resolve()
-        self.enterContext(override_settings(ROOTS=[self.root]))
+        self.enterContext(override_settings(ROOTS=[("ben", self.root), ("project 999999", Path("/"))]))
         self.target = self.root / "game" / "post"
 
     def hand_over(self, version: int, **said: Any) -> HandOver:

@@ -1,9 +1,11 @@
 """Keeping in step with a file: one glance after the other, with saves, half saves and doubts in between."""
 
+import hashlib
 import subprocess
 import sys
 import tempfile
 import time
+import zipfile
 from pathlib import Path
 from unittest import mock
 
@@ -54,7 +56,7 @@ class KeepingTests(ServerTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.root = Path(self.enterContext(tempfile.TemporaryDirectory())).resolve()
-        self.enterContext(override_settings(ROOTS=[self.root]))
+        self.enterContext(override_settings(ROOTS=[(f"project {self.project.pk}", self.root)]))
         self.file, self.target = self.root / "art" / "signal post.ora", self.root / "game" / "post"
         self.file.parent.mkdir()
         save(self.file, 10)
@@ -242,3 +244,54 @@ class KeepingTests(ServerTestCase):
         self.assertIsNone(process.poll())
         process.terminate()
         self.assertEqual(process.wait(15), 0)
+
+
+class RootTests(ServerTestCase):
+    """Any account could follow any file below a root, and read it through the kept original."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.root = Path(self.enterContext(tempfile.TemporaryDirectory())).resolve()
+        paint(self.root / "art.png", 9)
+
+    def watch(self, name: str, file: str = "art.png", status: int = 200) -> str:
+        body = {"file": str(self.root / file), "recipes": [RECIPE]}
+        answer = self.signed_in(name).put(self.address("in-step"), body, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.content.decode()
+
+    def test_a_root_of_an_account_is_of_that_account_alone(self) -> None:
+        with override_settings(ROOTS=[("ada", self.root)]):
+            self.assertIn("not open to you", self.watch("ben", status=422))
+            self.assertEqual(self.ben.get("/api/roots").json(), {"roots": []})
+            self.watch("ada")
+            self.assertEqual(self.ada.get("/api/roots").json(), {"roots": [str(self.root)]})
+
+    def test_a_root_of_a_project_is_of_those_who_may_change_it(self) -> None:
+        with override_settings(ROOTS=[(f"project {self.project.pk}", self.root)]):
+            self.watch("ben")
+            self.assertEqual(self.cleo.get("/api/roots").json(), {"roots": []})
+            self.assertEqual(self.dora.get("/api/roots").json(), {"roots": []})
+        with override_settings(ROOTS=[(f"project {self.project.pk + 1}", self.root)]):
+            self.watch("ben", status=422)
+
+    def test_nothing_is_kept_of_what_is_no_picture(self) -> None:
+        from yuplet_server.projects.storage import blobs
+
+        secret = b"<?xml version='1.0'?><passwords>precious</passwords>"
+        (self.root / "secret.xml").write_bytes(secret)
+        (self.root / "secret.txt").write_bytes(b"precious")
+        with zipfile.ZipFile(self.root / "letter.zip", "w") as archive:
+            archive.writestr("letter.txt", "precious")
+        before = Revision.objects.count()
+        with override_settings(ROOTS=[("ada", self.root)]):
+            for file in ("secret.xml", "secret.txt", "letter.zip"):
+                self.assertIn("nothing of it was kept", self.watch("ada", file, 409))
+            with self.subTest("a picture that becomes something else"):
+                self.watch("ada")
+                (self.root / "art.png").write_bytes(secret)
+                for _ in range(4):
+                    keeping.look(InStep.objects.select_related("illustration__current", "user").get())
+                self.assertIn("nothing of it was kept", InStep.objects.get().said)
+        self.assertEqual(Revision.objects.count(), before)
+        self.assertFalse(Path(blobs().path(hashlib.sha256(secret).hexdigest())).exists())

@@ -90,8 +90,10 @@ class WatchedTests(SimpleTestCase):
             )
 
     def test_more_files_than_may_be_open_at_once(self) -> None:
+        picture = (self.folder / "arm.png").read_bytes()
         for number in range(300):
-            (self.folder / f"{number}.txt").write_text(str(number))
+            (self.folder / f"{number}.png").write_bytes(picture)
+            (self.folder / f"{number}.txt").write_text("no picture, so it is left out")
         held: list[int] = []
         plain = watched.packed
 

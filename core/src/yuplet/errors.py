@@ -299,8 +299,14 @@ class FolderNotAllowed(WriteError):
 
     def __init__(self, folder: str, roots: Sequence[str]) -> None:
         opened = " or ".join(f"'{root}'" for root in roots)
-        todo = f"Give one below {opened}." if roots else "The administrator opens folders by the setting YUPLET_ROOTS."
-        super().__init__(f"The folder '{folder}' on the server's machine is not open to hand-overs. {todo}")
+        todo = (
+            f"Give one below {opened}."
+            if roots
+            else "The administrator opens folders to accounts or projects by the setting YUPLET_ROOTS."
+        )
+        super().__init__(
+            f"The folder '{shown(folder)}' on the server's machine is not open to you in this project. {todo}"
+        )
 
 
 class Cancelled(YupletError):

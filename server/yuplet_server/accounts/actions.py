@@ -1,11 +1,15 @@
 """What is done with accounts: one verb a function."""
 
+import secrets
+
 from django.contrib.auth import authenticate, login, password_validation, update_session_auth_hash
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest
 
 from yuplet.errors import YupletError
+from yuplet_server.accounts import limits
 from yuplet_server.accounts.models import User
+from yuplet_server.accounts.names import require_usable
 
 
 class SignInRefused(YupletError):
@@ -21,25 +25,34 @@ class PasswordRefused(YupletError):
 
 
 def sign_in(request: HttpRequest, username: str, password: str) -> User:
-    """Open a session; raises `SignInRefused`. After eight failures a name is closed to that address (`locked_out`)."""
+    """Open a session; raises `SignInRefused`, or `TooManyAttempts` before the password is looked at."""
+    keys = limits.keys_for(request, username)
+    limits.count(keys)
     user = authenticate(request, username=username, password=password)
     if user is None:
+        limits.told_wrong(request, username, "a sign-in failed")
         raise SignInRefused("Name and password do not belong together. Check both and try again.")
     assert isinstance(user, User)
+    limits.forget(keys)
     login(request, user)
     return user
 
 
-def locked_out(request: HttpRequest, response: HttpResponse, credentials: dict[str, str]) -> JsonResponse:
-    """The answer to a name and address that failed too often (django-axes calls this)."""
-    detail = "Too many attempts with this name. Wait 15 minutes and try again."
-    return JsonResponse({"code": "too-many-attempts", "detail": detail}, status=429)
+def add_account(name: str) -> tuple[User, str]:
+    """A new account with a random first password, which is nowhere kept. Raises `AccountRefused`."""
+    require_usable(name)
+    password = secrets.token_urlsafe(12)
+    return User.objects.create_user(name, password=password), password
 
 
 def change_password(request: HttpRequest, user: User, old: str, new: str) -> None:
-    """Set a new password and keep this session; other sessions end. Raises `PasswordRefused`."""
+    """Set a new password and keep this session; other sessions end. Raises `PasswordRefused` or `TooManyAttempts`."""
+    keys = [f"password:{user.pk}"]
+    limits.count(keys)
     if not user.check_password(old):
+        limits.told_wrong(request, user.username, "an old password was wrong")
         raise PasswordRefused("The old password is not right. Nothing was changed.")
+    limits.forget(keys)
     try:
         password_validation.validate_password(new, user)
     except ValidationError as error:

@@ -1,7 +1,19 @@
 """People. One model of our own from the start, so that it can grow."""
 
 from django.contrib.auth.models import AbstractUser
+from django.db import models
 
 
 class User(AbstractUser):
     """An account; what it may do in a project is said by its membership there."""
+
+
+class Attempts(models.Model):
+    """Wrong tries that were made of late: with an account, from an address, or by a browser that is known (`accounts.limits`)."""
+
+    key = models.CharField(max_length=200, unique=True)
+    count = models.IntegerField(default=0)
+    last = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"{self.count} by {self.key}"

@@ -4,5 +4,6 @@ from yuplet_server.accounts import views
 
 urlpatterns = [
     path("session", views.SessionView.as_view()),
+    path("may-upload", views.MayUploadView.as_view()),
     path("password", views.PasswordView.as_view()),
 ]

@@ -1,3 +1,6 @@
+import shutil
+
+from django.conf import settings
 from django.contrib.auth import logout
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
@@ -7,7 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts import actions
+from yuplet_server.accounts import actions, limits
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.accounts.serializers import PasswordSerializer, SessionSerializer, SignInSerializer, UserSerializer
 
@@ -28,12 +31,30 @@ class SessionView(APIView):
     def post(self, request: Request) -> Response:
         asked = checked(SignInSerializer, request.data)
         user = actions.sign_in(request._request, **asked.validated_data)
-        return Response({"user": UserSerializer(user).data})
+        answer = Response({"user": UserSerializer(user).data})
+        limits.remember_browser(request._request, answer, user)
+        return answer
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         logout(request._request)
         return Response(status=204)
+
+
+class MayUploadView(APIView):
+    """Asked by the front server before it reads an upload: 204, 401 where nobody is signed in, 403 where the disk has no room for it."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(exclude=True)
+    def get(self, request: Request) -> Response:
+        if not request.user.is_authenticated:
+            return Response(status=401)
+        length = request.headers.get("X-Upload-Length", "")
+        # It is on the disk twice until it is kept, and once more as what is read of it.
+        needed = 3 * int(length) if length.isdigit() else 0
+        room = shutil.disk_usage(settings.VAR).free
+        return Response(status=204 if room > needed + settings.ROOM_LEFT else 403)
 
 
 class PasswordView(APIView):

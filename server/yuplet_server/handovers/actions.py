@@ -22,6 +22,7 @@ from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
 from yuplet_server.handovers import queries
 from yuplet_server.handovers.models import HandOver, Recipe
+from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.queries import StoredPixels, drawing_of
 from yuplet_server.jobs import actions as jobs
@@ -63,7 +64,7 @@ def ask(
     The rows are written as planned: what colleagues change meanwhile is no obstacle. Raises `ChangedMeanwhile` where the version is neither the
     present one nor one whose plan is remembered, `PlanError` or `WriteError`.
     """
-    one = queries.asked(illustration, document, only, folder, version)
+    one = queries.asked(illustration, document, only, folder, version, user)
     plan = apart.ask(illustration.pk, queries.plan_to_do, one)
     with transaction.atomic():
         # One number after the other.
@@ -90,12 +91,14 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
 
     What has not changed since the last package by the same recipe is taken over from it.
     """
-    asked = HandOver.objects.select_related("illustration", "revision").get(pk=hand_over_id)
+    asked = HandOver.objects.select_related("illustration", "revision", "created_by").get(pk=hand_over_id)
     illustration, revision = asked.illustration, asked.revision
     last = queries.last_done(illustration, asked.recipe["name"])
     before = {file["file"]: file for file in last.files} if last is not None else {}
-    package = queries.folder_at(asked.folder) if asked.folder else folder / "package"
-    if not asked.folder:
+    package = folder / "package"
+    if asked.folder:
+        package = folder_at(asked.folder, asked.created_by, illustration.project_id)
+    else:
         for file in before.values():
             blobs().link(file["sha256"], package, PackagePath(file["file"]))
     with Scratch(str(folder)) as scratch:

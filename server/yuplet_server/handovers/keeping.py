@@ -20,8 +20,9 @@ from yuplet.reading.choices import Choices
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.actions import take_revision
 from yuplet_server.arrangement.models import Arrangement
-from yuplet_server.handovers import actions, queries, watched
+from yuplet_server.handovers import actions, watched
 from yuplet_server.handovers.models import HandOver, InStep, Pass
+from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.actions import discard, keep_revision
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import looks_of
@@ -43,8 +44,8 @@ def set_up(
     remove_obsolete: bool = False,
 ) -> InStep:
     """Keep an illustration in step with a file or a folder from now on. Raises `FolderNotAllowed`, `NotNow` or `RecipeNotUnderstood`."""
-    path = queries.folder_at(source)
-    target = queries.folder_at(folder) if folder else None
+    path = folder_at(source, user, illustration.project_id)
+    target = folder_at(folder, user, illustration.project_id) if folder else None
     watched.require_there(path, target)
     documents = [to_json(from_json(one)) for one in recipes]
     if not documents:
@@ -92,7 +93,7 @@ def look(one: InStep) -> None:
 
 
 def _watch(one: InStep) -> None:
-    path = queries.folder_at(one.source)
+    path = folder_at(one.source, one.user, one.illustration.project_id)
     stamp = watched.stamp_of(path)
     if stamp != one.stamp:
         # It may be half saved: it is taken when it is the same at two glances.
@@ -100,6 +101,7 @@ def _watch(one: InStep) -> None:
         return
     if stamp == one.seen_stamp or not watched.is_quiet(path):
         return
+    watched.require_picture(path)
     with watched.opened(path) as (name, size, content):
         digest = hashlib.file_digest(content, "sha256").hexdigest()  # type: ignore[arg-type]
         if watched.stamp_of(path) != stamp:

@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from django.conf import settings
 from django.core.cache import cache
 from django.db import transaction
 from django.db.models import QuerySet
@@ -19,7 +18,7 @@ from django.http import Http404
 from yuplet.arrangement.records import from_json as arrangement_from_json
 from yuplet.arrangement.records import to_json as arrangement_to_json
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.errors import FolderNotAllowed, NoSuchPicture, NoSuchRow
+from yuplet.errors import NoSuchPicture, NoSuchRow
 from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box
 from yuplet.handover import require_no_findings, with_shapes
@@ -40,6 +39,7 @@ from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.handovers.models import Recipe as SavedRecipe
+from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import StoredPixels, drawing_of
 from yuplet_server.project.errors import ChangedMeanwhile
@@ -110,21 +110,13 @@ class Asked:
     whole: Tree | None = None
 
 
-def folder_at(said: str) -> Path:
-    """A folder on this machine below one of those that the administrator has opened, links followed. Raises `FolderNotAllowed`."""
-    roots = [root.resolve() for root in settings.ROOTS]
-    folder = Path(said).resolve()
-    if not Path(said).is_absolute() or not any(root in folder.parents for root in roots):
-        raise FolderNotAllowed(said, [str(root) for root in roots])
-    return folder
-
-
 def asked(
     illustration: Illustration,
     document: Any = None,
     only: Iterable[str] | None = None,
     folder: str = "",
     version: int | None = None,
+    user: User | None = None,
 ) -> Asked:
     """What a hand-over would be of now, or of an earlier version whose plan was seen.
 
@@ -148,7 +140,10 @@ def asked(
                 raise NoSuchRow(row)
         tree = tree.only(set(only))
     recipe = recipe_of(illustration, document)
-    read, target = read_of(illustration, revision), folder_at(folder) if folder else None
+    read, target = (
+        read_of(illustration, revision),
+        (folder_at(folder, user, illustration.project_id) if folder else None),
+    )
     return Asked(illustration, revision, read, tree, number, recipe, target, whole)
 
 
@@ -169,7 +164,11 @@ _PLANS_LOCK = threading.Lock()
 
 
 def seen(
-    illustration: Illustration, document: Any = None, only: list[str] | None = None, folder: str = ""
+    illustration: Illustration,
+    document: Any = None,
+    only: list[str] | None = None,
+    folder: str = "",
+    user: User | None = None,
 ) -> tuple[Asked, Plan]:
     """What is asked for and its plan, remembered by this process for as long as nothing changes: a page asks for every picture of it.
 
@@ -186,13 +185,14 @@ def seen(
         recipe,
         only,
         folder,
+        user.pk if user is not None and folder else None,
     ]
     key = json.dumps(said)
     with _PLANS_LOCK:
         if key in _PLANS:
             _PLANS.move_to_end(key)
             return _PLANS[key]
-    one = asked(illustration, recipe, only, folder)
+    one = asked(illustration, recipe, only, folder, user=user)
     found = (one, planned(one))
     if one.version == version:
         with _PLANS_LOCK:
@@ -203,10 +203,14 @@ def seen(
 
 
 def plan_seen(
-    illustration: Illustration, document: Any = None, only: list[str] | None = None, folder: str = ""
+    illustration: Illustration,
+    document: Any = None,
+    only: list[str] | None = None,
+    folder: str = "",
+    user: User | None = None,
 ) -> dict[str, Any]:
     """A plan as plain values; its rows are remembered, so that it can be carried out as it was seen, whatever colleagues change meanwhile."""
-    one, plan = seen(illustration, document, only, folder)
+    one, plan = seen(illustration, document, only, folder, user)
     assert one.whole is not None
     Planned.objects.get_or_create(
         illustration=illustration,

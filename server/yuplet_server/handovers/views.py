@@ -1,6 +1,5 @@
 from typing import Any
 
-from django.conf import settings
 from django.http import Http404, HttpResponse, StreamingHttpResponse
 from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
@@ -11,6 +10,7 @@ from rest_framework.views import APIView
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.handovers import actions, keeping, queries
 from yuplet_server.handovers.models import InStep, Recipe
+from yuplet_server.handovers.roots import roots_for
 from yuplet_server.handovers.serializers import (
     AskSerializer,
     HandOverSerializer,
@@ -47,11 +47,11 @@ class RecipesView(APIView):
 
 
 class RootsView(APIView):
-    """The folders of the server's machine below which packages may be written; empty where the administrator has opened none."""
+    """The folders of the server's machine that are open to whoever asks; empty where the administrator has opened none."""
 
     @extend_schema(responses=RootsSerializer)
     def get(self, request: SignedInRequest) -> Response:
-        return Response({"roots": [str(root) for root in settings.ROOTS]})
+        return Response({"roots": [str(root) for root in roots_for(request.user)]})
 
 
 class RecipeView(APIView):
@@ -79,7 +79,9 @@ class PlanView(APIView):
         # Whoever looks into a folder of the server's machine is one who may write there.
         role = Member.Role.EDITOR if wanted["folder"] else Member.Role.VIEWER
         found = ready_illustration_for(request.user, illustration, role)
-        plan = apart.ask(found.pk, queries.plan_seen, found, wanted["recipe"], wanted["only"], wanted["folder"])
+        plan = apart.ask(
+            found.pk, queries.plan_seen, found, wanted["recipe"], wanted["only"], wanted["folder"], request.user
+        )
         return Response(PlanSerializer(plan).data)
 
 

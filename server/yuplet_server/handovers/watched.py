@@ -8,6 +8,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import IO
 
+from yuplet.reading.files import holds_picture
 from yuplet_server.illustrations.actions import MAX_UPLOAD, packed
 from yuplet_server.project.errors import NotNow
 
@@ -21,12 +22,21 @@ def require_there(path: Path, target: Path | None) -> None:
     """Raise `NotNow` unless there is something to watch, and packages go to where they do not look like a change of it."""
     if not path.exists():
         raise NotNow(f"There is no file and no folder '{path}' on the server's machine. Check its name.")
+    require_picture(path)
+    if path.is_dir() and target is not None and (path in (target, *target.parents) or target in path.parents):
+        raise NotNow(
+            f"'{target}' and the watched folder lie within each other, so each package would be a change. Choose another folder."
+        )
+
+
+def require_picture(path: Path) -> None:
+    """Raise `NotNow` for a file that holds no picture: nothing of it is kept, for what is kept can be read by all members of the project."""
     if path.is_dir():
         _files(path)
-        if target is not None and (path in (target, *target.parents) or target in path.parents):
-            raise NotNow(
-                f"'{target}' and the watched folder lie within each other, so each package would be a change. Choose another folder."
-            )
+    elif not holds_picture(path):
+        raise NotNow(
+            f"'{path.name}' is no picture that Yuplet reads, so nothing of it was kept. Watch a picture or a folder of pictures."
+        )
 
 
 def stamp_of(path: Path) -> str:
@@ -60,13 +70,13 @@ def opened(path: Path) -> Iterator[tuple[str, int, IO[bytes]]]:
 
 
 def _files(folder: Path) -> list[Path]:
-    """The files in a folder and in those in it, by name; hidden ones and links to elsewhere are left out."""
+    """The pictures in a folder and in those in it, by name; hidden ones, links to elsewhere and what is no picture are left out."""
     found = []
     for root, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
         for name in sorted(names):
             path = Path(root, name)
-            if not name.startswith(".") and not path.is_symlink() and path.is_file():
+            if not name.startswith(".") and not path.is_symlink() and path.is_file() and holds_picture(path):
                 found.append(path)
     if len(found) > MOST:
         raise NotNow(f"'{folder}' holds {len(found):,} files; up to {MOST:,} are read. Watch a folder with fewer.")

@@ -14,6 +14,7 @@ import numpy as np
 from django.db import transaction
 from django.db.models import Max
 from django.dispatch import Signal
+from django.utils import timezone
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -41,6 +42,7 @@ from yuplet_server.illustrations.queries import content_of, mask_of
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
+from yuplet_server.projects.actions import removed
 from yuplet_server.projects.models import Project
 from yuplet_server.projects.storage import blobs
 
@@ -76,7 +78,8 @@ def keep_upload(
         illustration = Illustration.objects.create(
             project=project, name=PurePath(file_name).stem[:200] or "illustration", created_by=user
         )
-        if uid is not None:
+        # One in the bin keeps what tells it from others; this is another one then.
+        if uid is not None and not Illustration.everything.filter(project=project, uid=uid).exists():
             illustration.uid = uid
         illustration.current = _start_reading(illustration, user, file_name, digest, size, choices)
         illustration.save(update_fields=["current", "uid"])
@@ -289,6 +292,32 @@ def renumber(revision: Revision, read: Read, ids: Mapping[str, str]) -> None:
         LayerImage(revision=revision, layer=layer, pixels=pixels, thumbnail=thumbnail)
         for layer, pixels, thumbnail in images
     )
+
+
+@transaction.atomic
+def remove(illustration: Illustration, user: User) -> None:
+    """Put an illustration into the bin; work on it ends."""
+    illustration.removed_at, illustration.removed_by = timezone.now(), user
+    illustration.save(update_fields=["removed_at", "removed_by"])
+    jobs.cancel_all(Job.objects.filter(pk__in=illustration.revisions.values("job")))
+    removed.send(Illustration, project_id=illustration.project_id, illustration_id=illustration.pk)
+
+
+def restore(illustration: Illustration) -> None:
+    """Take an illustration out of the bin."""
+    Illustration.everything.filter(pk=illustration.pk).update(removed_at=None, removed_by=None)
+
+
+@transaction.atomic
+def try_again(illustration: Illustration, user: User) -> None:
+    """Read the first original once more, after it could not be read or was cancelled. Raises `NotNow`."""
+    Illustration.objects.select_for_update().get(pk=illustration.pk)
+    revision = illustration.revision
+    is_over = revision.job is None or revision.job.state in (Job.State.FAILED, Job.State.CANCELLED)
+    if revision.state != Revision.State.READING or not is_over:
+        raise NotNow("This illustration is read already, or is being read. Reload the page.")
+    revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user)
+    revision.save(update_fields=["job"])
 
 
 def rename(illustration: Illustration, name: str) -> None:

@@ -6,10 +6,10 @@ from django.conf import settings
 from django.db import models
 
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.models import Project
+from yuplet_server.projects.models import Kept, Project, Removable
 
 
-class Illustration(models.Model):
+class Illustration(Removable):
     """One picture, whatever becomes of its art. `uid` tells it from all others, on every machine.
 
     `current` is the revision that is worked with; it is there from the first upload on. `credit` is who made the
@@ -23,6 +23,9 @@ class Illustration(models.Model):
     credit = models.JSONField(default=dict)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = Kept()
+    everything = models.Manager()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "uid"], name="one_of_an_illustration_a_project")]

@@ -1,5 +1,6 @@
 """Questions to illustrations: each checks who asks."""
 
+import datetime
 import threading
 from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
@@ -8,6 +9,7 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from django.conf import settings
 from django.db.models import Q, QuerySet
 from django.http import Http404
 
@@ -29,7 +31,7 @@ from yuplet_server.illustrations.models import Illustration, LayerImage, Revisio
 from yuplet_server.jobs.actions import Progress
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects import queries
-from yuplet_server.projects.models import Member
+from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.storage import open_blob
 
 
@@ -40,6 +42,38 @@ def illustration_for(user: User, illustration_id: int, role: Member.Role) -> Ill
         raise Http404
     queries.require(user, illustration.project_id, role)
     return illustration
+
+
+def illustration_in_bin(user: User, illustration_id: int, role: Member.Role) -> Illustration:
+    """The same of one in the bin."""
+    found = Illustration.everything.filter(pk=illustration_id).exclude(removed_at=None).first()
+    if not isinstance(found, Illustration):
+        raise Http404
+    queries.require(user, found.project_id, role)
+    return found
+
+
+def in_bin(user: User) -> list[dict[str, Any]]:
+    """What somebody could take out of the bin, the last removed first."""
+    days = datetime.timedelta(days=settings.BIN_DAYS)
+    own = Project.everything.exclude(removed_at=None).filter(members__user=user, members__role=Member.Role.OWNER)
+    roles = (Member.Role.EDITOR, Member.Role.OWNER)
+    member = Member.objects.filter(user=user, role__in=roles, project__removed_at=None)
+    pictures = Illustration.everything.exclude(removed_at=None).filter(project__in=member.values("project"))
+    found: list[tuple[str, Any, str]] = [("project", one, "") for one in own.select_related("removed_by")]
+    found += [("illustration", one, one.project.name) for one in pictures.select_related("removed_by", "project")]
+    return [
+        {
+            "kind": kind,
+            "id": one.pk,
+            "name": one.name,
+            "project_name": project,
+            "removed_at": one.removed_at,
+            "removed_by": one.removed_by and one.removed_by.username,
+            "gone_at": one.removed_at + days,
+        }
+        for kind, one, project in sorted(found, key=lambda item: item[1].removed_at, reverse=True)
+    ]
 
 
 def ready_illustration_for(user: User, illustration_id: int, role: Member.Role) -> Illustration:

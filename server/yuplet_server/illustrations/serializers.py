@@ -137,6 +137,18 @@ class IllustrationSerializer(serializers.ModelSerializer[Illustration]):
         read_only_fields = fields
 
 
+class InBinSerializer(serializers.Serializer[Any]):
+    """A project or an illustration in the bin: when and by whom it was removed, and when it will be gone for good."""
+
+    kind = serializers.ChoiceField(choices=["project", "illustration"])
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    project_name = serializers.CharField()
+    removed_at = serializers.DateTimeField()
+    removed_by = serializers.CharField(allow_null=True)
+    gone_at = serializers.DateTimeField()
+
+
 class WholeIllustrationSerializer(IllustrationSerializer):
     """An illustration with its report, its credit and what whoever asks may do with it.
 

@@ -14,5 +14,8 @@ urlpatterns = [
     path(
         "illustrations/<int:illustration>/revisions/<int:revision>/layers/<str:layer>/drawn", views.DrawnView.as_view()
     ),
+    path("illustrations/<int:illustration>/restore", views.RestoreIllustrationView.as_view()),
+    path("illustrations/<int:illustration>/try-again", views.TryAgainView.as_view()),
+    path("bin", views.BinView.as_view()),
     path("licences", views.LicencesView.as_view()),
 ]

@@ -18,6 +18,7 @@ from yuplet_server.illustrations.serializers import (
     ChangeSerializer,
     ChoicesSerializer,
     IllustrationSerializer,
+    InBinSerializer,
     LicenceSerializer,
     RevisionSerializer,
     SheetAnswerSerializer,
@@ -73,8 +74,36 @@ class IllustrationView(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: SignedInRequest, illustration: int) -> Response:
-        queries.illustration_for(request.user, illustration, Member.Role.EDITOR).delete()
+        actions.remove(queries.illustration_for(request.user, illustration, Member.Role.EDITOR), request.user)
         return Response(status=204)
+
+
+class RestoreIllustrationView(APIView):
+    """An illustration out of the bin."""
+
+    @extend_schema(request=None, responses=IllustrationSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = queries.illustration_in_bin(request.user, illustration, Member.Role.EDITOR)
+        actions.restore(found)
+        return Response(IllustrationSerializer(queries.illustrations().get(pk=found.pk)).data)
+
+
+class BinView(APIView):
+    """What was removed and can be taken back: of projects those that one owns, of illustrations those that one may change."""
+
+    @extend_schema(responses=InBinSerializer(many=True))
+    def get(self, request: SignedInRequest) -> Response:
+        return Response(InBinSerializer(queries.in_bin(request.user), many=True).data)
+
+
+class TryAgainView(APIView):
+    """The first reading of an original once more, where it came to nothing."""
+
+    @extend_schema(request=None, responses=IllustrationSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = queries.illustration_for(request.user, illustration, Member.Role.EDITOR)
+        actions.try_again(found, request.user)
+        return Response(IllustrationSerializer(queries.illustrations().get(pk=found.pk)).data)
 
 
 class RevisionsView(APIView):

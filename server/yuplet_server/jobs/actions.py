@@ -17,7 +17,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
-from django.db.models import F
+from django.db.models import F, QuerySet
 from django.utils import timezone
 from django.utils.module_loading import import_string
 from django_tasks import task
@@ -75,6 +75,12 @@ def cancel(job: Job) -> None:
         return
     if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(cancel_asked=True):
         raise NotNow("This has ended already. Reload to see how.")
+
+
+def cancel_all(some: QuerySet[Job]) -> None:
+    """Ask for the end of those that have not ended."""
+    some.filter(state=Job.State.WAITING).update(state=Job.State.CANCELLED)
+    some.filter(state=Job.State.RUNNING).update(cancel_asked=True)
 
 
 def run(job_id: int) -> None:

@@ -7,6 +7,11 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from yuplet.errors import NameNotUsable, YupletError
+from yuplet_server.accounts.limits import TooManyAttempts
+
+_DISK_FULL = {28, 1021, 1030, 1114}
+"""What MariaDB says when its disk is full: ENOSPC, ER_DISK_FULL, ER_GET_ERRNO, ER_RECORD_FILE_FULL."""
+NO_ROOM = "The disk of the server is full. Ask whoever looks after it to make room, and try again."
 
 
 class ChangedMeanwhile(YupletError):
@@ -32,8 +37,14 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": error.code, "detail": str(error)}, status=409)
     if isinstance(error, NameNotUsable):
         return Response({"code": error.code, "detail": str(error), "proposal": error.proposal}, status=422)
+    if isinstance(error, TooManyAttempts):
+        return Response({"code": error.code, "detail": str(error)}, 429, headers={"Retry-After": str(error.seconds)})
     if isinstance(error, YupletError):
-        return Response({"code": error.code, "detail": str(error)}, status=422)
+        status = {"busy": 503, "no-room": 507}.get(error.code, 422)
+        headers = {"Retry-After": "5"} if status == 503 else None
+        return Response({"code": error.code, "detail": str(error)}, status, headers=headers)
+    if isinstance(error, OperationalError) and error.args and error.args[0] in _DISK_FULL:
+        return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
     if isinstance(error, OperationalError):
         return Response(
             {

@@ -25,7 +25,6 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.staticfiles",
-    "axes",
     "rest_framework",
     "drf_spectacular",
     "django_tasks",
@@ -40,6 +39,7 @@ INSTALLED_APPS = [
     "yuplet_server.jobs",
 ]
 MIDDLEWARE = [
+    "yuplet_server.project.headers.FrontServer",
     "django.middleware.security.SecurityMiddleware",
     "yuplet_server.project.headers.ContentSecurityPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -48,7 +48,6 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "yuplet_server.project.urls"
 WSGI_APPLICATION = "yuplet_server.project.wsgi.application"
@@ -91,19 +90,12 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 
 AUTH_USER_MODEL = "accounts.User"
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
 ]
-AXES_FAILURE_LIMIT = 8
-AXES_COOLOFF_TIME = 0.25  # hours
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_RESET_ON_SUCCESS = True
-AXES_VERBOSE = False
-AXES_LOCKOUT_CALLABLE = "yuplet_server.accounts.actions.locked_out"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True
@@ -149,6 +141,10 @@ QUESTION_LIMITS = {
     "memory": float(os.environ.get("YUPLET_QUESTION_GIB", "3")) * 2**30,
 }
 
+# Bytes that stay free on the disk when something is uploaded.
+ROOM_LEFT = 1 << 30
+# Days for which what was removed can be taken back.
+BIN_DAYS = int(os.environ.get("YUPLET_BIN_DAYS", "30"))
 BLOBS = VAR / "blobs"
 STORAGES = {
     "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},
@@ -157,8 +153,12 @@ STORAGES = {
 WORK = VAR / "work"
 # Of each illustration and recipe, so many packages are kept for download.
 KEEP_PACKAGES = int(os.environ.get("YUPLET_KEEP_PACKAGES", "20"))
-# Folders of this machine below which packages may be written; the administrator opens them.
-ROOTS = [Path(one) for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep) if one]
+# Folders of this machine that the administrator opens, each to an account or a project: 'ada=/srv/art:project 12=/srv/game'.
+ROOTS = [
+    (whose.strip(), Path(path))
+    for whose, _, path in (one.partition("=") for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep))
+    if whose.strip() and path
+]
 # An upload goes straight to the disk, whatever its size.
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20

@@ -1,6 +1,8 @@
 """What is done with projects and their members."""
 
 from django.db import transaction
+from django.dispatch import Signal
+from django.utils import timezone
 
 from yuplet.errors import YupletError
 from yuplet_server.accounts.models import User
@@ -27,6 +29,23 @@ def rename_project(project: Project, name: str) -> None:
     project.save(update_fields=["name"])
 
 
+removed = Signal()
+"""Sent when a project, or an illustration of it, goes into the bin, with `project_id` and `illustration_id` (None: all of it): work on it ends."""
+
+
+@transaction.atomic
+def remove_project(project: Project, user: User) -> None:
+    """Put a project into the bin."""
+    project.removed_at, project.removed_by = timezone.now(), user
+    project.save(update_fields=["removed_at", "removed_by"])
+    removed.send(Project, project_id=project.pk, illustration_id=None)
+
+
+def restore_project(project_id: int) -> None:
+    """Take a project out of the bin."""
+    Project.everything.filter(pk=project_id).update(removed_at=None, removed_by=None)
+
+
 @transaction.atomic
 def set_role(project: Project, username: str, role: str) -> Member:
     """Make an account a member, or change its role; the last owner stays one. Raises `MemberRefused`."""
@@ -47,6 +66,16 @@ def remove_member(project: Project, user_id: int) -> None:
         raise MemberRefused("This account is not a member of the project (any more).")
     _keep_an_owner(project, member.user)
     member.delete()
+
+
+def refuse_to_leave_without_owner(user: User) -> None:
+    """Raise `MemberRefused` where an account that is to be removed is the only owner of a project, in the bin or not."""
+    for membership in Member.objects.filter(user=user, role=Member.Role.OWNER).select_related("project"):
+        owners = Member.objects.filter(project=membership.project_id, role=Member.Role.OWNER)
+        if not owners.exclude(user=user).exists():
+            raise MemberRefused(
+                f"'{user.username}' is the only owner of '{membership.project.name}'. Make somebody else an owner first, or remove the project."
+            )
 
 
 def _keep_an_owner(project: Project, leaving: User) -> None:

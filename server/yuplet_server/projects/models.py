@@ -1,14 +1,38 @@
 """Projects and who may do what in them."""
 
+from typing import TypeVar
+
 from django.conf import settings
 from django.db import models
 
+M = TypeVar("M", bound=models.Model)
 
-class Project(models.Model):
+
+class Kept(models.Manager[M]):
+    """Everything that is not in the bin."""
+
+    def get_queryset(self) -> models.QuerySet[M]:
+        return super().get_queryset().filter(removed_at=None)
+
+
+class Removable(models.Model):
+    """What goes into a bin when it is removed, and is gone for good some weeks later (`sweep_files`)."""
+
+    removed_at = models.DateTimeField(null=True, db_index=True)
+    removed_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        abstract = True
+
+
+class Project(Removable):
     """A place of its own for one character, scene, prop set or interface kit."""
 
     name = models.CharField(max_length=120)
     created_at = models.DateTimeField(auto_now_add=True)
+
+    objects = Kept()
+    everything = models.Manager()
 
     def __str__(self) -> str:
         return self.name

@@ -16,9 +16,12 @@ def projects_of(user: User) -> QuerySet[Project]:
     return Project.objects.filter(members__user=user).annotate(ready=ready).order_by("name", "id")
 
 
-def role_in(user: User, project_id: int) -> str:
-    """The role of somebody in a project; raises Http404 when there is none, so that nothing is given away."""
-    member = Member.objects.filter(project_id=project_id, user=user).first()
+def role_in(user: User, project_id: int, in_bin: bool = False) -> str:
+    """The role of somebody in a project; raises Http404 when there is none, so that nothing is given away.
+
+    What is in the bin is asked for by `in_bin`; for everybody else it is not there.
+    """
+    member = Member.objects.filter(project_id=project_id, user=user, project__removed_at__isnull=not in_bin).first()
     if member is None:
         raise Http404
     return member.role

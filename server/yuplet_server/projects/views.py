@@ -1,4 +1,5 @@
 from drf_spectacular.utils import extend_schema
+from rest_framework.exceptions import PermissionDenied
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -55,8 +56,19 @@ class ProjectView(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: SignedInRequest, project: int) -> Response:
-        queries.project_for(request.user, project, Member.Role.OWNER).delete()
+        actions.remove_project(queries.project_for(request.user, project, Member.Role.OWNER), request.user)
         return Response(status=204)
+
+
+class RestoreProjectView(APIView):
+    """A project out of the bin."""
+
+    @extend_schema(request=None, responses=ProjectSerializer)
+    def post(self, request: SignedInRequest, project: int) -> Response:
+        if queries.role_in(request.user, project, in_bin=True) != Member.Role.OWNER:
+            raise PermissionDenied("Only an owner takes a project out of the bin. Ask one.")
+        actions.restore_project(project)
+        return _seen(request, project)
 
 
 class MembersView(APIView):

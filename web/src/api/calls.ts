@@ -152,6 +152,20 @@ export const packProject = (project: number) =>
 export const removeProject = (project: number) =>
   client.DELETE('/api/projects/{project}', { params: { path: { project } } });
 
+export type InBin = Schemas['InBin'];
+
+export function useBin() {
+  return useQuery({ queryKey: ['bin'], queryFn: () => body(client.GET('/api/bin')) });
+}
+
+export const restore = ({ kind, id }: InBin): Promise<unknown> =>
+  kind === 'project'
+    ? client.POST('/api/projects/{project}/restore', { params: { path: { project: id } } })
+    : client.POST('/api/illustrations/{illustration}/restore', { params: { path: { illustration: id } } });
+
+export const tryAgain = (illustration: number) =>
+  client.POST('/api/illustrations/{illustration}/try-again', { params: { path: { illustration } } });
+
 export const removeIllustration = (illustration: number) =>
   client.DELETE('/api/illustrations/{illustration}', { params: { path: { illustration } } });
 

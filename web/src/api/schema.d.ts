@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was removed and can be taken back: of projects those that one owns, of illustrations those that one may change. */
+        get: operations["bin_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hand-overs/{hand_over}/package": {
         parameters: {
             query?: never;
@@ -519,6 +536,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description An illustration out of the bin. */
+        post: operations["illustrations_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/revisions": {
         parameters: {
             query?: never;
@@ -718,6 +752,23 @@ export interface paths {
         put?: never;
         /** @description Parts taken out of a part. */
         post: operations["illustrations_take_out_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/try-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The first reading of an original once more, where it came to nothing. */
+        post: operations["illustrations_try_again_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -933,6 +984,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A project out of the bin. */
+        post: operations["projects_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/move-in": {
         parameters: {
             query?: never;
@@ -975,7 +1043,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The folders of the server's machine below which packages may be written; empty where the administrator has opened none. */
+        /** @description The folders of the server's machine that are open to whoever asks; empty where the administrator has opened none. */
         get: operations["roots_retrieve"];
         put?: never;
         post?: never;
@@ -1656,6 +1724,24 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
         };
+        /** @description A project or an illustration in the bin: when and by whom it was removed, and when it will be gone for good. */
+        InBin: {
+            kind: components["schemas"]["InBinKindEnum"];
+            id: number;
+            name: string;
+            project_name: string;
+            /** Format: date-time */
+            removed_at: string;
+            removed_by: string | null;
+            /** Format: date-time */
+            gone_at: string;
+        };
+        /**
+         * @description * `project` - project
+         *     * `illustration` - illustration
+         * @enum {string}
+         */
+        InBinKindEnum: "project" | "illustration";
         /** @description What an illustration keeps in step with, how that stands, and the last passes. */
         InStep: {
             file: string;
@@ -3238,6 +3324,25 @@ export interface operations {
             };
         };
     };
+    bin_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InBin"][];
+                };
+            };
+        };
+    };
     hand_overs_package_retrieve: {
         parameters: {
             query?: never;
@@ -4034,6 +4139,27 @@ export interface operations {
             };
         };
     };
+    illustrations_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Illustration"];
+                };
+            };
+        };
+    };
     illustrations_revisions_list: {
         parameters: {
             query?: never;
@@ -4369,6 +4495,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenOut"];
+                };
+            };
+        };
+    };
+    illustrations_try_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Illustration"];
                 };
             };
         };
@@ -4782,6 +4929,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recipe"];
+                };
+            };
+        };
+    };
+    projects_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
                 };
             };
         };

@@ -1,5 +1,6 @@
 """Any file that Yuplet reads, by what its first bytes say."""
 
+import re
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -54,6 +55,30 @@ def read_illustration(
     if _is_svg(start):
         return svg.read(path, scratch, progress, file_name, choices)
     raise NotAPicture(file_name)
+
+
+def holds_picture(path: Path) -> bool:
+    """Whether a file is of a kind that is read, by a look into it: more than its first letters for text, and into archives.
+
+    Raises `OSError` where it cannot be opened.
+    """
+    start = _first_bytes(path)
+    if flat.is_flat(start):
+        return True
+    if start[:2] == b"PK":
+        try:
+            if _kind_of_archive(path) != "loose":
+                return True
+            with zipfile.ZipFile(path) as archive:
+                return any(
+                    flat.is_flat(archive.open(entry).read(32)) for entry in archive.infolist()[:2000] if entry.file_size
+                )
+        except archives.DAMAGED:
+            return False
+    if is_packed(start):
+        return _is_svg(start)
+    with path.open("rb") as file:
+        return _is_svg(start) and re.search(rb"<(\w+:)?svg\b", file.read(1 << 16).replace(b"\0", b"")) is not None
 
 
 def drawing_of(path: Path, choices: Choices = AS_THE_FILE_SAYS) -> svg.Drawing | None:

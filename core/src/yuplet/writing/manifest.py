@@ -25,6 +25,7 @@ from yuplet.plan.planned import (
 )
 from yuplet.plan.recipe import OPAQUE
 from yuplet.writing.sheets import within
+from yuplet.writing.tables import cell
 
 FORMAT = "yuplet-package"
 VERSION = 1
@@ -205,9 +206,9 @@ def places_table(plan: Plan, at: PlannedScale) -> bytes:
         writer.writerow(
             [
                 planned.order,
-                "/".join(planned.path[:-1]),
-                planned.path[-1],
-                image.file,
+                cell("/".join(planned.path[:-1])),
+                cell(planned.path[-1]),
+                cell(image.file),
                 *box.as_xywh(),
                 *(_plain(value) for value in box.centre),
                 "yes" if planned.shown else "no",
@@ -215,7 +216,7 @@ def places_table(plan: Plan, at: PlannedScale) -> bytes:
                 planned.part.blend,
                 "yes" if image.turn and image.turn.mirrored else "no",
                 image.turn.quarters if image.turn else 0,
-                files.get(plan.parents.get(planned.part.id, ""), ""),
+                cell(files.get(plan.parents.get(planned.part.id, ""), "")),
                 *(("", "") if pivot is None else (_plain(value) for value in pivot)),
                 _plain(planned.part.depth * float(at.factor)),
                 planned.part.role,

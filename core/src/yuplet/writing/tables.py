@@ -10,6 +10,7 @@ from yuplet.plan.planned import Plan, PlannedBeside
 
 FORMAT = "yuplet-places"
 VERSION = 1
+_COMPUTED = ("=", "+", "-", "@", "\t", "\r", "'")
 
 
 def places(plan: Plan, one: PlannedBeside) -> bytes:
@@ -58,8 +59,19 @@ def places(plan: Plan, one: PlannedBeside) -> bytes:
     for row in rows:
         pivot_of = row.pop("pivot") or ("", "")
         shown = "yes" if row.pop("shown") else "no"
-        writer.writerow([*row.values(), *pivot_of, shown])
+        writer.writerow([cell(value) for value in (*row.values(), *pivot_of, shown)])
     return out.getvalue().encode()
+
+
+def cell(value: Any) -> Any:
+    """A cell of a table for spreadsheets: a text that one would compute gets an apostrophe in front, as one types it there.
+
+    Source: OWASP, "CSV Injection". The apostrophe itself gets one too, so that it can be taken away again.
+
+    >>> [cell(value) for value in ("=1+1", "-lamp", "'x", "lamp", -3)]
+    ["'=1+1", "'-lamp", "''x", 'lamp', -3]
+    """
+    return f"'{value}" if isinstance(value, str) and value[:1] in _COMPUTED else value
 
 
 def _plain(value: float) -> float | int:

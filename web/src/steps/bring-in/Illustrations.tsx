@@ -1,11 +1,20 @@
-import { Button, Text } from '@mantine/core';
+import { Button, Group, Text } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { type Illustration, isRunning, type Project, removeIllustration, useIllustrations } from '../../api/calls';
+import {
+  type Illustration,
+  isRunning,
+  type Project,
+  removeIllustration,
+  tryAgain,
+  useIllustrations,
+} from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
 import { bytes } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
+import { tellRemoved } from './Bin';
 import { HowDialog, mustAsk } from './HowDialog';
 import classes from './ProjectsPage.module.css';
 import { type Parcel, useBringIn } from './useBringIn';
@@ -30,10 +39,19 @@ export function Illustrations({ project }: { project: Project }) {
     else send(files.map((file) => ({ files: [file] })));
   };
   const { isOver, handlers } = useFileDrop(canEdit, choose);
-  const remove = async (illustration: Illustration) => {
-    await removeIllustration(illustration.id);
+  const attempt = async (what: () => Promise<unknown>) => {
+    try {
+      await what();
+    } catch (problem) {
+      notifications.show({ color: 'red', message: (problem as Error).message });
+    }
     await refresh();
   };
+  const remove = (illustration: Illustration) =>
+    attempt(async () => {
+      await removeIllustration(illustration.id);
+      tellRemoved(illustration.name);
+    });
 
   return (
     <div className={isOver ? classes.shelfOver : classes.shelf} {...handlers}>
@@ -43,6 +61,7 @@ export function Illustrations({ project }: { project: Project }) {
           illustration={illustration}
           canEdit={canEdit}
           onRemove={() => remove(illustration)}
+          onTryAgain={() => attempt(() => tryAgain(illustration.id))}
         />
       ))}
       {uploads.map((upload) => (
@@ -86,29 +105,44 @@ function Card({
   illustration,
   canEdit,
   onRemove,
+  onTryAgain,
 }: {
   illustration: Illustration;
   canEdit: boolean;
   onRemove: () => void;
+  onTryAgain: () => void;
 }) {
   const { job } = illustration;
   if (illustration.state === 'ready') {
     return (
-      <Link to={`/illustrations/${illustration.id}/put-in-order`} className={classes.card}>
-        <span className={classes.preview}>
-          <img
-            className={
-              (illustration.width ?? 0) <= SMALL && (illustration.height ?? 0) <= SMALL ? classes.tiny : undefined
-            }
-            src={imageAddress(illustration.id, illustration.preview ?? '')}
-            alt=""
-          />
-        </span>
-        <strong>{illustration.name}</strong>
-        <span className={classes.facts}>
-          {illustration.width} × {illustration.height} px, {bytes(illustration.bytes)}
-        </span>
-      </Link>
+      <div className={classes.card}>
+        <Link to={`/illustrations/${illustration.id}/put-in-order`} className={classes.open}>
+          <span className={classes.preview}>
+            <img
+              className={
+                (illustration.width ?? 0) <= SMALL && (illustration.height ?? 0) <= SMALL ? classes.tiny : undefined
+              }
+              src={imageAddress(illustration.id, illustration.preview ?? '')}
+              alt=""
+            />
+          </span>
+          <strong>{illustration.name}</strong>
+          <span className={classes.facts}>
+            {illustration.width} × {illustration.height} px, {bytes(illustration.bytes)}
+          </span>
+        </Link>
+        {canEdit && (
+          <Button
+            size="compact-xs"
+            variant="subtle"
+            className={classes.corner}
+            aria-label={`Remove ${illustration.name}`}
+            onClick={onRemove}
+          >
+            Remove
+          </Button>
+        )}
+      </div>
     );
   }
   return (
@@ -122,9 +156,14 @@ function Card({
         </Text>
       )}
       {canEdit && !isRunning(job) && (
-        <Button size="compact-sm" variant="default" onClick={onRemove}>
-          Remove
-        </Button>
+        <Group gap="xs">
+          <Button size="compact-sm" variant="default" onClick={onTryAgain}>
+            Try again
+          </Button>
+          <Button size="compact-sm" variant="default" onClick={onRemove}>
+            Remove
+          </Button>
+        </Group>
       )}
     </div>
   );

@@ -1,10 +1,12 @@
 import { Button, Group, Modal, Text, TextInput, Title } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Project, startProject, useProjects } from '../../api/calls';
+import { type Project, removeProject, startProject, useProjects } from '../../api/calls';
 import { AccountMenu } from '../../ui/AccountMenu';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { Wordmark } from '../../ui/Wordmark';
+import { Bin, tellRemoved } from './Bin';
 import { Illustrations } from './Illustrations';
 import { Members } from './Members';
 import { MoveIn, MoveOut, MovingIn } from './Moving';
@@ -17,12 +19,23 @@ export function ProjectsPage({ user }: { user: string }) {
   const [moving, setMoving] = useState<Project | null>(null);
   const [membersOf, setMembersOf] = useState<Project | null>(null);
   const { handlers } = useFileDrop(false, () => undefined);
+  const queries = useQueryClient();
+  const remove = async (project: Project) => {
+    try {
+      await removeProject(project.id);
+      tellRemoved(project.name);
+    } catch (problem) {
+      notifications.show({ color: 'red', message: (problem as Error).message });
+    }
+    await queries.invalidateQueries({ queryKey: ['projects'] });
+  };
   return (
     <div className={classes.whole} {...handlers}>
       <title>Projects · Yuplet</title>
       <header className={classes.head}>
         <Wordmark />
         <span className={classes.gap} />
+        <Bin />
         <MoveIn />
         <Button size="compact-sm" variant="default" onClick={() => setStarting(true)}>
           Start a project
@@ -55,6 +68,16 @@ export function ProjectsPage({ user }: { user: string }) {
               {project.role === 'owner' && (
                 <Button size="compact-xs" variant="default" onClick={() => setMoving(project)}>
                   Take it elsewhere
+                </Button>
+              )}
+              {project.role === 'owner' && (
+                <Button
+                  size="compact-xs"
+                  variant="default"
+                  aria-label={`Remove project ${project.name}`}
+                  onClick={() => remove(project)}
+                >
+                  Remove project
                 </Button>
               )}
             </Group>

@@ -1,4 +1,4 @@
-import { Button } from '@mantine/core';
+import { Button, Group, Modal } from '@mantine/core';
 import { useRef, useState } from 'react';
 import {
   bringInRevision,
@@ -25,6 +25,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const [share, setShare] = useState<number | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
+  const [isDiscarding, setDiscarding] = useState(false);
   const revisions = useRevisions(id, current, `${waiting?.number} ${waiting?.state}`);
   const attempt = async (what: () => Promise<unknown>) => {
     setProblem(null);
@@ -36,10 +37,28 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
     setShare(null);
     onChanged();
   };
+  const discard = async () => {
+    setDiscarding(false);
+    if (waiting) await attempt(() => discardRevision(id, waiting.number));
+  };
   const others = revisions.data?.filter((one) => one.number !== waiting?.number) ?? [];
   return (
     <div className={classes.form}>
       <p role="alert">{problem}</p>
+      <Modal
+        opened={isDiscarding && waiting !== null}
+        onClose={() => setDiscarding(false)}
+        title={`Discard revision ${waiting?.number}?`}
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
+        <p>Its file and what was read of it are removed and cannot be restored. The parts stay as they are.</p>
+        <Group justify="flex-end">
+          <Button variant="default" onClick={() => setDiscarding(false)} data-autofocus>
+            Keep revision {waiting?.number}
+          </Button>
+          <Button onClick={discard}>Discard revision {waiting?.number}</Button>
+        </Group>
+      </Modal>
       {waiting?.state === 'review' && (
         <ReviewPanel
           key={waiting.number}
@@ -47,7 +66,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
           number={waiting.number}
           canEdit={canEdit}
           onDone={onChanged}
-          onAside={() => attempt(() => discardRevision(id, waiting.number))}
+          onAside={() => setDiscarding(true)}
         />
       )}
       {waiting?.state === 'reading' && waiting.job && (

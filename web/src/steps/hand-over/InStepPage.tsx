@@ -57,7 +57,8 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
       {roots.length === 0 && (
         <p>
           Each time a file, or a folder of images, is saved on the server's machine, it can become a revision and be
-          handed over by itself. The administrator opens folders for that by the setting YUPLET_ROOTS.
+          handed over by itself. The administrator opens folders for that, each to an account or a project, by the
+          setting YUPLET_ROOTS.
         </p>
       )}
       {one && (

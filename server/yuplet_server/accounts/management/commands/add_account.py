@@ -1,12 +1,12 @@
 """Makes an account and prints its first password."""
 
-import secrets
 from argparse import ArgumentParser
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
-from yuplet_server.accounts.models import User
+from yuplet_server.accounts.actions import add_account
+from yuplet_server.accounts.names import AccountRefused
 
 
 class Command(BaseCommand):
@@ -16,8 +16,8 @@ class Command(BaseCommand):
         parser.add_argument("name")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        if User.objects.filter(username=options["name"]).exists():
-            raise CommandError(f"There is an account '{options['name']}' already. Choose another name.")
-        password = secrets.token_urlsafe(12)
-        User.objects.create_user(options["name"], password=password)
-        self.stdout.write(f"Account: {options['name']}\nPassword: {password}")
+        try:
+            user, password = add_account(options["name"])
+        except AccountRefused as error:
+            raise CommandError(str(error)) from error
+        self.stdout.write(f"Account: {user.username}\nPassword: {password}")

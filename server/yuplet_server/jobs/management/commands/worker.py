@@ -17,6 +17,7 @@ from django.db import DatabaseError, connection
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
+from yuplet_server.accounts import limits
 from yuplet_server.jobs import actions, apart
 
 ROUND = 5.0
@@ -104,6 +105,7 @@ def _sweep() -> None:
     """What nobody needs any more: by rule, also while the worker runs."""
     call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
     call_command("clearsessions", verbosity=0)
+    limits.sweep()
     call_command("sweep_files", verbosity=0)
     _remove_old_temporary_files()
 

@@ -1,7 +1,8 @@
-"""Makes the demo account, its project and its illustrations where they are missing; changes nothing that is there."""
+"""Makes the demo account, its project and its illustrations on a server that has nothing else; once removed, they stay away."""
 
 import subprocess
 import sys
+from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
 
@@ -38,7 +39,25 @@ CREDIT = Credit(author="The Marsh Line studio", licence="MIT", note="Drawn for Y
 class Command(BaseCommand):
     help = __doc__
 
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument(
+            "--anyway", action="store_true", help="load it again, although it was removed or other projects are here"
+        )
+
     def handle(self, *args: Any, **options: Any) -> None:
+        if options["anyway"] or self._is_wanted():
+            self._load()
+            _mark().write_text("The demo was loaded; './start --demo' loads it again.\n")
+
+    def _is_wanted(self) -> bool:
+        """Whether nothing else is here, and the demo was never here as a whole: what was removed stays away."""
+        if _mark().exists():
+            return False
+        if User.objects.exclude(username="demo").exists() or Project.everything.exclude(name=PROJECT).exists():
+            return False
+        return not Project.everything.exclude(removed_at=None).exists()
+
+    def _load(self) -> None:
         user = User.objects.filter(username="demo").first()
         if user is None:
             user = User.objects.create_user("demo", password=settings.DEMO_PASSWORD)
@@ -66,6 +85,10 @@ class Command(BaseCommand):
         put_in_order(Illustration.objects.get(pk=illustration.pk), user)
         # Asked for only: the worker does it once it runs.
         hand_over(Illustration.objects.get(pk=illustration.pk), user)
+
+
+def _mark() -> Path:
+    return Path(settings.VAR) / "demo-loaded"
 
 
 def _read(illustration: Illustration, revision: Revision) -> None:

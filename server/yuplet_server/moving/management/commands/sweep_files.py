@@ -10,9 +10,10 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from yuplet_server.handovers.models import HandOver, Planned
-from yuplet_server.illustrations.models import LayerImage, Revision
+from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.moving.models import Archive
+from yuplet_server.projects.models import Project
 from yuplet_server.shelf.models import Kept
 
 OLD = 24 * 3600
@@ -23,6 +24,9 @@ class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
+        old = timezone.now() - datetime.timedelta(days=settings.BIN_DAYS)
+        for kind in (Project, Illustration):
+            kind.everything.filter(removed_at__lt=old).delete()
         Planned.objects.filter(at__lt=timezone.now() - datetime.timedelta(seconds=OLD)).delete()
         # Files first, then what is referred to: what is kept in between is not in the list of files.
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]

@@ -1,0 +1,159 @@
+"""The front server: nginx on the address that people use, before the application, so that nobody holds the door.
+
+It reads requests whole before it hands them on, keeps large bodies under var/, gives up on whoever is too slow, and asks the
+application who may upload before it reads a byte of an upload.
+"""
+
+import os
+import shutil
+import subprocess
+from pathlib import Path
+
+from database import CannotStart, child
+
+JSON = 4 << 20
+"""Bytes of a request that is no upload; the application has the same limit."""
+NOBODY = 16 << 10
+"""Bytes of a request without a session."""
+UPLOAD = (2 << 30) + (1 << 20)
+MOVE_IN = (16 << 30) + (1 << 20)
+
+_CONFIG = """\
+daemon off;
+{user}
+worker_processes 2;
+worker_rlimit_nofile 16384;
+pid {run}/front.pid;
+error_log {log} warn;
+events {{ worker_connections 8192; }}
+http {{
+  access_log off;
+  server_tokens off;
+  default_type application/octet-stream;
+  client_body_temp_path {tmp}/body;
+  proxy_temp_path {tmp}/proxy;
+  fastcgi_temp_path {tmp}/other;
+  uwsgi_temp_path {tmp}/other;
+  scgi_temp_path {tmp}/other;
+
+  # Deadlines: for a whole header, between two pieces of a body, for whoever does not take the answer, for idle connections.
+  client_header_timeout 10s;
+  client_body_timeout 20s;
+  send_timeout 60s;
+  keepalive_timeout 30s;
+  reset_timedout_connection on;
+  lingering_time 5s;
+  lingering_timeout 2s;
+  large_client_header_buffers 4 16k;
+  limit_conn_zone $binary_remote_addr zone=each:10m;
+  limit_conn each 200;
+  limit_conn_status 429;
+  proxy_max_temp_file_size 4096m;
+  proxy_connect_timeout 5s;
+  proxy_read_timeout 130s;
+  proxy_http_version 1.1;
+  proxy_set_header Connection "";
+  proxy_set_header Host $http_host;
+  proxy_set_header X-Forwarded-For $remote_addr;
+  proxy_set_header X-Forwarded-Proto $scheme;
+
+  map $cookie_sessionid $is_nobody {{ "" 1; default 0; }}
+  upstream application {{ server unix:{run}/web.sock max_fails=0; keepalive 16; }}
+
+  server {{
+    listen {listen};
+    server_name _;
+    client_max_body_size {json};
+{errors}
+    location / {{
+      if ($is_nobody) {{ rewrite ^ /nobody$uri last; }}
+      proxy_pass http://application;
+    }}
+    # Sizes are looked at when a location is found, and so in one of its own.
+    location /nobody/ {{
+      internal;
+      client_max_body_size {nobody};
+      rewrite ^/nobody(.*)$ $1 break;
+      proxy_pass http://application;
+    }}
+
+    # Uploads: asked about first, read to the disk by this server, and then handed on.
+    location ~ ^/api/(projects/[0-9]+/illustrations|illustrations/[0-9]+/(revisions|pictures))$ {{
+      auth_request /api/may-upload;
+{errors}
+      error_page 401 = @sign_in;
+      error_page 403 = @no_room;
+      client_max_body_size {upload};
+      client_body_timeout 60s;
+      proxy_read_timeout 600s;
+      proxy_pass http://application;
+    }}
+    location = /api/projects/move-in {{
+      auth_request /api/may-upload;
+{errors}
+      error_page 401 = @sign_in;
+      error_page 403 = @no_room;
+      client_max_body_size {move_in};
+      client_body_timeout 60s;
+      proxy_read_timeout 3600s;
+      proxy_pass http://application;
+    }}
+    location = /api/may-upload {{
+      internal;
+      client_max_body_size 0;
+      proxy_pass_request_body off;
+      proxy_set_header Content-Length "";
+      proxy_set_header Content-Type "";
+      proxy_set_header Connection "";
+      proxy_set_header Host $http_host;
+      proxy_set_header X-Forwarded-For $remote_addr;
+      proxy_set_header X-Upload-Length $content_length;
+      proxy_pass http://application;
+    }}
+
+    location @sign_in {{ internal; default_type application/json; return 403 '{{"code":"refused","detail":"Sign in first. Nothing was kept."}}'; }}
+    location @no_room {{ internal; default_type application/json; return 507 '{{"code":"no-room","detail":"The disk of the server has no room for this file. Nothing was kept. Ask whoever looks after it to make room, and try again."}}'; }}
+    location @too_large {{ internal; default_type application/json; return 413 '{{"code":"too-large","detail":"This is larger than the server takes. Nothing was kept. Make it smaller, or bring it in by pieces."}}'; }}
+    location @too_many {{ internal; default_type application/json; return 429 '{{"code":"too-many","detail":"There are too many connections from your address. Close some and try again."}}'; }}
+    location @away {{ internal; default_type application/json; return 503 '{{"code":"away","detail":"The server is starting or very busy. Nothing was changed. Try again in a moment."}}'; }}
+  }}
+}}
+"""
+
+
+# A location with pages of its own for errors has no others.
+_ERRORS = """\
+    error_page 413 = @too_large;
+    error_page 429 = @too_many;
+    error_page 502 504 = @away;"""
+
+
+def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
+    """Write the configuration and answer the command that runs it. Raises `CannotStart`."""
+    server = shutil.which("nginx") or shutil.which("nginx", path="/usr/sbin")
+    if server is None:
+        raise CannotStart("nginx is missing. Install Debian's package 'nginx'.")
+    tmp = folder / "front"
+    shutil.rmtree(tmp, ignore_errors=True)  # what a killed run left half read
+    for name in ("body", "proxy", "other"):
+        (tmp / name).mkdir(parents=True)
+    config = folder / "front.conf"
+    config.write_text(
+        _CONFIG.format(
+            user="user root;" if os.geteuid() == 0 else "",
+            run=run,
+            log=folder / "front.log",
+            tmp=tmp,
+            listen=f"[{host}]:{port}" if ":" in host else f"{host}:{port}",
+            errors=_ERRORS,
+            json=JSON,
+            nobody=NOBODY,
+            upload=UPLOAD,
+            move_in=MOVE_IN,
+        )
+    )
+    command = [server, "-e", str(folder / "front.log"), "-p", str(tmp), "-c", str(config)]
+    checked = subprocess.run([*command, "-t", "-q"], capture_output=True, text=True, check=False, **child())
+    if checked.returncode != 0:
+        raise CannotStart(f"The front server does not take its configuration:\n{checked.stderr[-600:]}")
+    return command

@@ -1,0 +1,153 @@
+"""Slowing down those who guess passwords, without closing the door to anybody.
+
+Wrong tries are counted by account and by address, and after some of them each further try has to wait: at first a second, then twice as long each
+time, up to a limit. A browser from which the account was signed in to before is counted by itself, so that nobody can make its owner wait.
+Source of the idea: OWASP, "Authentication Cheat Sheet" and "Slow Down Online Guessing Attacks with Device Cookies".
+"""
+
+import datetime
+import hashlib
+import logging
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.core import signing
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+
+from yuplet.errors import YupletError, shown
+from yuplet_server.accounts.models import Attempts, User
+
+log = logging.getLogger("yuplet.signing-in")
+
+COOKIE = "yuplet_browser"
+_COOKIE_DAYS = 365
+_SALT = "a browser that is known"
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """How many tries are `free`, how long the longest wait is in seconds, and after how many minutes without a try all is forgotten."""
+
+    free: int
+    longest: float
+    minutes: int
+
+
+KINDS = {
+    "account": Kind(5, 30, 15),
+    "address": Kind(20, 60, 15),
+    "browser": Kind(8, 30, 15),
+    "password": Kind(5, 60, 15),
+}
+
+
+class TooManyAttempts(YupletError):
+    """Too many wrong tries were made; `seconds` is how long to wait."""
+
+    code = "too-many-attempts"
+
+    def __init__(self, seconds: int) -> None:
+        super().__init__(
+            f"Too many wrong tries. Nothing was changed. Try again in {seconds} second{'s' if seconds > 1 else ''}."
+        )
+        self.seconds = seconds
+
+
+def keys_for(request: HttpRequest, username: str) -> list[str]:
+    """What a try to sign in is counted by."""
+    known = browser_of(request, username)
+    if known is not None:
+        return [f"browser:{known}"]
+    return [f"account:{_short(username)}", f"address:{address_of(request)}"]
+
+
+def address_of(request: HttpRequest) -> str:
+    """Where a request comes from, as the front server tells it; IPv6 by its network, in which one household has all addresses."""
+    address = str(request.META.get("REMOTE_ADDR", ""))
+    return ":".join(address.split(":")[:4]) + "::/64" if address.count(":") > 3 else address
+
+
+def count(keys: Iterable[str]) -> None:
+    """Count a try before it is known whether it is right; raises `TooManyAttempts` where it comes too early, and is then not made.
+
+    Counting first holds for many tries at the same moment too.
+    """
+    now = timezone.now()
+    waits = []
+    with transaction.atomic():
+        for key in sorted(keys):
+            kind = KINDS[key.split(":", 1)[0]]
+            Attempts.objects.get_or_create(key=key, defaults={"last": now})
+            row = Attempts.objects.select_for_update().get(key=key)
+            if row.last < now - datetime.timedelta(minutes=kind.minutes):
+                row.count = 0
+            due = row.last + datetime.timedelta(seconds=_wait(kind, row.count))
+            if row.count and due > now:
+                waits.append(((due - now).total_seconds(), key))
+                continue
+            row.count, row.last = row.count + 1, now
+            row.save(update_fields=["count", "last"])
+    if waits:
+        seconds, key = max(waits)
+        log.warning("a try was refused for %d s: %s", math.ceil(seconds), shown(key))
+        raise TooManyAttempts(math.ceil(seconds))
+
+
+def forget(keys: Iterable[str]) -> None:
+    """The try was right: what was counted by account and browser is forgotten; by address, just this try."""
+    for key in keys:
+        if key.startswith("address:"):
+            row = Attempts.objects.filter(key=key).first()
+            if row is not None and row.count:
+                Attempts.objects.filter(pk=row.pk, count=row.count).update(count=row.count - 1)
+        else:
+            Attempts.objects.filter(key=key).delete()
+
+
+def told_wrong(request: HttpRequest, username: str, what: str) -> None:
+    """Write down for the administrator that a try was wrong: with which account, from where."""
+    log.warning("%s: account '%s' from %s", what, shown(username), shown(address_of(request)))
+
+
+def remember_browser(request: HttpRequest, response: HttpResponse, user: User) -> None:
+    """Let the browser prove later that the account was signed in to from it."""
+    names = [user.username, *(name for name in _browsers(request) if name != user.username)][:5]
+    response.set_cookie(
+        COOKIE,
+        signing.dumps(names, salt=_SALT),
+        max_age=_COOKIE_DAYS * 24 * 3600,
+        httponly=True,
+        samesite="Lax",
+        secure=request.is_secure(),
+    )
+
+
+def browser_of(request: HttpRequest, username: str) -> str | None:
+    """What tells a known browser of an account from all others; None for one that is not known."""
+    if username not in _browsers(request):
+        return None
+    return _short(f"{username} {request.COOKIES[COOKIE]}")
+
+
+def sweep() -> None:
+    """Forget what is old."""
+    Attempts.objects.filter(last__lt=timezone.now() - datetime.timedelta(days=1)).delete()
+
+
+def _browsers(request: HttpRequest) -> list[str]:
+    try:
+        value = signing.loads(request.COOKIES.get(COOKIE, ""), salt=_SALT, max_age=_COOKIE_DAYS * 24 * 3600)
+    except signing.BadSignature:
+        return []
+    return [str(name) for name in value]
+
+
+def _wait(kind: Kind, count_so_far: int) -> float:
+    return 0.0 if count_so_far < kind.free else min(kind.longest, 2.0 ** min(count_so_far - kind.free, 30))
+
+
+def _short(text: str) -> str:
+    return hashlib.blake2b(text.encode(errors="replace"), digest_size=16).hexdigest()

@@ -1,0 +1,21 @@
+from typing import Any
+
+from django.apps import AppConfig
+
+
+class HandoversConfig(AppConfig):
+    name = "yuplet_server.handovers"
+
+    def ready(self) -> None:
+        """Hand-overs of an illustration that is removed end at once."""
+        from yuplet_server.handovers.models import HandOver
+        from yuplet_server.jobs.actions import cancel_all
+        from yuplet_server.jobs.models import Job
+        from yuplet_server.projects.actions import removed
+
+        def end(sender: object, project_id: int, illustration_id: int | None, **_: Any) -> None:
+            if illustration_id is not None:
+                made = HandOver.objects.filter(illustration=illustration_id)
+                cancel_all(Job.objects.filter(pk__in=made.values("job")))
+
+        removed.connect(end, weak=False, dispatch_uid="hand-overs of an illustration")

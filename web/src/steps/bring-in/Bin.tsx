@@ -1,0 +1,94 @@
+import { Button, Group, Modal, Table, Text } from '@mantine/core';
+import { notifications } from '@mantine/notifications';
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { type InBin, restore, useBin } from '../../api/calls';
+
+/** What was removed, by whom, and until when it can be restored. */
+export function Bin() {
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <>
+      <Button size="compact-sm" variant="default" onClick={() => setOpen(true)}>
+        Bin
+      </Button>
+      <Modal
+        opened={isOpen}
+        onClose={() => setOpen(false)}
+        size="xl"
+        title="Bin"
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
+        {isOpen && <Removed />}
+      </Modal>
+    </>
+  );
+}
+
+function Removed() {
+  const queries = useQueryClient();
+  const bin = useBin();
+  const [error, setError] = useState<string | null>(null);
+  const back = async (one: InBin) => {
+    try {
+      await restore(one);
+      setError(null);
+      notifications.show({ message: `'${one.name}' is back.` });
+    } catch (problem) {
+      setError((problem as Error).message);
+    }
+    for (const key of ['bin', 'projects', 'illustrations']) await queries.invalidateQueries({ queryKey: [key] });
+  };
+  if (bin.error) return <Text role="alert">{bin.error.message}</Text>;
+  if (bin.data?.length === 0)
+    return <Text>The bin is empty. Projects and illustrations that are removed go here.</Text>;
+  return (
+    <>
+      <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+      <Table>
+        <Table.Thead>
+          <Table.Tr>
+            <Table.Th>Name</Table.Th>
+            <Table.Th>Removed</Table.Th>
+            <Table.Th>Kept until</Table.Th>
+            <Table.Th aria-label="Restore" />
+          </Table.Tr>
+        </Table.Thead>
+        <Table.Tbody>
+          {bin.data?.map((one) => (
+            <Table.Tr key={`${one.kind} ${one.id}`}>
+              <Table.Td>
+                {one.name}
+                <Text size="xs" c="dimmed">
+                  {one.kind === 'project' ? 'Project' : `Illustration of ${one.project_name}`}
+                </Text>
+              </Table.Td>
+              <Table.Td>
+                {new Date(one.removed_at).toLocaleDateString()}
+                {one.removed_by && ` by ${one.removed_by}`}
+              </Table.Td>
+              <Table.Td>{new Date(one.gone_at).toLocaleDateString()}</Table.Td>
+              <Table.Td>
+                <Group justify="flex-end">
+                  <Button
+                    size="compact-xs"
+                    variant="default"
+                    aria-label={`Restore ${one.name}`}
+                    onClick={() => back(one)}
+                  >
+                    Restore
+                  </Button>
+                </Group>
+              </Table.Td>
+            </Table.Tr>
+          ))}
+        </Table.Tbody>
+      </Table>
+    </>
+  );
+}
+
+/** Say that something went into the bin, and how it comes back. */
+export function tellRemoved(name: string) {
+  notifications.show({ message: `'${name}' is in the bin. It can be restored from there.` });
+}
