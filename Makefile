@@ -2,7 +2,7 @@
 python := .venv/bin/python
 export PYTHONPATH := core/src:server:demo:ops
 
-.PHONY: lint format api screenshots bench
+.PHONY: lint format api fuzz screenshots bench
 
 lint:
 	./test checks
@@ -15,6 +15,11 @@ format:
 api:
 	cd server && YUPLET_VAR=$(CURDIR)/var/test $(CURDIR)/$(python) manage.py spectacular --format openapi-json --file ../docs/api.json --fail-on-warn
 	cd web && npm run api
+
+# Ten minutes of documents and files that are changed by chance; what is found lies in core/var/fuzz. `make fuzz SECONDS=60`
+SECONDS ?= 600
+fuzz:
+	cd core && PYTHONPATH=src:../demo ../$(python) -m tests.fuzzing $(SECONDS)
 
 # While ./start is running: one picture of each main view, from the demo data.
 screenshots:

@@ -12,37 +12,47 @@ VALUES: tuple[Any, ...] = (
 
 
 def documents(value: Any, count: int, seed: int = 7) -> Iterator[tuple[str, Any]]:
-    """A document with one to three changes each time, and what was changed: values replaced, removed, doubled, renamed, moved."""
+    """A document, changed in so many ways, and what was changed each time."""
     chance = random.Random(seed)
     for _ in range(count):
-        changed = copy.deepcopy(value)
-        said = [_change(changed, chance) for _ in range(chance.choice((1, 1, 1, 2, 3)))]
-        yield "; ".join(said), changed
+        yield document(value, chance)
+
+
+def document(value: Any, chance: random.Random) -> tuple[str, Any]:
+    """What was changed, and a document with one to three changes: values replaced, removed, doubled, renamed, moved."""
+    changed = copy.deepcopy(value)
+    said = [_change(changed, chance) for _ in range(chance.choice((1, 1, 1, 2, 3)))]
+    return "; ".join(said), changed
 
 
 def files(data: bytes, count: int, seed: int = 7) -> Iterator[bytes]:
-    """A file with bytes changed, cut out, doubled or cut off."""
+    """A file, changed in so many ways."""
     chance = random.Random(seed)
     for _ in range(count):
-        changed = bytearray(data)
-        for _ in range(chance.choice((1, 2, 5, 20))):
-            at = chance.randrange(max(1, len(changed)))
-            match chance.randrange(6):
-                case 0:
-                    changed[at : at + 1] = bytes([chance.randrange(256)])
-                case 1:
-                    del changed[at : at + chance.choice((1, 4, 64))]
-                case 2:
-                    changed[at:at] = changed[at : at + chance.choice((1, 16, 256))]
-                case 3:
-                    changed[at : at + 4] = chance.choice(
-                        (b"\xff\xff\xff\xff", b"\0\0\0\0", b"\x7f\xff\xff\xff", b"\0\0\0\1")
-                    )
-                case 4 if len(changed) > 40:
-                    del changed[at:]
-                case _:
-                    changed[at : at + 2] = chance.randbytes(2)
-        yield bytes(changed)
+        yield file(data, chance)
+
+
+def file(data: bytes, chance: random.Random) -> bytes:
+    """A file with bytes changed, cut out, doubled or cut off."""
+    changed = bytearray(data)
+    for _ in range(chance.choice((1, 2, 5, 20))):
+        at = chance.randrange(max(1, len(changed)))
+        match chance.randrange(6):
+            case 0:
+                changed[at : at + 1] = bytes([chance.randrange(256)])
+            case 1:
+                del changed[at : at + chance.choice((1, 4, 64))]
+            case 2:
+                changed[at:at] = changed[at : at + chance.choice((1, 16, 256))]
+            case 3:
+                changed[at : at + 4] = chance.choice(
+                    (b"\xff\xff\xff\xff", b"\0\0\0\0", b"\x7f\xff\xff\xff", b"\0\0\0\1")
+                )
+            case 4 if len(changed) > 40:
+                del changed[at:]
+            case _:
+                changed[at : at + 2] = bytes([chance.randrange(256), chance.randrange(256)])
+    return bytes(changed)
 
 
 def _change(document: Any, chance: random.Random) -> str:

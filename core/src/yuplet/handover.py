@@ -10,7 +10,7 @@ from typing import Any
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json
 from yuplet.arrangement.tree import Arrangement, Renamed
-from yuplet.errors import ArrangementNotUnderstood, ChangedWhileRead, PlanError, StoppedByFindings
+from yuplet.errors import ArrangementNotUnderstood, ChangedWhileRead, PlanError, StoppedByFindings, shown
 from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.scratch import Scratch, VectorSource
@@ -105,7 +105,7 @@ def arrangement_for(illustration: Illustration, value: Any) -> Arrangement:
     for _, part in arrangement.parts():
         if unknown := part.layers - known:
             raise ArrangementNotUnderstood(
-                f"'{part.name}' is of the layer '{min(unknown)}', which the file does not have. Is it an arrangement of this file?"
+                f"'{shown(part.name)}' is of the layer '{shown(min(unknown))}', which the file does not have. Give an arrangement of this file."
             )
     return arrangement
 

@@ -6,6 +6,7 @@ claim. So a result lands once or not at all. `take_up_again` finds what a killed
 """
 
 import datetime
+import errno
 import logging
 import secrets
 import shutil
@@ -26,7 +27,7 @@ from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import NotNow
+from yuplet_server.project.errors import NO_ROOM, NotNow, without_paths
 
 log = logging.getLogger(__name__)
 
@@ -108,13 +109,13 @@ def run(job_id: int) -> None:
     except Cancelled as error:
         _end(job_id, claim, Job.State.CANCELLED, error.code, str(error))
     except YupletError as error:
-        _end(job_id, claim, Job.State.FAILED, error.code, str(error))
+        _end(job_id, claim, Job.State.FAILED, error.code, without_paths(str(error)))
     except (OperationalError, InterfaceError):
         log.exception("job %s lost the database; it will be taken up again", job_id)
     except OSError as error:
-        sentence = (
-            f"The server could not read or write its files ({error.strerror}). Make room on its disk and try again."
-        )
+        sentence = f"The server could not read or write its files ({error.strerror}). Nothing was changed. Try again."
+        if error.errno == errno.ENOSPC:
+            sentence = f"{NO_ROOM} Nothing was changed."
         _end(job_id, claim, Job.State.FAILED, "cannot-write", sentence)
     except Exception:
         log.exception("job %s failed", job_id)
@@ -165,6 +166,14 @@ def take_up_again() -> int:
 def work_folder(job: Job) -> Path:
     """Where a job keeps what is not finished; one for each claim."""
     return Path(settings.WORK) / f"job-{job.pk}-{job.claim}"
+
+
+def clear_work_folders() -> None:
+    """Remove the folders of jobs that nobody does any more: their worker was killed."""
+    for folder in Path(settings.WORK).glob("job-*-*"):
+        _, number, claim = folder.name.split("-", 2)
+        if number.isdigit() and not Job.objects.filter(pk=int(number), claim=claim, state=Job.State.RUNNING).exists():
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 @task()

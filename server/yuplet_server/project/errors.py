@@ -1,7 +1,11 @@
 """Errors of the core as answers of the API: 422 with a code and a sentence."""
 
+import errno
+import re
+import tempfile
 from typing import Any
 
+from django.conf import settings
 from django.db import OperationalError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
@@ -31,6 +35,12 @@ class NotNow(YupletError):
     code = "not-now"
 
 
+def without_paths(sentence: str) -> str:
+    """A sentence that names no folder of the server: where its files are is nobody's business but the administrator's."""
+    own = "|".join(re.escape(str(path)) for path in (settings.VAR, settings.ROOT, tempfile.gettempdir()))
+    return re.sub(rf"'?(?:{own})(?:/[^\s']*)?'?", "a file of the server", sentence)
+
+
 def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler, with our own family in front."""
     if isinstance(error, ChangedMeanwhile | NotNow):
@@ -42,7 +52,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, YupletError):
         status = {"busy": 503, "no-room": 507}.get(error.code, 422)
         headers = {"Retry-After": "5"} if status == 503 else None
-        return Response({"code": error.code, "detail": str(error)}, status, headers=headers)
+        return Response({"code": error.code, "detail": without_paths(str(error))}, status, headers=headers)
     if isinstance(error, OperationalError) and error.args and error.args[0] in _DISK_FULL:
         return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
     if isinstance(error, OperationalError):
@@ -53,6 +63,8 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
             },
             status=503,
         )
+    if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+        return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
     response = exception_handler(error, context)
     if response is not None and isinstance(response.data, dict) and "detail" in response.data:
         response.data.setdefault("code", "refused")

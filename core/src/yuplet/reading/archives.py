@@ -117,6 +117,8 @@ def _damaged(file_name: str, error: Exception, entry: str = "") -> BrokenFile:
         return BrokenFile(
             f"'{shown(file_name)}' is packed in a way that cannot be read{where}. Pack it again as an ordinary ZIP."
         )
+    # What other parts of the standard library say is of no use to people.
+    why = f" ({shown(error)})" if isinstance(error, zipfile.BadZipFile | zlib.error) else ""
     return BrokenFile(
-        f"'{shown(file_name)}' is a damaged archive{where} ({shown(error)}). Save it again and bring it in once more."
+        f"'{shown(file_name)}' is a damaged archive{where}{why}. Save it again and bring it in once more."
     )

@@ -139,8 +139,8 @@ def _check_work(tree: _Tree, file_name: str) -> None:
     pixels = sum(one.passes * tree.canvas.pixels + one.pixels for one in work if one is not None)
     if pixels > MAX_WORK:
         raise TooLarge(
-            f"The filters, masks and pictures of '{file_name}' take {pixels / 1e9:,.0f} thousand million steps at {tree.canvas.width} x"
-            f" {tree.canvas.height} px; Yuplet takes up to {MAX_WORK // 10**9}. Bring it in smaller, or with fewer filters."
+            f"The filters, masks and pictures of '{file_name}' take {pixels / 1e9:,.0f} billion steps at {tree.canvas.width} x"
+            f" {tree.canvas.height} px; Yuplet takes up to {MAX_WORK // 10**9} billion. Bring it in smaller, or with fewer filters."
         )
 
 

@@ -9,6 +9,7 @@ from yuplet.errors import PackageError, shown
 from yuplet.paths import path_problem
 
 MANIFEST = "manifest.json"
+MAX_PIXELS = 1_000_000_000
 
 
 class Within(NamedTuple):
@@ -168,8 +169,10 @@ def open_package(folder: Path, manifest: str = MANIFEST) -> Package:
 
 
 def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
-    if value["format"] != "yuplet-package" or value["version"] != 1:
-        raise ValueError("it is not a package of version 1")
+    if value["canvas"]["width"] * value["canvas"]["height"] > MAX_PIXELS:
+        raise ValueError(
+            f"its canvas is {value['canvas']['width']} x {value['canvas']['height']} px, more than any package has"
+        )
     parts = tuple(_part(entry) for entry in value["parts"])
     sheets = tuple(_sheet(entry) for entry in value.get("sheets", ()))
     beside_images = tuple(_beside(entry) for entry in value.get("beside", ()))

@@ -108,6 +108,7 @@ def _sweep() -> None:
     limits.sweep()
     call_command("sweep_files", verbosity=0)
     _remove_old_temporary_files()
+    actions.clear_work_folders()
 
 
 def _remove_old_temporary_files() -> None:

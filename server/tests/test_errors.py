@@ -1,0 +1,67 @@
+"""What goes wrong outside of us is told in a sentence, without where the server's files are."""
+
+import datetime
+import errno
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+from django.conf import settings
+from django.db import OperationalError
+from django.test import override_settings
+from django.utils import timezone
+
+from tests.cases import ServerTestCase, kept
+from yuplet.errors import WriteError
+from yuplet_server.jobs import actions as jobs
+from yuplet_server.jobs.models import Job
+from yuplet_server.project.errors import without_paths
+
+
+class ErrorTests(ServerTestCase):
+    def told(self, error: Exception) -> tuple[int, str, str]:
+        with mock.patch("yuplet_server.arrangement.queries.seen", side_effect=error):
+            answer = self.ada.get(self.address("arrangement"))
+        value: dict[str, Any] = answer.json()
+        return answer.status_code, value["code"], value["detail"]
+
+    def test_a_full_disk_is_not_called_a_silent_database(self) -> None:
+        for error in (
+            OperationalError(1021, "Disk full (/tmp/#sql); waiting for someone to free some space..."),
+            OperationalError(1114, "The table 'x' is full"),
+            OSError(errno.ENOSPC, os.strerror(errno.ENOSPC)),
+        ):
+            status, code, said = self.told(error)
+            self.assertEqual((status, code), (507, "no-room"))
+            self.assertIn("disk of the server is full", said)
+        self.assertEqual(self.told(OperationalError(2003, "Can't connect"))[:2], (503, "database-away"))
+
+    def test_no_folder_of_the_server_is_named(self) -> None:
+        path = Path(settings.VAR) / "work" / "job-7" / "parts" / "lamp.png"
+        _, _, said = self.told(WriteError(f"'{path}' cannot be written: No space left on device. Make room for it."))
+        self.assertEqual(said, "a file of the server cannot be written: No space left on device. Make room for it.")
+        self.assertEqual(without_paths("'/srv/art/x.png' is open to you."), "'/srv/art/x.png' is open to you.")
+        waiting = kept(self.project)
+        with mock.patch("yuplet_server.illustrations.actions.bring_in", side_effect=WriteError(f"'{path}' is full.")):
+            jobs.run(waiting.revision.job_id)
+        self.assertEqual(Job.objects.get(pk=waiting.revision.job_id).error, "a file of the server is full.")
+
+    def test_folders_of_killed_work_are_cleared(self) -> None:
+        with tempfile.TemporaryDirectory() as name, override_settings(WORK=Path(name)):
+            job = Job.objects.create(
+                project=self.project,
+                kind=Job.Kind.PACK,
+                subject=1,
+                state=Job.State.RUNNING,
+                claim="abc",
+                heartbeat=timezone.now(),
+            )
+            Job.objects.filter(pk=job.pk).update(heartbeat=timezone.now() - datetime.timedelta(seconds=1))
+            for folder in (f"job-{job.pk}-abc", f"job-{job.pk}-before", "job-999999-x", "something else"):
+                (Path(name) / folder).mkdir()
+            jobs.clear_work_folders()
+            self.assertEqual(
+                sorted(path.name for path in Path(name).iterdir()), [f"job-{job.pk}-abc", "something else"]
+            )
