@@ -89,7 +89,7 @@ def _run(folder: Path, host: str, port: int, demo: bool) -> int:
             "worker": [*MANAGE, "worker"],
             "web": [
                 PYTHON, "-m", "gunicorn", "--chdir", str(ROOT / "server"), "--bind", f"unix:{database.run}/web.sock",
-                "--umask=0077", "--worker-class=gthread", "--workers=2", "--threads=8", "--timeout=120", "--log-level=warning",
+                "--umask=0077", "--worker-class=gthread", "--workers=2", "--threads=16", "--timeout=120", "--log-level=warning",
                 "--no-control-socket", "yuplet_server.project.wsgi:application",
             ],
             "front": front(folder, database.run, host, port),

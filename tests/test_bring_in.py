@@ -100,8 +100,18 @@ class BringInTests(ProductTestCase):
         self.drop(broken)
         expect(self.page.get_by_role("alert").filter(has_text="'torn.ora' is a damaged archive")).to_be_visible()
         self.assert_accessible("a broken file")
-        self.page.get_by_role("button", name="Remove").click()
+        expect(self.page.get_by_role("button", name="Try again")).to_be_visible()
+        self.page.get_by_role("button", name="Remove", exact=True).click()
         expect(self.page.get_by_text("torn.ora")).to_have_count(0)
+        with self.subTest("it is in the bin, and can be taken out of it"):
+            self.page.get_by_role("button", name="Bin", exact=True).click()
+            bin_dialog = self.page.get_by_role("dialog", name="Bin")
+            expect(bin_dialog).to_contain_text("Illustration of Marsh Line")
+            self.assert_accessible("the bin")
+            bin_dialog.get_by_role("button", name="Restore torn").click()
+            expect(bin_dialog).to_contain_text("The bin is empty.")
+            self.page.keyboard.press("Escape")
+            expect(self.page.get_by_text("torn.ora", exact=True)).to_be_visible()
 
     def test_an_empty_file_is_refused_before_it_is_kept(self) -> None:
         empty = self.files / "nothing.png"

@@ -6,6 +6,7 @@ import os
 import re
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -24,12 +25,14 @@ from yuplet.errors import (
     FolderNotOurs,
     PackageError,
     RecipeNotUnderstood,
+    UnsafeFile,
     UnsafePath,
     YupletError,
 )
 from yuplet.handover import hand_over, hand_over_file
-from yuplet.paths import PackagePath, is_plain, plain, within
+from yuplet.paths import PackagePath, is_plain, leaves, plain, within
 from yuplet.plan.recipe import from_json as recipe_from_json
+from yuplet.reading import archives
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import MemoryStore, StagedFolder
@@ -230,6 +233,22 @@ class DoorTests(PackageTestCase):
             self.assertIn("'=HYPERLINK(1)", told)
             if table == "places.csv":  # in the other one, a name has its groups in front
                 self.assertIn("''quoted", told)
+
+    def test_what_a_killed_run_left_beside_the_folder_is_cleared(self) -> None:
+        left, other = self.folder / ".package.yuplet-abcd1234", self.folder / ".package.yuplet-notes"
+        for folder in (left, other):
+            folder.mkdir()
+            (folder / "x.png").write_bytes(b"x")
+        self.again()
+        self.assertEqual((left.exists(), other.exists()), (False, True))
+
+    def test_entries_of_archives_that_leave_it_are_refused(self) -> None:
+        for path in (path for path in BAD if leaves(path) and "\0" not in path):
+            with zipfile.ZipFile(self.folder / "a.zip", "w") as archive:
+                archive.writestr("a.png", b"x")
+                archive.writestr(path, b"x")
+            with self.subTest(path), self.assertRaises(UnsafeFile), archives.opened(self.folder / "a.zip", "a.zip"):
+                pass
 
     def test_no_lock_is_left(self) -> None:
         self.again()

@@ -67,7 +67,7 @@ class WritingSafelyTests(PackageTestCase):
         plain = tempfile.mkdtemp
 
         def made(suffix: str | None = None, prefix: str | None = None, dir: Any = None) -> str:
-            if prefix is not None and prefix.startswith(".package-"):
+            if prefix is not None and prefix.startswith(".package.yuplet-"):
                 raise refused
             return plain(suffix, prefix, dir)
 

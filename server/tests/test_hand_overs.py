@@ -267,7 +267,15 @@ class FolderTests(ServerTestCase):
     def test_a_folder_elsewhere_or_with_something_else_in_it_is_refused(self) -> None:
         outside = Path(self.enterContext(tempfile.TemporaryDirectory()))
         (self.root / "way out").symlink_to(outside)
-        for folder in (str(outside), f"{self.root}/../x", f"{self.root}/way out/x", "game", str(self.root)):
+        for folder in (
+            str(outside),
+            f"{self.root}/../x",
+            f"{self.root}/way out/x",
+            "game",
+            str(self.root),
+            f"{self.root}/{'n' * 300}",
+            f"{self.root}/a\x07b",
+        ):
             answer = self.post(self.ben, "plan", 422, {"folder": folder})
             self.assertEqual(answer["code"], "folder-not-allowed", folder)
         self.target.mkdir(parents=True)

@@ -21,10 +21,19 @@ def roots_for(user: User | None, project_id: int | None = None) -> list[Path]:
     return [path for whose, path in settings.ROOTS if whose == user.username or whose in projects]
 
 
+def problem_of_piece(piece: str) -> bool:
+    """Whether the system itself would take no such name: too long, or with what cannot be seen."""
+    return len(piece.encode(errors="replace")) > 255 or not piece.isprintable()
+
+
 def folder_at(said: str, user: User | None, project_id: int) -> Path:
     """A file or folder below one of those that are open to somebody in a project, links followed. Raises `FolderNotAllowed`."""
     roots = [root.resolve() for root in roots_for(user, project_id)]
     folder = Path(said)
-    if "\0" in said or not folder.is_absolute() or not any(root in folder.resolve().parents for root in roots):
+    if (
+        any(problem_of_piece(piece) for piece in folder.parts[1:])
+        or not folder.is_absolute()
+        or not any(root in folder.resolve().parents for root in roots)
+    ):
         raise FolderNotAllowed(said, [str(root) for root in roots])
     return folder.resolve()

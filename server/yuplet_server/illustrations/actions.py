@@ -13,7 +13,6 @@ from typing import IO, Any
 import numpy as np
 from django.db import transaction
 from django.db.models import Max
-from django.dispatch import Signal
 from django.utils import timezone
 from numpy.typing import NDArray
 from PIL import Image
@@ -39,6 +38,7 @@ from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import content_of, mask_of
+from yuplet_server.illustrations.signals import brought_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
@@ -49,9 +49,6 @@ from yuplet_server.projects.storage import blobs
 MAX_UPLOAD = 2 << 30
 THUMBNAIL = 72
 PREVIEW = 720
-
-brought_in = Signal()
-"""Sent in the transaction that lands a first revision, with `illustration_id` and its first arrangement as `tree`."""
 
 
 def keep_upload(

@@ -1,4 +1,10 @@
-import { type CSSVariablesResolver, createTheme, type MantineColorsTuple, SegmentedControl } from '@mantine/core';
+import {
+  type CSSVariablesResolver,
+  createTheme,
+  type MantineColorsTuple,
+  Notification,
+  SegmentedControl,
+} from '@mantine/core';
 
 const petrol: MantineColorsTuple = [
   '#e6f3f3',
@@ -22,6 +28,7 @@ export const theme = createTheme({
   defaultRadius: 'sm',
   cursorType: 'pointer',
   components: {
+    Notification: Notification.extend({ defaultProps: { closeButtonProps: { 'aria-label': 'Dismiss' } } }),
     SegmentedControl: SegmentedControl.extend({
       styles: {
         root: { background: 'var(--hairline)' },

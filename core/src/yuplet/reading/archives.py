@@ -108,7 +108,7 @@ def _check_entries(archive: zipfile.ZipFile, file_name: str, most: int) -> None:
 
 
 def _size(number: int) -> str:
-    return f"{number / 2**30:.1f} GiB" if number >= 1 << 30 else f"{number / 2**20:.0f} MiB"
+    return f"{number / 2**30:.1f}".removesuffix(".0") + " GiB" if number >= 1 << 30 else f"{number / 2**20:.0f} MiB"
 
 
 def _damaged(file_name: str, error: Exception, entry: str = "") -> BrokenFile:

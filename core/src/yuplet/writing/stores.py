@@ -1,6 +1,7 @@
 """Where a package goes."""
 
 import fcntl
+import glob
 import hashlib
 import os
 import shutil
@@ -55,11 +56,19 @@ def alone_in(folder: Path) -> Iterator[None]:
     except OSError as error:
         raise _cannot_write(folder, error) from error
     try:
+        # What a killed run left; nobody else is here.
+        for left in folder.parent.glob(f"{glob.escape(_staging(folder))}????????"):
+            shutil.rmtree(left, ignore_errors=True)
         yield
     finally:
         # While it is still held, so that nobody locks a file that is gone.
         path.unlink(missing_ok=True)
         os.close(lock)
+
+
+def _staging(target: Path) -> str:
+    """How the name of a folder begins that is filled beside the wished one."""
+    return f".{target.name[:100]}.yuplet-"
 
 
 def _locked(path: Path, folder: Path) -> int:
@@ -90,7 +99,7 @@ class StagedFolder:
         self._kept: set[str] = set()
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
-            self.folder = Path(tempfile.mkdtemp(prefix=f".{target.name[:100]}-", dir=target.parent))
+            self.folder = Path(tempfile.mkdtemp(prefix=_staging(target), dir=target.parent))
             self.folder.chmod(0o755)
         except OSError as error:
             raise _cannot_write(target, error) from error

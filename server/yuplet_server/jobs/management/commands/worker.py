@@ -41,7 +41,8 @@ class Command(BaseCommand):
         slots = [_Slot(stop) for _ in range(settings.WORKERS)]
         for slot in slots:
             slot.start()
-        swept = 0.0
+        # Not at once: somebody may be waiting.
+        swept = time.monotonic() - SWEEP + 60
         while not stop.is_set():
             try:
                 actions.take_up_again()
