@@ -128,6 +128,16 @@ class ApartTests(SimpleTestCase):
             self.assertEqual(process.call(tell, told=lambda *one: said.append(one)), "done")
             self.assertIn(("read", 0, 5), said)
 
+    def test_a_process_that_is_gone_is_not_asked(self) -> None:
+        with override_settings(APART=True, QUESTION_LIMITS={"seconds": 20.0, "cpu": 20.0, "memory": GIB}):
+            pool = apart._Pool()
+            self.addCleanup(pool.end)
+            number = pool.ask("x", pid)
+            self.assertEqual(pool.ask("x", pid), number, "it stays for the next question")
+            os.kill(number, signal.SIGKILL)
+            wait_until(lambda: not pool._free[0][1].is_there, 5)
+            self.assertNotEqual(pool.ask("x", pid), number)
+
     def test_limits(self) -> None:
         self.refused("more memory than the 1.5 GiB", take_memory, 3)
         self.refused("more than 1 seconds of computing", compute, limits=Limits(30, 1, GIB))

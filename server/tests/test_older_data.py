@@ -70,3 +70,24 @@ class OlderDataTests(TransactionTestCase):
         self.assertEqual(plan["compared_with"], 1)
         self.assertEqual({file["file"]: file["change"] for file in plan["files"]}["parts/sky.png"], "changed")
         self.assertEqual(Arrangement.objects.count(), 1)
+
+    def test_a_recipe_whose_folder_was_taken_before_and_is_not_usable(self) -> None:
+        project, users = make_project()
+        document = {
+            "format": "yuplet-recipe",
+            "version": 1,
+            "name": "Elsewhere",
+            "names": {"folder": "../../elsewhere", "space": "_"},
+        }
+        try:
+            older = self.migrate([("handovers", "0007_planned")]).get_model("handovers", "Recipe")
+            older.objects.create(
+                project_id=project.pk, name="Elsewhere", document=document, created_by_id=users["ada"].pk
+            )
+        finally:
+            self.migrate([("handovers", "0008_usable_folders")])
+        client = Client()
+        client.force_login(users["ada"])
+        listed = client.get(f"/api/projects/{project.pk}/recipes").json()
+        names = next(one["document"]["names"] for one in listed if one["document"]["name"] == "Elsewhere")
+        self.assertEqual((names["folder"], names["space"]), ("parts", "_"))

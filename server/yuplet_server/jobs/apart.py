@@ -103,7 +103,10 @@ class Apart:
         With `told` the function gets one more argument, to tell how far it is: what it says comes to `told` here. `told` is also called
         without arguments, often: what it raises ends the work at once.
         """
-        self._pipe.send((function, arguments, told is not None))
+        try:
+            self._pipe.send((function, arguments, told is not None))
+        except ConnectionError:
+            raise self._ended() from None
         deadline = time.monotonic() + self._limits.seconds
         while True:
             if self._pipe.poll(_WAIT):
@@ -127,6 +130,11 @@ class Apart:
                 raise TookTooMuch(
                     f"This took more than {self._limits.seconds:g} seconds and was stopped. Nothing was changed. Make the file simpler or smaller."
                 )
+
+    @property
+    def is_there(self) -> bool:
+        """Whether it can be asked: the system may have ended it while it had nothing to do."""
+        return bool(self._process.is_alive())
 
     def end(self) -> None:
         """End the process at once, whatever it does."""
@@ -184,6 +192,7 @@ class _Pool:
 
     def _take(self, key: object) -> Apart:
         with self._lock:
+            self._free = [(known, one) for known, one in self._free if one.is_there]
             for at, (known, _) in enumerate(self._free):
                 if known == key:
                     return self._free.pop(at)[1]
