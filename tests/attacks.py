@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 
-def answered(port: int, path: str = "/api/session", seconds: float = 5) -> float:
+def answered(port: int, path: str = "/api/session", seconds: float = 9) -> float:
     """How long a plain request takes; raises `OSError` when there is no answer in time."""
     began = time.monotonic()
     connection = http.client.HTTPConnection("127.0.0.1", port, timeout=seconds)
@@ -20,7 +20,7 @@ def answered(port: int, path: str = "/api/session", seconds: float = 5) -> float
     return time.monotonic() - began
 
 
-def first_line(port: int, head: str, body: bytes = b"", seconds: float = 8) -> tuple[str, str]:
+def first_line(port: int, head: str, body: bytes = b"", seconds: float = 20) -> tuple[str, str]:
     """The status line and the whole answer to a request of which only so much is sent."""
     with socket.create_connection(("127.0.0.1", port), seconds) as connection:
         connection.sendall(head.replace("\n", "\r\n").encode() + b"\r\n\r\n" + body)
