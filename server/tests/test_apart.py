@@ -1,6 +1,7 @@
 """Heavy and hostile work in processes of its own: limits, stopping, and a list of hostile files that all get an answer."""
 
 import importlib.util
+import io
 import multiprocessing
 import os
 import resource
@@ -267,6 +268,21 @@ class RealProcessTests(TransactionTestCase):
             f"{address}/plan/image", {"file": plan["files"][2]["file"]}, content_type="application/json"
         )
         self.assertTrue(image.content.startswith(b"\x89PNG"))
+        with (
+            self.subTest("pictures that become parts, and packages, are read there too"),
+            mock.patch(
+                "yuplet_server.arrangement.adding.read_illustration", side_effect=AssertionError("it was done here")
+            ),
+            mock.patch("yuplet.reading.package._said", side_effect=AssertionError("it was done here")),
+        ):
+            file = io.BytesIO(image.content)
+            file.name = "moon.png"
+            added = client.post(f"{address}/pictures", {"version": 1, "file": file})
+            self.assertEqual(added.status_code, 200, added.content)
+            file = io.BytesIO(image.content)
+            file.name = "moon.png"
+            brought = client.post(f"/api/projects/{self.project.pk}/illustrations", {"file": file})
+            self.assertEqual(brought.status_code, 201, brought.content)
         refused = client.post(f"{address}/proposals", {"row": "nothing"}, content_type="application/json")
         self.assertEqual((refused.status_code, refused.json()["code"]), (422, "no-such-row"))
         with override_settings(QUESTION_LIMITS={"seconds": 0.0, "cpu": 9.0, "memory": GIB}):

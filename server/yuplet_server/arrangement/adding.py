@@ -29,6 +29,7 @@ from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.actions import Begun, begin, take_step
 from yuplet_server.illustrations.actions import keep_made
 from yuplet_server.illustrations.queries import content_of
+from yuplet_server.jobs import apart
 
 
 @transaction.atomic
@@ -113,18 +114,17 @@ MAX_PICTURE = 64 << 20
 """Bytes of a picture that becomes a part: it is read while somebody waits."""
 
 
-@transaction.atomic
 def add_picture(illustration_id: int, user: User, version: int, file: File[bytes], row: str | None) -> str:
     """Make a part of a picture, in front of a row in whose middle it lies, or of everything. Answers its row.
 
     Raises `ReadError` when it cannot be read, and `ArrangementError`.
     """
-    # Read before the lock is held: others need not wait for it.
+    # Read before the lock is held, where it can be stopped: others need not wait for it.
     name, picture = _read(file)
-    return paste(begin(illustration_id, user, version), user, picture, name, row, f"Add '{name}' as a part")
+    with transaction.atomic():
+        return paste(begin(illustration_id, user, version), user, picture, name, row, f"Add '{name}' as a part")
 
 
-@transaction.atomic
 def swap_picture(illustration_id: int, user: User, version: int, file: File[bytes], row: str) -> str:
     """Let a part be another picture and keep all that was decided about it. Answers its row.
 
@@ -132,6 +132,11 @@ def swap_picture(illustration_id: int, user: User, version: int, file: File[byte
     `add_picture` does.
     """
     name, picture = _read(file)
+    with transaction.atomic():
+        return _swap(illustration_id, user, version, name, picture, row)
+
+
+def _swap(illustration_id: int, user: User, version: int, name: str, picture: Picture, row: str) -> str:
     begun = begin(illustration_id, user, version, {(row, "frames"), (row, "offset")})
     part = still_part(begun.before, row)
     read = from_record(begun.illustration.revision.record)
@@ -179,13 +184,19 @@ def _read(file: File[bytes]) -> tuple[str, Picture]:
         raise TooLarge(
             f"'{name}' has {file.size >> 20} MiB; a picture that becomes a part has up to {MAX_PICTURE >> 20}."
         )
-    with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+    with tempfile.TemporaryDirectory() as folder:
         path = Path(folder, "picture")
         path.write_bytes(file.read())
-        read, _ = read_illustration(path, scratch, file_name=name.name)
+        return name.stem, apart.ask("a picture", _looks_of, path, name.name)
+
+
+def _looks_of(path: Path, file_name: str) -> Picture:
+    """The pixels of a file as it looks. Raises `ReadError`."""
+    with Scratch() as scratch:
+        read, _ = read_illustration(path, scratch, file_name=file_name)
         picture = compose(laid(read.layers), read.canvas, scratch)
     kernels.clear_hidden_colour(picture)
-    return name.stem, picture
+    return picture
 
 
 def _in_the_middle(picture: Picture, around: Box) -> Box:

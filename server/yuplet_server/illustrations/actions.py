@@ -40,6 +40,7 @@ from yuplet_server.illustrations.models import Illustration, LayerImage, Revisio
 from yuplet_server.illustrations.queries import content_of, mask_of
 from yuplet_server.illustrations.signals import brought_in
 from yuplet_server.jobs import actions as jobs
+from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.actions import removed
@@ -66,7 +67,7 @@ def keep_upload(
     file_name = _checked(file_name, size)
     digest = blobs().keep(content)
     with blobs().local(digest) as path:
-        uid = package_of(path)
+        uid = apart.ask("a package", package_of, path)
     with transaction.atomic():
         illustration = Illustration.objects.filter(project=project, uid=uid).first() if uid is not None else None
         if illustration is not None:

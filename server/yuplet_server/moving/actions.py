@@ -35,6 +35,7 @@ from yuplet_server.handovers.serializers import HandOverReportSerializer
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.jobs import actions as jobs
+from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.moving.models import Archive
 from yuplet_server.projects.actions import start_project
@@ -77,16 +78,22 @@ def keep_archive(user: User, file_name: str, size: int, content: IO[bytes]) -> A
     if size > MAX_UPLOAD:
         raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
     digest = blobs().keep(content)
-    with blobs().local(digest) as path, archives.opened(path, file_name) as archive:
-        value = _index(archive, file_name)
+    with blobs().local(digest) as path:
+        name = apart.ask("an archive", _name_in, path, file_name)
     with transaction.atomic():
-        project = start_project(user, plain(value["name"])[:120] or plain(PurePath(file_name).stem)[:120] or "project")
+        project = start_project(user, plain(name)[:120] or plain(PurePath(file_name).stem)[:120] or "project")
         kept = Archive.objects.create(
             project=project, direction=Archive.Direction.IN, sha256=digest, bytes=size, created_by=user
         )
         kept.job = jobs.start(Job.Kind.UNPACK, project.pk, kept.pk, user)
         kept.save(update_fields=["job"])
     return kept
+
+
+def _name_in(path: Path, file_name: str) -> str:
+    """The name of the project in an archive. Raises `ReadError`."""
+    with archives.opened(path, file_name) as archive:
+        return str(_index(archive, file_name)["name"])
 
 
 def pack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
