@@ -71,8 +71,8 @@ class RevisionTests(ProductTestCase):
         expect(self.review).not_to_contain_text("Gone from the art")
         self.review.get_by_label("What moon was before").select_option(label="was sky")
         expect(self.review.get_by_label("What sky was before")).to_have_value("")
-        self.review.get_by_role("button", name="Put it aside").click()
-        self.page.get_by_role("button", name="Discard revision 2").click()
+        self.review.get_by_role("button", name="Discard revision 2").click()
+        self.page.get_by_role("dialog").get_by_role("button", name="Discard revision 2").click()
         expect(self.page.get_by_text("The art has changed?")).to_be_visible()
         expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("97 × 73 px")
 

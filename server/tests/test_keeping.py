@@ -154,7 +154,7 @@ class KeepingTests(ServerTestCase):
         one = self.glance(2)
         self.ben.delete(self.address(f"revisions/{one.number}"))
         one = self.glance()
-        self.assertEqual((one.state, one.said), ("watching", "The change was put aside."))
+        self.assertEqual((one.state, one.said), ("watching", "The change was discarded."))
 
     def test_what_stops_a_hand_over_is_said_and_tried_again(self) -> None:
         self.follow()

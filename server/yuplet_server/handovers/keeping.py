@@ -124,7 +124,7 @@ def _revision(one: InStep) -> Revision | None:
 def _read(one: InStep) -> None:
     revision = _revision(one)
     if revision is None:
-        one.state, one.said = InStep.State.WATCHING, "The change was put aside."
+        one.state, one.said = InStep.State.WATCHING, "The change was discarded."
         return
     if revision.state == Revision.State.READING:
         if revision.job is not None and revision.job.state not in RUNNING:
@@ -137,7 +137,7 @@ def _read(one: InStep) -> None:
         one.state = InStep.State.DECIDING
         one.said = (
             f"{doubtful} layer{'s are' if doubtful > 1 else ' is'} new, gone, or another one perhaps."
-            " Look at the revision under Bring in, and take it or put it aside."
+            " Look at the revision under Bring in, and take it or discard it."
         )
         return
     take_revision(one.illustration.pk, one.user, revision.number, {}, ())
@@ -150,7 +150,7 @@ def _decide(one: InStep) -> None:
     if illustration.revision.number == one.number:
         _hand_over(one)
     elif _revision(one) is None:
-        one.state, one.said = InStep.State.WATCHING, "The change was put aside."
+        one.state, one.said = InStep.State.WATCHING, "The change was discarded."
 
 
 def _hand_over(one: InStep) -> None:

@@ -345,7 +345,7 @@ def _start_reading(
     Illustration.objects.select_for_update().get(pk=illustration.pk)
     others = Revision.objects.filter(illustration=illustration)
     if others.exclude(state=Revision.State.READY).exists():
-        raise NotNow("Another revision of this illustration is waiting. Take it or put it aside first.")
+        raise NotNow("Another revision of this illustration is waiting. Take it or discard it first.")
     revision = Revision.objects.create(
         illustration=illustration,
         number=(others.aggregate(last=Max("number"))["last"] or 0) + 1,

@@ -37,7 +37,7 @@ export function ReadAgain({ illustration, canEdit, onChanged }: Props) {
       <p>
         The original is read anew; what comes of it waits for a review, and parts keep their names, order and all else.
       </p>
-      {illustration.waiting && <p>Another revision is waiting: take it or put it aside first.</p>}
+      {illustration.waiting && <p>Another revision is waiting: take it or discard it first.</p>}
       {isVector && <Vector choices={choices} sources={report?.name_sources ?? {}} off={off} ask={ask} />}
       {isFlat && <SheetCut illustration={illustration} off={off} ask={ask} />}
       {isArchive && <Stack choices={choices} off={off} ask={ask} />}

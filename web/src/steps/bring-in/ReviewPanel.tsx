@@ -133,7 +133,7 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
             Take revision {number}
           </Button>
           <Button size="compact-md" variant="default" onClick={onAside}>
-            Put it aside
+            Discard revision {number}
           </Button>
         </div>
       )}

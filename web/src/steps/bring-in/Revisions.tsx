@@ -83,7 +83,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
               variant="default"
               onClick={() => attempt(() => discardRevision(id, waiting.number))}
             >
-              Put it aside
+              Discard revision {waiting.number}
             </Button>
           )}
         </div>
