@@ -2,11 +2,14 @@
 
 import os
 import re
+import signal
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,6 +18,8 @@ from database import ROOT, CannotStart, Database, say
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
 STAGES = ("checks", "core", "server", "browser")
+MOST = 25 * 60
+"""Seconds for one run of tests: one that hangs is a failure that is told, not a machine that waits."""
 
 
 @dataclass(frozen=True)
@@ -48,6 +53,7 @@ def main() -> int:
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
         # Tests see what happens where they run; those of the processes beside start these with a 1.
         "YUPLET_APART": "0",
+        "PYTHONFAULTHANDLER": "1",
         "PYTHONPATH": os.pathsep.join([str(ROOT / "core" / "src"), str(ROOT / "server"), str(ROOT / "demo")]),
     }
     outcomes: list[Outcome] = []
@@ -111,14 +117,24 @@ def _tests(
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,
         text=True,
+        start_new_session=True,
     )
     assert run.stdout is not None
+    ending = threading.Timer(MOST, _end, [name, run])
+    ending.daemon = True
+    ending.start()
     lines = []
-    for line in run.stdout:
-        lines.append(line)
-        if is_told_at_once:
-            print(line, end="", flush=True)
-    status = run.wait()
+    try:
+        for line in run.stdout:
+            lines.append(line)
+            if is_told_at_once:
+                print(line, end="", flush=True)
+        status = run.wait()
+    except KeyboardInterrupt:
+        os.killpg(run.pid, signal.SIGINT)
+        raise
+    finally:
+        ending.cancel()
     text = "".join(lines)
     if not is_told_at_once:
         print(text, end="", flush=True)
@@ -131,6 +147,15 @@ def _tests(
         return Outcome(0, 1)
     skipped = sum(int(number) for number in re.findall(r"skipped=(\d+)", "".join(lines[-5:])))
     return Outcome(int(ran[-1]) - bad - skipped, bad)
+
+
+def _end(name: str, run: "subprocess.Popen[str]") -> None:
+    """End a run of tests and everything that it has started, each telling where it stands."""
+    say(f"FAILED  {name} tests: not done after {MOST / 60:.0f} minutes, ended")
+    os.killpg(run.pid, signal.SIGABRT)
+    time.sleep(5)
+    with suppress(ProcessLookupError):
+        os.killpg(run.pid, signal.SIGKILL)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,6 @@ import sys
 import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
-from multiprocessing import forkserver
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -223,8 +222,9 @@ class RealProcessTests(TransactionTestCase):
         here = {"YUPLET_DATABASE_NAME": connection.settings_dict["NAME"], "YUPLET_APART": "1"}
         self.enterContext(mock.patch.dict(os.environ, here))
         self.enterContext(override_settings(APART=True))
-        # One that other tests have started knows another database.
-        forkserver._forkserver._stop()  # type: ignore[attr-defined]
+        # Those that other tests have started know another database.
+        apart.end()
+        self.addCleanup(apart.end)
 
     def worker(self) -> "subprocess.Popen[bytes]":
         command = [sys.executable, str(Path(settings.ROOT) / "server/manage.py"), "worker"]
@@ -286,7 +286,6 @@ class RealProcessTests(TransactionTestCase):
         refused = client.post(f"{address}/proposals", {"row": "nothing"}, content_type="application/json")
         self.assertEqual((refused.status_code, refused.json()["code"]), (422, "no-such-row"))
         with override_settings(QUESTION_LIMITS={"seconds": 0.0, "cpu": 9.0, "memory": GIB}):
-            apart._pool = None
+            apart.end()
             late = client.post(f"{address}/proposals", {"row": row}, content_type="application/json")
         self.assertEqual((late.status_code, late.json()["code"]), (422, "took-too-much"))
-        apart._pool = None

@@ -246,6 +246,19 @@ def _named(function: Callable[..., Any], arguments: tuple[Any, ...], named: dict
     return function(*arguments, **named)
 
 
+def end() -> None:
+    """End the processes that answer questions, and the one that they are forked from: the next question starts new ones."""
+    from multiprocessing import forkserver
+
+    global _pool
+    with _pool_lock:
+        pool, _pool = _pool, None
+    if pool is not None:
+        pool.end()
+    # It ends when the last that it was the start of has ended.
+    forkserver._forkserver._stop()  # type: ignore[attr-defined]
+
+
 def warm() -> None:
     """Start the process that others are forked from; to be called by the main thread, since it ends with the thread that started it."""
     from multiprocessing import forkserver
