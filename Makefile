@@ -11,8 +11,9 @@ format:
 	.venv/bin/ruff check --fix . && .venv/bin/ruff format .
 	cd web && npx --no-install biome check --write
 
-# After a change of the API: its description and the front end's types.
+# After a change of the API or of the commands: the description, the schema, the page of the docs, and the front end's types.
 api:
+	$(python) ops/describe_commands.py
 	cd server && YUPLET_VAR=$(CURDIR)/var/test $(CURDIR)/$(python) manage.py spectacular --format openapi-json --file ../docs/api.json --fail-on-warn
 	cd web && npm run api
 

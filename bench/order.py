@@ -76,7 +76,7 @@ def commands_table() -> str:
     for name, command in cases.items():
 
         def whole(command: Command = command) -> None:
-            commands.inverse(tree, command)
+            command.inverse(tree)
             commands.apply(tree, command)
 
         taken = fastest(whole)

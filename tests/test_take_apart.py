@@ -7,14 +7,13 @@ from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
 from yuplet.illustration.made import Cut
-from yuplet.illustration.records import from_record
 from yuplet.parts.part import laid_part
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
+from yuplet_server.illustrations.layers import StoredLayers
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.illustrations.queries import read_of
 
 SIZE = (97, 73)
 CREAM, RED, BLUE = (240, 228, 200), (190, 50, 40), (40, 70, 170)
@@ -158,7 +157,7 @@ class TakeApartTests(ProductTestCase):
             self.page.locator("[aria-busy=false]").wait_for()
         self.assertLess(gestures, 40)
         illustration = Illustration.objects.select_related("current").get(name="tin inspector")
-        made = from_record(illustration.revision.record)
+        made = read_of(illustration.revision)
         sizes = [
             layer.box.size.pixels
             for layer in made.made
@@ -167,12 +166,10 @@ class TakeApartTests(ProductTestCase):
         self.assertEqual(len(sizes), len(wanted))
         self.assertLess(max(sizes), 0.15 * made.canvas.pixels, "none took the ground along")
         parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
-        with Scratch() as scratch:
-            load_pixels(
-                illustration.revision, {layer for part in parts for layer in part.layers}, scratch, lambda *_: None
-            )
+        layers = StoredLayers(illustration.revision)
+        with layers.pixels({layer for part in parts for layer in part.layers}) as pixels:
             laid = (laid_part(part, made.boxes, made.canvas) for part in parts)
-            again = compose([one for one in laid if one is not None], made.canvas, scratch)
+            again = compose([one for one in laid if one is not None], made.canvas, pixels)
         np.testing.assert_array_equal(again, np.array(Image.open(path).convert("RGBA")))
 
     def place_on_inspector(self, x: float, y: float) -> tuple[float, float]:

@@ -114,11 +114,11 @@ class ServerTestCase(TestCase):
 
     def step(self, client: Client, version: int, status: int = 200, **command: Any) -> dict[str, Any]:
         """Send a command that was made while looking at a version."""
-        answer = client.post(
-            self.address("steps"), {"version": version, "command": command}, content_type="application/json"
-        )
-        self.assertEqual(answer.status_code, status, answer.content)
-        return dict(answer.json())
+        return dict(self.post(client, "steps", status, {"version": version, "command": command}))
+
+    def now(self, client: Client, status: int = 200, **command: Any) -> dict[str, Any]:
+        """Send a command that was made while looking at the rows as they are."""
+        return self.step(client, self.arrangement()["version"], status, **command)
 
     def plan(self, **wanted: Any) -> dict[str, Any]:
         """What a hand-over would write, as cleo sees it."""
@@ -134,6 +134,18 @@ class ServerTestCase(TestCase):
             return {name: package.read(name) for name in package.namelist()}
 
     def post(self, client: Client, rest: str, status: int = 200, body: Any = None) -> Any:
+        if rest in ("undo", "redo") and body is None:
+            body = {"version": 0}
         answer = client.post(self.address(rest), body, content_type="application/json")
         self.assertEqual(answer.status_code, status, answer.content)
-        return answer.json()
+        return self.then(client, answer.json())
+
+    def then(self, client: Client, answer: Any) -> Any:
+        """What a step answers, which is what has changed, with all that the page has then."""
+        if not isinstance(answer, dict) or "made" not in answer:
+            return answer
+        whole = self.arrangement(client)
+        by_id = {row["id"]: row for row in whole["rows"]}
+        self.assertEqual([by_id[row["id"]] for row in answer["rows"]], answer["rows"])
+        self.assertIn(answer["order"], (None, list(by_id)))
+        return {**whole, "made": answer["made"], "changed": [row["id"] for row in answer["rows"]]}

@@ -13,15 +13,15 @@ from PIL import Image, ImageDraw
 
 from tests.cases import ServerTestCase, brought_in, quiet
 from yuplet.arrangement.tree import Arrangement as Tree
-from yuplet.illustration.records import from_record
+from yuplet.illustration.layers import Illustration as Read
 from yuplet.parts.part import laid_part
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.illustrations import actions
+from yuplet_server.illustrations.layers import StoredLayers
 from yuplet_server.illustrations.models import Illustration, Revision
-from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.illustrations.queries import read_of
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.storage import open_blob
 
@@ -80,20 +80,23 @@ class TakingCase(ServerTestCase):
     def take(
         self, *parts: dict[str, Any], row: str = "toy", client: Client | None = None, status: int = 200, **rest: Any
     ) -> Any:
-        view = self.arrangement()
-        body = {"version": view["version"], "row": self.row_id(row), "parts": list(parts), **rest}
-        return self.post(client or self.ben, "take-out", status, body)
+        return self.now(client or self.ben, status, do="take-out", row=self.row_id(row), parts=list(parts), **rest)
+
+    def take_pieces(self, row: str, status: int = 200, **rest: Any) -> Any:
+        return self.now(self.ben, status, do="take-pieces", row=self.row_id(row), **rest)
 
     def composite(self) -> np.ndarray:
         """The parts that are shown, laid over each other from what is kept."""
         self.illustration = Illustration.objects.select_related("current").get(pk=self.illustration.pk)
-        revision = self.illustration.revision
-        read = from_record(revision.record)
+        read, layers = self.read(), StoredLayers(self.illustration.revision)
         parts = [part for _, part in tree_of(Arrangement.objects.get(pk=self.illustration.pk)).parts()]
-        with Scratch() as scratch:
-            load_pixels(revision, {layer for part in parts for layer in part.layers}, scratch, quiet)
+        with layers.pixels({layer for part in parts for layer in part.layers}) as pixels:
             laid = (laid_part(part, read.boxes, read.canvas) for part in parts if part.shown)
-            return compose([one for one in laid if one is not None], read.canvas, scratch)
+            return compose([one for one in laid if one is not None], read.canvas, pixels)
+
+    def read(self) -> Read:
+        """What was read of the art, with all layers that were derived of it."""
+        return read_of(Illustration.objects.select_related("current").get(pk=self.illustration.pk).revision)
 
     def original(self) -> np.ndarray:
         with open_blob(self.illustration.revision.sha256) as file:

@@ -259,7 +259,7 @@ class RealProcessTests(TransactionTestCase):
         client.force_login(self.users["ada"])
         address = f"/api/illustrations/{illustration.pk}"
         row = next(row["id"] for row in client.get(f"{address}/arrangement").json()["rows"] if row["name"] == "sky")
-        with mock.patch("yuplet_server.arrangement.queries.propose", side_effect=AssertionError("it was done here")):
+        with mock.patch("yuplet.editing.art.propose", side_effect=AssertionError("it was done here")):
             answer = client.post(f"{address}/proposals", {"row": row}, content_type="application/json")
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertGreater(answer.json()["count"], 0)
@@ -271,7 +271,7 @@ class RealProcessTests(TransactionTestCase):
         with (
             self.subTest("pictures that become parts, and packages, are read there too"),
             mock.patch(
-                "yuplet_server.arrangement.adding.read_illustration", side_effect=AssertionError("it was done here")
+                "yuplet_server.illustrations.layers.read_illustration", side_effect=AssertionError("it was done here")
             ),
             mock.patch("yuplet.reading.package._said", side_effect=AssertionError("it was done here")),
         ):

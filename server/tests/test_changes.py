@@ -10,14 +10,12 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image, ImageDraw
 
-from tests.cases import brought_in, handed_over, quiet
+from tests.cases import brought_in, handed_over
 from tests.taking import BLUE, CREAM, RED, TakingCase, colour_at, toy
-from yuplet.illustration.records import from_record
 from yuplet.parts.part import laid_part
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
 from yuplet_server.arrangement.models import Row
-from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.illustrations.layers import StoredLayers
 
 
 def stroke(*points: tuple[float, float], size: float = 6, how: str = "add") -> dict[str, Any]:
@@ -26,8 +24,7 @@ def stroke(*points: tuple[float, float], size: float = 6, how: str = "add") -> d
 
 class ChangeTests(TakingCase):
     def change(self, row: str, status: int = 200, **said: Any) -> Any:
-        body = {"version": self.arrangement()["version"], "row": row, **said}
-        return self.post(self.ben, "change", status, body)
+        return self.now(self.ben, status, row=row, **said)
 
     def apart(self) -> None:
         """The coat with its button out of the ground, and a collar out of the coat."""
@@ -38,13 +35,12 @@ class ChangeTests(TakingCase):
     def pixels(self, name: str) -> np.ndarray:
         """A part as it is, on an empty canvas."""
         self.composite()
-        read = from_record(self.illustration.revision.record)
+        read, layers = self.read(), StoredLayers(self.illustration.revision)
         part = next(part for _, part in self.tree().parts() if part.name == name)
-        with Scratch() as scratch:
-            load_pixels(self.illustration.revision, part.layers, scratch, quiet)
+        with layers.pixels(set(part.layers)) as pixels:
             laid = laid_part(part, read.boxes, read.canvas)
             assert laid is not None
-            return compose([laid], read.canvas, scratch)
+            return compose([laid], read.canvas, pixels)
 
     def added(self, name: str) -> tuple[int, np.ndarray]:
         found = self.post(self.cleo, "added", body={"row": self.row_id(name)})
@@ -67,7 +63,7 @@ class ChangeTests(TakingCase):
         self.assertEqual(self.composite()[20, 30].tolist(), [*RED, 255], "its colour runs on")
         for wrong, status, said in (
             ({"row": self.row_id("collar"), "by": 6}, 422, "nothing to grow under"),
-            ({"row": coat, "by": 0}, 400, "by"),
+            ({"row": coat, "by": 0}, 422, "by"),
         ):
             answer = self.change(wrong["row"], status, do="grow-under", by=wrong["by"])
             self.assertIn(said, str(answer))
@@ -90,9 +86,7 @@ class ChangeTests(TakingCase):
         self.assertEqual(Row.objects.get(row=coat, arrangement=self.illustration.pk).pivot_x, 40)
         self.post(self.ben, "undo")
         self.assertIsNone(Row.objects.get(row=coat, arrangement=self.illustration.pk).pivot_x)
-        self.change(
-            coat, do="paint-under", strokes=[stroke((30, 22), (50, 22), size=8)], fill="colour", colour=[9, 9, 9]
-        )
+        self.change(coat, do="paint-under", strokes=[stroke((30, 22), (50, 22), size=8)], fill=[9, 9, 9])
         np.testing.assert_array_equal(self.composite(), before)
         self.assertEqual(self.pixels("coat")[22, 40].tolist(), [9, 9, 9, 255])
         pixels, mask = self.added("coat")
@@ -104,9 +98,9 @@ class ChangeTests(TakingCase):
         for said, status, why in (
             ({"do": "remove-added"}, 422, "nothing to remove"),
             ({"do": "paint-under", "strokes": [stroke((3, 3))]}, 422, "nothing to grow under"),
-            ({"do": "paint-under", "strokes": [stroke((3, 3), size=0)]}, 422, "1 to 400"),
+            ({"do": "paint-under", "strokes": [stroke((3, 3), size=0)]}, 422, "strokes.0.size"),
             ({"do": "paint-under"}, 422, "not complete"),
-            ({"do": "round-off", "at": [4, 4], "radius": 0}, 400, "radius"),
+            ({"do": "round-off", "at": [4, 4], "radius": 0}, 422, "radius"),
         ):
             self.assertIn(why, str(self.change(coat, status, **said)))
         answer = self.post(self.ben, "limb", 422, {"row": coat, "at": [3, 3]})
@@ -179,8 +173,7 @@ class ChangeTests(TakingCase):
 
     def test_one_of_several_separate_pieces_is_touched_up(self) -> None:
         before = self.original()
-        body = {"version": self.arrangement()["version"], "row": self.row_id("toy"), "separate": {"regions": 3}}
-        self.post(self.ben, "take-out", body=body)
+        self.take_pieces("toy", regions=3)
         self.assertEqual(len(self.names()), 3)
         small = min(self.names()[1:], key=lambda name: int((self.pixels(name)[..., 3] > 0).sum()))
         self.change(self.row_id(small), do="touch-up", strokes=[stroke((25, 20))])
@@ -211,9 +204,9 @@ class ChangeTests(TakingCase):
                 self.address("pictures"), {"version": self.arrangement()["version"], "file": file, **said}
             )
             self.assertEqual(answer.status_code, status, answer.content)
-            return answer.json()
+            return self.then(self.ben, answer.json())
 
-        row = add(out.getvalue(), row=self.row_id("button"))["taken"][0]
+        row = add(out.getvalue(), row=self.row_id("button"))["made"][0]
         self.assertEqual(self.names(), ["toy", "button", "green button"])
         boxes = {one["name"]: one["box"] for one in self.arrangement()["rows"]}
         middles = [[box[at] + box[2 + at] / 2 for at in (0, 1)] for box in (boxes["button"], boxes["green button"])]
@@ -230,19 +223,19 @@ class ChangeTests(TakingCase):
 
     def test_a_backdrop_lies_behind_all(self) -> None:
         def put(status: int = 200, **said: Any) -> Any:
-            return self.post(self.ben, "backdrop", status, {"version": self.arrangement()["version"], **said})
+            return self.now(self.ben, status, do="put-backdrop", **said)
 
         self.take({"name": "button", "gestures": [colour_at(40, 36)]})
         answer = put(colours=[[9, 20, 60], [250, 240, 200]])
         self.assertEqual(self.names(), ["backdrop", "toy", "button"])
-        self.assertEqual(answer["arrangement"]["rows"][0]["box"], [0, 0, 90, 70])
+        self.assertEqual(answer["rows"][0]["box"], [0, 0, 90, 70])
         whole = self.pixels("backdrop")
         self.assertEqual((whole[0, 5].tolist(), whole[-1, 80].tolist()), ([9, 20, 60, 255], [250, 240, 200, 255]))
         np.testing.assert_array_equal(self.composite(), self.original(), "it is hidden behind the rest")
         put(colours=[[1, 2, 3]])
         self.assertEqual(self.names()[:2], ["backdrop 2", "backdrop"])
-        put(400, colours=[])
-        put(400, colours=[[1, 2, 300]])
+        put(422, colours=[])
+        put(422, colours=[[1, 2, 300]])
 
     def test_art_is_taken_out_of_a_part_of_several_layers(self) -> None:
         before = self.original()
@@ -254,7 +247,7 @@ class ChangeTests(TakingCase):
         self.take({"name": "button", "gestures": [colour_at(40, 36)], "edge": {"soft": 2}}, row="collar", behind="flat")
         np.testing.assert_array_equal(self.composite(), before)
         self.assertEqual(self.names(), ["toy", "collar", "button"])
-        made = from_record(self.illustration.revision.record)
+        made = self.read()
         self.assertEqual({root for one in made.made for root in made.roots_of(one.id)}, {"l1"})
         self.revise(toy(coat=(30, 140, 60)))
         np.testing.assert_array_equal(self.composite(), self.original())
@@ -265,13 +258,11 @@ class ChangeTests(TakingCase):
         row = self.row_id("left button")
 
         def duplicate(status: int = 200, of: str = row, **said: Any) -> Any:
-            return self.post(
-                self.ben, "duplicate", status, {"version": self.arrangement()["version"], "row": of, **said}
-            )
+            return self.now(self.ben, status, do="duplicate-part", row=of, **said)
 
         answer = duplicate(mirrored=True, about="middle")
         self.assertEqual(self.names(), ["toy", "left button", "right button"])
-        boxes = {one["name"]: one["box"] for one in answer["arrangement"]["rows"]}
+        boxes = {one["name"]: one["box"] for one in answer["rows"]}
         x, y, width, height = boxes["left button"]
         self.assertEqual(boxes["right button"], [90 - x - width, y, width, height])
         np.testing.assert_array_equal(self.pixels("right button"), self.pixels("left button")[:, ::-1])

@@ -13,10 +13,10 @@ from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
 
 from tests.cases import kept, make_project
+from yuplet.editing.looking_over import away_from_original
 from yuplet_server.accounts.models import User
-from yuplet_server.arrangement.mending import order_of
 from yuplet_server.arrangement.models import Row
-from yuplet_server.arrangement.queries import away_from_original
+from yuplet_server.arrangement.pixel_queries import looked_at, order_of
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
 from yuplet_server.moving.management.commands import load_demo, sweep_files
@@ -47,7 +47,7 @@ class CommandTests(TransactionTestCase):
         self.assertEqual(found["findings"], [])
         self.assertEqual([look["name"] for look in found["looks"][0]["looks"]], ["dry", "drenched"])
         self.assertTrue(all(one["row"] for one in found["required"]))
-        self.assertLessEqual(int(away_from_original(brindle).max()), 2, "what is seen is what was drawn")
+        self.assertLessEqual(int(away_from_original(*looked_at(brindle)).max()), 2, "what is seen is what was drawn")
         self.assertGreaterEqual(rows.filter(kind="part", shown=False).count(), 5)
         self.assertGreaterEqual(rows.filter(blend="multiply").count(), 3)
         self.assertTrue(User.objects.get(username="demo").check_password(settings.DEMO_PASSWORD))

@@ -19,7 +19,7 @@ from yuplet.errors import YupletError
 from yuplet.pixels.scratch import Scratch
 from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import load_pixels
+from yuplet_server.illustrations.queries import StoredPixels, digests_of
 from yuplet_server.projects.storage import open_blob
 
 
@@ -97,8 +97,8 @@ class BringInTests(ServerTestCase):
         picture = np.random.default_rng(3).integers(900, 65536, (7, 5, 4), dtype=np.uint16)
         illustration = brought_in(self.project, "deep.png", imagecodecs.png_encode(picture))
         with Scratch() as scratch:
-            load_pixels(illustration.revision, ["l1"], scratch, quiet)
-            np.testing.assert_array_equal(scratch.deep_rows("l1", 0, 7), picture)
+            pixels = StoredPixels(digests_of(illustration.revision), scratch)
+            np.testing.assert_array_equal(pixels.deep_rows("l1", 0, 7), picture)
         made = handed_over(illustration, self.users["ada"], 1)
         self.assertTrue(made.report["proof"]["ok"])
 

@@ -9,7 +9,7 @@ from paper_signalman import ELBOW, HIP, SHOULDER, SVG
 
 from tests.cases import brought_in, handed_over
 from tests.taking import TakingCase
-from yuplet_server.arrangement.mending import order_of
+from yuplet_server.arrangement.pixel_queries import order_of
 from yuplet_server.illustrations.models import Illustration
 
 
@@ -119,7 +119,7 @@ class JointTests(TakingCase):
         self.do(do="rename-rows", names={rows["head"]["id"]: "h\u0435ad"})
         name = next(one for one in self.order()["findings"] if one["kind"] == "name")
         self.assertEqual((name["proposal"], name["severity"]), ("head", "warning"))
-        answer = self.do(400, do="decide", decisions={"travel": "far"})
+        answer = self.do(422, do="decide", decisions={"travel": "far"})
         self.assertIn("travel", json.dumps(answer))
 
     def test_depths_and_the_way_of_the_camera(self) -> None:
@@ -149,7 +149,7 @@ class JointTests(TakingCase):
 
     def test_looking_at_the_order_of_many_parts_takes_as_many_queries_as_of_few(self) -> None:
         few = Illustration.objects.get(pk=self.illustration.pk)
-        with self.assertNumQueries(3):
+        with self.assertNumQueries(4):
             order_of(few)
         many = "".join(f'<rect id="leaf-{at}" x="{at}" y="3" width="4" height="5"/>' for at in range(150))
         more = brought_in(
@@ -158,7 +158,7 @@ class JointTests(TakingCase):
             f'<svg xmlns="http://www.w3.org/2000/svg" width="300" height="90">{many}</svg>'.encode(),
         )
         more = Illustration.objects.get(pk=more.pk)
-        with self.assertNumQueries(3):
+        with self.assertNumQueries(4):
             found = order_of(more)
         self.assertEqual(len(found["series"][0]["rows"]), 150)
 
@@ -197,20 +197,15 @@ class JointTests(TakingCase):
         lacks = {one["row"]: (one["left"], one["right"]) for one in self.order()["covers"]}
         self.assertEqual(lacks, {sky: (15, 15), hill: (30, 30)})
         self.assertEqual(self.kinds(), ["cover", "cover"])
-        view = self.post(
-            self.ben, "mend", 200, {"version": self.arrangement()["version"], "kind": "cover", "rows": [hill]}
-        )
+        view = self.now(self.ben, do="reach-beyond", row=hill)
         self.assertEqual(view["undo"], "Mirror 'hill' beyond the view")
         row = next(one for one in view["rows"] if one["id"] == hill)
         self.assertEqual(row["box"], [-30, 40, 260, 60])
-        enlarge = {"version": view["version"], "kind": "cover", "rows": [sky], "cover_by": "enlarge"}
-        self.post(self.ben, "mend", 200, enlarge)
+        self.now(self.ben, do="reach-beyond", row=sky, how="enlarge")
         self.assertEqual(self.kinds(), [])
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertTrue(made.report["proof"]["ok"], made.report)
-        again = self.post(
-            self.ben, "mend", 422, {"version": self.arrangement()["version"], "kind": "cover", "rows": [hill]}
-        )
+        again = self.now(self.ben, 422, do="reach-beyond", row=hill)
         self.assertIn("covers the camera's way", again["detail"])
         self.assertEqual([one["kind"] for one in self.cleo.get(self.address("findings")).json()], [])
 
@@ -224,9 +219,7 @@ class JointTests(TakingCase):
         self.assertEqual((found["kind"], found["rows"], found["severity"]), ("joint", [limb, body], "warning"))
         before = self.post(self.cleo, "swing", 200, {"row": limb})
         self.assertGreater(max(sum(one) for one in before["opened"]), 50)
-        view = self.post(
-            self.ben, "mend", 200, {"version": self.arrangement()["version"], "kind": "joint", "rows": [limb]}
-        )
+        view = self.now(self.ben, do="round-joint", row=limb)
         self.assertEqual(view["undo"], "Round off 'body'")
         self.assertEqual(self.cleo.get(self.address("findings")).json(), [])
         after = self.post(self.cleo, "swing", 200, {"row": limb})

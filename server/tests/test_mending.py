@@ -19,8 +19,12 @@ class MendingTests(TakingCase):
         return found
 
     def mend(self, kind: str, *rows: str, status: int = 200, **said: Any) -> Any:
-        body = {"version": self.arrangement()["version"], "kind": kind, "rows": list(rows), **said}
-        return self.post(self.ben, "mend", status, body)
+        command: dict[str, Any] = {"do": kind, **said}
+        if kind == "share-drawing":
+            command["rows"] = list(rows)
+        elif rows:
+            command["row"] = rows[0]
+        return self.now(self.ben, status, **command)
 
     def kinds(self, **numbers: int) -> list[str]:
         return [one["kind"] for one in self.found(**numbers)]
@@ -36,14 +40,14 @@ class MendingTests(TakingCase):
         self.assertEqual(mask.tolist(), [[255, 255]])
         row = crumb["rows"][0]
         self.assertEqual(self.arrangement()["rows"][0]["box"], [8, 5, 44, 17])
-        answer = self.mend("crumbs", row, status=422, frames=[2])
+        answer = self.mend("sweep-crumbs", row, status=422, frames=[2])
         self.assertIn("nothing of the kind", answer["detail"])
-        view = self.mend("crumbs", row, frames=[4])
+        view = self.mend("sweep-crumbs", row, frames=[4])
         self.assertEqual(
             (view["undo"], view["rows"][0]["box"]), ("Sweep crumbs out of 1 of 9 frames of 'lamp'", [8, 10, 20, 12])
         )
         self.assertEqual([frame["milliseconds"] for frame in view["rows"][0]["frames"]], [100] * 9)
-        self.mend("pinholes", row)
+        self.mend("fill-pinholes", row)
         self.assertEqual(self.found(), [])
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertTrue(made.report["proof"]["ok"])
@@ -55,7 +59,7 @@ class MendingTests(TakingCase):
         self.take({"name": "button", "gestures": [colour_at(40, 36)]}, behind="flat")
         self.assertEqual(self.found(), [])
         self.post(self.ben, "undo")
-        taken = self.take({"name": "button", "gestures": [colour_at(40, 36)]}, copy=True)["taken"]
+        taken = self.take({"name": "button", "gestures": [colour_at(40, 36)]}, copy=True)["made"]
         (finding,) = self.found()
         self.assertEqual((finding["kind"], finding["rows"]), ("leftover", [*taken, self.row_id("toy")]))
         self.step(self.ben, self.arrangement()["version"], do="remove-rows", rows=taken)
@@ -75,24 +79,19 @@ class MendingTests(TakingCase):
         self.take({"name": "button", "gestures": [colour_at(40, 36)]})
         (finding,) = self.found()
         self.assertEqual(finding["pixels"], 90 * 70 - coat - button)
-        view = self.mend("remainder", layer=finding["layer"])
+        view = self.mend("keep-rest", layer=finding["layer"])
         self.assertEqual([row["name"] for row in view["rows"]], ["toy", "rest of toy", "button", "coat"])
         self.assertEqual(self.found(), [])
-        answer = self.mend("remainder", status=422, layer=finding["layer"])
+        answer = self.mend("keep-rest", status=422, layer=finding["layer"])
         self.assertIn("Look again", answer["detail"])
 
     def test_equal_drawings_become_one_image(self) -> None:
         self.illustration = brought_in(self.project, "beads.png", beads())
         before = self.original()
-        asked = {
-            "version": self.arrangement()["version"],
-            "row": self.row_id("beads"),
-            "separate": {"gap": 0, "smallest": 1},
-        }
-        self.post(self.ben, "take-out", body=asked)
+        self.take_pieces("beads", gap=0, smallest=1)
         finding = next(one for one in self.found(smallest=1) if one["kind"] == "same-drawing")
         self.assertEqual(len(finding["rows"]), 3)
-        self.mend("same-drawing", *finding["rows"])
+        self.mend("share-drawing", *finding["rows"])
         np.testing.assert_array_equal(self.composite()[before[..., 3] > 0], before[before[..., 3] > 0])
         layers = {
             piece["layer"] for row in self.arrangement()["rows"] for frame in row["frames"] for piece in frame["pieces"]
@@ -100,7 +99,7 @@ class MendingTests(TakingCase):
         self.assertEqual(len(layers), 2, "the beads, and the crumb")
         self.assertNotIn("same-drawing", self.kinds(smallest=1))
         crumb = next(row["id"] for row in self.arrangement()["rows"] if row["id"] not in finding["rows"])
-        answer = self.mend("same-drawing", finding["rows"][0], crumb, status=422)
+        answer = self.mend("share-drawing", finding["rows"][0], crumb, status=422)
         self.assertIn("is not the same drawing", answer["detail"])
-        self.assertIn("two or more parts", self.mend("same-drawing", crumb, status=422)["detail"])
-        self.assertIn("No part was named", self.mend("crumbs", status=422)["detail"])
+        self.assertIn("two or more parts", self.mend("share-drawing", crumb, status=422)["detail"])
+        self.assertIn("row: field required", self.mend("sweep-crumbs", status=422)["detail"])

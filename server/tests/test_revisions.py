@@ -200,7 +200,7 @@ class StepTests(ServerTestCase):
             {"version": 1, "command": {"do": "replace-rows", "remove": [], "put": [], "what": "x", "revision": None}},
             content_type="application/json",
         )
-        self.assertEqual(answer.status_code, 400)
+        self.assertEqual(answer.status_code, 422)
 
 
 class PackageAgainTests(ServerTestCase):

@@ -138,7 +138,14 @@ def _hand_over(options: argparse.Namespace) -> int:
     if options.effort is not None:
         recipe = replace(recipe, images=replace(recipe.images, effort=options.effort))
     report, renamed, reading = hand_over_file(
-        options.file, options.out, progress, options.workers, options.remove_obsolete, given, recipe
+        options.file,
+        options.out,
+        progress,
+        options.workers,
+        options.remove_obsolete,
+        given,
+        recipe,
+        options.arrangement,
     )
     _print(
         {
@@ -162,35 +169,43 @@ def _hand_over(options: argparse.Namespace) -> int:
 
 
 def _arrange(options: argparse.Namespace) -> int:
-    from yuplet.arrangement.commands import apply, title
     from yuplet.arrangement.first import first_arrangement
     from yuplet.arrangement.records import differences, to_json
-    from yuplet.arrangement.spelling import from_json
-    from yuplet.errors import ArrangementError
-    from yuplet.handover import arrangement_for
+    from yuplet.editing.commands import CODEC
+    from yuplet.editing.edit import edited
+    from yuplet.editing.layers import MemoryLayers
+    from yuplet.errors import ArrangementError, SelectionError
+    from yuplet.handover import arrangement_for, layers_beside, picture_beside
     from yuplet.pixels.scratch import Scratch
     from yuplet.reading.files import read_illustration
 
-    with Scratch() as scratch:
-        illustration, _ = read_illustration(options.file, scratch)
-    if options.arrangement is None:
-        before, renamed = first_arrangement(illustration)
-    else:
-        before, renamed = arrangement_for(illustration, _read_json(options.arrangement)), []
     given = [] if options.commands is None else _read_json(options.commands)
     if not isinstance(given, list):
         raise ArrangementError(f"'{options.commands}' holds no list of commands.")
-    after, steps = before, []
-    for number, value in enumerate(given, 1):
-        try:
-            command = from_json(value if isinstance(value, dict) else {})
-            steps.append(title(command, after))
-            after = apply(after, command)
-        except ArrangementError as error:
-            raise ArrangementError(
-                f"Command {number} of {len(given)} cannot be applied. {error} Nothing was written."
-            ) from error
-    options.out.write_text(json.dumps(to_json(after), ensure_ascii=False, indent=1) + "\n", "utf-8")
+    with Scratch() as scratch:
+        illustration, _ = read_illustration(options.file, scratch)
+        pictures = picture_beside(options.commands) if options.commands is not None else None
+        if options.arrangement is None:
+            before, renamed = first_arrangement(illustration)
+            layers = MemoryLayers(illustration, scratch, pictures)
+        else:
+            document = _read_json(options.arrangement)
+            layers = layers_beside(options.arrangement, document, illustration, scratch, pictures)
+            before, renamed = arrangement_for(layers.illustration, document), []
+        after, steps = before, []
+        for number, value in enumerate(given, 1):
+            try:
+                after, step = edited(was := after, CODEC.from_json(value), layers)
+            except (ArrangementError, SelectionError) as error:
+                raise ArrangementError(
+                    f"Command {number} of {len(given)} cannot be applied. {error} Nothing was written."
+                ) from error
+            steps.append(step.title(was))
+            layers.version += 1
+        document = to_json(after)
+        if layers.illustration.made:
+            document["derived"] = layers.save(options.out.with_suffix(".layers"))
+    options.out.write_text(json.dumps(document, ensure_ascii=False, indent=1) + "\n", "utf-8")
     _print(
         {
             "steps": steps,

@@ -7,12 +7,14 @@ Limits: 64 MiB, 200 levels of nesting.
 
 import json
 import re
+from collections.abc import Mapping
 from functools import cache
 from importlib import resources
 from typing import Any, Literal, NoReturn, TypeAlias
 
 import jsonschema
 import jsonschema_rs
+from pydantic import ValidationError
 
 from yuplet.errors import shown
 
@@ -130,3 +132,23 @@ def _check_texts(data: bytes, value: Any) -> None:
 
 def _refuse_constant(name: str) -> NoReturn:
     raise ValueError(f"has the number {name}, which JSON does not have")
+
+
+def first_fault(error: ValidationError, value: Any) -> str:
+    """The first thing that is wrong with a value, and where."""
+    first = error.errors(include_url=False)[0]
+    at: list[str] = []
+    for index, step in enumerate(first["loc"]):
+        is_there = step in value if isinstance(value, Mapping) else isinstance(step, int)
+        # A union also names the one of its kinds that is meant; whoever reads this knows it.
+        if is_there or index == len(first["loc"]) - 1 and first["type"] == "missing":
+            at.append(shown(str(step)))
+            value = value[step] if isinstance(value, Mapping) and is_there else value
+            value = (
+                value[step]
+                if isinstance(value, list | tuple) and isinstance(step, int) and step < len(value)
+                else value
+            )
+    what = first["msg"].removeprefix("Value error, ")
+    what = what[:1].lower() + what[1:]
+    return f"{'.'.join(at)}: {what}" if at else what

@@ -8,12 +8,17 @@ from pathlib import Path
 from typing import Any
 
 from yuplet.arrangement.first import first_arrangement
-from yuplet.arrangement.records import from_json
+from yuplet.arrangement.records import from_json, require_arrangement
 from yuplet.arrangement.tree import Arrangement, Renamed
+from yuplet.editing.layers import MemoryLayers
 from yuplet.errors import ArrangementNotUnderstood, ChangedWhileRead, PlanError, StoppedByFindings, shown
 from yuplet.findings.order import look_over_order
-from yuplet.illustration.layers import Illustration, ReadingReport
-from yuplet.pixels.scratch import Scratch, VectorSource
+from yuplet.illustration.layers import Illustration, ReadingReport, laid
+from yuplet.paths import PackagePath, within
+from yuplet.pixels import Picture
+from yuplet.pixels.compositing import compose
+from yuplet.pixels.kernels import clear_hidden_colour
+from yuplet.pixels.scratch import PixelSource, Scratch, VectorSource
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import MANIFEST
@@ -54,8 +59,11 @@ def hand_over_file(
     remove_obsolete: bool = False,
     given: Any = None,
     recipe: Recipe | None = None,
+    given_at: Path | None = None,
 ) -> tuple[HandOverReport, list[Renamed], ReadingReport]:
     """Hand over every layer of a file as a part, hidden ones too; with an arrangement that is `given` as a document, as that says.
+
+    Layers that were derived are read from the folder beside `given_at`, where the document came from.
 
     Errors are those of `read_illustration`, `arrangement_for`, `plan_hand_over` and `hand_over`.
     """
@@ -67,6 +75,10 @@ def hand_over_file(
         if given is None:
             arrangement, renamed = first_arrangement(illustration)
         else:
+            if given_at is not None:
+                layers = layers_beside(given_at, given, illustration, scratch)
+                layers.put_into(scratch)
+                illustration = layers.illustration
             arrangement = arrangement_for(illustration, given)
         digest = hashlib.sha256(file.read_bytes()).hexdigest()
         wanted = {layer for _, part in arrangement.parts() if part.included for layer in part.layers}
@@ -108,6 +120,38 @@ def arrangement_for(illustration: Illustration, value: Any) -> Arrangement:
                 f"'{shown(part.name)}' is of the layer '{shown(min(unknown))}', which the file does not have. Give an arrangement of this file."
             )
     return arrangement
+
+
+def layers_beside(
+    document_at: Path,
+    value: Any,
+    illustration: Illustration,
+    pixels: PixelSource,
+    handed_in: Callable[[str], Picture] | None = None,
+) -> MemoryLayers:
+    """The layers of an illustration with those that a document's folder (`A.layers` beside `A.json`) has derived of them.
+
+    Raises `ArrangementNotUnderstood`.
+    """
+    layers = MemoryLayers(illustration, pixels, handed_in)
+    if isinstance(value, dict) and "derived" in value:
+        require_arrangement(value)
+        layers.load(value["derived"], document_at.with_suffix(".layers"))
+    return layers
+
+
+def picture_beside(commands_at: Path) -> Callable[[str], Picture]:
+    """What reads a picture that a command names, from the folder in which the commands are."""
+
+    def read(name: str) -> Picture:
+        path = within(commands_at.resolve().parent, PackagePath(name))
+        with Scratch() as scratch:
+            found, _ = read_illustration(path, scratch)
+            picture = compose(laid(found.layers), found.canvas, scratch)
+        clear_hidden_colour(picture)
+        return picture
+
+    return read
 
 
 def _require_few_bytes(found: int, recipe: Recipe) -> None:

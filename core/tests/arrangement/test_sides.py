@@ -3,7 +3,7 @@
 import unittest
 from dataclasses import replace
 
-from yuplet.arrangement import commands, spelling
+from yuplet.arrangement import commands
 from yuplet.arrangement.commands import Decide, MakeAlternates, OrderRows, SetDepths, SpreadDepths, apply
 from yuplet.arrangement.looks import look_tables
 from yuplet.arrangement.planes import contradictions, covers, needed_width
@@ -59,7 +59,7 @@ class SideTests(unittest.TestCase):
         again = apply(decided, commands.RenameRows({"lonely 7": "mouth 7"}))
         (mouth,) = (one for one in series(again) if one.label == "mouth")
         self.assertEqual((mouth.meaning, mouth.key, len(mouth.rows)), ("alternates", key, 4))
-        self.assertEqual(apply(decided, commands.inverse(tree, Decide({"meanings": {key: "alternates"}}))), tree)
+        self.assertEqual(apply(decided, Decide({"meanings": {key: "alternates"}}).inverse(tree)), tree)
 
     def test_sides_of_ones_own(self) -> None:
         tree = Arrangement(rows("bras g", "bras d"), decisions=Decisions(sides=((" g", " d"),)))
@@ -75,7 +75,7 @@ class SideTests(unittest.TestCase):
             {"nonsense": 1},
         ):
             with self.subTest(value), self.assertRaises(ArrangementError):
-                apply(tree, spelling.from_json({"do": "decide", "decisions": value}))
+                apply(tree, commands.CODEC.from_json({"do": "decide", "decisions": value}))
 
 
 class RequiredTests(unittest.TestCase):
@@ -161,7 +161,7 @@ class DepthTests(unittest.TestCase):
             self.depths(SpreadDepths(ids, 50, -20, True)), {"reed": -20, "post": 30, "hill": 30, "sky": 80}
         )
         self.assertEqual(
-            apply(apply(self.TREE, SpreadDepths(ids, 5)), commands.inverse(self.TREE, SpreadDepths(ids, 5))), self.TREE
+            apply(apply(self.TREE, SpreadDepths(ids, 5)), SpreadDepths(ids, 5).inverse(self.TREE)), self.TREE
         )
 
     def test_order_and_depth_that_contradict_each_other_are_told_and_mended_both_ways(self) -> None:
@@ -184,4 +184,4 @@ class OrderTests(unittest.TestCase):
         self.assertEqual([row.name for row in ordered.rows], ["äpfel", "frame 1", "Frame 2", "frame 10", "zebra"])
         listed = apply(tree, OrderRows(None, "listed", ("zebra", "frame 1")))
         self.assertEqual([row.name for row in listed.rows][:2], ["zebra", "frame 1"])
-        self.assertEqual(apply(ordered, commands.inverse(tree, OrderRows(None, "name"))), tree)
+        self.assertEqual(apply(ordered, OrderRows(None, "name").inverse(tree)), tree)

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import RigidTransform, Rotation
 
-from yuplet.arrangement.commands import JoinRows, RemoveRows, SetJoints, apply, inverse, title
+from yuplet.arrangement.commands import JoinRows, RemoveRows, SetJoints, apply
 from yuplet.arrangement.skeleton import carried_by, mirrored_joints, poses
 from yuplet.arrangement.taking import duplicated
 from yuplet.arrangement.tree import Arrangement, PartGroup
@@ -92,19 +92,19 @@ class CircleTests(unittest.TestCase):
     def test_a_carrier_that_is_gone_carries_nothing_and_comes_back_with_its_row(self) -> None:
         gone = apply(ARM, RemoveRows(("lower",)))
         self.assertNotIn("hand", gone.parents())
-        self.assertEqual(apply(gone, inverse(ARM, RemoveRows(("lower",)))).parents()["hand"], "lower")
+        self.assertEqual(apply(gone, RemoveRows(("lower",)).inverse(ARM)).parents()["hand"], "lower")
 
     def test_one_part_of_several_carries_and_turns_as_they_did(self) -> None:
         joined = apply(ARM, JoinRows(("upper", "lower")))
         (made,) = (row for row in joined.rows if row.id not in ("body", "hand"))
         self.assertEqual(joined.parents(), {made.id: "body", "hand": made.id})
         self.assertEqual(made.pivot, Point(100, 150))  # type: ignore[union-attr]
-        self.assertEqual(apply(joined, inverse(ARM, JoinRows(("upper", "lower")))), ARM)
+        self.assertEqual(apply(joined, JoinRows(("upper", "lower")).inverse(ARM)), ARM)
 
     def test_titles(self) -> None:
-        self.assertEqual(title(SetJoints({"hand": "body"}), ARM), "Let 'body' carry 'hand'")
-        self.assertEqual(title(SetJoints({"hand": None}), ARM), "Let nothing carry 'hand'")
-        self.assertEqual(title(SetJoints({"hand": "body"}, {"upper": (1, 2)}), ARM), "Set the joints of 2 rows")
+        self.assertEqual(SetJoints({"hand": "body"}).title(ARM), "Let 'body' carry 'hand'")
+        self.assertEqual(SetJoints({"hand": None}).title(ARM), "Let nothing carry 'hand'")
+        self.assertEqual(SetJoints({"hand": "body"}, {"upper": (1, 2)}).title(ARM), "Set the joints of 2 rows")
 
 
 class TwinTests(unittest.TestCase):

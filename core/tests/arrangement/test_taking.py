@@ -2,7 +2,7 @@
 
 import unittest
 
-from yuplet.arrangement.commands import apply, inverse
+from yuplet.arrangement.commands import apply
 from yuplet.arrangement.taking import check_behind, in_front_of, parts_taken_out, still_part, with_layer, with_layers
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import CannotTakeOut, Locked
@@ -33,7 +33,7 @@ class TakingTests(unittest.TestCase):
         button = after.find("m1")[1]
         assert isinstance(button, Part)
         self.assertEqual((button.offset, button.opacity), ((3, 4), 0.5))
-        self.assertEqual(apply(after, inverse(before, step)), before)
+        self.assertEqual(apply(after, step.inverse(before)), before)
         self.assertEqual(step.what, "Take 2 parts out of 'coat'")
 
     def test_a_part_of_which_nothing_is_left_goes(self) -> None:
@@ -41,7 +41,7 @@ class TakingTests(unittest.TestCase):
         step = parts_taken_out(before, "l1", None, [(still("m1"), "coat"), (still("m2"), "button")])
         after = apply(before, step)
         self.assertEqual(self.members(after), [("coat", "m1"), ("button", "m2"), ("hat", "l2")])
-        self.assertEqual(apply(after, inverse(before, step)), before)
+        self.assertEqual(apply(after, step.inverse(before)), before)
 
     def test_a_copy_leaves_the_part_as_it_was(self) -> None:
         before = arrangement()

@@ -7,7 +7,7 @@ import numpy as np
 
 import signal_post
 from tests.packages import PackageTestCase
-from yuplet.arrangement.commands import IncludeParts, MoveRows, Place, RenameRows, ReplaceRows, apply, inverse
+from yuplet.arrangement.commands import IncludeParts, MoveRows, Place, RenameRows, ReplaceRows, apply
 from yuplet.arrangement.revision import take_revision
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.geometry import Box, Point, Size
@@ -171,7 +171,7 @@ class TakeRevisionTests(PackageTestCase):
         after, step, _ = self.taken(self.changed({}, (moon, hand)), {"moon": "m", "h1": "1", "h2": "2"})
         rows = ["/".join((*(g.name for g in around), row.name)) for around, row in after.walk()]
         self.assertEqual(rows[-4:], ["moon", "hands", "hands/left", "hands/right"])
-        self.assertEqual(apply(after, inverse(self.start, step)), self.start)
+        self.assertEqual(apply(after, step.inverse(self.start)), self.start)
 
     def test_a_layer_that_is_gone_leaves_its_part_or_takes_it_along(self) -> None:
         new = self.changed({"lamp": None})
@@ -181,7 +181,7 @@ class TakeRevisionTests(PackageTestCase):
         self.assertEqual(
             (without_layers(out, numbered), len(list(out.parts()))), ([], len(list(self.start.parts())) - 1)
         )
-        self.assertEqual(apply(out, inverse(self.start, step)), self.start)
+        self.assertEqual(apply(out, step.inverse(self.start)), self.start)
 
     def test_an_opacity_follows_the_art(self) -> None:
         after, _, _ = self.taken(self.changed({"lamp": replace(self.layer("lamp"), opacity=0.25)}), {})

@@ -7,10 +7,14 @@ from yuplet_server.illustrations.models import Illustration
 
 
 class Arrangement(models.Model):
-    """The version number counts the changes; a command names the version that its sender saw."""
+    """The version number counts the changes; a command names the version that its sender saw.
+
+    `order_changed` is the version in which rows came, went or were moved for the last time.
+    """
 
     illustration = models.OneToOneField(Illustration, models.CASCADE, primary_key=True, related_name="arrangement")
     version = models.IntegerField(default=1)
+    order_changed = models.IntegerField(default=1)
     alone = models.CharField(max_length=20, null=True)
     decisions = models.JSONField(default=dict)
 
@@ -19,7 +23,10 @@ class Arrangement(models.Model):
 
 
 class Row(models.Model):
-    """A part or a group. `position` counts all rows of the arrangement back to front, a group before its members."""
+    """A part or a group. `position` counts all rows of the arrangement back to front, a group before its members.
+
+    `changed` is the version in which it was changed for the last time.
+    """
 
     class Kind(models.TextChoices):
         PART = "part"
@@ -30,6 +37,7 @@ class Row(models.Model):
     kind = models.CharField(max_length=5, choices=Kind.choices)
     group = models.CharField(max_length=20, null=True)
     position = models.IntegerField()
+    changed = models.IntegerField(default=1)
     name = models.CharField(max_length=255)
     frames = models.JSONField(default=list)
     loops = models.IntegerField(default=0)
@@ -81,3 +89,22 @@ class Step(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+
+class Handled(models.Model):
+    """A request that was carried out, by the id that the page gave it: sent again it does nothing, and is answered as it was.
+
+    `rows` are those that it made.
+    """
+
+    arrangement = models.ForeignKey(Arrangement, models.CASCADE, related_name="handled")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    key = models.UUIDField()
+    rows = models.JSONField(default=list)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["arrangement", "user", "key"], name="one_answer_a_request")]
+
+    def __str__(self) -> str:
+        return str(self.key)

@@ -5,18 +5,12 @@ from rest_framework import serializers
 from yuplet.arrangement.naming import KINDS as NAME_CHANGES
 from yuplet.arrangement.naming import From, Letters, Matching, Side
 from yuplet.arrangement.sides import Kind as SeriesKind
-from yuplet.arrangement.spelling import COMMANDS
 from yuplet.arrangement.tree import Meaning
+from yuplet.editing.looking_over import SMALLEST
 from yuplet.findings.finding import Kind, Severity
 from yuplet.illustration.matching import Change
 from yuplet.parts.part import Role
-from yuplet.selecting.gestures import KINDS
-from yuplet.selecting.masks import How
-from yuplet.selecting.proposals import MAX_REGIONS
-from yuplet.selecting.regions import Line
-from yuplet_server.arrangement.adding import ABOUT
-from yuplet_server.arrangement.changing import CHANGES
-from yuplet_server.arrangement.mending import SMALLEST
+from yuplet_server.arrangement.fields import CommandField, EdgeField, GesturesField
 from yuplet_server.arrangement.models import Row
 
 FINDING_KINDS = get_args(Kind)
@@ -99,16 +93,6 @@ class DecisionsSerializer(serializers.Serializer[Any]):
     travel = serializers.FloatField()
 
 
-class DecideSerializer(DecisionsSerializer):
-    """Those that are changed."""
-
-    def get_fields(self) -> dict[str, Any]:
-        fields: dict[str, Any] = super().get_fields()
-        for field in fields.values():
-            field.required = False
-        return fields
-
-
 class ArrangementSerializer(serializers.Serializer[Any]):
     """All rows back to front, a group directly before its members; `undo` and `redo` name the step, or are null."""
 
@@ -121,54 +105,27 @@ class ArrangementSerializer(serializers.Serializer[Any]):
     rows = RowSerializer(many=True)
 
 
-class PlaceSerializer(serializers.Serializer[Any]):
-    row = serializers.CharField()
-    group = serializers.CharField(allow_null=True)
-    index = serializers.IntegerField(help_text="How many siblings lie behind it.")
+class StepAnswerSerializer(ArrangementSerializer):
+    """What has changed since the version that was looked at: `rows` that are new or other ones, `order` where rows came, went or moved.
+
+    `made` are the rows that the step made, in order.
+    """
+
+    order = serializers.ListField(child=serializers.CharField(), allow_null=True)
+    made = serializers.ListField(child=serializers.CharField())
 
 
-class CommandSerializer(serializers.Serializer[Any]):
-    """What an artist does; `do` says which of the other fields is used."""
+class RepeatSerializer(serializers.Serializer[Any]):
+    """`id` is made by whoever asks, anew for each request: sent again, it does nothing twice."""
 
-    do = serializers.ChoiceField(choices=[*COMMANDS])
-    names = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False)
-    shown = serializers.DictField(child=serializers.BooleanField(), required=False)
-    included = serializers.DictField(child=serializers.BooleanField(), required=False)
-    locked = serializers.DictField(child=serializers.BooleanField(), required=False)
-    row = serializers.CharField(allow_null=True, required=False)
-    rows = serializers.ListField(child=serializers.CharField(), required=False)
-    offsets = serializers.DictField(
-        child=serializers.ListField(child=serializers.IntegerField(), min_length=2, max_length=2), required=False
+    id = serializers.UUIDField(required=False)
+    version = serializers.IntegerField(
+        min_value=0, help_text="The version that was looked at: what has changed since is answered."
     )
-    pivots = serializers.DictField(
-        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2, allow_null=True),
-        required=False,
-    )
-    places = PlaceSerializer(many=True, required=False)
-    group = serializers.CharField(allow_null=True, required=False)
-    by = serializers.ChoiceField(choices=["name", "depth", "listed"], required=False)
-    listed = serializers.ListField(child=serializers.CharField(), required=False)
-    parents = serializers.DictField(child=serializers.CharField(allow_null=True), required=False)
-    depths = serializers.DictField(child=serializers.FloatField(), required=False)
-    step = serializers.FloatField(required=False)
-    nearest = serializers.FloatField(required=False)
-    by_groups = serializers.BooleanField(required=False)
-    roles = serializers.DictField(child=serializers.ChoiceField(choices=get_args(Role)), required=False)
-    margins = serializers.DictField(
-        child=serializers.ListField(child=serializers.IntegerField(), min_length=4, max_length=4, allow_null=True),
-        required=False,
-    )
-    anchors = serializers.DictField(
-        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2, allow_null=True),
-        required=False,
-    )
-    milliseconds = serializers.ListField(child=serializers.IntegerField(allow_null=True), required=False)
-    decisions = DecideSerializer(required=False)
 
 
-class StepSerializer(serializers.Serializer[Any]):
-    version = serializers.IntegerField(help_text="The version that was looked at when the command was made.")
-    command = CommandSerializer()
+class StepSerializer(RepeatSerializer):
+    command = CommandField()
 
 
 class NameChangeSerializer(serializers.Serializer[Any]):
@@ -207,41 +164,12 @@ class RenamingSerializer(serializers.Serializer[Any]):
     proposal = serializers.CharField(allow_null=True)
 
 
-class EdgeSerializer(serializers.Serializer[Any]):
-    """What is done to an outline, in pixels: grown (or drawn in), smoothed, and how wide its edge is soft."""
-
-    grow = serializers.FloatField(default=0.0)
-    smooth = serializers.FloatField(default=0.0)
-    soft = serializers.FloatField(default=0.0)
-
-
-class GestureSerializer(serializers.Serializer[Any]):
-    """What an artist did on the picture, in pixels of the canvas; `tool` says which of the other fields is used."""
-
-    tool = serializers.ChoiceField(choices=[*KINDS])
-    how = serializers.ChoiceField(choices=get_args(How), required=False)
-    points = serializers.ListField(
-        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2), required=False
-    )
-    at = serializers.ListField(child=serializers.IntegerField(), min_length=2, max_length=2, required=False)
-    distance = serializers.FloatField(required=False, help_text="CIEDE2000.")
-    connected = serializers.BooleanField(required=False)
-    gap = serializers.FloatField(required=False)
-    darkness = serializers.FloatField(required=False, help_text="L* below which a pixel is line.")
-    line = serializers.ChoiceField(choices=get_args(Line), required=False)
-    regions = serializers.IntegerField(required=False, help_text="Into how many regions the part is divided.")
-    size = serializers.FloatField(required=False, help_text="Of the brush, in pixels.")
-    hardness = serializers.FloatField(required=False, help_text="Of the brush, 0 to 1.")
-    inside = serializers.ListField(child=serializers.ListField(), required=False, help_text="Marks: lists of [x, y].")
-    outside = serializers.ListField(child=serializers.ListField(), required=False)
-
-
 class SelectionSerializer(serializers.Serializer[Any]):
     """Gestures on a part, each changing what the ones before have chosen."""
 
     row = serializers.CharField()
-    gestures = GestureSerializer(many=True)
-    edge = EdgeSerializer(required=False)
+    gestures = GesturesField()
+    edge = EdgeField(required=False)
     frame = serializers.IntegerField(default=0, min_value=0, help_text="Which moment of an animated part, from 0.")
 
 
@@ -255,19 +183,6 @@ class SelectedSerializer(serializers.Serializer[Any]):
     of = serializers.IntegerField()
     box = serializers.ListField(child=serializers.IntegerField())
     mask = serializers.CharField(help_text="PNG in Base64.")
-
-
-class SeparateSerializer(serializers.Serializer[Any]):
-    """How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.
-
-    With `regions` it is divided into so many proposed ones instead. Pieces are joined and left out by their numbers, from 1.
-    """
-
-    gap = serializers.FloatField(default=0.0, min_value=0, max_value=200)
-    smallest = serializers.IntegerField(default=1, min_value=1)
-    regions = serializers.IntegerField(required=False, min_value=1, max_value=MAX_REGIONS)
-    joined = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()), required=False)
-    left_out = serializers.ListField(child=serializers.IntegerField(), required=False)
 
 
 class AskIslandsSerializer(serializers.Serializer[Any]):
@@ -315,94 +230,11 @@ class DifferenceSerializer(serializers.Serializer[Any]):
     mask = serializers.CharField(help_text="PNG of the canvas in Base64 whose alpha is where they differ.")
 
 
-class WishSerializer(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    gestures = GestureSerializer(many=True)
-    edge = EdgeSerializer(required=False)
-
-
-class TakeOutSerializer(serializers.Serializer[Any]):
-    """Parts to be taken out of a part: `parts` one by one, or all that is `separate`.
-
-    `behind` is how the place is filled: 'empty', 'flat' (the nearest colours), 'painted' (colours run on), or 'colour'.
-    """
-
-    version = serializers.IntegerField(help_text="The version that was looked at.")
-    row = serializers.CharField()
-    parts = WishSerializer(many=True, required=False)
-    separate = SeparateSerializer(required=False)
-    behind = serializers.ChoiceField(choices=["empty", "flat", "painted", "colour"], default="empty")
-    colour = serializers.ListField(
-        child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
-    )
-    copy = serializers.BooleanField(default=False)
-
-
-class StrokeSerializer(serializers.Serializer[Any]):
-    """A stroke of a round brush in pixels of the canvas; `hardness` is the share of its radius that covers completely."""
-
-    points = serializers.ListField(
-        child=serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
-    )
-    size = serializers.FloatField(required=False)
-    hardness = serializers.FloatField(required=False)
-    how = serializers.ChoiceField(choices=get_args(How), required=False)
-
-
-class ChangeSerializer(serializers.Serializer[Any]):
-    """What is done with the pixels of a part; `do` says which of the other fields is used.
-
-    'grow-under' extends it by up to `by` pixels, 'round-off' by a disc of a `radius` `at` a place, 'paint-under' by `strokes`, each
-    only where opaque parts lie over it; `fill` says with what. 'remove-added' takes away what was filled in. 'touch-up' changes
-    the edge at which it was taken out by `strokes`. 'dye' gives it another `colour`; `shaded`: lighter and darker places stay so.
-    """
-
-    version = serializers.IntegerField(help_text="The version that was looked at.")
-    row = serializers.CharField()
-    do = serializers.ChoiceField(choices=CHANGES)
-    by = serializers.IntegerField(min_value=1, max_value=500, required=False)
-    at = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2, required=False)
-    radius = serializers.FloatField(min_value=1, max_value=2000, required=False)
-    strokes = StrokeSerializer(many=True, required=False)
-    fill = serializers.ChoiceField(choices=["onward", "flat", "painted", "colour"], required=False)
-    colour = serializers.ListField(
-        child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3, required=False
-    )
-    shaded = serializers.BooleanField(required=False)
-    twin = serializers.CharField(
-        required=False, help_text="A part that is mirrored across the canvas and gives its pixels."
-    )
-
-
-class DuplicateSerializer(serializers.Serializer[Any]):
-    """A part again: mirrored left to right, if at all, then turned clockwise by so many quarters, about something."""
-
-    version = serializers.IntegerField(help_text="The version that was looked at.")
-    row = serializers.CharField()
-    mirrored = serializers.BooleanField(default=False)
-    quarters = serializers.IntegerField(default=0, min_value=0, max_value=3)
-    about = serializers.ChoiceField(choices=ABOUT, default="itself")
-
-
-class BackdropSerializer(serializers.Serializer[Any]):
-    """One colour, or two: from the top row to the bottom one."""
-
-    version = serializers.IntegerField(help_text="The version that was looked at.")
-    colours = serializers.ListField(
-        child=serializers.ListField(
-            child=serializers.IntegerField(min_value=0, max_value=255), min_length=3, max_length=3
-        ),
-        min_length=1,
-        max_length=2,
-    )
-
-
-class PictureSerializer(serializers.Serializer[Any]):
+class PictureSerializer(RepeatSerializer):
     """A picture, and the row that it is put in front of, in the middle of which it lies; with `instead` it takes the place of the
     picture of that row, which keeps all else.
     """
 
-    version = serializers.IntegerField(help_text="The version that was looked at.")
     file = serializers.FileField(max_length=255)
     row = serializers.CharField(required=False, allow_blank=True)
     instead = serializers.BooleanField(default=False)
@@ -566,24 +398,6 @@ class MarginsSerializer(serializers.Serializer[Any]):
     """Left, top, right, bottom; null where nothing between is alike."""
 
     margins = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
-
-
-class MendSerializer(AskFindingsSerializer):
-    """What is mended. `frames`: which moments of an animated part, from 0; none named: all of them."""
-
-    version = serializers.IntegerField(help_text="The version that was looked at.")
-    kind = serializers.ChoiceField(choices=FINDING_KINDS)
-    rows = serializers.ListField(child=serializers.CharField(), default=list)
-    frames = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
-    layer = serializers.CharField(default="", allow_blank=True)
-    cover_by = serializers.ChoiceField(choices=["mirror", "repeat", "enlarge"], required=False)
-
-
-class TakenOutSerializer(serializers.Serializer[Any]):
-    """The arrangement after art was taken out, and the rows that are new."""
-
-    taken = serializers.ListField(child=serializers.CharField())
-    arrangement = ArrangementSerializer()
 
 
 class LookSerializer(serializers.Serializer[Any]):

@@ -1,18 +1,23 @@
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Sequence
+from pathlib import PurePath
+from uuid import UUID
 
 import numpy as np
+from django.http.response import HttpResponseBase
+from django.utils.cache import get_conditional_response
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.arrangement import commands, naming, spelling
-from yuplet.illustration.made import Behind, Turn
-from yuplet.selecting.gestures import Edge, Gesture, edge_from_json, from_json, strokes_from_json
+from yuplet.arrangement import naming
+from yuplet.arrangement.commands import Command
+from yuplet.editing.adding import PastePicture, SwapPicture
+from yuplet.editing.jointing import ProposeJoints
+from yuplet.selecting.gestures import HARD
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest, checked
-from yuplet_server.arrangement import actions, adding, changing, jointing, making, mending, queries
+from yuplet_server.arrangement import actions, pixel_queries, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
     AskFindingsSerializer,
@@ -21,33 +26,30 @@ from yuplet_server.arrangement.serializers import (
     AskLimbSerializer,
     AskNamesSerializer,
     AskSwingSerializer,
-    BackdropSerializer,
-    ChangeSerializer,
     DifferenceSerializer,
-    DuplicateSerializer,
     FindingSerializer,
     IslandsSerializer,
     JointSerializer,
     JointsSerializer,
     LimbSerializer,
     MarginsSerializer,
-    MendSerializer,
     OrderSerializer,
     PictureSerializer,
     PieceOfArtSerializer,
     ProposalsSerializer,
     RenamingSerializer,
+    RepeatSerializer,
     ReviewSerializer,
     RowOnlySerializer,
     SelectedSerializer,
     SelectionSerializer,
+    StepAnswerSerializer,
     StepSerializer,
     SwingSerializer,
-    TakenOutSerializer,
-    TakeOutSerializer,
     TakeSerializer,
 )
 from yuplet_server.illustrations.actions import discard
+from yuplet_server.illustrations.layers import HANDED_IN, handed_in
 from yuplet_server.illustrations.models import Revision
 from yuplet_server.illustrations.queries import ready_illustration_for, revision_of
 from yuplet_server.jobs import apart
@@ -58,24 +60,28 @@ from yuplet_server.projects.models import Member
 class ArrangementView(APIView):
     """How the parts of an illustration are named, grouped and ordered."""
 
-    @extend_schema(responses=ArrangementSerializer)
-    def get(self, request: SignedInRequest, illustration: int) -> Response:
+    @extend_schema(responses={200: ArrangementSerializer, 304: None})
+    def get(self, request: SignedInRequest, illustration: int) -> HttpResponseBase:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
+        stamp = queries.stamp(found, request.user)
+        # Pages ask often, and mostly nothing has changed.
+        unchanged = get_conditional_response(request, etag=stamp)
+        answer = unchanged or Response(queries.seen(found.pk, request.user))
+        answer.headers["ETag"] = stamp
+        answer.headers["Cache-Control"] = "private, no-cache"
+        return answer
 
 
 class StepsView(APIView):
-    @extend_schema(request=StepSerializer, responses=ArrangementSerializer)
+    """A command carried out: any of the table in docs/formats/commands.md."""
+
+    @extend_schema(request=StepSerializer, responses=StepAnswerSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(StepSerializer, request.data)
-        # The core reads the command itself: it says more exactly what is wrong with it.
-        command = spelling.from_json(asked.initial_data["command"])
-        if isinstance(command, commands.JoinRows):
-            adding.join(found.pk, request.user, asked.validated_data["version"], command.rows)
-        else:
-            actions.do(found.pk, request.user, asked.validated_data["version"], command)
-        return Response(ArrangementSerializer(queries.seen(found, request.user)).data)
+        said = asked.validated_data
+        rows = actions.perform(found.pk, request.user, said["version"], said["command"], said.get("id"))
+        return step_answer(request, illustration, said["version"], rows)
 
 
 class NamesView(APIView):
@@ -98,10 +104,9 @@ class SelectionView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(SelectionSerializer, request.data)
-        # The core reads gestures itself: it says more exactly what is wrong with them.
-        gestures, edge = _read(asked.initial_data)
         said = asked.validated_data
-        answer = apart.ask(found.pk, queries.selection, found, said["row"], gestures, edge, said["frame"])
+        edge = said.get("edge", HARD)
+        answer = apart.ask(found.pk, pixel_queries.selection, found, said["row"], said["gestures"], edge, said["frame"])
         return Response(SelectedSerializer(answer).data)
 
 
@@ -112,7 +117,9 @@ class IslandsView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(AskIslandsSerializer, request.data)
-        return Response(IslandsSerializer(apart.ask(found.pk, queries.islands_of, found, **asked.validated_data)).data)
+        return Response(
+            IslandsSerializer(apart.ask(found.pk, pixel_queries.islands_of, found, **asked.validated_data)).data
+        )
 
 
 class ProposalsView(APIView):
@@ -123,7 +130,9 @@ class ProposalsView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(RowOnlySerializer, request.data)
         return Response(
-            ProposalsSerializer(apart.ask(found.pk, queries.proposals_of, found, asked.validated_data["row"])).data
+            ProposalsSerializer(
+                apart.ask(found.pk, pixel_queries.proposals_of, found, asked.validated_data["row"])
+            ).data
         )
 
 
@@ -133,92 +142,29 @@ class DifferenceView(APIView):
     @extend_schema(responses=DifferenceSerializer)
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        return Response(DifferenceSerializer(apart.ask(found.pk, queries.difference, found)).data)
-
-
-class TakeOutView(APIView):
-    """Parts taken out of a part."""
-
-    @extend_schema(request=TakeOutSerializer, responses=TakenOutSerializer)
-    def post(self, request: SignedInRequest, illustration: int) -> Response:
-        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(TakeOutSerializer, request.data)
-        said = asked.validated_data
-        wanted: list[making.Wish] | making.Separated
-        if "separate" in said:
-            wanted = making.Separated(**said["separate"])
-        else:
-            wanted = [making.Wish(one["name"], *_read(one)) for one in asked.initial_data.get("parts", [])]
-        behind: Behind = None if said["behind"] == "empty" else said["behind"]
-        if said["behind"] == "colour":
-            behind = tuple(said.get("colour", (255, 255, 255)))
-        taken = making.take_out(found.pk, request.user, said["version"], said["row"], wanted, behind, said["copy"])
-        answer = {"taken": taken, "arrangement": _seen(request, illustration)}
-        return Response(TakenOutSerializer(answer).data)
-
-
-class ChangeView(APIView):
-    """A part whose pixels are changed: what lies beneath its neighbours, its edge, its colour."""
-
-    @extend_schema(request=ChangeSerializer, responses=ArrangementSerializer)
-    def post(self, request: SignedInRequest, illustration: int) -> Response:
-        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(ChangeSerializer, request.data)
-        numbers = dict(asked.validated_data)
-        version, row, what = (numbers.pop(name) for name in ("version", "row", "do"))
-        if "strokes" in numbers:
-            # The core reads strokes itself, as it reads gestures.
-            numbers["strokes"] = strokes_from_json(asked.initial_data["strokes"])
-        for name in ("at", "colour"):
-            if name in numbers:
-                numbers[name] = tuple(numbers[name])
-        if numbers.get("fill") == "colour":
-            numbers["fill"] = numbers.pop("colour", (255, 255, 255))
-        changing.change(found.pk, request.user, version, row, what, **numbers)
-        return Response(ArrangementSerializer(_seen(request, illustration)).data)
-
-
-class DuplicateView(APIView):
-    """A part that is the same drawing as another one."""
-
-    @extend_schema(request=DuplicateSerializer, responses=TakenOutSerializer)
-    def post(self, request: SignedInRequest, illustration: int) -> Response:
-        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(DuplicateSerializer, request.data)
-        said = asked.validated_data
-        turn = Turn(said["mirrored"], said["quarters"])
-        row = adding.duplicate(found.pk, request.user, said["version"], said["row"], turn, said["about"])
-        return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
-
-
-class BackdropView(APIView):
-    """A plain part behind everything."""
-
-    @extend_schema(request=BackdropSerializer, responses=TakenOutSerializer)
-    def post(self, request: SignedInRequest, illustration: int) -> Response:
-        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(BackdropSerializer, request.data)
-        colours = [(red, green, blue) for red, green, blue in asked.validated_data["colours"]]
-        row = adding.put_backdrop(found.pk, request.user, asked.validated_data["version"], colours)
-        return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
+        return Response(DifferenceSerializer(apart.ask(found.pk, pixel_queries.difference, found)).data)
 
 
 class PicturesView(APIView):
-    """A picture that becomes a part by itself."""
+    """A picture that becomes a part by itself, or takes the place of that of a row."""
 
     parser_classes = [MultiPartParser]
 
-    @extend_schema(request=PictureSerializer, responses=TakenOutSerializer)
+    @extend_schema(request=PictureSerializer, responses=StepAnswerSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(PictureSerializer, request.data)
         said = asked.validated_data
-        before, file = said.get("row") or None, said["file"]
-        if said["instead"] and before is not None:
-            row = adding.swap_picture(found.pk, request.user, said["version"], file, before)
-        else:
-            row = adding.add_picture(found.pk, request.user, said["version"], file, before)
-        return Response(TakenOutSerializer({"taken": [row], "arrangement": _seen(request, illustration)}).data)
+        row, file = said.get("row") or None, said["file"]
+        with handed_in(file) as picture:
+            name = PurePath(picture.file_name).stem
+            command: Command = PastePicture(HANDED_IN, name, row)
+            if said["instead"] and row is not None:
+                command = SwapPicture(row, HANDED_IN, name)
+            rows = actions.perform(
+                found.pk, request.user, said["version"], command, said.get("id"), {HANDED_IN: picture}
+            )
+        return step_answer(request, illustration, said["version"], rows)
 
 
 class AddedView(APIView):
@@ -229,7 +175,7 @@ class AddedView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(RowOnlySerializer, request.data)
         return Response(
-            PieceOfArtSerializer(apart.ask(found.pk, queries.added_to, found, asked.validated_data["row"])).data
+            PieceOfArtSerializer(apart.ask(found.pk, pixel_queries.added_to, found, asked.validated_data["row"])).data
         )
 
 
@@ -241,7 +187,7 @@ class LimbView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(AskLimbSerializer, request.data)
         x, y = asked.validated_data["at"]
-        circle = apart.ask(found.pk, queries.limb_of, found, asked.validated_data["row"], x, y)
+        circle = apart.ask(found.pk, pixel_queries.limb_of, found, asked.validated_data["row"], x, y)
         return Response(LimbSerializer({"radius": circle.radius, "deviation": circle.deviation}).data)
 
 
@@ -251,7 +197,7 @@ class OrderView(APIView):
     @extend_schema(responses=OrderSerializer)
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        return Response(OrderSerializer(mending.order_of(found)).data)
+        return Response(OrderSerializer(pixel_queries.order_of(found)).data)
 
 
 class JointsView(APIView):
@@ -261,8 +207,8 @@ class JointsView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(AskJointsSerializer, request.data)
-        look = jointing.mirrored if asked.validated_data["mirrored"] else jointing.proposed
-        return Response(JointsSerializer(apart.ask(found.pk, look, found, asked.validated_data["rows"])).data)
+        command = ProposeJoints(tuple(asked.validated_data["rows"]), asked.validated_data["mirrored"])
+        return Response(JointsSerializer(apart.ask(found.pk, pixel_queries.proposed_joints, found, command)).data)
 
 
 class JointView(APIView):
@@ -272,7 +218,7 @@ class JointView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(RowOnlySerializer, request.data)
-        joint = apart.ask(found.pk, jointing.joint_of, found, asked.validated_data["row"])
+        joint = apart.ask(found.pk, pixel_queries.joint_of, found, asked.validated_data["row"])
         return Response(JointSerializer([] if joint is None else [joint], many=True).data)
 
 
@@ -286,7 +232,9 @@ class SwingView(APIView):
         said = asked.validated_data
         degrees = [float(one) for one in np.linspace(said["start"], said["end"], said["steps"])]
         return Response(
-            SwingSerializer(apart.ask(found.pk, jointing.swing_of, found, said["row"], degrees, said.get("at"))).data
+            SwingSerializer(
+                apart.ask(found.pk, pixel_queries.swing_of, found, said["row"], degrees, said.get("at"))
+            ).data
         )
 
 
@@ -297,7 +245,7 @@ class MarginsView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(RowOnlySerializer, request.data)
-        margins = apart.ask(found.pk, queries.margins_of, found, asked.validated_data["row"])
+        margins = apart.ask(found.pk, pixel_queries.margins_of, found, asked.validated_data["row"])
         return Response(MarginsSerializer({"margins": margins}).data)
 
 
@@ -309,23 +257,10 @@ class FindingsView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(AskFindingsSerializer, request.query_params)
         return Response(
-            FindingSerializer(apart.ask(found.pk, mending.found_in, found, **asked.validated_data), many=True).data
+            FindingSerializer(
+                apart.ask(found.pk, pixel_queries.findings_of, found, **asked.validated_data), many=True
+            ).data
         )
-
-
-class MendView(APIView):
-    """What was found, mended."""
-
-    @extend_schema(request=MendSerializer, responses=ArrangementSerializer)
-    def post(self, request: SignedInRequest, illustration: int) -> Response:
-        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(MendSerializer, request.data)
-        mending.mend(found.pk, request.user, **asked.validated_data)
-        return Response(ArrangementSerializer(_seen(request, illustration)).data)
-
-
-def _read(value: dict[str, Any]) -> tuple[tuple[Gesture, ...], Edge]:
-    return tuple(from_json(one) for one in value.get("gestures", [])), edge_from_json(value.get("edge", {}))
 
 
 class RevisionView(APIView):
@@ -349,23 +284,24 @@ class RevisionView(APIView):
 class TakeRevisionView(APIView):
     """Working with a revision that was reviewed."""
 
-    @extend_schema(request=TakeSerializer, responses=ArrangementSerializer)
+    @extend_schema(request=TakeSerializer, responses=StepAnswerSerializer)
     def post(self, request: SignedInRequest, illustration: int, revision: int) -> Response:
         ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(TakeSerializer, request.data)
         pairs, remove = asked.validated_data["pairs"], asked.validated_data["remove"]
         actions.take_revision(illustration, request.user, revision, pairs, remove)
-        return Response(ArrangementSerializer(_seen(request, illustration)).data)
+        return step_answer(request, illustration, 0)
 
 
 class _BackAndForth(APIView):
-    verb: Callable[[int, User], None]
+    verb: Callable[[int, User, UUID | None], None]
 
-    @extend_schema(request=None, responses=ArrangementSerializer)
+    @extend_schema(request=RepeatSerializer, responses=StepAnswerSerializer)
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        type(self).verb(found.pk, request.user)
-        return Response(ArrangementSerializer(_seen(request, illustration)).data)
+        said = checked(RepeatSerializer, request.data).validated_data
+        type(self).verb(found.pk, request.user, said.get("id"))
+        return step_answer(request, illustration, said["version"])
 
 
 class UndoView(_BackAndForth):
@@ -380,12 +316,16 @@ class RedoView(_BackAndForth):
     verb = staticmethod(actions.redo)
 
 
-class GoBackView(_BackAndForth):
+class GoBackView(APIView):
     """Working with the revision before the current one again."""
 
-    verb = staticmethod(actions.go_back)
+    @extend_schema(request=None, responses=StepAnswerSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        actions.go_back(found.pk, request.user)
+        return step_answer(request, illustration, 0)
 
 
-def _seen(request: SignedInRequest, illustration: int) -> dict[str, Any]:
-    """The arrangement as it is now: the step may have changed which revision is worked with."""
-    return queries.seen(ready_illustration_for(request.user, illustration, Member.Role.EDITOR), request.user)
+def step_answer(request: SignedInRequest, illustration: int, since: int, rows: Sequence[str] = ()) -> Response:
+    """What has changed since the version that the page has, this step and those of others, and the rows that the step made."""
+    return Response({**queries.seen(illustration, request.user, since), "made": list(rows)})

@@ -24,7 +24,7 @@ from yuplet_server.handovers import queries
 from yuplet_server.handovers.models import HandOver, Recipe
 from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.illustrations.queries import StoredPixels, drawing_of
+from yuplet_server.illustrations.queries import StoredPixels, digests_of, drawing_of
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
@@ -102,7 +102,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         for file in before.values():
             blobs().link(file["sha256"], package, PackagePath(file["file"]))
     with Scratch(str(folder)) as scratch:
-        pixels, drawing = StoredPixels(revision, scratch), drawing_of(revision)
+        pixels, drawing = StoredPixels(digests_of(revision), scratch), drawing_of(revision)
         read, recipe = queries.read_of(illustration, revision), recipe_from_json(asked.recipe)
         report = hand_over(
             read,

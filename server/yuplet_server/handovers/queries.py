@@ -24,7 +24,6 @@ from yuplet.geometry import Box
 from yuplet.handover import require_no_findings, with_shapes
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.records import from_record
 from yuplet.pixels.scratch import Scratch
 from yuplet.plan.measuring import Measured, measure, wants_measuring
 from yuplet.plan.plan import plan_hand_over
@@ -41,7 +40,8 @@ from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.handovers.models import Recipe as SavedRecipe
 from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.models import Illustration, Revision
-from yuplet_server.illustrations.queries import StoredPixels, drawing_of
+from yuplet_server.illustrations.queries import StoredPixels, digests_of, drawing_of
+from yuplet_server.illustrations.queries import read_of as stored
 from yuplet_server.project.errors import ChangedMeanwhile
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
@@ -155,7 +155,7 @@ def _changed(arrangement: Arrangement) -> ChangedMeanwhile:
 
 def read_of(illustration: Illustration, revision: Revision) -> Read:
     """What was read of a revision, under the name and with the credit that the illustration has by now."""
-    return replace(from_record(revision.record), name=illustration.name, credit=Credit(**illustration.credit))
+    return replace(stored(revision), name=illustration.name, credit=Credit(**illustration.credit))
 
 
 _PLANS: OrderedDict[str, tuple[Asked, Plan]] = OrderedDict()
@@ -236,7 +236,7 @@ def plan_to_do(one: Asked) -> dict[str, Any]:
 def planned(one: Asked) -> Plan:
     """The plan of a hand-over. Raises `PlanError`."""
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
-        pixels = StoredPixels(one.revision, scratch)
+        pixels = StoredPixels(digests_of(one.revision), scratch)
         found = _measured(one, pixels)
     uid = str(one.illustration.uid)
     digests = with_shapes(pixels.digests, one.read, one.recipe, drawing_of(one.revision))
@@ -364,7 +364,7 @@ def picture_of(one: Asked, plan: Plan, file: str) -> tuple[bytes, str]:
     """A picture of the plan exactly as it would be written, and its media type. Raises `NoSuchPicture`, or `PlanError` where it is too large."""
     plan.require_within_budget()
     with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
-        sources = Sources(StoredPixels(one.revision, scratch), drawing_of(one.revision))
+        sources = Sources(StoredPixels(digests_of(one.revision), scratch), drawing_of(one.revision))
         found = alone(plan, file, sources)
     if found is None:
         raise NoSuchPicture(file)

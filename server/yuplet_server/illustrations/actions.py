@@ -10,12 +10,9 @@ from dataclasses import asdict, replace
 from pathlib import Path, PurePath
 from typing import IO, Any
 
-import numpy as np
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
-from numpy.typing import NDArray
-from PIL import Image
 
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.tree import Renamed
@@ -23,12 +20,11 @@ from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import ReadingReport, laid
-from yuplet.illustration.made import Cut, Extension, MadeLayer, Pasted
-from yuplet.illustration.records import from_record, to_record
-from yuplet.parts.making import Made
+from yuplet.illustration.made import Cut, Extension, Pasted
+from yuplet.illustration.made import to_json as made_to_json
+from yuplet.illustration.records import to_record
 from yuplet.parts.remaking import remade
 from yuplet.paths import plain
-from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
@@ -36,8 +32,9 @@ from yuplet.reading.files import MergedComparison, compare_with_merged, read_ill
 from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
-from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import content_of, mask_of
+from yuplet_server.illustrations.layers import Added, StoredLayers, keep_mask, keep_picture, small
+from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
+from yuplet_server.illustrations.queries import mask_of, read_of
 from yuplet_server.illustrations.signals import brought_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
@@ -48,7 +45,6 @@ from yuplet_server.projects.models import Project
 from yuplet_server.projects.storage import blobs
 
 MAX_UPLOAD = 2 << 30
-THUMBNAIL = 72
 PREVIEW = 720
 
 
@@ -152,7 +148,7 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
         images = _keep_images(read, scratch, progress)
         whole = compose(laid(read.layers), read.canvas, scratch)
         picture = blobs().keep(io.BytesIO(png.encode(whole, "quick")))
-        preview = blobs().keep(io.BytesIO(png.encode(_small(whole, PREVIEW))))
+        preview = blobs().keep(io.BytesIO(png.encode(small(whole, PREVIEW))))
         merged = compare_with_merged(path, read, scratch)
     arrangement, renamed = first_arrangement(read)
 
@@ -165,7 +161,7 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
             height=read.canvas.height,
             preview=preview,
             picture=picture,
-            record=to_record(read),
+            record=_kept_record(read),
             report=_report(read, report, renamed, merged),
         )
         LayerImage.objects.bulk_create(
@@ -182,30 +178,23 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
     return land
 
 
-def keep_made(revision: Revision, made: Sequence[tuple[str | None, Made]]) -> list[str]:
-    """Keep layers that were made of others: the layer that each is of (None: of none or several), and its content.
-
-    Answers their ids, in the same order. The caller holds the lock of the arrangement.
-    """
-    number = _last_made(revision)
-    read = from_record(revision.record)
-    images, layers = [], []
-    for of, content in made:
-        number += 1
-        recipe = content.recipe
-        if isinstance(recipe, Cut | Extension) and content.mask is not None:
-            recipe = replace(recipe, mask=_keep_mask(content.mask) or "")
-        layers.append(MadeLayer(f"m{number}", of, recipe, content.box, _keep_mask(content.added)))
-        images.append((f"m{number}", *keep_picture(content.picture)))
-    _add_made(revision, read, layers, images)
-    return [layer.id for layer in layers]
+def keep_added(revision: Revision, added: Sequence[Added]) -> None:
+    """Keep derived layers, in the order in which they were made."""
+    DerivedLayer.objects.bulk_create(
+        DerivedLayer(revision=revision, layer=one.layer.id, record=made_to_json(one.layer)) for one in added
+    )
+    LayerImage.objects.bulk_create(
+        LayerImage(revision=revision, layer=one.layer.id, pixels=one.pixels, thumbnail=one.thumbnail)
+        for one in added
+        if one.pixels is not None and one.thumbnail is not None
+    )
 
 
-def make_again(revision: Revision, before: Revision, wanted: Iterable[str]) -> None:
-    """Make the layers that artists made in one revision from the art of another one: those wanted that it lacks."""
-    earlier = {made.id: made for made in from_record(before.record).made}
-    read = from_record(revision.record)
-    there = {made.id for made in read.made}
+def derive_again(layers: StoredLayers, before: Revision, wanted: Iterable[str]) -> list[Added]:
+    """The layers that were derived in one revision, derived anew from the layers of another one: those wanted that it lacks."""
+    was = read_of(before)
+    earlier = {made.id: made for made in was.made}
+    there = {made.id for made in layers.illustration.made}
     needed: set[str] = set()
     waiting = [layer for layer in wanted if layer in earlier]
     while waiting:
@@ -213,62 +202,34 @@ def make_again(revision: Revision, before: Revision, wanted: Iterable[str]) -> N
         if layer not in there | needed and layer in earlier:
             needed.add(layer)
             waiting += earlier[layer].sources
-    factor = read.canvas.width / from_record(before.record).canvas.width if revision.sha256 == before.sha256 else 1.0
+    canvas = layers.illustration.canvas
+    factor = canvas.width / was.canvas.width if layers.revision.sha256 == before.sha256 else 1.0
+    images = {image.layer: image for image in LayerImage.objects.filter(revision=before, layer__in=needed)}
     for made in (one for one in earlier.values() if one.id in needed):
         if isinstance(made.recipe, Pasted):
-            image = LayerImage.objects.get(revision=before, layer=made.id)
-            _add_made(revision, read, [made], [(made.id, image.pixels, image.thumbnail)])
-            read = replace(read, made=(*read.made, made))
+            image = images[made.id]
+            layers.put(Added(made, image.pixels, image.thumbnail))
             continue
-        sources = {layer: found for layer in made.sources if (found := content_of(revision, read, layer)) is not None}
-        mask = None
-        if isinstance(made.recipe, Cut | Extension):
-            mask = mask_of(made.recipe.mask)
-        by = _shift(before, revision, made.of) if made.of is not None else (0, 0)
-        content = remade(made, sources, mask, read.canvas, by, factor)
-        kept = replace(made, box=None, added=None)
-        images = []
-        if content is not None:
-            kept = replace(made, box=content.box, added=_keep_mask(content.added))
-            images.append((made.id, *keep_picture(content.picture)))
-        _add_made(revision, read, [kept], images)
-        read = replace(read, made=(*read.made, kept))
+        sources = {layer: found for layer in made.sources if (found := layers.content(layer)) is not None}
+        mask = mask_of(made.recipe.mask) if isinstance(made.recipe, Cut | Extension) else None
+        by = _shift(was, before, layers, made.of) if made.of is not None else (0, 0)
+        content = remade(made, sources, mask, canvas, by, factor)
+        if content is None:
+            layers.put(Added(replace(made, box=None, added=None), None, None))
+            continue
+        added = content.added
+        kept = replace(made, box=content.box, added=keep_mask(added) if added is not None and added.any() else None)
+        layers.put(Added(kept, *keep_picture(content.picture)))
+    return layers.added
 
 
-def _shift(before: Revision, revision: Revision, layer: str) -> tuple[int, int]:
+def _shift(was: Read, before: Revision, layers: StoredLayers, layer: str) -> tuple[int, int]:
     """How far a layer lies from where it did, if its pixels are the same."""
-    old, new = (LayerImage.objects.filter(revision=one, layer=layer).first() for one in (before, revision))
-    if old is None or new is None or old.pixels != new.pixels:
+    old = LayerImage.objects.filter(revision=before, layer=layer).first()
+    if old is None or layers.digests.get(layer) != old.pixels:
         return 0, 0
-    was, now = (from_record(one.record).boxes[layer] for one in (before, revision))
-    return now.left - was.left, now.top - was.top
-
-
-def _add_made(
-    revision: Revision, read: Read, layers: Sequence[MadeLayer], images: Sequence[tuple[str, str, str]]
-) -> None:
-    revision.record = to_record(replace(read, made=(*read.made, *layers)))
-    revision.save(update_fields=["record"])
-    LayerImage.objects.bulk_create(
-        LayerImage(revision=revision, layer=layer, pixels=pixels, thumbnail=thumbnail)
-        for layer, pixels, thumbnail in images
-    )
-
-
-def _keep_mask(mask: NDArray[Any] | None) -> str | None:
-    """A mask as a grey picture; none where nothing is chosen."""
-    if mask is None or not mask.any():
-        return None
-    grey = np.where(mask, 255, 0).astype(np.uint8) if mask.dtype == bool else mask
-    rgba = np.dstack([grey, grey, grey, np.full_like(grey, 255)])
-    return blobs().keep(io.BytesIO(png.encode(rgba, "quick")))
-
-
-def _last_made(revision: Revision) -> int:
-    """The highest number of a made layer in any revision of the illustration."""
-    records = Revision.objects.filter(illustration=revision.illustration_id).values_list("record", flat=True)
-    numbers = [int(made["id"][1:]) for record in records for made in record.get("made", ())]
-    return max(numbers, default=0)
+    box, now = was.boxes[layer], layers.illustration.boxes[layer]
+    return now.left - box.left, now.top - box.top
 
 
 def use(illustration: Illustration, number: int) -> None:
@@ -279,7 +240,7 @@ def use(illustration: Illustration, number: int) -> None:
 
 def renumber(revision: Revision, read: Read, ids: Mapping[str, str]) -> None:
     """Let the layers of a revision have the ids that they have in the others."""
-    revision.record = to_record(read)
+    revision.record = _kept_record(read)
     revision.state = Revision.State.READY
     for note in revision.report["notes"]:
         note["layer"] = ids.get(note.get("layer"))
@@ -330,6 +291,13 @@ def say_credit(illustration: Illustration, credit: Credit) -> None:
     illustration.save(update_fields=["credit"])
 
 
+def _kept_record(read: Read) -> dict[str, Any]:
+    """What a revision keeps: derived layers are rows of their own."""
+    record = to_record(read)
+    del record["made"]
+    return record
+
+
 def _checked(file_name: str, size: int) -> str:
     """The plain name of a file that may be kept."""
     if size == 0:
@@ -373,18 +341,6 @@ def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[
             progress("keep", done, len(layers))
             kept.append(image)
     return kept
-
-
-def keep_picture(picture: Picture, deep: DeepPicture | None = None) -> tuple[str, str]:
-    """The digests of a layer's pixels and of a small picture of them."""
-    data = png.encode(picture, "quick") if deep is None else png.encode_deep(deep)
-    return blobs().keep(io.BytesIO(data)), blobs().keep(io.BytesIO(png.encode(_small(picture, THUMBNAIL))))
-
-
-def _small(picture: Picture, longest: int) -> Picture:
-    image = Image.fromarray(picture, "RGBA")
-    image.thumbnail((longest, longest), Image.Resampling.LANCZOS)
-    return np.array(image)
 
 
 def _report(

@@ -90,3 +90,17 @@ class LayerImage(models.Model):
 
     def __str__(self) -> str:
         return f"{self.layer} of {self.revision_id}"
+
+
+class DerivedLayer(models.Model):
+    """A layer that was made of others, as the core writes it (`yuplet.illustration.made`), in the order in which they were made."""
+
+    revision = models.ForeignKey(Revision, models.CASCADE, related_name="derived")
+    layer = models.CharField(max_length=20)
+    record = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["revision", "layer"], name="one_derived_layer_an_id")]
+
+    def __str__(self) -> str:
+        return f"{self.layer} of {self.revision_id}"

@@ -4,7 +4,7 @@ import datetime
 import threading
 from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from functools import lru_cache
 from typing import Any
 
@@ -18,8 +18,8 @@ from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.made import from_json as made_from_json
 from yuplet.illustration.matching import LayerLook, looks
 from yuplet.illustration.records import from_record
-from yuplet.parts.making import Content
 from yuplet.pixels import DeepPicture, Picture
+from yuplet.pixels.remembered import recalled
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading import png, svg
 from yuplet.reading.choices import Choices, SheetCut
@@ -27,8 +27,7 @@ from yuplet.reading.sheet import check_sheet, propose_sheet
 from yuplet.selecting.masks import Mask
 from yuplet.writing.png import encode
 from yuplet_server.accounts.models import User
-from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.jobs.actions import Progress
+from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.project.errors import NotNow
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
@@ -133,36 +132,38 @@ def looks_of(revision: Revision) -> list[LayerLook]:
     for layer, image in images.items():
         with open_blob(image.thumbnail) as file:
             small[layer] = png.decode(file.read(), f"The small picture of layer '{layer}'")
-    return looks(from_record(revision.record), {layer: image.pixels for layer, image in images.items()}, small)
+    return looks(read_of(revision), {layer: image.pixels for layer, image in images.items()}, small)
 
 
-def masks_in(record: Mapping[str, Any]) -> set[str]:
-    """The digests of the masks by which layers were made, as a revision's record names them."""
-    return {key for made in record.get("made", ()) for key in made_from_json(made).masks}
+def read_of(revision: Revision) -> Read:
+    """What was read of a revision, with the layers that were derived of it."""
+    derived = DerivedLayer.objects.filter(revision=revision).order_by("pk").values_list("record", flat=True)
+    return replace(from_record(revision.record), made=tuple(map(made_from_json, derived)))
 
 
-def content_of(revision: Revision, read: Read, layer: str) -> Content | None:
-    """What a layer holds, made ones included; None when it is empty. Its pixels are not to be changed."""
-    box = read.boxes.get(layer)
-    image = LayerImage.objects.filter(revision=revision, layer=layer).first()
-    if box is None or image is None:
-        return None
-    added = next((made.added for made in read.made if made.id == layer), None)
-    return Content(box, decoded(image.pixels), None if added is None else mask_of(added) > 0)
+def masks_in(records: Iterable[Mapping[str, Any]]) -> set[str]:
+    """The digests of the masks by which layers were derived, as their records name them."""
+    return {key for record in records for key in made_from_json(record).masks}
 
 
-@lru_cache(maxsize=4)
 def decoded(digest: str) -> Picture:
-    """The pixels of an image, kept for a while: an artist selects in one picture many times."""
-    with open_blob(digest) as file:
-        return png.decode(file.read(), "The image of a layer")
+    """The pixels of an image, kept for a while: an artist selects in one picture many times. Not to be changed."""
+
+    def decode() -> Picture:
+        with open_blob(digest) as file:
+            return png.decode(file.read(), "The image of a layer")
+
+    return recalled(("image", digest), decode)
 
 
-@lru_cache(maxsize=16)
 def mask_of(key: str) -> Mask:
-    """A mask by which a layer was made, or of what was added to it."""
-    with open_blob(key) as file:
-        return np.ascontiguousarray(png.decode(file.read(), "A mask")[..., 0])
+    """A mask by which a layer was derived, or of what was added to it. Not to be changed."""
+
+    def decode() -> Mask:
+        with open_blob(key) as file:
+            return np.ascontiguousarray(png.decode(file.read(), "A mask")[..., 0])
+
+    return recalled(("mask", key), decode)
 
 
 def holds_image(illustration: Illustration, digest: str) -> bool:
@@ -192,16 +193,6 @@ def _opened(sha256: str, file_name: str, choices: Choices) -> svg.Drawing:
         return svg.open_drawing(file.read(), file_name, choices)
 
 
-def load_pixels(revision: Revision, layers: Iterable[str], scratch: Scratch, progress: Progress) -> None:
-    """Decode the images of layers into a scratch file, two at a time."""
-    wanted = list(LayerImage.objects.filter(revision=revision, layer__in=list(layers)))
-
-    with ThreadPoolExecutor(2) as pool:
-        pairs = pool.map(lambda image: _decode(image.layer, image.pixels, scratch), wanted)
-        for done, _ in enumerate(pairs, 1):
-            progress("read", done, len(wanted))
-
-
 def _decode(layer: str, pixels: str, scratch: Scratch) -> None:
     with open_blob(pixels) as file:
         data, what = file.read(), f"The image of layer '{layer}'"
@@ -211,14 +202,20 @@ def _decode(layer: str, pixels: str, scratch: Scratch) -> None:
 
 
 class StoredPixels:
-    """The layers of a revision as a `PixelSource`: each is decoded when it is first asked for, by any thread, and kept in a scratch file."""
+    """Layers by the digests of their pixels, as a `PixelSource`: each is decoded when it is first asked for, by any thread, and kept in
+    a scratch file."""
 
-    def __init__(self, revision: Revision, scratch: Scratch) -> None:
-        self.digests: dict[str, str] = dict(revision.images.values_list("layer", "pixels"))
+    def __init__(self, digests: Mapping[str, str], scratch: Scratch) -> None:
+        self.digests = digests
         self._scratch = scratch
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Lock] = {}
         self._there: set[str] = set()
+
+    def load(self, layers: Iterable[str]) -> None:
+        """Decode layers now, two at a time; those that are empty are passed over."""
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(self._load, [layer for layer in layers if layer in self.digests]))
 
     def rows(self, key: str, top: int, bottom: int) -> Picture:
         """Rows `top` to `bottom` (the first outside) of a layer."""
@@ -234,12 +231,19 @@ class StoredPixels:
         with self._lock:
             if key in self._there:
                 return
+            if key not in self.digests:
+                raise NotNow("The layers have changed since this was planned. Reload the page.")
             busy = self._busy.setdefault(key, threading.Lock())
         with busy:
             if key in self._there:
                 return
             _decode(key, self.digests[key], self._scratch)
             self._there.add(key)
+
+
+def digests_of(revision: Revision) -> dict[str, str]:
+    """The digest of the pixels of each layer that is not empty, derived ones included."""
+    return dict(revision.images.values_list("layer", "pixels"))
 
 
 def drawing_of(revision: Revision) -> svg.Drawing | None:

@@ -18,8 +18,8 @@ from yuplet import __version__, documents
 from yuplet.arrangement.records import FORMAT as ARRANGEMENT
 from yuplet.arrangement.records import RowRecord
 from yuplet.arrangement.records import from_json as arrangement_from_json
-from yuplet.arrangement.spelling import from_json as command_from_json
 from yuplet.arrangement.tree import Decisions
+from yuplet.editing.commands import CODEC
 from yuplet.errors import ArrangementError, BrokenFile, ChoiceError, PlanError, TooLarge, UnsafePath, shown
 from yuplet.geometry import Size
 from yuplet.illustration.records import from_record
@@ -32,7 +32,7 @@ from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
 from yuplet_server.handovers.models import HandOver, Recipe
 from yuplet_server.handovers.serializers import HandOverReportSerializer
-from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
@@ -55,7 +55,7 @@ _REVISION = (
     "created_at",
 )  # fmt: skip
 _IMAGE = ("layer", "pixels", "thumbnail")
-_ROW = tuple(field.name for field in Row._meta.fields if field.name not in ("id", "arrangement"))
+_ROW = tuple(field.name for field in Row._meta.fields if field.name not in ("id", "arrangement", "changed"))
 _STEP = ("version", "title", "command", "inverse", "touched", "state", "at")
 _HAND_OVER = (
     "number", "version", "arrangement", "recipe", "plan", "report", "files", "package_bytes", "created_at",
@@ -186,7 +186,7 @@ def _told_illustration(illustration: Illustration) -> dict[str, Any]:
         **_fields(illustration, _ILLUSTRATION),
         "current": illustration.revision.number,
         "revisions": [
-            {**_fields(one, _REVISION), "images": [_fields(image, _IMAGE) for image in one.images.order_by("id")]}
+            {**_told_revision(one), "images": [_fields(image, _IMAGE) for image in one.images.order_by("id")]}
             for one in revisions
         ],
         "arrangement": {
@@ -208,6 +208,12 @@ def _told_illustration(illustration: Illustration) -> dict[str, Any]:
     }
 
 
+def _told_revision(revision: Revision) -> dict[str, Any]:
+    derived = revision.derived.order_by("pk").values_list("record", flat=True)
+    told = _fields(revision, _REVISION)
+    return {**told, "record": {**told["record"], "made": list(derived)}}
+
+
 def _fields(row: models.Model, names: tuple[str, ...]) -> dict[str, Any]:
     return {name: getattr(row, name) for name in names}
 
@@ -219,7 +225,7 @@ def _digests_in(value: Mapping[str, Any]) -> set[str]:
             for row in (told, *told.get("images", ())):
                 found.update(row[name] for name in _DIGESTS if row.get(name))
                 found.update(file["sha256"] for file in row.get("files", ()))
-            found |= masks_in(told.get("record", {}))
+            found |= masks_in(told.get("record", {}).get("made", ()))
     return found
 
 
@@ -269,8 +275,8 @@ def _check_illustration(told: Mapping[str, Any]) -> None:
     document = {"format": ARRANGEMENT, "version": 1, "alone": kept["alone"], "decisions": decisions, "rows": rows}
     arrangement_from_json(document)
     for step in kept["steps"]:
-        command_from_json(step["command"])
-        command_from_json(step["inverse"])
+        CODEC.from_log(step["command"])
+        CODEC.from_log(step["inverse"])
         _time(step["at"])
     _once([one["number"] for one in told["hand_overs"]], "hand-over")
     for one in told["hand_overs"]:
@@ -392,6 +398,10 @@ class _Landing:
             created_by=self.user,
             **_taken(told, _REVISION),
         )
+        DerivedLayer.objects.bulk_create(
+            DerivedLayer(revision=revision, layer=one["id"], record=one) for one in revision.record.pop("made", ())
+        )
+        revision.save(update_fields=["record"])
         _set_time(revision, told, "created_at")
         LayerImage.objects.bulk_create(
             LayerImage(revision=revision, **_taken(image, _IMAGE)) for image in told["images"]

@@ -1,14 +1,12 @@
 """How the demo illustrations are put in order: the same steps that an artist would take, each of which can be taken back."""
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from yuplet.arrangement.spelling import from_json
-from yuplet.illustration.made import Turn
+from yuplet.editing.commands import CODEC
 from yuplet.plan.recipe import Combination, shipped, to_json
 from yuplet_server.accounts.models import User
-from yuplet_server.arrangement import actions, adding, changing, jointing, queries
+from yuplet_server.arrangement import actions, pixel_queries, queries
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.handovers.actions import ask, save_recipe
 from yuplet_server.illustrations.models import Illustration
@@ -53,15 +51,12 @@ class _Artist:
         tree = queries.tree_of(Arrangement.objects.get(pk=self.illustration.pk))
         return {"/".join((*(group.name for group in around), row.name)): row.id for around, row in tree.walk()}
 
-    def do(self, kind: str, **command: Any) -> None:
-        actions.do(self.illustration.pk, self.user, self.version, from_json({"do": kind, **command}))
-
-    def new_row(self, step: Callable[[], None]) -> str:
-        """The row that a step puts in."""
+    def do(self, kind: str, **command: Any) -> list[str]:
+        """Carry out a command; return the rows that are new."""
+        said = CODEC.from_json({"do": kind, **command})
         before = set(self.rows().values())
-        step()
-        (fresh,) = set(self.rows().values()) - before
-        return fresh
+        actions.perform(self.illustration.pk, self.user, self.version, said)
+        return [row for row in self.rows().values() if row not in before]
 
 
 def put_in_order(illustration: Illustration, user: User) -> None:
@@ -92,13 +87,12 @@ def _brindle(artist: _Artist) -> None:
     artist.do("make-alternates", rows=[rows["Brindle/head/mouths"]])
     for side in ("left", "right"):
         eyes = [rows[f"Brindle/head/eyes/eye {state} {side}"] for state in ("open", "closed")]
-        made = artist.new_row(lambda eyes=eyes: artist.do("make-alternates", rows=eyes))  # type: ignore[misc]
+        (made,) = artist.do("make-alternates", rows=eyes)
         artist.do("rename-rows", names={made: f"eye {side}"})
     # The cap lies over the ears, and they would be proposed to hang on it.
     head = rows["Brindle/head/head"]
     artist.do("set-joints", parents={rows[f"Brindle/head/ears/ear {side}"]: head for side in ("left", "right")})
-    told = jointing.proposed(artist.illustration, [])
-    artist.do("set-joints", parents=told["parents"], pivots=told["pivots"])
+    artist.do("propose-joints")
     artist.do("decide", decisions={"required": [f"mouth {shape}" for shape in MOUTHS]})
     _looks(artist, "coat", ["Brindle/coat/coat"], WET_COAT)
     _looks(artist, "scarf", ["Brindle/scarf/scarf end", "Brindle/scarf/scarf"], WET_SCARF)
@@ -110,13 +104,13 @@ def _looks(artist: _Artist, name: str, paths: list[str], wet: tuple[int, int, in
     dry = [rows[path] for path in paths]
     drenched = []
     for row in dry:
-        copy = adding.duplicate(artist.illustration.pk, artist.user, artist.version, row, Turn(), "itself")
-        changing.change(artist.illustration.pk, artist.user, artist.version, copy, "dye", colour=wet, shaded=True)
+        (copy,) = artist.do("duplicate-part", row=row)
+        artist.do("dye", row=copy, colour=wet, shaded=True)
         drenched.append(copy)
-    groups = [artist.new_row(lambda own=own: artist.do("group-rows", rows=own)) for own in (dry, drenched)]  # type: ignore[misc]
+    groups = [row for own in (dry, drenched) for row in artist.do("group-rows", rows=own)]
     names = {copy: path.rsplit("/", 1)[1] for copy, path in zip(drenched, paths, strict=True)}
     artist.do("rename-rows", names={groups[0]: "dry", groups[1]: "drenched", **names})
-    looks = artist.new_row(lambda: artist.do("make-alternates", rows=groups))
+    (looks,) = artist.do("make-alternates", rows=groups)
     artist.do("rename-rows", names={looks: f"{name} by weather"})
     artist.do("show-rows", shown={groups[0]: True})
 
@@ -127,7 +121,7 @@ def _lever_frame(artist: _Artist) -> None:
     artist.do("set-roles", roles={**dict.fromkeys(keys, "press-target"), rows["panel/board"]: "ground"})
     artist.do("set-fits", anchors={**dict.fromkeys(keys, [1, 0]), rows["bell/bell dome"]: [1, 1]})
     for path in ("panel/board", "keys/key rested/rested base", "keys/key pressed/pressed base"):
-        margins = queries.margins_of(Illustration.objects.get(pk=artist.illustration.pk), rows[path])
+        margins = pixel_queries.margins_of(Illustration.objects.get(pk=artist.illustration.pk), rows[path])
         if margins is not None:
             artist.do("set-fits", margins={rows[path]: list(margins)})
 
@@ -135,7 +129,7 @@ def _lever_frame(artist: _Artist) -> None:
 def _reed_marsh(artist: _Artist) -> None:
     planes = ("sky", "far embankment", "water", "reeds, far", "fog", "reeds, middle", "reeds, near")
     rows = artist.rows()
-    adding.join(artist.illustration.pk, artist.user, artist.version, [rows[plane] for plane in planes])
+    artist.do("join-rows", rows=[rows[plane] for plane in planes])
     artist.do(
         "spread-depths", rows=[row for path, row in artist.rows().items() if path in planes], step=250, nearest=-250
     )

@@ -122,6 +122,9 @@ SPECTACULAR_SETTINGS = {
         "JobStateEnum": "yuplet_server.jobs.models.Job.State",
         "KeptKindEnum": "yuplet_server.shelf.models.Kept.Kind",
         "FindingKindEnum": "yuplet_server.arrangement.serializers.FINDING_KINDS",
+        "PartRoleEnum": "yuplet_server.arrangement.fields.ROLES",
+        "CombineEnum": "yuplet_server.arrangement.fields.WAYS_TO_COMBINE",
+        "ReachEnum": "yuplet_server.arrangement.fields.WAYS_TO_REACH",
         "RevisionStateEnum": "yuplet_server.illustrations.models.Revision.State",
     },
 }
@@ -141,6 +144,8 @@ QUESTION_LIMITS = {
     "memory": float(os.environ.get("YUPLET_QUESTION_GIB", "3")) * 2**30,
 }
 
+# Bytes of pictures that a process keeps decoded, and of what was computed from them.
+PICTURE_CACHE = int(float(os.environ.get("YUPLET_PICTURE_CACHE_GIB", "0.5")) * 2**30)
 # Bytes that stay free on the disk when something is uploaded.
 ROOM_LEFT = 1 << 30
 # Days for which what was removed can be taken back.

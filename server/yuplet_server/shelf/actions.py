@@ -1,20 +1,19 @@
 """Keeping things on a shelf, and using them elsewhere."""
 
+import uuid
 from typing import Any
 
-from django.db import transaction
-
-from yuplet.arrangement.commands import Decide, touched
+from yuplet.arrangement.commands import Command, Decide
 from yuplet.arrangement.templates import Template, fit, fitted_joints, template_of
+from yuplet.editing.adding import PastePicture
+from yuplet.editing.art import art_of
 from yuplet.errors import ArrangementError
 from yuplet.parts.part import Part
 from yuplet_server.accounts.models import User
-from yuplet_server.arrangement import queries as arrangements
-from yuplet_server.arrangement.actions import begin, take_step
-from yuplet_server.arrangement.adding import paste
-from yuplet_server.illustrations.actions import keep_picture
+from yuplet_server.arrangement.actions import perform
+from yuplet_server.arrangement.pixel_queries import looked_at
+from yuplet_server.illustrations.layers import HANDED_IN, keep_picture
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.illustrations.queries import decoded
 from yuplet_server.shelf import queries
 from yuplet_server.shelf.models import Kept
 
@@ -42,8 +41,8 @@ def keep(user: User, illustration: Illustration, kind: str, name: str, row: str 
 
 
 def _keep_part(user: User, illustration: Illustration, name: str, row: str) -> Kept:
-    art = arrangements.art_of(illustration, row)
-    tree, _ = queries.figure_of(illustration)
+    tree, layers = looked_at(illustration)
+    art = art_of(tree, layers, row)
     _, part = tree.find(row)
     assert isinstance(part, Part)
     pivot = None
@@ -56,23 +55,22 @@ def _keep_part(user: User, illustration: Illustration, name: str, row: str) -> K
     )
 
 
-@transaction.atomic
-def use(illustration_id: int, user: User, version: int, kept: Kept, row: str | None = None) -> str | None:
-    """Use what is kept, in one step: a part lies in the middle of a row, in front of it, or of the canvas. Answers its row."""
+def use(
+    illustration_id: int, user: User, version: int, kept: Kept, row: str | None = None, key: uuid.UUID | None = None
+) -> list[str]:
+    """Use what is kept, in one step: a part lies in the middle of a row, in front of it, or of the canvas. Return the rows that are new."""
+    command: Command
     if kept.kind == Kept.Kind.PART:
-        picture = decoded(kept.picture)
-        pivot, role = kept.value["pivot"], kept.value["role"]
-        begun = begin(illustration_id, user, version)
-        return paste(begun, user, picture, kept.name, row, f"Take '{kept.name}' from the shelf", pivot, role)
+        pivot = None if kept.value["pivot"] is None else tuple(kept.value["pivot"])
+        command = PastePicture(HANDED_IN, kept.name, row, pivot, kept.value["role"], "shelf")
+        return perform(illustration_id, user, version, command, key, {HANDED_IN: kept.picture})
     if kept.kind == Kept.Kind.LIST:
         command = Decide({"required": kept.value["required"]})
-        take_step(begin(illustration_id, user, version, touched(command)).arrangement, user, command)
-        return None
-    begun = begin(illustration_id, user, version)
-    template = Template.from_json(kept.value["places"])
-    _, boxes = queries.figure_of(begun.illustration)
-    joints = fitted_joints(template, fit(template, begun.before, boxes), boxes)
-    if not joints.parents and not joints.pivots:
-        raise ArrangementError("No part is at a place of the template that has a pivot or a parent.")
-    take_step(begun.arrangement, user, joints)
-    return None
+    else:
+        template = Template.from_json(kept.value["places"])
+        illustration = Illustration.objects.select_related("current").get(pk=illustration_id)
+        tree, boxes = queries.figure_of(illustration)
+        command = fitted_joints(template, fit(template, tree, boxes), boxes)
+        if not command.touched:
+            raise ArrangementError("No part is at a place of the template that has a pivot or a parent.")
+    return perform(illustration_id, user, version, command, key)

@@ -7,11 +7,11 @@ from django.http import Http404
 from yuplet.arrangement.templates import Template, fit
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.geometry import Box
-from yuplet.illustration.records import from_record
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.queries import read_of
 from yuplet_server.shelf.models import Kept
 
 
@@ -25,7 +25,7 @@ def kept_of(user: User, kept: int, kind: str | None = None) -> Kept:
 
 def figure_of(illustration: Illustration) -> tuple[Tree, dict[str, Box]]:
     """The rows of an illustration, and the boxes of its parts that are not empty."""
-    tree, read = tree_of(Arrangement.objects.get(pk=illustration.pk)), from_record(illustration.revision.record)
+    tree, read = tree_of(Arrangement.objects.get(pk=illustration.pk)), read_of(illustration.revision)
     return tree, tree.boxes(read)
 
 

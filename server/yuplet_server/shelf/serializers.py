@@ -3,7 +3,7 @@ from typing import Any, get_args
 from rest_framework import serializers
 
 from yuplet.arrangement.templates import How
-from yuplet_server.arrangement.serializers import ArrangementSerializer
+from yuplet_server.arrangement.serializers import RepeatSerializer
 from yuplet_server.project.fields import NameField
 from yuplet_server.shelf.models import Kept
 
@@ -29,18 +29,10 @@ class KeepSerializer(serializers.Serializer[Any]):
     row = serializers.CharField(required=False, default="", allow_blank=True)
 
 
-class UseSerializer(serializers.Serializer[Any]):
+class UseSerializer(RepeatSerializer):
     """Use something kept; a part lies in front of a `row`, in its middle."""
 
-    version = serializers.IntegerField(help_text="The version that was looked at.")
     row = serializers.CharField(required=False, allow_null=True, default=None)
-
-
-class UsedSerializer(serializers.Serializer[Any]):
-    """The arrangement then, and the row of a part that came in."""
-
-    row = serializers.CharField(allow_null=True)
-    arrangement = ArrangementSerializer()
 
 
 class FitPairSerializer(serializers.Serializer[Any]):

@@ -5,7 +5,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
-from yuplet_server.arrangement.queries import seen
+from yuplet_server.arrangement.serializers import StepAnswerSerializer
+from yuplet_server.arrangement.views import step_answer
 from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
 from yuplet_server.projects.models import Member
@@ -16,7 +17,6 @@ from yuplet_server.shelf.serializers import (
     FitSerializer,
     KeepSerializer,
     KeptSerializer,
-    UsedSerializer,
     UseSerializer,
 )
 
@@ -73,11 +73,10 @@ class FitView(APIView):
 class UseView(APIView):
     """Something kept, used in an illustration."""
 
-    @extend_schema(request=UseSerializer, responses=UsedSerializer)
+    @extend_schema(request=UseSerializer, responses=StepAnswerSerializer)
     def post(self, request: SignedInRequest, illustration: int, kept: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        asked = checked(UseSerializer, request.data)
-        said = asked.validated_data
-        row = actions.use(found.pk, request.user, said["version"], queries.kept_of(request.user, kept), said["row"])
-        now = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        return Response(UsedSerializer({"row": row, "arrangement": seen(now, request.user)}).data)
+        said = checked(UseSerializer, request.data).validated_data
+        thing = queries.kept_of(request.user, kept)
+        rows = actions.use(found.pk, request.user, said["version"], thing, said["row"], said.get("id"))
+        return step_answer(request, illustration, said["version"], rows)

@@ -108,40 +108,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/illustrations/{illustration}/backdrop": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description A plain part behind everything. */
-        post: operations["illustrations_backdrop_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/illustrations/{illustration}/change": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description A part whose pixels are changed: what lies beneath its neighbours, its edge, its colour. */
-        post: operations["illustrations_change_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/illustrations/{illustration}/difference": {
         parameters: {
             query?: never;
@@ -153,23 +119,6 @@ export interface paths {
         get: operations["illustrations_difference_retrieve"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/illustrations/{illustration}/duplicate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description A part that is the same drawing as another one. */
-        post: operations["illustrations_duplicate_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -366,23 +315,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/illustrations/{illustration}/mend": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description What was found, mended. */
-        post: operations["illustrations_mend_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/illustrations/{illustration}/names": {
         parameters: {
             query?: never;
@@ -443,7 +375,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A picture that becomes a part by itself. */
+        /** @description A picture that becomes a part by itself, or takes the place of that of a row. */
         post: operations["illustrations_pictures_create"];
         delete?: never;
         options?: never;
@@ -717,6 +649,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A command carried out: any of the table in docs/formats/commands.md. */
         post: operations["illustrations_steps_create"];
         delete?: never;
         options?: never;
@@ -735,23 +668,6 @@ export interface paths {
         put?: never;
         /** @description What opens and juts out when a part turns; nothing is changed. */
         post: operations["illustrations_swing_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/illustrations/{illustration}/take-out": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Parts taken out of a part. */
-        post: operations["illustrations_take_out_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1127,12 +1043,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /**
-         * @description * `middle` - middle
-         *     * `pivot` - pivot
-         *     * `itself` - itself
-         * @enum {string}
-         */
+        /** @enum {string} */
         AboutEnum: "middle" | "pivot" | "itself";
         /** @description A look: its group in each set that has it, and whether it is shown in any. */
         Appearance: {
@@ -1170,15 +1081,15 @@ export interface components {
              * Format: double
              * @default 0
              */
-            gap: number;
+            gap?: number;
             /** @default 1 */
-            smallest: number;
+            smallest?: number;
         };
         /** @description For which parts (none named: all): parents and pivots where there are none, or those of the twins, `mirrored`. */
         AskJointsRequest: {
             rows?: string[];
             /** @default false */
-            mirrored: boolean;
+            mirrored?: boolean;
         };
         AskLimbRequest: {
             row: string;
@@ -1194,12 +1105,12 @@ export interface components {
             recipe?: unknown | null;
             only?: string[] | null;
             /** @default  */
-            folder: string;
+            folder?: string;
             /**
              * @description Whether files of the folder that are no longer wanted are removed.
              * @default false
              */
-            remove_obsolete: boolean;
+            remove_obsolete?: boolean;
             /** @description The version of the plan that was seen. */
             version: number;
         };
@@ -1210,48 +1121,50 @@ export interface components {
              * Format: double
              * @default -30
              */
-            start: number;
+            start?: number;
             /**
              * Format: double
              * @default 30
              */
-            end: number;
+            end?: number;
             /** @default 61 */
-            steps: number;
+            steps?: number;
             /** Format: double */
             at?: number;
         };
-        /** @description One colour, or two: from the top row to the bottom one. */
-        BackdropRequest: {
-            /** @description The version that was looked at. */
-            version: number;
-            colours: number[][];
+        /**
+         * Brush
+         * @description A stroke of a round brush, its middle at places on the canvas; numbers as in `marking.of_brush`.
+         */
+        Brush: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Size
+             * @default 24
+             */
+            size?: number;
+            /**
+             * Hardness
+             * @default 1
+             */
+            hardness?: number;
+            /**
+             * How
+             * @default add
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "brush";
         };
-        /**
-         * @description * `empty` - empty
-         *     * `flat` - flat
-         *     * `painted` - painted
-         *     * `colour` - colour
-         * @enum {string}
-         */
-        BehindEnum: "empty" | "flat" | "painted" | "colour";
-        /**
-         * @description * `name` - name
-         *     * `depth` - depth
-         *     * `listed` - listed
-         * @enum {string}
-         */
+        /** @enum {string} */
         ByEnum: "name" | "depth" | "listed";
-        /**
-         * @description * `grow-under` - grow-under
-         *     * `round-off` - round-off
-         *     * `paint-under` - paint-under
-         *     * `remove-added` - remove-added
-         *     * `touch-up` - touch-up
-         *     * `dye` - dye
-         * @enum {string}
-         */
-        ChangeDoEnum: "grow-under" | "round-off" | "paint-under" | "remove-added" | "touch-up" | "dye";
         /**
          * @description * `new` - new
          *     * `changed` - changed
@@ -1260,29 +1173,6 @@ export interface components {
          * @enum {string}
          */
         ChangeEnum: "new" | "changed" | "same" | "made anew";
-        /**
-         * @description What is done with the pixels of a part; `do` says which of the other fields is used.
-         *
-         *     'grow-under' extends it by up to `by` pixels, 'round-off' by a disc of a `radius` `at` a place, 'paint-under' by `strokes`, each
-         *     only where opaque parts lie over it; `fill` says with what. 'remove-added' takes away what was filled in. 'touch-up' changes
-         *     the edge at which it was taken out by `strokes`. 'dye' gives it another `colour`; `shaded`: lighter and darker places stay so.
-         */
-        ChangeRequest: {
-            /** @description The version that was looked at. */
-            version: number;
-            row: string;
-            do: components["schemas"]["ChangeDoEnum"];
-            by?: number;
-            at?: number[];
-            /** Format: double */
-            radius?: number;
-            strokes?: components["schemas"]["StrokeRequest"][];
-            fill?: components["schemas"]["FillEnum"];
-            colour?: number[];
-            shaded?: boolean;
-            /** @description A part that is mirrored across the canvas and gives its pixels. */
-            twin?: string;
-        };
         /**
          * @description * `kept` - kept
          *     * `repainted` - repainted
@@ -1339,85 +1229,9 @@ export interface components {
             /** @description Which loose image is the picture of the whole; '' for none. */
             reference?: string;
         };
-        /**
-         * @description * `rename-rows` - rename-rows
-         *     * `show-rows` - show-rows
-         *     * `include-parts` - include-parts
-         *     * `lock-parts` - lock-parts
-         *     * `show-alone` - show-alone
-         *     * `move-rows` - move-rows
-         *     * `order-rows` - order-rows
-         *     * `place-parts` - place-parts
-         *     * `set-pivots` - set-pivots
-         *     * `set-joints` - set-joints
-         *     * `set-depths` - set-depths
-         *     * `spread-depths` - spread-depths
-         *     * `set-roles` - set-roles
-         *     * `set-fits` - set-fits
-         *     * `time-frames` - time-frames
-         *     * `decide` - decide
-         *     * `read-as-frames` - read-as-frames
-         *     * `read-as-parts` - read-as-parts
-         *     * `join-rows` - join-rows
-         *     * `split-parts` - split-parts
-         *     * `group-rows` - group-rows
-         *     * `ungroup-rows` - ungroup-rows
-         *     * `remove-rows` - remove-rows
-         *     * `make-alternates` - make-alternates
-         *     * `end-alternates` - end-alternates
-         * @enum {string}
-         */
-        CommandDoEnum: "rename-rows" | "show-rows" | "include-parts" | "lock-parts" | "show-alone" | "move-rows" | "order-rows" | "place-parts" | "set-pivots" | "set-joints" | "set-depths" | "spread-depths" | "set-roles" | "set-fits" | "time-frames" | "decide" | "read-as-frames" | "read-as-parts" | "join-rows" | "split-parts" | "group-rows" | "ungroup-rows" | "remove-rows" | "make-alternates" | "end-alternates";
-        /** @description What an artist does; `do` says which of the other fields is used. */
-        CommandRequest: {
-            do: components["schemas"]["CommandDoEnum"];
-            names?: {
-                [key: string]: string;
-            };
-            shown?: {
-                [key: string]: boolean;
-            };
-            included?: {
-                [key: string]: boolean;
-            };
-            locked?: {
-                [key: string]: boolean;
-            };
-            row?: string | null;
-            rows?: string[];
-            offsets?: {
-                [key: string]: number[];
-            };
-            pivots?: {
-                [key: string]: number[] | null;
-            };
-            places?: components["schemas"]["PlaceRequest"][];
-            group?: string | null;
-            by?: components["schemas"]["ByEnum"];
-            listed?: string[];
-            parents?: {
-                [key: string]: string | null;
-            };
-            depths?: {
-                [key: string]: number;
-            };
-            /** Format: double */
-            step?: number;
-            /** Format: double */
-            nearest?: number;
-            by_groups?: boolean;
-            roles?: {
-                [key: string]: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
-            };
-            margins?: {
-                [key: string]: number[] | null;
-            };
-            anchors?: {
-                [key: string]: number[] | null;
-            };
-            milliseconds?: (number | null)[];
-            decisions?: components["schemas"]["DecideRequest"];
-        };
+        /** @enum {string} */
+        CombineEnum: "instead" | "add" | "subtract" | "intersect";
+        Command: components["schemas"]["RenameRows"] | components["schemas"]["ShowRows"] | components["schemas"]["IncludeParts"] | components["schemas"]["LockParts"] | components["schemas"]["ShowAlone"] | components["schemas"]["MoveRows"] | components["schemas"]["OrderRows"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetPivots"] | components["schemas"]["SetJoints"] | components["schemas"]["SetDepths"] | components["schemas"]["SpreadDepths"] | components["schemas"]["SetRoles"] | components["schemas"]["SetFits"] | components["schemas"]["TimeFrames"] | components["schemas"]["Decide"] | components["schemas"]["ReadAsFrames"] | components["schemas"]["ReadAsParts"] | components["schemas"]["JoinRows"] | components["schemas"]["SplitParts"] | components["schemas"]["GroupRows"] | components["schemas"]["UngroupRows"] | components["schemas"]["RemoveRows"] | components["schemas"]["MakeAlternates"] | components["schemas"]["EndAlternates"] | components["schemas"]["TakeOut"] | components["schemas"]["TakePieces"] | components["schemas"]["GrowUnder"] | components["schemas"]["RoundOff"] | components["schemas"]["PaintUnder"] | components["schemas"]["RemoveAdded"] | components["schemas"]["TouchUp"] | components["schemas"]["Dye"] | components["schemas"]["DuplicatePart"] | components["schemas"]["PutBackdrop"] | components["schemas"]["PastePicture"] | components["schemas"]["SwapPicture"] | components["schemas"]["SweepCrumbs"] | components["schemas"]["FillPinholes"] | components["schemas"]["KeepRest"] | components["schemas"]["ShareDrawing"] | components["schemas"]["ReachBeyond"] | components["schemas"]["RoundJoint"] | components["schemas"]["LayAsNormal"] | components["schemas"]["ProposeJoints"];
         /** @description The picture put together in one way at one scale, beside the reference picture. */
         Comparison: {
             ok: boolean;
@@ -1454,52 +1268,48 @@ export interface components {
             /** Format: double */
             right: number | null;
         };
-        /**
-         * @description * `mirror` - mirror
-         *     * `repeat` - repeat
-         *     * `enlarge` - enlarge
-         * @enum {string}
-         */
-        CoverByEnum: "mirror" | "repeat" | "enlarge";
         /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
         Credit: {
             /** @default  */
-            author: string;
+            author?: string;
             /** @default  */
-            title: string;
+            title?: string;
             /** @default  */
-            source: string;
+            source?: string;
             /** @default  */
-            licence: string;
+            licence?: string;
             attribution?: boolean | null;
             /** @default  */
-            note: string;
+            note?: string;
         };
         /** @description Who made a picture. `licence` is an SPDX identifier or own words; `attribution` null: nobody has said. */
         CreditRequest: {
             /** @default  */
-            author: string;
+            author?: string;
             /** @default  */
-            title: string;
+            title?: string;
             /** @default  */
-            source: string;
+            source?: string;
             /** @default  */
-            licence: string;
+            licence?: string;
             attribution?: boolean | null;
             /** @default  */
-            note: string;
+            note?: string;
         };
-        /** @description Those that are changed. */
-        DecideRequest: {
-            required?: string[];
-            meanings?: {
-                [key: string]: "pair" | "alternates" | "neither";
+        /**
+         * Decide
+         * @description Change what was decided for all rows; each is a field of `Decisions` as plain JSON values.
+         */
+        Decide: {
+            /** Decisions */
+            decisions: {
+                [key: string]: unknown;
             };
-            sides?: string[][];
-            /** Format: double */
-            distance?: number;
-            /** Format: double */
-            travel?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "decide";
         };
         /** @description What was decided once for all rows (`yuplet.arrangement.tree.Decisions`). */
         Decisions: {
@@ -1527,44 +1337,147 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "out" | "in";
-        /** @description A part again: mirrored left to right, if at all, then turned clockwise by so many quarters, about something. */
-        DuplicateRequest: {
-            /** @description The version that was looked at. */
-            version: number;
-            row: string;
-            /** @default false */
-            mirrored: boolean;
-            /** @default 0 */
-            quarters: number;
-            /** @default itself */
-            about: components["schemas"]["AboutEnum"];
-        };
-        /** @description What is done to an outline, in pixels: grown (or drawn in), smoothed, and how wide its edge is soft. */
-        EdgeRequest: {
-            /**
-             * Format: double
-             * @default 0
-             */
-            grow: number;
-            /**
-             * Format: double
-             * @default 0
-             */
-            smooth: number;
-            /**
-             * Format: double
-             * @default 0
-             */
-            soft: number;
-        };
         /**
-         * @description * `onward` - onward
-         *     * `flat` - flat
-         *     * `painted` - painted
-         *     * `colour` - colour
+         * @description * `replace` - replace
+         *     * `letter-case` - letter-case
+         *     * `add` - add
+         *     * `take-away` - take-away
+         *     * `without-numbers` - without-numbers
+         *     * `number` - number
+         *     * `listed` - listed
+         *     * `from-layers` - from-layers
          * @enum {string}
          */
-        FillEnum: "onward" | "flat" | "painted" | "colour";
+        DoEnum: "replace" | "letter-case" | "add" | "take-away" | "without-numbers" | "number" | "listed" | "from-layers";
+        /**
+         * DrawRound
+         * @description A closed outline, free-hand or point to point; places on the canvas.
+         */
+        DrawRound: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "draw-round";
+        };
+        /**
+         * DuplicatePart
+         * @description Make a part that is the same drawing as another one, mirrored left to right, if at all, then turned clockwise by quarters.
+         *
+         *     It is turned about the middle of the canvas, the part's pivot, or its own middle.
+         */
+        DuplicatePart: {
+            /** Row */
+            row: string;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored?: boolean;
+            /**
+             * Quarters
+             * @default 0
+             */
+            quarters?: number;
+            /**
+             * About
+             * @default itself
+             */
+            about?: components["schemas"]["AboutEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "duplicate-part";
+        };
+        /**
+         * Dye
+         * @description Give a part another colour, its alpha as it is; with `shaded` lighter and darker places stay so.
+         */
+        Dye: {
+            /** Row */
+            row: string;
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Shaded */
+            shaded: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "dye";
+        };
+        /**
+         * Edge
+         * @description What is done to the outline in the end: grown or drawn in, smoothed, and how wide its soft edge is; in pixels.
+         */
+        Edge: {
+            /**
+             * Grow
+             * @default 0
+             */
+            grow?: number;
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth?: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft?: number;
+        };
+        /**
+         * EndAlternates
+         * @description Let a set of alternates be a plain group again.
+         */
+        EndAlternates: {
+            /** Row */
+            row: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "end-alternates";
+        };
+        /**
+         * FillPinholes
+         * @description Fill holes of less than `smallest` pixels in a part.
+         */
+        FillPinholes: {
+            /** Row */
+            row: string;
+            /**
+             * Frames
+             * @default []
+             */
+            frames?: number[];
+            /**
+             * Smallest
+             * @default 12
+             */
+            smallest?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fill-pinholes";
+        };
         /**
          * @description Something to look at: the parts that it concerns, the one to be mended first, and where it is.
          *
@@ -1637,41 +1550,50 @@ export interface components {
             milliseconds: number | null;
             pieces: components["schemas"]["Piece"][];
         };
-        /** @description What an artist did on the picture, in pixels of the canvas; `tool` says which of the other fields is used. */
-        GestureRequest: {
-            tool: components["schemas"]["ToolEnum"];
-            how?: components["schemas"]["HowEnum"];
-            points?: number[][];
-            at?: number[];
+        Gestures: (components["schemas"]["DrawRound"] | components["schemas"]["SameColour"] | components["schemas"]["InsideLines"] | components["schemas"]["Island"] | components["schemas"]["Proposed"] | components["schemas"]["Brush"] | components["schemas"]["Scribble"])[];
+        /**
+         * GroupRows
+         * @description Put siblings in a group of their own.
+         */
+        GroupRows: {
+            /** Rows */
+            rows: string[];
             /**
-             * Format: double
-             * @description CIEDE2000.
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            distance?: number;
-            connected?: boolean;
-            /** Format: double */
-            gap?: number;
+            do: "group-rows";
+        };
+        /**
+         * GrowUnder
+         * @description Let a part go on beneath opaque parts that lie over it, by up to so many pixels.
+         *
+         *     With `twin` pixels come from that part, mirrored across the middle of the canvas, where it has any.
+         */
+        GrowUnder: {
+            /** Row */
+            row: string;
+            /** By */
+            by: number;
             /**
-             * Format: double
-             * @description L* below which a pixel is line.
+             * Fill
+             * @default onward
              */
-            darkness?: number;
-            line?: components["schemas"]["LineEnum"];
-            /** @description Into how many regions the part is divided. */
-            regions?: number;
+            fill?: ("onward" | "flat" | "painted") | [
+                number,
+                number,
+                number
+            ];
             /**
-             * Format: double
-             * @description Of the brush, in pixels.
+             * Twin
+             * @default null
              */
-            size?: number;
+            twin?: string | null;
             /**
-             * Format: double
-             * @description Of the brush, 0 to 1.
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            hardness?: number;
-            /** @description Marks: lists of [x, y]. */
-            inside?: unknown[][];
-            outside?: unknown[][];
+            do: "grow-under";
         };
         /** @description One run: its job while it lasts, its report afterwards. */
         HandOver: {
@@ -1699,14 +1621,6 @@ export interface components {
             gone: string[];
             proof: components["schemas"]["Proof"];
         };
-        /**
-         * @description * `instead` - instead
-         *     * `add` - add
-         *     * `subtract` - subtract
-         *     * `intersect` - intersect
-         * @enum {string}
-         */
-        HowEnum: "instead" | "add" | "subtract" | "intersect";
         /** @description An illustration in a list, with the facts of its current revision. */
         Illustration: {
             readonly id: number;
@@ -1976,6 +1890,83 @@ export interface components {
          * @enum {string}
          */
         InStepStateEnum: "watching" | "reading" | "deciding" | "writing";
+        /**
+         * IncludeParts
+         * @description Include parts in the hand-over (true) or leave them out (false).
+         */
+        IncludeParts: {
+            /** Included */
+            included: {
+                [key: string]: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "include-parts";
+        };
+        /**
+         * InsideLines
+         * @description What line art bounds around a pixel of the canvas; numbers as in `regions.inside_lines`.
+         */
+        InsideLines: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Gap
+             * @default 6
+             */
+            gap?: number;
+            /**
+             * Darkness
+             * @default 20
+             */
+            darkness?: number;
+            /**
+             * Line
+             * @default part
+             */
+            line?: components["schemas"]["LineEnum"];
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "inside-lines";
+        };
+        /**
+         * Island
+         * @description The separate piece of art at a pixel of the canvas.
+         */
+        Island: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Gap
+             * @default 0
+             */
+            gap?: number;
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "island";
+        };
         /** @description Separate pieces of a part as they would become parts; `crumbs` is how many belong to a larger one nearby. */
         Islands: {
             pieces: components["schemas"]["PieceOfArt"][];
@@ -2011,6 +2002,21 @@ export interface components {
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         /**
+         * JoinRows
+         * @description Make one part of several siblings; of groups alone, one part of each.
+         *
+         *     What lies under one opacity or mode within them is laid together first.
+         */
+        JoinRows: {
+            /** Rows */
+            rows: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "join-rows";
+        };
+        /**
          * @description Where a part could turn: the centre of the circle that its end follows, where it `is_round`; else the middle of the overlap.
          *
          *     `deviation` is how far the outline is from that circle, as a root mean square, `overlap` how many pixels it shares with its parent.
@@ -2040,7 +2046,25 @@ export interface components {
             kind: components["schemas"]["KeptKindEnum"];
             name: string;
             /** @default  */
-            row: string;
+            row?: string;
+        };
+        /**
+         * KeepRest
+         * @description Make a part of what of a layer is in no part.
+         */
+        KeepRest: {
+            /** Layer */
+            layer: string;
+            /**
+             * Smallest
+             * @default 12
+             */
+            smallest?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "keep-rest";
         };
         /** @description One thing on one's own shelf; `has_picture` is true of parts. */
         Kept: {
@@ -2065,6 +2089,19 @@ export interface components {
          */
         LacksEnum: "left" | "right";
         /**
+         * LayAsNormal
+         * @description Lay a part with the mode 'normal'.
+         */
+        LayAsNormal: {
+            /** Row */
+            row: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "lay-as-normal";
+        };
+        /**
          * @description * `lower` - lower
          *     * `upper` - upper
          *     * `first` - first
@@ -2083,13 +2120,23 @@ export interface components {
             /** Format: double */
             deviation: number;
         };
-        /**
-         * @description * `part` - part
-         *     * `shared` - shared
-         *     * `apart` - apart
-         * @enum {string}
-         */
+        /** @enum {string} */
         LineEnum: "part" | "shared" | "apart";
+        /**
+         * LockParts
+         * @description Lock parts (true), so that they are neither picked nor changed, or unlock them (false).
+         */
+        LockParts: {
+            /** Locked */
+            locked: {
+                [key: string]: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "lock-parts";
+        };
         /** @description A layer in a review; `image` and `thumbnail` are digests, null where it is empty. */
         Look: {
             id: string;
@@ -2108,6 +2155,19 @@ export interface components {
             sets: string[];
             looks: components["schemas"]["Appearance"][];
             lines: components["schemas"]["LookLine"][];
+        };
+        /**
+         * MakeAlternates
+         * @description Let siblings, or the members of a group, be alternates: exactly one of them is shown.
+         */
+        MakeAlternates: {
+            /** Rows */
+            rows: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "make-alternates";
         };
         /** @description Left, top, right, bottom; null where nothing between is alike. */
         Margins: {
@@ -2148,21 +2208,6 @@ export interface components {
             username: string;
             role: components["schemas"]["RoleEnum"];
         };
-        /** @description What is mended. `frames`: which moments of an animated part, from 0; none named: all of them. */
-        MendRequest: {
-            /** @default 12 */
-            smallest: number;
-            /** @default 0 */
-            tolerance: number;
-            /** @description The version that was looked at. */
-            version: number;
-            kind: components["schemas"]["FindingKindEnum"];
-            rows?: string[];
-            frames?: number[];
-            /** @default  */
-            layer: string;
-            cover_by?: components["schemas"]["CoverByEnum"];
-        };
         /** @description The composite against the file's own merged picture. */
         Merged: {
             pixels: number;
@@ -2171,20 +2216,21 @@ export interface components {
             sentence: string;
         };
         /**
-         * @description * `replace` - replace
-         *     * `letter-case` - letter-case
-         *     * `add` - add
-         *     * `take-away` - take-away
-         *     * `without-numbers` - without-numbers
-         *     * `number` - number
-         *     * `listed` - listed
-         *     * `from-layers` - from-layers
-         * @enum {string}
+         * MoveRows
+         * @description Put rows elsewhere in the draw order. All are taken out first, then put in one after the other.
          */
-        NameChangeDoEnum: "replace" | "letter-case" | "add" | "take-away" | "without-numbers" | "number" | "listed" | "from-layers";
+        MoveRows: {
+            /** Places */
+            places: components["schemas"]["Place"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move-rows";
+        };
         /** @description A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming`). */
         NameChangeRequest: {
-            do: components["schemas"]["NameChangeDoEnum"];
+            do: components["schemas"]["DoEnum"];
             find?: string;
             by?: string;
             matching?: components["schemas"]["MatchingEnum"];
@@ -2216,6 +2262,82 @@ export interface components {
             covers: components["schemas"]["Cover"][];
             findings: components["schemas"]["Finding"][];
         };
+        /**
+         * OrderRows
+         * @description Put the members of a group (None: the outermost rows) in order: by name or depth, or as they are `listed`.
+         *
+         *     Names are sorted as people do, numbers in them by their value, the first at the back. What is not listed stays in front.
+         */
+        OrderRows: {
+            /** Group */
+            group: string | null;
+            /** By */
+            by: components["schemas"]["ByEnum"];
+            /**
+             * Listed
+             * @default []
+             */
+            listed?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "order-rows";
+        };
+        /** @enum {string} */
+        OriginEnum: "file" | "shelf";
+        /**
+         * Edge
+         * @description What is done to the outline in the end: grown or drawn in, smoothed, and how wide its soft edge is; in pixels.
+         */
+        OutlineEdge: {
+            /**
+             * Grow
+             * @default 0
+             */
+            grow?: number;
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth?: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft?: number;
+        };
+        /**
+         * PaintUnder
+         * @description Let a part go on beneath opaque parts that lie over it, where strokes of a brush say.
+         */
+        PaintUnder: {
+            /** Row */
+            row: string;
+            /** Strokes */
+            strokes: components["schemas"]["Brush"][];
+            /**
+             * Fill
+             * @default onward
+             */
+            fill?: ("onward" | "flat" | "painted") | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Twin
+             * @default null
+             */
+            twin?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "paint-under";
+        };
+        /** @enum {string} */
+        PartRoleEnum: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
         /** @description One change that was followed: layers by what befell them, and the numbers of the hand-overs that it led to. */
         Pass: {
             /** Format: date-time */
@@ -2230,6 +2352,46 @@ export interface components {
             old_password: string;
             new_password: string;
         };
+        /**
+         * PastePicture
+         * @description Make a part of a picture, in front of a row in whose middle it lies, or of everything.
+         *
+         *     `picture` is what the picture is called that came with the command, `pivot` what the part turns about, as fractions of it.
+         */
+        PastePicture: {
+            /** Picture */
+            picture: string;
+            /** Name */
+            name: string;
+            /**
+             * Row
+             * @default null
+             */
+            row?: string | null;
+            /**
+             * Pivot
+             * @default null
+             */
+            pivot?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Role
+             * @default picture
+             */
+            role?: components["schemas"]["PartRoleEnum"];
+            /**
+             * Origin
+             * @default file
+             */
+            origin?: components["schemas"]["OriginEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "paste-picture";
+        };
         /** @description A new name, or who made the picture, or both. */
         PatchedChangeRequest: {
             name?: string;
@@ -2243,13 +2405,15 @@ export interface components {
          *     picture of that row, which keeps all else.
          */
         PictureRequest: {
-            /** @description The version that was looked at. */
+            /** Format: uuid */
+            id?: string;
+            /** @description The version that was looked at: what has changed since is answered. */
             version: number;
             /** Format: binary */
             file: string;
             row?: string;
             /** @default false */
-            instead: boolean;
+            instead?: boolean;
         };
         /**
          * @description A layer as it is laid within a part; `image` is a digest, `box` is x, y, width, height on the canvas.
@@ -2271,11 +2435,35 @@ export interface components {
             /** @description PNG in Base64. */
             mask: string;
         };
-        PlaceRequest: {
+        /**
+         * Place
+         * @description Where a row stands: in which group (None: outermost), and how many siblings lie behind it.
+         */
+        Place: {
+            /** Row */
             row: string;
+            /** Group */
             group: string | null;
-            /** @description How many siblings lie behind it. */
+            /** Index */
             index: number;
+        };
+        /**
+         * PlaceParts
+         * @description Lay parts elsewhere: how far each lies from where its layers do, in canvas pixels.
+         */
+        PlaceParts: {
+            /** Offsets */
+            offsets: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "place-parts";
         };
         /** @description All that a hand-over will write; `gone` lists what the last package by the same recipe had and this one will not. */
         Plan: {
@@ -2532,7 +2720,7 @@ export interface components {
             recipe?: unknown | null;
             only?: string[] | null;
             /** @default  */
-            folder: string;
+            folder?: string;
         };
         /** @description One file that will be written: what it is, its size in pixels, the parts that it shows; `bytes` where they are known. */
         PlannedFile: {
@@ -2634,6 +2822,116 @@ export interface components {
             parents: number[];
             /** @description PNG in Base64. */
             labels: string;
+        };
+        /**
+         * ProposeJoints
+         * @description Set the parents and pivots that are proposed for parts that have none, of `rows` or of all; `mirrored`: those of their twins.
+         */
+        ProposeJoints: {
+            /**
+             * Rows
+             * @default []
+             */
+            rows?: string[];
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "propose-joints";
+        };
+        /**
+         * Proposed
+         * @description The proposed part at a pixel of the canvas, when the art is divided into so many regions (`proposals`).
+         */
+        Proposed: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Regions
+             * @default 40
+             */
+            regions?: number;
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "proposed";
+        };
+        /**
+         * PutBackdrop
+         * @description Put a plain part as large as the canvas behind everything: one colour, or two, from the top row to the bottom one.
+         */
+        PutBackdrop: {
+            /** Colours */
+            colours: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "put-backdrop";
+        };
+        /**
+         * ReachBeyond
+         * @description Let a part go on beyond the view, as far as the camera's way needs: mirrored on, repeated, or all of it enlarged.
+         */
+        ReachBeyond: {
+            /** Row */
+            row: string;
+            /**
+             * How
+             * @default mirror
+             */
+            how?: components["schemas"]["ReachEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "reach-beyond";
+        };
+        /** @enum {string} */
+        ReachEnum: "mirror" | "repeat" | "enlarge";
+        /**
+         * ReadAsFrames
+         * @description Read a stack as moments of one part, the first at the back: the members of a group, or siblings.
+         */
+        ReadAsFrames: {
+            /** Rows */
+            rows: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "read-as-frames";
+        };
+        /**
+         * ReadAsParts
+         * @description Read the frames of a part as parts of their own, in a group.
+         */
+        ReadAsParts: {
+            /** Row */
+            row: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "read-as-parts";
         };
         /** @description A recipe of a project (`id`) or one that comes with Yuplet (`file`); the document is docs/formats/recipe.md in full. */
         Recipe: {
@@ -2857,6 +3155,47 @@ export interface components {
                 };
             };
         };
+        /**
+         * RemoveAdded
+         * @description Take away what was filled in of a part.
+         */
+        RemoveAdded: {
+            /** Row */
+            row: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove-added";
+        };
+        /**
+         * RemoveRows
+         * @description Take rows out, groups with all that is in them; the art they are of stays in the original.
+         */
+        RemoveRows: {
+            /** Rows */
+            rows: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove-rows";
+        };
+        /**
+         * RenameRows
+         * @description Give rows new names, all in one step.
+         */
+        RenameRows: {
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "rename-rows";
+        };
         /** @description What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can. */
         Renaming: {
             row: string;
@@ -2864,6 +3203,13 @@ export interface components {
             new: string;
             problem: string | null;
             proposal: string | null;
+        };
+        /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
+        RepeatRequest: {
+            /** Format: uuid */
+            id?: string;
+            /** @description The version that was looked at: what has changed since is answered. */
+            version: number;
         };
         /** @description What was read of a file, and what was not understood. */
         Report: {
@@ -2930,6 +3276,55 @@ export interface components {
             roots: string[];
         };
         /**
+         * RoundJoint
+         * @description Of a part and its parent, round off the one that lies behind about the pivot, beneath the other.
+         */
+        RoundJoint: {
+            /** Row */
+            row: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "round-joint";
+        };
+        /**
+         * RoundOff
+         * @description Let a part end round beneath opaque parts that lie over it: a disc of a radius at a place of the canvas.
+         *
+         *     It turns about the middle of its round end, unless somebody has said otherwise.
+         */
+        RoundOff: {
+            /** Row */
+            row: string;
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Radius */
+            radius: number;
+            /**
+             * Fill
+             * @default onward
+             */
+            fill?: ("onward" | "flat" | "painted") | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Twin
+             * @default null
+             */
+            twin?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "round-off";
+        };
+        /**
          * @description A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
          *
          *     A still part has one frame, a group none. `loops` is how often frames are played, 0 for without end.
@@ -2959,7 +3354,7 @@ export interface components {
              * @description How far behind the picture plane it stands, in pixels.
              */
             depth: number;
-            role: components["schemas"]["RowRoleEnum"];
+            role: components["schemas"]["PartRoleEnum"];
             /** @description Left, top, right, bottom: not to be stretched. */
             margins: number[] | null;
             /** @description The place of the screen it keeps its distance to. */
@@ -2986,19 +3381,73 @@ export interface components {
             row: string;
         };
         /**
-         * @description * `picture` - picture
-         *     * `press-target` - press-target
-         *     * `text` - text
-         *     * `ground` - ground
-         *     * `reference` - reference
-         *     * `guide` - guide
-         *     * `loose` - loose
-         * @enum {string}
+         * SameColour
+         * @description All that is of the colour at a pixel of the canvas, within a CIEDE2000 distance.
          */
-        RowRoleEnum: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
+        SameColour: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Distance
+             * @default 8
+             */
+            distance?: number;
+            /**
+             * Connected
+             * @default true
+             */
+            connected?: boolean;
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "same-colour";
+        };
         /** @description A recipe as a document (docs/formats/recipe.md); the core says what is wrong with it. */
         SaveRecipeRequest: {
             document: unknown;
+        };
+        /**
+         * Scribble
+         * @description Marks inside and outside of something, strokes on the canvas; the border between them is computed (`marking`).
+         */
+        Scribble: {
+            /** Inside */
+            inside: [
+                number,
+                number
+            ][][];
+            /**
+             * Outside
+             * @default []
+             */
+            outside?: [
+                number,
+                number
+            ][][];
+            /**
+             * Size
+             * @default 8
+             */
+            size?: number;
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "scribble";
         };
         /**
          * @description What is chosen: pixels, box on the canvas (x, y, width, height), and a PNG of that box whose alpha is the mask.
@@ -3015,30 +3464,13 @@ export interface components {
         /** @description Gestures on a part, each changing what the ones before have chosen. */
         SelectionRequest: {
             row: string;
-            gestures: components["schemas"]["GestureRequest"][];
-            edge?: components["schemas"]["EdgeRequest"];
+            gestures: components["schemas"]["Gestures"];
+            edge?: components["schemas"]["OutlineEdge"];
             /**
              * @description Which moment of an animated part, from 0.
              * @default 0
              */
-            frame: number;
-        };
-        /**
-         * @description How a part falls into pieces: those up to `gap` pixels apart are one; smaller ones belong to the nearest.
-         *
-         *     With `regions` it is divided into so many proposed ones instead. Pieces are joined and left out by their numbers, from 1.
-         */
-        SeparateRequest: {
-            /**
-             * Format: double
-             * @default 0
-             */
-            gap: number;
-            /** @default 1 */
-            smallest: number;
-            regions?: number;
-            joined?: number[][];
-            left_out?: number[];
+            frame?: number;
         };
         /** @description Parts whose names differ in a side, a number or a letter only; `meaning` is null until somebody has said. */
         Series: {
@@ -3060,14 +3492,129 @@ export interface components {
         Session: {
             readonly user: components["schemas"]["User"] | null;
         };
+        /**
+         * SetDepths
+         * @description Say how far behind the picture plane parts stand, in canvas pixels.
+         */
+        SetDepths: {
+            /** Depths */
+            depths: {
+                [key: string]: number;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-depths";
+        };
+        /**
+         * SetFits
+         * @description Say how pieces of an interface follow the screen: what is not stretched of them, and what they keep their distance to.
+         */
+        SetFits: {
+            /** Margins */
+            margins?: {
+                [key: string]: [
+                    number,
+                    number,
+                    number,
+                    number
+                ] | null;
+            };
+            /** Anchors */
+            anchors?: {
+                [key: string]: [
+                    number,
+                    number
+                ] | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-fits";
+        };
         SetInStepRequest: {
             /** @description A file, or a folder of images, on the server's machine, below a folder that is opened. */
             file: string;
             /** @default  */
-            folder: string;
+            folder?: string;
             /** @default false */
-            remove_obsolete: boolean;
+            remove_obsolete?: boolean;
             recipes: unknown[];
+        };
+        /**
+         * SetJoints
+         * @description Say which part carries each (None: no other), and what they turn about, all in one step.
+         */
+        SetJoints: {
+            /** Parents */
+            parents?: {
+                [key: string]: string | null;
+            };
+            /** Pivots */
+            pivots?: {
+                [key: string]: [
+                    number,
+                    number
+                ] | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-joints";
+        };
+        /**
+         * SetPivots
+         * @description Say what parts turn about, in canvas pixels, or that nobody has said (None).
+         */
+        SetPivots: {
+            /** Pivots */
+            pivots: {
+                [key: string]: [
+                    number,
+                    number
+                ] | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-pivots";
+        };
+        /**
+         * SetRoles
+         * @description Say what parts are for.
+         */
+        SetRoles: {
+            /** Roles */
+            roles: {
+                [key: string]: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-roles";
+        };
+        /**
+         * ShareDrawing
+         * @description Let parts that are the same drawing be one image: that of the first, mirrored or turned for the others.
+         */
+        ShareDrawing: {
+            /** Rows */
+            rows: string[];
+            /**
+             * Tolerance
+             * @default 0
+             */
+            tolerance?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "share-drawing";
         };
         /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         Sheet: {
@@ -3075,9 +3622,9 @@ export interface components {
             rows: number;
             cell: number[];
             /** @default 0 */
-            margin: number;
+            margin?: number;
             /** @default 0 */
-            spacing: number;
+            spacing?: number;
         };
         /** @description A cut, the whole sheet as a picture by its digest, and what speaks against the cut. */
         SheetAnswer: {
@@ -3109,9 +3656,39 @@ export interface components {
             rows: number;
             cell: number[];
             /** @default 0 */
-            margin: number;
+            margin?: number;
             /** @default 0 */
-            spacing: number;
+            spacing?: number;
+        };
+        /**
+         * ShowAlone
+         * @description Show one row alone, or everything as it was (None).
+         */
+        ShowAlone: {
+            /** Row */
+            row: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "show-alone";
+        };
+        /**
+         * ShowRows
+         * @description Show (true) or hide (false) rows; members of a group keep their own state.
+         *
+         *     To show one of a set of alternates is to choose it, and one of them is always shown.
+         */
+        ShowRows: {
+            /** Shown */
+            shown: {
+                [key: string]: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "show-rows";
         };
         /**
          * @description * `before` - before
@@ -3124,24 +3701,114 @@ export interface components {
             password: string;
         };
         /**
+         * SplitParts
+         * @description Make a part of each layer of parts that have several, in a group in the part's place.
+         */
+        SplitParts: {
+            /** Rows */
+            rows: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "split-parts";
+        };
+        /**
+         * SpreadDepths
+         * @description Let parts stand at even steps, the front-most `nearest`: one by one, or all of an outermost group at one depth.
+         */
+        SpreadDepths: {
+            /** Rows */
+            rows: string[];
+            /** Step */
+            step: number;
+            /**
+             * Nearest
+             * @default 0
+             */
+            nearest?: number;
+            /**
+             * By Groups
+             * @default false
+             */
+            by_groups?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "spread-depths";
+        };
+        /**
          * @description * `parts` - parts
          *     * `frames` - frames
          * @enum {string}
          */
         StackEnum: "parts" | "frames";
-        StepRequest: {
-            /** @description The version that was looked at when the command was made. */
+        /**
+         * @description What has changed since the version that was looked at: `rows` that are new or other ones, `order` where rows came, went or moved.
+         *
+         *     `made` are the rows that the step made, in order.
+         */
+        StepAnswer: {
             version: number;
-            command: components["schemas"]["CommandRequest"];
+            alone: string | null;
+            undo: string | null;
+            redo: string | null;
+            revision: number;
+            decisions: components["schemas"]["Decisions"];
+            rows: components["schemas"]["Row"][];
+            order: string[] | null;
+            made: string[];
         };
-        /** @description A stroke of a round brush in pixels of the canvas; `hardness` is the share of its radius that covers completely. */
-        StrokeRequest: {
-            points: number[][];
-            /** Format: double */
-            size?: number;
-            /** Format: double */
-            hardness?: number;
-            how?: components["schemas"]["HowEnum"];
+        /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
+        StepRequest: {
+            /** Format: uuid */
+            id?: string;
+            /** @description The version that was looked at: what has changed since is answered. */
+            version: number;
+            command: components["schemas"]["Command"];
+        };
+        /**
+         * SwapPicture
+         * @description Let a part be another picture and keep all that was decided about it.
+         *
+         *     A picture as large as the canvas lies on it as it is; any other one in the middle of where the part lay.
+         */
+        SwapPicture: {
+            /** Row */
+            row: string;
+            /** Picture */
+            picture: string;
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "swap-picture";
+        };
+        /**
+         * SweepCrumbs
+         * @description Take away pieces of less than `smallest` pixels that lie apart from the rest of a part.
+         */
+        SweepCrumbs: {
+            /** Row */
+            row: string;
+            /**
+             * Frames
+             * @default []
+             */
+            frames?: number[];
+            /**
+             * Smallest
+             * @default 12
+             */
+            smallest?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "sweep-crumbs";
         };
         /** @description Pixels that open and jut out at each angle, [left, right] of the limb; masks of them at one angle, within a box of the canvas. */
         Swing: {
@@ -3162,21 +3829,91 @@ export interface components {
             jutting_mask: string;
         };
         /**
-         * @description Parts to be taken out of a part: `parts` one by one, or all that is `separate`.
+         * TakeOut
+         * @description Take art out of a part: new parts directly in front of what is left of it.
          *
-         *     `behind` is how the place is filled: 'empty', 'flat' (the nearest colours), 'painted' (colours run on), or 'colour'.
+         *     `behind` is how the place is filled: by the nearest colours ('flat'), by colours that run on ('painted'), in one colour, or not at
+         *     all (None). With `copy` the art stays in the part as well.
          */
-        TakeOutRequest: {
-            /** @description The version that was looked at. */
-            version: number;
+        TakeOut: {
+            /** Row */
             row: string;
-            parts?: components["schemas"]["WishRequest"][];
-            separate?: components["schemas"]["SeparateRequest"];
-            /** @default empty */
-            behind: components["schemas"]["BehindEnum"];
-            colour?: number[];
-            /** @default false */
-            copy: boolean;
+            /** Parts */
+            parts: components["schemas"]["Wish"][];
+            /**
+             * Behind
+             * @default null
+             */
+            behind?: ("flat" | "painted") | [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Copy
+             * @default false
+             */
+            copy?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take-out";
+        };
+        /**
+         * TakePieces
+         * @description Take every separate piece of a part out of it, or every region that is proposed when it is divided into so many.
+         *
+         *     Each becomes a part, named by the part's own name and a number, but for those that are `joined` or `left_out`, by their numbers
+         *     from 1. Pieces up to `gap` pixels apart are one; smaller ones than `smallest` pixels belong to the nearest.
+         */
+        TakePieces: {
+            /** Row */
+            row: string;
+            /**
+             * Gap
+             * @default 0
+             */
+            gap?: number;
+            /**
+             * Smallest
+             * @default 1
+             */
+            smallest?: number;
+            /**
+             * Regions
+             * @default null
+             */
+            regions?: number | null;
+            /**
+             * Joined
+             * @default []
+             */
+            joined?: number[][];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out?: number[];
+            /**
+             * Behind
+             * @default null
+             */
+            behind?: ("flat" | "painted") | [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Copy
+             * @default false
+             */
+            copy?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take-pieces";
         };
         /** @description What somebody confirmed: the old layer of each new one (null: it is new), and the parts to be taken out. */
         TakeRequest: {
@@ -3185,22 +3922,49 @@ export interface components {
             };
             remove?: string[];
         };
-        /** @description The arrangement after art was taken out, and the rows that are new. */
-        TakenOut: {
-            taken: string[];
-            arrangement: components["schemas"]["Arrangement"];
+        /**
+         * TimeFrames
+         * @description Say for how many milliseconds each frame of a part is seen (None: nobody has said).
+         */
+        TimeFrames: {
+            /** Row */
+            row: string;
+            /** Milliseconds */
+            milliseconds: (number | null)[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "time-frames";
         };
         /**
-         * @description * `draw-round` - draw-round
-         *     * `same-colour` - same-colour
-         *     * `inside-lines` - inside-lines
-         *     * `island` - island
-         *     * `proposed` - proposed
-         *     * `brush` - brush
-         *     * `scribble` - scribble
-         * @enum {string}
+         * TouchUp
+         * @description Change the edge at which a part was taken out, by strokes of a brush: what one side gains the other loses.
          */
-        ToolEnum: "draw-round" | "same-colour" | "inside-lines" | "island" | "proposed" | "brush" | "scribble";
+        TouchUp: {
+            /** Row */
+            row: string;
+            /** Strokes */
+            strokes: components["schemas"]["Brush"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "touch-up";
+        };
+        /**
+         * UngroupRows
+         * @description Put the members of groups in the place of those.
+         */
+        UngroupRows: {
+            /** Rows */
+            rows: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "ungroup-rows";
+        };
         /** @description A file, or several loose images that belong together, and how they are read. */
         UploadRequest: {
             /** @description The longer side in pixels at which vector art is drawn. */
@@ -3230,14 +3994,11 @@ export interface components {
         };
         /** @description Use something kept; a part lies in front of a `row`, in its middle. */
         UseRequest: {
-            /** @description The version that was looked at. */
+            /** Format: uuid */
+            id?: string;
+            /** @description The version that was looked at: what has changed since is answered. */
             version: number;
             row?: string | null;
-        };
-        /** @description The arrangement then, and the row of a part that came in. */
-        Used: {
-            row: string | null;
-            arrangement: components["schemas"]["Arrangement"];
         };
         User: {
             readonly id: number;
@@ -3278,10 +4039,23 @@ export interface components {
             role: string;
             project_name: string;
         };
-        WishRequest: {
+        /**
+         * Wish
+         * @description A part that is to be taken out: the name wished for, the gestures that choose its art, and its edge.
+         */
+        Wish: {
+            /** Name */
             name: string;
-            gestures: components["schemas"]["GestureRequest"][];
-            edge?: components["schemas"]["EdgeRequest"];
+            /** Gestures */
+            gestures: (components["schemas"]["DrawRound"] | components["schemas"]["SameColour"] | components["schemas"]["InsideLines"] | components["schemas"]["Island"] | components["schemas"]["Proposed"] | components["schemas"]["Brush"] | components["schemas"]["Scribble"])[];
+            /**
+             * @default {
+             *       "grow": 0,
+             *       "smooth": 0,
+             *       "soft": 0
+             *     }
+             */
+            edge?: components["schemas"]["Edge"];
         };
         Worst: {
             x: number;
@@ -3474,55 +4248,12 @@ export interface operations {
                     "application/json": components["schemas"]["Arrangement"];
                 };
             };
-        };
-    };
-    illustrations_backdrop_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                illustration: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BackdropRequest"];
-            };
-        };
-        responses: {
-            200: {
+            /** @description No response body */
+            304: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["TakenOut"];
-                };
-            };
-        };
-    };
-    illustrations_change_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                illustration: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChangeRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Arrangement"];
-                };
+                content?: never;
             };
         };
     };
@@ -3543,31 +4274,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"];
-                };
-            };
-        };
-    };
-    illustrations_duplicate_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                illustration: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DuplicateRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
         };
@@ -3612,7 +4318,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Arrangement"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };
@@ -3901,31 +4607,6 @@ export interface operations {
             };
         };
     };
-    illustrations_mend_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                illustration: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MendRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Arrangement"];
-                };
-            };
-        };
-    };
     illustrations_names_create: {
         parameters: {
             query?: never;
@@ -4013,7 +4694,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TakenOut"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };
@@ -4127,14 +4808,18 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Arrangement"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };
@@ -4321,7 +5006,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Arrangement"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };
@@ -4419,7 +5104,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Used"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };
@@ -4444,7 +5129,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Arrangement"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };
@@ -4470,31 +5155,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Swing"];
-                };
-            };
-        };
-    };
-    illustrations_take_out_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                illustration: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TakeOutRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
         };
@@ -4529,14 +5189,18 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Arrangement"];
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
         };

@@ -3,7 +3,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
 import { isRunning, type Row, useIllustration, useRevisions, type WholeIllustration } from '../api/calls';
-import { body, client } from '../api/client';
+import { sendPicture } from '../api/steps';
 import { partColour } from '../ledger/colours';
 import { numbersOf, peeled, seenParts, within } from '../ledger/tree';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
@@ -141,35 +141,11 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     setChosenIds(ids);
     setCurrent(now);
   };
-  const again = (row: string, how: Again) =>
-    perform(async (version) => {
-      const params = { path: { illustration: illustration.id } };
-      const answer = await body(
-        client.POST('/api/illustrations/{illustration}/duplicate', {
-          params,
-          body: { version, row, quarters: 0, ...how },
-        }),
-      );
-      choose(answer.taken, answer.taken[0] ?? null);
-      return answer.arrangement;
-    });
+  const chooseMade = (made: readonly string[]) => choose(made, made[0] ?? null);
+  const again = (row: string, how: Again) => act({ do: 'duplicate-part', row, ...how }, { made: chooseMade });
   const addPicture = (file: File, row: string | null, instead: boolean) =>
-    perform(async (version) => {
-      const params = { path: { illustration: illustration.id } };
-      const form = new FormData();
-      form.append('version', String(version));
-      form.append('file', file);
-      if (row !== null) form.append('row', row);
-      if (instead) form.append('instead', 'true');
-      const answer = await body(
-        client.POST('/api/illustrations/{illustration}/pictures', {
-          params,
-          body: form as never,
-          bodySerializer: (data: unknown) => data as FormData,
-        }),
-      );
-      choose(answer.taken, answer.taken[0] ?? null);
-      return answer.arrangement;
+    perform(sendPicture(illustration.id, file, row, instead), {
+      made: (made) => chooseMade(instead && row !== null ? [row] : made),
     });
   const canEdit = illustration.role !== 'viewer';
   const taking = useTaking({
@@ -179,7 +155,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     isOpen: step === 'take-apart',
     moment,
     onMoment: setMoment,
-    perform,
+    act,
     onTaken: choose,
   });
   const canvas = useMemo(
@@ -195,7 +171,6 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     isOpen: step === 'put-in-order',
     moment,
     act,
-    perform,
   });
   const parts = rows?.filter((row) => row.kind === 'part') ?? [];
   const leftOut = parts.filter((row) => !row.included).length;

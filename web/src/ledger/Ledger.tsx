@@ -3,13 +3,14 @@ import { useLocalStorage } from '@mantine/hooks';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
-import { type Command, placesOfDrop } from './commands';
+import { placesOfDrop } from './commands';
 import { type Filter, filtersFor } from './filter';
 import { carriersOf } from './joints';
 import classes from './Ledger.module.css';
 import { type Column, LedgerRow } from './LedgerRow';
 import { INDENT, ROW_HEIGHT } from './measures';
 import { listed, numbersOf, seenParts } from './tree';
+import type { Act } from './useArrangement';
 import { useRowDrag } from './useRowDrag';
 
 interface Props {
@@ -20,7 +21,7 @@ interface Props {
   current: string | null;
   canEdit: boolean;
   onChoose: (ids: readonly string[], current: string | null) => void;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 const COLUMNS: readonly { value: Column; label: string }[] = [

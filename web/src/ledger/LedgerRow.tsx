@@ -2,10 +2,10 @@ import { useRef, useState } from 'react';
 import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
 import { partColour } from './colours';
-import type { Command } from './commands';
 import classes from './Ledger.module.css';
 import { INDENT, ROW_HEIGHT } from './measures';
 import type { Listed } from './tree';
+import type { Act } from './useArrangement';
 
 interface Props {
   illustration: number;
@@ -29,7 +29,7 @@ interface Props {
   onRename: (name: string, then: 'next' | 'previous' | 'stop') => void;
   onLeave: () => void;
   onGrab: (event: React.PointerEvent, row: Row) => void;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 /** What the column after the name shows. */

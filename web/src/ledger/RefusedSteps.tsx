@@ -1,11 +1,10 @@
 import { Button } from '@mantine/core';
-import type { Command } from './commands';
 import classes from './Ledger.module.css';
-import type { Refused } from './useArrangement';
+import type { Act, Refused } from './useArrangement';
 
 interface Props {
   refused: readonly Refused[];
-  act: (command: Command) => void;
+  act: Act;
   onSettled: (refused: Refused) => void;
 }
 
@@ -14,7 +13,7 @@ export function RefusedSteps({ refused, act, onSettled }: Props) {
   return (
     <div role="alert">
       {refused.map((one) => {
-        const [row] = Object.keys(one.command.names ?? {});
+        const [row] = one.command?.do === 'rename-rows' ? Object.keys(one.command.names) : [];
         const { proposal } = one.refusal;
         return (
           <div key={one.refusal.message} className={classes.refused}>

@@ -1,10 +1,10 @@
 /** What an artist does, as the server's commands, and what each does to the rows: shown at once, confirmed by the server. */
 import type { Arrangement, Row } from '../api/calls';
-import type { Schemas } from '../api/client';
+import type { Command, Place } from '../api/steps';
 import { flattened, membersOf, within } from './tree';
 
-export type Command = Schemas['CommandRequest'];
-export type Place = Schemas['PlaceRequest'];
+/** The command of a kind. */
+type Of<Kind extends Command['do']> = Extract<Command, { do: Kind }>;
 export type View = Pick<Arrangement, 'rows' | 'alone'>;
 export type Direction = 'front' | 'nearer' | 'farther' | 'back';
 
@@ -12,22 +12,22 @@ export type Direction = 'front' | 'nearer' | 'farther' | 'back';
 export function applied<T extends View>(view: T, command: Command): T {
   switch (command.do) {
     case 'rename-rows':
-      return { ...view, rows: view.rows.map((row) => ({ ...row, name: command.names?.[row.id] ?? row.name })) };
+      return { ...view, rows: view.rows.map((row) => ({ ...row, name: command.names[row.id] ?? row.name })) };
     case 'show-rows':
-      return { ...view, rows: shownOrHidden(view.rows, command.shown ?? {}) };
+      return { ...view, rows: shownOrHidden(view.rows, command.shown) };
     case 'include-parts':
       return {
         ...view,
-        rows: view.rows.map((row) => ({ ...row, included: command.included?.[row.id] ?? row.included })),
+        rows: view.rows.map((row) => ({ ...row, included: command.included[row.id] ?? row.included })),
       };
     case 'lock-parts':
-      return { ...view, rows: view.rows.map((row) => ({ ...row, locked: command.locked?.[row.id] ?? row.locked })) };
+      return { ...view, rows: view.rows.map((row) => ({ ...row, locked: command.locked[row.id] ?? row.locked })) };
     case 'show-alone':
-      return { ...view, alone: command.row ?? null };
+      return { ...view, alone: command.row };
     case 'move-rows':
-      return { ...view, rows: moved(view.rows, command.places ?? []) };
+      return { ...view, rows: moved(view.rows, command.places) };
     case 'place-parts':
-      return { ...view, rows: view.rows.map((row) => placed(row, command.offsets?.[row.id])) };
+      return { ...view, rows: view.rows.map((row) => placed(row, command.offsets[row.id])) };
     case 'set-pivots':
       return {
         ...view,
@@ -46,9 +46,9 @@ export function applied<T extends View>(view: T, command: Command): T {
         })),
       };
     case 'set-depths':
-      return { ...view, rows: view.rows.map((row) => ({ ...row, depth: command.depths?.[row.id] ?? row.depth })) };
+      return { ...view, rows: view.rows.map((row) => ({ ...row, depth: command.depths[row.id] ?? row.depth })) };
     case 'set-roles':
-      return { ...view, rows: view.rows.map((row) => ({ ...row, role: command.roles?.[row.id] ?? row.role })) };
+      return { ...view, rows: view.rows.map((row) => ({ ...row, role: command.roles[row.id] ?? row.role })) };
     case 'set-fits':
       return {
         ...view,
@@ -63,7 +63,7 @@ export function applied<T extends View>(view: T, command: Command): T {
     case 'order-rows':
       return { ...view, rows: inOrder(view.rows, command) };
     case 'remove-rows':
-      return { ...view, rows: without(view.rows, command.rows ?? []) };
+      return { ...view, rows: without(view.rows, command.rows) };
     default:
       // What becomes of a stack is only known when the server has answered.
       return view;
@@ -71,7 +71,7 @@ export function applied<T extends View>(view: T, command: Command): T {
 }
 
 /** Parts at even steps, from the front on. */
-function spread(rows: readonly Row[], { rows: of, step, nearest, by_groups }: Command): Row[] {
+function spread(rows: readonly Row[], { rows: of, step, nearest, by_groups }: Of<'spread-depths'>): Row[] {
   const wanted = new Set(of);
   const groups = new Map(rows.map((row) => [row.id, row.group]));
   const outermost = (row: Row): string => {
@@ -85,7 +85,7 @@ function spread(rows: readonly Row[], { rows: of, step, nearest, by_groups }: Co
     if (!wanted.has(row.id)) continue;
     const plane = outermost(row);
     if (!planes.has(plane)) planes.set(plane, planes.size);
-    depths.set(row.id, (nearest ?? 0) + (planes.get(plane) ?? 0) * (step ?? 0));
+    depths.set(row.id, (nearest ?? 0) + (planes.get(plane) ?? 0) * step);
   }
   return rows.map((row) => ({ ...row, depth: depths.get(row.id) ?? row.depth }));
 }
@@ -93,7 +93,7 @@ function spread(rows: readonly Row[], { rows: of, step, nearest, by_groups }: Co
 const NAMES = new Intl.Collator('en', { numeric: true, sensitivity: 'base' });
 
 /** The members of a group in another order: nearly as the server puts them, which has the last word. */
-function inOrder(rows: readonly Row[], { group = null, by, listed = [] }: Command): Row[] {
+function inOrder(rows: readonly Row[], { group, by, listed = [] }: Of<'order-rows'>): Row[] {
   const members = membersOf(rows);
   const depthOf = (row: Row): number =>
     row.kind === 'part' ? row.depth : Math.min(...(members.get(row.id) ?? []).map(depthOf), Number.POSITIVE_INFINITY);
@@ -132,7 +132,7 @@ function without(rows: readonly Row[], gone: readonly string[]): Row[] {
 }
 
 /** A part at another offset; everything of it goes along. */
-function placed(row: Row, offset: number[] | undefined): Row {
+function placed(row: Row, offset: readonly number[] | undefined): Row {
   if (!offset) return row;
   const by = [0, 1].map((axis) => (offset[axis] ?? 0) - (row.offset[axis] ?? 0)) as [number, number];
   const along = ([x = 0, y = 0, ...size]: number[]) => [x + by[0], y + by[1], ...size];
@@ -140,7 +140,7 @@ function placed(row: Row, offset: number[] | undefined): Row {
     ...frame,
     pieces: frame.pieces.map((piece) => ({ ...piece, box: along(piece.box) })),
   }));
-  return { ...row, offset, frames, box: row.box && along(row.box) };
+  return { ...row, offset: [...offset], frames, box: row.box && along(row.box) };
 }
 
 function moved(rows: readonly Row[], places: readonly Place[]): Row[] {

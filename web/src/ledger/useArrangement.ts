@@ -1,52 +1,63 @@
 /** The arrangement as it is seen: the server's rows with the steps on top that are still on their way. */
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { v4 as freshId } from 'uuid';
 import type { Arrangement } from '../api/calls';
-import { body, client, Refusal } from '../api/client';
-import { applied, type Command } from './commands';
+import { Refusal } from '../api/client';
+import { askArrangement, type Command, merged, redoStep, type Send, takeStep, undoStep } from '../api/steps';
+import { applied } from './commands';
 import { settled } from './tree';
 
 const RETRY_AFTER = [500, 1500, 4000];
 const OTHERS = 15_000;
 
 export interface Refused {
-  command: Command;
+  command: Command | null;
   refusal: Refusal;
 }
 
+/** What happens when a step is answered: with the rows that it made, or with what speaks against it. */
+export interface Then {
+  made?: (rows: readonly string[]) => void;
+  refused?: (refusal: Refusal) => void;
+}
+export type Act = (command: Command, then?: Then) => void;
+export type Perform = (send: Send, then?: Then) => void;
+
 /** A step on its way; undo and redo have no command of their own, so their effect is seen when they are answered. */
-interface Sent {
-  id: number;
+interface OnItsWay {
+  id: string;
   command: Command | null;
 }
 
 export function useArrangement(illustration: number, onRefused: (refused: Refused) => void) {
   const queries = useQueryClient();
   const key = useMemo(() => ['arrangement', illustration], [illustration]);
-  const params = useMemo(() => ({ path: { illustration } }), [illustration]);
-  const [pending, setPending] = useState<Sent[]>([]);
+  const [pending, setPending] = useState<OnItsWay[]>([]);
   const chain = useRef<Promise<void>>(Promise.resolve());
-  const counter = useRef(0);
   const query = useQuery({
     queryKey: key,
-    queryFn: () => body(client.GET('/api/illustrations/{illustration}/arrangement', { params })),
+    queryFn: () => askArrangement(illustration),
     refetchInterval: pending.length > 0 ? false : OTHERS,
   });
 
   /** Send one after the other, so that each is made on the answer to the one before. */
   const queue = useCallback(
-    (send: (version: number) => Promise<Arrangement>, command: Command | null) => {
-      const id = ++counter.current;
+    (send: Send, command: Command | null, then: Then = {}) => {
+      const id = freshId();
       setPending((before) => [...before, { id, command }]);
       const work = async () => {
         try {
           await queries.cancelQueries({ queryKey: key });
-          const version = queries.getQueryData<Arrangement>(key)?.version ?? 0;
-          // A command may arrive twice without harm; taking back a step may not.
-          queries.setQueryData(key, await (command ? patiently(() => send(version)) : send(version)));
+          const { version } = queries.getQueryData<Arrangement>(key) ?? { version: 0 };
+          // The id lets it arrive twice without harm.
+          const answer = await patiently(() => send({ id, version }));
+          queries.setQueryData<Arrangement>(key, (before) => before && merged(before, answer));
+          then.made?.(answer.made);
         } catch (error) {
           if (!(error instanceof Refusal)) throw error;
-          onRefused({ command: command ?? { do: 'show-alone' }, refusal: error });
+          if (then.refused && !isAway(error)) then.refused(error);
+          else onRefused({ command, refusal: error });
           await queries.invalidateQueries({ queryKey: key });
         } finally {
           setPending((before) => before.filter((sent) => sent.id !== id));
@@ -58,25 +69,14 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
     [queries, key, onRefused],
   );
 
-  const act = useCallback(
-    (command: Command) =>
-      queue(
-        (version) =>
-          body(client.POST('/api/illustrations/{illustration}/steps', { params, body: { version, command } })),
-        command,
-      ),
-    [queue, params],
+  const act: Act = useCallback(
+    (command, then) => void queue(takeStep(illustration, command), command, then),
+    [queue, illustration],
   );
-  /** Any other step: what is sent answers the arrangement as it is then. */
-  const perform = useCallback((send: (version: number) => Promise<Arrangement>) => queue(send, null), [queue]);
-  const undo = useCallback(
-    () => queue(() => body(client.POST('/api/illustrations/{illustration}/undo', { params })), null),
-    [queue, params],
-  );
-  const redo = useCallback(
-    () => queue(() => body(client.POST('/api/illustrations/{illustration}/redo', { params })), null),
-    [queue, params],
-  );
+  /** Any other step, like a picture that is sent. */
+  const perform: Perform = useCallback((send, then) => void queue(send, null, then), [queue]);
+  const undo = useCallback(() => queue(undoStep(illustration), null), [queue, illustration]);
+  const redo = useCallback(() => queue(redoStep(illustration), null), [queue, illustration]);
 
   const view = useMemo(() => {
     const seen =
@@ -94,14 +94,15 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
   return { view, isSaving, error: query.error, act, perform, undo, redo };
 }
 
+const isAway = (refusal: Refusal) => refusal.status === 0 || refusal.status >= 500;
+
 /** Try again a few times while the server is away; a refusal is final. */
 async function patiently<T>(send: () => Promise<T>): Promise<T> {
   for (const wait of RETRY_AFTER) {
     try {
       return await send();
     } catch (error) {
-      const isAway = error instanceof Refusal && (error.status === 0 || error.status >= 500);
-      if (!isAway) throw error;
+      if (!(error instanceof Refusal) || !isAway(error)) throw error;
       await new Promise((resolve) => setTimeout(resolve, wait));
     }
   }

@@ -1,7 +1,6 @@
 """The arrangement that an illustration starts with."""
 
-from yuplet.arrangement.commands import apply
-from yuplet.arrangement.spelling import from_json
+from yuplet.arrangement.commands import CODEC, apply
 from yuplet.arrangement.tree import Arrangement, Renamed, arrangement_of
 from yuplet.illustration.layers import Illustration
 
@@ -13,5 +12,5 @@ def first_arrangement(illustration: Illustration) -> tuple[Arrangement, list[Ren
     """
     arrangement, renamed = arrangement_of(illustration)
     for value in illustration.arranged:
-        arrangement = apply(arrangement, from_json(value))
+        arrangement = apply(arrangement, CODEC.from_json(value))
     return arrangement, renamed

@@ -164,8 +164,8 @@ def from_json(value: Any) -> Arrangement:
     """The inverse of `to_json`; raises `ArrangementNotUnderstood` for anything else."""
     if isinstance(value, list):  # as hand-overs kept it before there were decisions
         value = {"format": FORMAT, "version": VERSION, "alone": None, "decisions": {}, "rows": value}
+    require_arrangement(value)
     try:
-        documents.require(value, "arrangement")
         records = [RowRecord.from_json(one) for one in value["rows"]]
         arrangement = from_records(records, value["alone"], Decisions.from_json(value["decisions"]))
     except (KeyError, TypeError, ValueError, AttributeError) as error:
@@ -176,6 +176,14 @@ def from_json(value: Any) -> Arrangement:
     if arrangement.around_in_a_circle():
         raise ArrangementNotUnderstood("Parts of the arrangement carry each other in a circle.")
     return arrangement
+
+
+def require_arrangement(value: Any) -> None:
+    """Raise `ArrangementNotUnderstood` where a document does not keep to the schema."""
+    try:
+        documents.require(value, "arrangement")
+    except ValueError as error:
+        raise ArrangementNotUnderstood(f"The arrangement lacks something, or says it wrongly: {error}.") from error
 
 
 def _check_groups(records: Sequence[RowRecord]) -> None:

@@ -7,8 +7,8 @@ import numpy as np
 
 from yuplet.arrangement.commands import SetJoints
 from yuplet.arrangement.skeleton import carried_by
-from yuplet.arrangement.stacks import carriers_of
 from yuplet.arrangement.tree import Arrangement, PartGroup
+from yuplet.arrangement.tree_edits import carriers_of
 from yuplet.findings.doubles import Drawn
 from yuplet.geometry import Box, Size
 from yuplet.parts.carrying import Shape, proposed_carriers, small

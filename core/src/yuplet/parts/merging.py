@@ -1,12 +1,14 @@
 """Several layers as one."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
 from yuplet.geometry import box_around
 from yuplet.illustration.made import Merged
+from yuplet.parts.layer_store import LayerStore
 from yuplet.parts.making import Content, Made, trimmed
+from yuplet.parts.part import Piece
 from yuplet.pixels import kernels
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.scratch import Scratch
@@ -30,3 +32,14 @@ def merged(sources: Mapping[str, Content], recipe: Merged) -> Made | None:
         picture = compose(leaves, around.size, scratch)
     kernels.clear_hidden_colour(picture)
     return trimmed(picture, around, recipe, None, ~drawn & (picture[..., 3] > 0))
+
+
+def merged_pieces(layers: LayerStore, pieces: Sequence[Piece]) -> Made | None:
+    """Pieces as one layer; None when nothing of them is seen."""
+    contents = {piece.layer: found for piece in pieces if (found := layers.content(piece.layer)) is not None}
+    return merged(contents, merging(pieces))
+
+
+def merging(pieces: Sequence[Piece]) -> Merged:
+    """The recipe of pieces that become one layer."""
+    return Merged(tuple((piece.layer, piece.opacity, piece.blend) for piece in pieces))

@@ -7,7 +7,7 @@ float64, so that a second compositor which also keeps to the formulas rounds to 
 from typing import Any
 
 import numpy as np
-from numba import njit
+from numba import float64, int64, njit, types, void
 from numpy.typing import NDArray
 
 from yuplet.pixels import blending
@@ -15,6 +15,9 @@ from yuplet.pixels import blending
 Accumulator = NDArray[np.float64]
 Canvas8 = NDArray[np.uint8]
 
+SHARED_PICTURE = types.Array(types.uint8, 3, "A", readonly=True)
+"""The type of a picture that a compiled loop only reads: it may be one that others have, too (`pixels.remembered`)."""
+_SHARED_BYTES = types.Array(types.uint8, 1, "C", readonly=True)
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy", "inline": "never"}
 
 _MULTIPLY, _SCREEN, _OVERLAY = blending.MULTIPLY, blending.SCREEN, blending.OVERLAY
@@ -159,7 +162,7 @@ def _lay_pixel(under: Accumulator, r: float, g: float, b: float, a: float, mode:
     under[3] = total
 
 
-@njit("void(float64[:, :, :], uint8[:, :, :], float64)", **_OPTIONS)
+@njit(void(float64[:, :, :], SHARED_PICTURE, float64), **_OPTIONS)
 def lay_normal(under: Accumulator, picture: Canvas8, opacity: float) -> None:
     """Lay an 8-bit picture over `under` (both (H, W, 4)) in the mode normal, in place: the case that must be fast."""
     level = 1.0 / 255.0
@@ -181,7 +184,7 @@ def lay_normal(under: Accumulator, picture: Canvas8, opacity: float) -> None:
             under[y, x, 3] = total
 
 
-@njit("void(float64[:, :, :], uint8[:, :, :], float64, int64)", **_OPTIONS)
+@njit(void(float64[:, :, :], SHARED_PICTURE, float64, int64), **_OPTIONS)
 def lay_blended(under: Accumulator, picture: Canvas8, opacity: float, mode: int) -> None:
     """Lay an 8-bit picture over `under` (both (H, W, 4)) in any mode, in place."""
     for y in range(picture.shape[0]):
@@ -216,7 +219,7 @@ def to_8_bits(exact: Accumulator, out: Canvas8) -> None:
                 out[y, x, c] = int(value * 255.0 + ROUNDING) if a > 0 else 0
 
 
-@njit("int64(uint8[::1], uint8[::1], uint8[::1])", **_OPTIONS)
+@njit(int64(_SHARED_BYTES, _SHARED_BYTES, types.uint8[::1]), **_OPTIONS)
 def _difference(row: NDArray[np.uint8], other: NDArray[np.uint8], out: NDArray[np.uint8]) -> int:
     """out = row - other in bytes; answers the sum of the absolute values, read as signed bytes."""
     total = np.int32(0)
@@ -227,7 +230,7 @@ def _difference(row: NDArray[np.uint8], other: NDArray[np.uint8], out: NDArray[n
     return int(total)
 
 
-@njit("void(uint8[:, ::1], uint8[:, ::1], int64)", **_OPTIONS)
+@njit(void(types.Array(types.uint8, 2, "C", readonly=True), types.uint8[:, ::1], int64), **_OPTIONS)
 def filter_rows(rows: Canvas8, out: Canvas8, channels: int) -> None:
     """Filter the rows of a PNG: for each row None, Sub or Up, whichever has the least sum of absolute differences.
 
@@ -265,7 +268,7 @@ def clear_hidden_colour(picture: Canvas8) -> None:
                 picture[y, x, 2] = 0
 
 
-@njit("int64(uint8[:, :, ::1])", **_OPTIONS)
+@njit(int64(types.Array(types.uint8, 3, "C", readonly=True)), **_OPTIONS)
 def colour_kinds(picture: Canvas8) -> int:
     """1 when every pixel is opaque, plus 2 when every pixel is grey."""
     opaque = True
@@ -295,7 +298,7 @@ def widen(labels: NDArray[np.int32], boxes: NDArray[np.int64]) -> None:
             boxes[label, 3] = max(boxes[label, 3], y + 1)
 
 
-@njit("int64(uint32[:, :], uint8[:, :], uint32[:])", **_OPTIONS)
+@njit(int64(types.Array(types.uint32, 2, "A", readonly=True), types.uint8[:, :], types.uint32[:]), **_OPTIONS)
 def index_colours(pixels: NDArray[np.uint32], indices: Canvas8, colours: NDArray[np.uint32]) -> int:
     """Number the different pixels in the order in which they appear; `colours` takes up to 256 of them.
 

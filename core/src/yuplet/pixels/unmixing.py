@@ -7,10 +7,11 @@ result of alpha a and colour p on b is (p a + b (255 - a)) / 255.
 from typing import Any
 
 import numpy as np
-from numba import njit
+from numba import njit, types, void
 from numpy.typing import NDArray
 
 from yuplet.pixels import Picture
+from yuplet.pixels.kernels import SHARED_PICTURE
 
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 
@@ -30,7 +31,10 @@ def solved(alpha: int, behind: int, result: int) -> int:
     return colour if 0 <= colour <= 255 else -1
 
 
-@njit("void(uint8[:, :, :], uint8[:, :, :], uint8[:, :], uint8[:, :, :])", **_OPTIONS)
+@njit(
+    void(SHARED_PICTURE, SHARED_PICTURE, types.Array(types.uint8, 2, "A", readonly=True), types.uint8[:, :, :]),
+    **_OPTIONS,
+)
 def _unmix(picture: Picture, behind: Picture, mask: NDArray[np.uint8], out: Picture) -> None:
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):

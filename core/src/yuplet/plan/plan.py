@@ -7,8 +7,8 @@ from fractions import Fraction
 from typing import Any
 
 from yuplet.arrangement.looks import combined
-from yuplet.arrangement.stacks import carriers_of
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.arrangement.tree_edits import carriers_of
 from yuplet.errors import NothingToHandOver
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration

@@ -10,10 +10,11 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
+from numba import float32, float64, njit, void
 from numpy.typing import NDArray
 
 from yuplet.pixels import Picture
+from yuplet.pixels.kernels import SHARED_PICTURE
 
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 _WHITE = (0.95047, 1.0, 1.08883)
@@ -78,7 +79,7 @@ def ciede2000(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float) 
     return math.sqrt((dl / s_l) ** 2 + (dc / s_c) ** 2 + (dh / s_h) ** 2 + r_t * (dc / s_c) * (dh / s_h))
 
 
-@njit("void(uint8[:, :, :], float64[:], float32[:, :], float32[:])", **_OPTIONS)
+@njit(void(SHARED_PICTURE, float64[:], float32[:, :], float32[:]), **_OPTIONS)
 def _distances(picture: Picture, to: NDArray[np.float64], out: NDArray[np.float32], known: NDArray[np.float32]) -> None:
     """A colour that was met before is looked up in `known`, which has a place for each of 2^24."""
     for y in range(picture.shape[0]):

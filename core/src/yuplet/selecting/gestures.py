@@ -3,22 +3,22 @@
 Numbers are kept with what was made of them, so that it can be made again.
 """
 
-import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, TypeAlias, get_args
+from dataclasses import field
+from typing import Annotated, Any, Literal, TypeAlias
 
 import numpy as np
+from pydantic import ConfigDict, Field, StrictBool, StrictInt, TypeAdapter, ValidationError
+from pydantic.dataclasses import dataclass
 
-from yuplet.errors import NothingChosen, SelectionError
+from yuplet.documents import first_fault
+from yuplet.errors import NothingChosen, SelectionError, shown
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
 from yuplet.selecting.marking import between_marks, of_brush
 from yuplet.selecting.masks import How, Mask, chosen_of, combine, grown, smoothed, softened
 from yuplet.selecting.proposals import MAX_REGIONS, Proposals, propose
 from yuplet.selecting.regions import Line, inside_lines, islands, labelled, of_colour, of_shape
-
-Stroke: TypeAlias = tuple[tuple[float, float], ...]
 
 MAX_POINTS = 20_000
 MAX_STROKE = 2_000
@@ -27,93 +27,108 @@ MAX_GESTURES = 500
 MAX_WIDTH = 200.0
 """Pixels that an edge can be soft, or an outline be moved."""
 
+CONFIG = ConfigDict(extra="forbid", allow_inf_nan=False)
+Number: TypeAlias = Annotated[float, Field(strict=True)]
+Point: TypeAlias = tuple[Number, Number]
+Stroke: TypeAlias = tuple[Point, ...]
+Outline: TypeAlias = Annotated[Stroke, Field(min_length=1, max_length=MAX_POINTS)]
+Mark: TypeAlias = Annotated[Stroke, Field(min_length=1, max_length=MAX_STROKE)]
+At: TypeAlias = tuple[StrictInt, StrictInt]
+"""A pixel of the canvas."""
+Width: TypeAlias = Annotated[float, Field(strict=True, ge=0, le=MAX_WIDTH)]
+BrushSize: TypeAlias = Annotated[float, Field(strict=True, ge=1, le=2 * MAX_WIDTH)]
+EdgeWidth: TypeAlias = Annotated[float, Field(strict=True, ge=-MAX_WIDTH, le=MAX_WIDTH)]
 
-@dataclass(frozen=True, slots=True)
+
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class DrawRound:
     """A closed outline, free-hand or point to point; places on the canvas."""
 
-    points: Stroke
+    points: Outline
     how: How = "instead"
+    tool: Literal["draw-round"] = field(default="draw-round", kw_only=True, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class SameColour:
     """All that is of the colour at a pixel of the canvas, within a CIEDE2000 distance."""
 
-    at: tuple[int, int]
-    distance: float = 8.0
-    connected: bool = True
+    at: At
+    distance: Width = 8.0
+    connected: StrictBool = True
     how: How = "instead"
+    tool: Literal["same-colour"] = field(default="same-colour", kw_only=True, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class InsideLines:
     """What line art bounds around a pixel of the canvas; numbers as in `regions.inside_lines`."""
 
-    at: tuple[int, int]
-    gap: float = 6.0
-    darkness: float = 20.0
+    at: At
+    gap: Width = 6.0
+    darkness: Width = 20.0
     line: Line = "part"
     how: How = "instead"
+    tool: Literal["inside-lines"] = field(default="inside-lines", kw_only=True, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class Island:
     """The separate piece of art at a pixel of the canvas."""
 
-    at: tuple[int, int]
-    gap: float = 0.0
+    at: At
+    gap: Width = 0.0
     how: How = "instead"
+    tool: Literal["island"] = field(default="island", kw_only=True, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class Proposed:
     """The proposed part at a pixel of the canvas, when the art is divided into so many regions (`proposals`)."""
 
-    at: tuple[int, int]
-    regions: int = 40
+    at: At
+    regions: Annotated[int, Field(strict=True, ge=1, le=MAX_REGIONS)] = 40
     how: How = "instead"
+    tool: Literal["proposed"] = field(default="proposed", kw_only=True, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class Brush:
     """A stroke of a round brush, its middle at places on the canvas; numbers as in `marking.of_brush`."""
 
-    points: Stroke
-    size: float = 24.0
-    hardness: float = 1.0
+    points: Outline
+    size: BrushSize = 24.0
+    hardness: Annotated[float, Field(strict=True, ge=0, le=1)] = 1.0
     how: How = "add"
+    tool: Literal["brush"] = field(default="brush", kw_only=True, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class Scribble:
     """Marks inside and outside of something, strokes on the canvas; the border between them is computed (`marking`)."""
 
-    inside: tuple[Stroke, ...]
-    outside: tuple[Stroke, ...] = ()
-    size: float = 8.0
+    inside: Annotated[tuple[Mark, ...], Field(max_length=MAX_GESTURES)]
+    outside: Annotated[tuple[Mark, ...], Field(max_length=MAX_GESTURES)] = ()
+    size: BrushSize = 8.0
     how: How = "instead"
+    tool: Literal["scribble"] = field(default="scribble", kw_only=True, repr=False)
 
 
-Gesture: TypeAlias = DrawRound | SameColour | InsideLines | Island | Proposed | Brush | Scribble
-KINDS: dict[str, type[Gesture]] = {
-    "draw-round": DrawRound,
-    "same-colour": SameColour,
-    "inside-lines": InsideLines,
-    "island": Island,
-    "proposed": Proposed,
-    "brush": Brush,
-    "scribble": Scribble,
-}
+Gesture: TypeAlias = Annotated[
+    DrawRound | SameColour | InsideLines | Island | Proposed | Brush | Scribble, Field(discriminator="tool")
+]
+Gestures: TypeAlias = Annotated[tuple[Gesture, ...], Field(max_length=MAX_GESTURES)]
+Strokes: TypeAlias = Annotated[tuple[Brush, ...], Field(max_length=MAX_GESTURES)]
+_READ: TypeAdapter[Gesture] = TypeAdapter(Gesture)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class Edge:
     """What is done to the outline in the end: grown or drawn in, smoothed, and how wide its soft edge is; in pixels."""
 
-    grow: float = 0.0
-    smooth: float = 0.0
-    soft: float = 0.0
+    grow: EdgeWidth = 0.0
+    smooth: EdgeWidth = 0.0
+    soft: EdgeWidth = 0.0
 
 
 HARD = Edge()
@@ -195,80 +210,31 @@ def _within(at: tuple[int, int], box: Box) -> tuple[int, int]:
     return at[0] - box.left, at[1] - box.top
 
 
-def to_json(gesture: Gesture) -> dict[str, Any]:
-    """A gesture as plain JSON values, its kind under 'tool'.
+def from_json(value: Any) -> Gesture:
+    """A gesture from plain JSON values, its kind under 'tool'; raises `SelectionError` for anything that is none.
 
-    >>> from_json(to_json(SameColour((3, 4)))) == SameColour((3, 4))
-    True
+    >>> from_json({"tool": "same-colour", "at": [3, 4]})
+    SameColour(at=(3, 4), distance=8.0, connected=True, how='instead')
     """
-    kinds = {kind: name for name, kind in KINDS.items()}
-    values = {name: getattr(gesture, name) for name in gesture.__slots__}
-    return {"tool": kinds[type(gesture)], **values}
-
-
-def from_json(value: Mapping[str, Any]) -> Gesture:
-    """The inverse of `to_json`; raises SelectionError for anything that is no gesture."""
-    rest = dict(value)
-    kind = KINDS.get(str(rest.pop("tool", "")))
-    if kind is None:
-        raise SelectionError(f"There is no tool called '{value.get('tool')}'. Known are: {', '.join(KINDS)}.")
     try:
-        if rest.get("how", "instead") not in get_args(How):
-            raise ValueError(f"'{rest['how']}' is no way to combine")
-        if "size" in rest:
-            rest["size"] = _number(rest["size"], "size", 1, 2 * MAX_WIDTH)
-        if kind is Scribble:
-            inside, outside = (
-                tuple(_stroke(one, MAX_STROKE) for one in rest.pop(name, ())) for name in ("inside", "outside")
-            )
-            if len(inside) + len(outside) > MAX_GESTURES:
-                raise ValueError(f"there are up to {MAX_GESTURES} marks")
-            return Scribble(inside, outside, **rest)
-        if kind is DrawRound or kind is Brush:
-            if "hardness" in rest:
-                rest["hardness"] = _number(rest["hardness"], "hardness", 0, 1)
-            drawn: Gesture = kind(**{**rest, "points": _stroke(rest["points"], MAX_POINTS)})
-            return drawn
-        x, y = rest.pop("at")
-        if "regions" in rest:
-            rest["regions"] = int(_number(rest["regions"], "regions", 1, MAX_REGIONS))
-        for name in ("distance", "gap", "darkness"):
-            if name in rest:
-                rest[name] = _number(rest[name], name)
-        if rest.get("line", "part") not in get_args(Line):
-            raise ValueError(f"'{rest['line']}' is no way to give the line away")
-        made: Gesture = kind(**{**rest, "at": (int(x), int(y))})
-        return made
-    except (KeyError, TypeError, ValueError) as error:
-        raise SelectionError(f"The gesture '{value.get('tool')}' is not complete: {error}.") from error
+        return _READ.validate_python(value)
+    except ValidationError as error:
+        kind = value.get("tool") if isinstance(value, Mapping) else None
+        raise SelectionError(
+            f"The gesture '{shown(str(kind))}' is not complete: {first_fault(error, value)}."
+        ) from error
 
 
-def strokes_from_json(values: Sequence[Mapping[str, Any]]) -> tuple[Brush, ...]:
-    """Strokes of a brush from plain JSON values; raises SelectionError."""
-    if len(values) > MAX_GESTURES:
-        raise SelectionError(f"These are {len(values)} strokes. Up to {MAX_GESTURES} are taken at once.")
-    strokes = [from_json({**value, "tool": "brush"}) for value in values]
-    return tuple(stroke for stroke in strokes if isinstance(stroke, Brush))
+def gestures_from_json(values: Any) -> tuple[Gesture, ...]:
+    """A chain of gestures from plain JSON values; raises `SelectionError`."""
+    if not isinstance(values, list | tuple):
+        raise SelectionError("Gestures are a list.")
+    return tuple(from_json(one) for one in values)
 
 
-def _stroke(value: object, most: int) -> Stroke:
-    if not isinstance(value, list | tuple) or not 0 < len(value) <= most:
-        raise ValueError(f"an outline or a stroke has 1 to {most} points")
-    points = tuple((float(x), float(y)) for x, y in value)
-    if not all(math.isfinite(one) for point in points for one in point):
-        raise ValueError("a point is two numbers")
-    return points
-
-
-def edge_from_json(value: Mapping[str, Any]) -> Edge:
-    """An edge from plain JSON values; raises SelectionError."""
+def edge_from_json(value: Any) -> Edge:
+    """An edge from plain JSON values; raises `SelectionError`."""
     try:
-        return Edge(**{str(name): _number(one, str(name), -MAX_WIDTH, MAX_WIDTH) for name, one in value.items()})
-    except (TypeError, ValueError) as error:
-        raise SelectionError(f"The edge is not understood: {error}.") from error
-
-
-def _number(value: object, name: str, least: float = 0.0, most: float = MAX_WIDTH) -> float:
-    if isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most:
-        raise ValueError(f"{name} is a number from {least:g} to {most:g}")
-    return float(value)
+        return TypeAdapter(Edge).validate_python(value)
+    except ValidationError as error:
+        raise SelectionError(f"The edge is not understood: {first_fault(error, value)}.") from error

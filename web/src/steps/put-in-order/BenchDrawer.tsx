@@ -3,8 +3,9 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import type { Arrangement, Row } from '../../api/calls';
 import { body, client, imageAddress, Refusal, type Schemas } from '../../api/client';
-import { type Command, type Direction, placesTowards } from '../../ledger/commands';
+import { type Direction, placesTowards } from '../../ledger/commands';
 import { within } from '../../ledger/tree';
+import type { Act } from '../../ledger/useArrangement';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
 import { OrderMenu } from './OrderMenu';
@@ -19,7 +20,7 @@ interface Props {
   view: Arrangement;
   chosen: ReadonlySet<string>;
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   /** A part once more, mirrored or not. */
   again: (row: string, how: Again) => void;
   /** A picture becomes a part, in front of a row, or takes the place of that row's own. */
@@ -29,7 +30,7 @@ interface Props {
   ordering: Ordering;
 }
 
-export type Again = Pick<Schemas['DuplicateRequest'], 'mirrored' | 'about'>;
+export type Again = Pick<Schemas['DuplicatePart'], 'mirrored' | 'about'>;
 
 const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
   ['nearer', 'Nearer', 'N'],

@@ -1,12 +1,13 @@
 import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import type { Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
-import type { Command } from '../../ledger/commands';
+import { marginsOf } from '../../api/steps';
 import { carriersOf } from '../../ledger/joints';
+import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import classes from './PutInOrder.module.css';
 
-type Role = NonNullable<Schemas['RowRoleEnum']>;
+type Role = NonNullable<Schemas['PartRoleEnum']>;
 
 interface Props {
   illustration: number;
@@ -14,7 +15,7 @@ interface Props {
   chosen: readonly Row[];
   canvas: { width: number; height: number };
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   onSaid: (sentence: string) => void;
   said: string;
 }
@@ -51,7 +52,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
           body: { row: row.id },
         }),
       );
-      if (margins) act({ do: 'set-fits', margins: { [row.id]: margins } });
+      if (margins) act({ do: 'set-fits', margins: { [row.id]: marginsOf(margins) } });
       else onSaid(`No run of equal columns or rows is in ${row.name}, so nothing of it can be stretched.`);
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
@@ -128,7 +129,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
                 onChange={(value) => {
                   if (typeof value !== 'number' || value === first.margins?.[at]) return;
                   const margins = [0, 1, 2, 3].map((one) => (one === at ? value : (first.margins?.[one] ?? 0)));
-                  act({ do: 'set-fits', margins: { [first.id]: margins } });
+                  act({ do: 'set-fits', margins: { [first.id]: marginsOf(margins) } });
                 }}
               />
             ))}

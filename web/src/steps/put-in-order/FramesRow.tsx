@@ -2,7 +2,7 @@ import { Button, Checkbox, NumberInput } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Row } from '../../api/calls';
 import { imageAddress } from '../../api/client';
-import type { Command } from '../../ledger/commands';
+import type { Act } from '../../ledger/useArrangement';
 import classes from './Strip.module.css';
 
 interface Props {
@@ -13,7 +13,7 @@ interface Props {
   areGhostsSeen: boolean;
   onGhosts: (areSeen: boolean) => void;
   onMoment: (moment: number) => void;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 const RATE = 10;

@@ -1,9 +1,10 @@
 import { Button, NativeSelect, NumberInput, Slider } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
+import { placeOf } from '../../api/steps';
 import { carriedBy, carriedTree } from '../../ledger/joints';
 import { numbersOf } from '../../ledger/tree';
+import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import classes from './PutInOrder.module.css';
@@ -16,7 +17,7 @@ interface Props {
   chosen: ReadonlySet<string>;
   canEdit: boolean;
   joints: Work;
-  act: (command: Command) => void;
+  act: Act;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
@@ -148,7 +149,7 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
                 size="compact-sm"
                 variant="default"
                 disabled={off}
-                onClick={() => act({ do: 'set-pivots', pivots: { [row.id]: joint.at } })}
+                onClick={() => act({ do: 'set-pivots', pivots: { [row.id]: placeOf(joint.at) } })}
               >
                 Turn about that
               </Button>

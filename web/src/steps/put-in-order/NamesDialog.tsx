@@ -3,8 +3,8 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { Arrangement } from '../../api/calls';
 import { body, client, type Schemas } from '../../api/client';
-import type { Command } from '../../ledger/commands';
 import { within } from '../../ledger/tree';
+import type { Act } from '../../ledger/useArrangement';
 import { plural } from '../../ui/units';
 import classes from './NamesDialog.module.css';
 
@@ -16,7 +16,7 @@ interface Props {
   view: Arrangement;
   /** In the order in which they were chosen. */
   chosen: readonly string[];
-  act: (command: Command) => void;
+  act: Act;
   onClose: () => void;
 }
 

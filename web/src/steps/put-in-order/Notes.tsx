@@ -1,7 +1,8 @@
 import { Button } from '@mantine/core';
 import type { Arrangement } from '../../api/calls';
 import type { Schemas } from '../../api/client';
-import type { Command } from '../../ledger/commands';
+import { placeOf } from '../../api/steps';
+import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
@@ -15,7 +16,7 @@ interface Props {
   view: Arrangement;
   order: Order | undefined;
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   again: (row: string, how: Again) => void;
   propose: (rows: readonly string[]) => void;
   widen: (row: string, by: Wider) => void;
@@ -128,7 +129,7 @@ function Mends({ finding, view, order, act, again, propose, widen, onChoose, onP
       rows.length > 1 &&
         pivot != null && [
           'Let all turn about the first',
-          () => act({ do: 'set-pivots', pivots: Object.fromEntries(rows.map((row) => [row, pivot])) }),
+          () => act({ do: 'set-pivots', pivots: Object.fromEntries(rows.map((row) => [row, placeOf(pivot)])) }),
         ],
       go('sets'),
     ],

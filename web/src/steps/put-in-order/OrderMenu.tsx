@@ -1,7 +1,8 @@
 import { Button, Menu } from '@mantine/core';
 import type { Arrangement, Row } from '../../api/calls';
-import { type Command, placesTowards } from '../../ledger/commands';
+import { placesTowards } from '../../ledger/commands';
 import { membersOf } from '../../ledger/tree';
+import type { Act } from '../../ledger/useArrangement';
 import type { Beside } from './useOrdering';
 
 interface Props {
@@ -9,7 +10,7 @@ interface Props {
   rows: readonly Row[];
   chosen: ReadonlySet<string>;
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   beside: Beside;
   onBeside: (beside: Beside) => void;
 }

@@ -1,7 +1,8 @@
 import { Button, NativeSelect, NumberInput, Popover } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { Row } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
+import { placeOf } from '../../api/steps';
+import type { Act } from '../../ledger/useArrangement';
 import classes from './BenchDrawer.module.css';
 
 interface Props {
@@ -9,7 +10,7 @@ interface Props {
   off: boolean;
   isOpen: boolean;
   onOpen: (isOpen: boolean) => void;
-  act: (command: Command) => void;
+  act: Act;
   /** A mirror image about the pivot. */
   onMirror: () => void;
 }
@@ -49,7 +50,7 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
       box: [left + across, top + down],
       fraction: [left + across * width, top + down * height],
     }[frame];
-    act({ do: 'set-pivots', pivots: { [row.id]: place } });
+    act({ do: 'set-pivots', pivots: { [row.id]: placeOf(place) } });
   };
   return (
     <Popover opened={isOpen} onChange={onOpen} closeOnClickOutside={false} trapFocus position="top" withinPortal>

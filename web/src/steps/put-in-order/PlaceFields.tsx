@@ -1,11 +1,12 @@
 import { NumberInput } from '@mantine/core';
 import type { Row } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
+import { placeOf } from '../../api/steps';
+import type { Act } from '../../ledger/useArrangement';
 
 interface Props {
   row: Row;
   off: boolean;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 const LARGE_STEP = 10;
@@ -16,7 +17,7 @@ export function PlaceFields({ row, off, act }: Props) {
   const place = (axis: number, to: number) => {
     const by = to - (row.box?.[axis] ?? 0);
     const offset = row.offset.map((value, index) => value + (index === axis ? by : 0));
-    if (by !== 0) act({ do: 'place-parts', offsets: { [row.id]: offset } });
+    if (by !== 0) act({ do: 'place-parts', offsets: { [row.id]: placeOf(offset) } });
   };
   return AXES.map((name, axis) => (
     <NumberInput

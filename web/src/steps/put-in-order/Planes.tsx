@@ -1,8 +1,8 @@
 import { Button, Checkbox, NumberInput } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
 import { numbersOf } from '../../ledger/tree';
+import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
@@ -13,7 +13,7 @@ interface Props {
   canvas: { width: number; height: number };
   chosen: ReadonlySet<string>;
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   /** Let a part go on beyond the view as far as the camera sees. */
   widen: (row: string, by: Wider) => void;
   onChoose: (ids: readonly string[], current: string | null) => void;
@@ -192,7 +192,7 @@ function Pixels({
 }
 
 /** A plain field: there may be hundreds of them. */
-function Depth({ row, canEdit, act }: { row: Row; canEdit: boolean; act: (command: Command) => void }) {
+function Depth({ row, canEdit, act }: { row: Row; canEdit: boolean; act: Act }) {
   const [typed, setTyped] = useState(String(row.depth));
   useEffect(() => setTyped(String(row.depth)), [row.depth]);
   const set = (depth: number) => {

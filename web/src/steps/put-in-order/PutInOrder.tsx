@@ -1,9 +1,8 @@
 import { SegmentedControl } from '@mantine/core';
 import type { Arrangement, Row } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
 import { Ledger } from '../../ledger/Ledger';
 import { RefusedSteps } from '../../ledger/RefusedSteps';
-import type { Refused } from '../../ledger/useArrangement';
+import type { Act, Perform, Refused } from '../../ledger/useArrangement';
 import type { Extent } from '../../pile/view';
 import type { Again } from './BenchDrawer';
 import { Fit } from './Fit';
@@ -24,9 +23,9 @@ interface Props {
   refused: readonly Refused[];
   ordering: Ordering;
   onChoose: (ids: readonly string[], current: string | null) => void;
-  act: (command: Command) => void;
+  act: Act;
   again: (row: string, how: Again) => void;
-  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  perform: Perform;
   onSettled: (refused: Refused) => void;
 }
 

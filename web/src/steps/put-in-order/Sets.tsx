@@ -2,7 +2,7 @@ import { Button, NativeSelect, Textarea, TextInput } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { imageAddress } from '../../api/client';
-import type { Command } from '../../ledger/commands';
+import type { Act, Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
@@ -16,10 +16,10 @@ interface Props {
   order: Order | undefined;
   chosen: ReadonlySet<string>;
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   again: (row: string, how: Again) => void;
   row: Row | undefined;
-  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  perform: Perform;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
@@ -164,7 +164,7 @@ function LookTable({
 }
 
 /** One name for a part in every look. */
-function RenameLine({ rows, act }: { rows: readonly Row[]; act: (command: Command) => void }) {
+function RenameLine({ rows, act }: { rows: readonly Row[]; act: Act }) {
   const [name, setName] = useState(rows[0]?.name ?? '');
   const rename = () => {
     if (name.trim() && rows.some((row) => row.name !== name)) {
@@ -252,7 +252,7 @@ function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series
 interface SidesProps {
   sides: readonly (readonly string[])[];
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 /** Endings for left and right in another language or habit. */

@@ -1,8 +1,10 @@
 import { Button, TextInput } from '@mantine/core';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Arrangement, Row } from '../../api/calls';
+import type { Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
+import { takeFromShelf } from '../../api/steps';
+import type { Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import classes from './PutInOrder.module.css';
@@ -14,7 +16,7 @@ interface Props {
   row: Row | undefined;
   hasList: boolean;
   canEdit: boolean;
-  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  perform: Perform;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
@@ -62,15 +64,8 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
       `${called} is kept.`,
     );
   const use = (one: Kept) =>
-    perform(async (version) => {
-      const answer = await body(
-        client.POST('/api/illustrations/{illustration}/shelf/{kept}/use', {
-          params: { path: { illustration, kept: one.id } },
-          body: { version, row: one.kind === 'part' ? (row?.id ?? null) : null },
-        }),
-      );
-      if (answer.row) onChoose([answer.row], answer.row);
-      return answer.arrangement;
+    perform(takeFromShelf(illustration, one.id, one.kind === 'part' ? (row?.id ?? null) : null), {
+      made: ([made]) => made !== undefined && onChoose([made], made),
     });
   const remove = (one: Kept) =>
     tried(() => client.DELETE('/api/shelf/{kept}', { params: { path: { kept: one.id } } }), `${one.name} is gone.`);

@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import type { Row } from '../../api/calls';
 import { imageAddress } from '../../api/client';
-import { type Command, placesOfDrop } from '../../ledger/commands';
+import { placesOfDrop } from '../../ledger/commands';
 import { numbersOf } from '../../ledger/tree';
+import type { Act } from '../../ledger/useArrangement';
 import classes from './Strip.module.css';
 
 interface Props {
@@ -10,7 +11,7 @@ interface Props {
   rows: readonly Row[];
   chosen: ReadonlySet<string>;
   canEdit: boolean;
-  act: (command: Command) => void;
+  act: Act;
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 

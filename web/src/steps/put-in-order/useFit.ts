@@ -1,14 +1,16 @@
 /** The lines on the picture between which a part can be stretched. */
+
 import { useEffect, useMemo, useState } from 'react';
 import type { Row } from '../../api/calls';
-import type { Command } from '../../ledger/commands';
+import { marginsOf } from '../../api/steps';
+import type { Act } from '../../ledger/useArrangement';
 import type { Guide, Marking } from '../../pile/marks';
 
 interface Props {
   row: Row | undefined;
   canEdit: boolean;
   isOpen: boolean;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 export function useFit({ row, canEdit, isOpen, act }: Props) {
@@ -29,7 +31,7 @@ export function useFit({ row, canEdit, isOpen, act }: Props) {
       const size = side % 2 === 0 ? width : height;
       const next = margins.map((one, at) => (at === side ? Math.min(Math.max(Math.round(to), 0), size - other) : one));
       setDragged(isDone ? null : next);
-      if (isDone) act({ do: 'set-fits', margins: { [row.id]: next } });
+      if (isDone) act({ do: 'set-fits', margins: { [row.id]: marginsOf(next) } });
     };
     const guides: Guide[] = [
       { axis: 'x', at: x + left, onMove: (at, isDone) => move(0, at - x, isDone) },

@@ -1,10 +1,12 @@
 /** Parents and pivots: pointed at, dragged, proposed, tried out by turning, and swung through a range of angles. */
+
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
-import type { Command } from '../../ledger/commands';
+import { placeOf } from '../../api/steps';
 import { carriersOf, movedBy, pivotOf, posesOf } from '../../ledger/joints';
+import type { Act } from '../../ledger/useArrangement';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Bone, Handle, Marking, Mask } from '../../pile/marks';
 import type { Extent, Spot } from '../../pile/view';
@@ -27,8 +29,7 @@ interface Props {
   canvas: Extent;
   canEdit: boolean;
   isOpen: boolean;
-  act: (command: Command) => void;
-  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  act: Act;
 }
 
 const middleOf = (row: Row | undefined): Spot | null => {
@@ -36,7 +37,7 @@ const middleOf = (row: Row | undefined): Spot | null => {
   return row?.box ? { x: x + width / 2, y: y + height / 2 } : null;
 };
 
-export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, act, perform }: Props) {
+export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, act }: Props) {
   const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const [picking, setPicking] = useState<Picking>(null);
   const [turns, setTurns] = useState<Readonly<Record<string, number>>>({});
@@ -132,7 +133,10 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
       const touched = new Set([...Object.keys(parents), ...Object.keys(pivots)]);
       if (touched.size === 0) {
         setSaid(mirrored ? 'It has no twin on the other side, or nothing to mirror.' : 'Nothing is left to propose.');
-      } else act({ do: 'set-joints', parents, pivots });
+      } else {
+        const places = Object.entries(pivots).map(([part, at]) => [part, at && placeOf(at)]);
+        act({ do: 'set-joints', parents, pivots: Object.fromEntries(places) });
+      }
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
       setSaid(error.message);
@@ -245,17 +249,16 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
   }, [row, parent, rows]);
   const complete = (how: 'grow-under' | 'round-off') => {
     if (!found || !behind) return;
-    const numbers =
+    const [x = 0, y = 0] = found.pivot;
+    act(
       how === 'grow-under'
-        ? { by: Math.min(500, Math.max(4, Math.ceil(found.radius))) }
-        : { at: found.pivot, radius: Math.max(1, Math.min(2000, Math.round(found.radius * 10) / 10)) };
-    perform((version) =>
-      body(
-        client.POST('/api/illustrations/{illustration}/change', {
-          params,
-          body: { version, row: behind.id, do: how, fill: 'onward', ...numbers },
-        }),
-      ),
+        ? { do: how, row: behind.id, by: Math.min(500, Math.max(4, Math.ceil(found.radius))) }
+        : {
+            do: how,
+            row: behind.id,
+            at: [x, y],
+            radius: Math.max(1, Math.min(2000, Math.round(found.radius * 10) / 10)),
+          },
     );
   };
 

@@ -1,8 +1,8 @@
 /** The state of the step: which page is open, what the rows say, and what lies over the picture. */
 import { useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { body, client } from '../../api/client';
-import { type Command, placesOfDrop } from '../../ledger/commands';
+import { placesOfDrop } from '../../ledger/commands';
+import type { Act } from '../../ledger/useArrangement';
 import type { Marking } from '../../pile/marks';
 import type { Extent } from '../../pile/view';
 import type { Wider } from './Planes';
@@ -22,16 +22,15 @@ interface Props {
   canEdit: boolean;
   isOpen: boolean;
   moment: number;
-  act: (command: Command) => void;
-  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  act: Act;
 }
 
-export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, isOpen, moment, act, perform }: Props) {
+export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, isOpen, moment, act }: Props) {
   const [page, setPage] = useState<Page>('rows');
   const only = chosenIds.length === 1 ? view?.rows.find((one) => one.id === chosenIds[0]) : undefined;
   const row = only?.kind === 'part' ? only : undefined;
   const isAtJoints = isOpen && page === 'joints';
-  const joints = useJoints({ illustration, view, row, canvas, canEdit, isOpen: isAtJoints, act, perform });
+  const joints = useJoints({ illustration, view, row, canvas, canEdit, isOpen: isAtJoints, act });
   const fit = useFit({ row, canEdit, isOpen: isOpen && page === 'fit', act });
   const order = useOrder(illustration, view?.version);
   const [beside, setBeside] = useState<Beside>(null);
@@ -46,24 +45,7 @@ export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, is
     if (places.length > 0) act({ do: 'move-rows', places });
     return true;
   };
-  const widen = (part: string, by: Wider) =>
-    perform((version) =>
-      body(
-        client.POST('/api/illustrations/{illustration}/mend', {
-          params: { path: { illustration } },
-          body: {
-            version,
-            kind: 'cover',
-            rows: [part],
-            frames: [],
-            layer: '',
-            smallest: 1,
-            tolerance: 0,
-            cover_by: by,
-          },
-        }),
-      ),
-    );
+  const widen = (part: string, how: Wider) => act({ do: 'reach-beyond', row: part, how });
   const marking = useMemo((): Marking | undefined => {
     const over = fit.marking ?? joints.marking;
     if (!areGhostsSeen || !row || row.frames.length < 2) return over;

@@ -1,5 +1,5 @@
 import { Button, NumberInput } from '@mantine/core';
-import type { Command } from '../../ledger/commands';
+import type { Act } from '../../ledger/useArrangement';
 import classes from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import type { Finding } from './useFindings';
@@ -9,7 +9,7 @@ interface Props {
   taking: Taking;
   canEdit: boolean;
   onChoose: (row: string) => void;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 const KINDS: readonly { kind: Finding['kind']; title: string; told: string }[] = [

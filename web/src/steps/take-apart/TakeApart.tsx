@@ -1,5 +1,5 @@
 import { NativeSelect, SegmentedControl } from '@mantine/core';
-import type { Command } from '../../ledger/commands';
+import type { Act } from '../../ledger/useArrangement';
 import classes from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { Beneath } from './Beneath';
@@ -12,7 +12,7 @@ interface Props {
   taking: Taking;
   canEdit: boolean;
   onChoose: (row: string) => void;
-  act: (command: Command) => void;
+  act: Act;
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [

@@ -2,15 +2,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Row } from '../../api/calls';
-import { body, client, type Schemas } from '../../api/client';
+import { body, client } from '../../api/client';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Circle, Marking, MarkKeys, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
 import { type Change, channels } from './change';
 
-export type Fill = NonNullable<Schemas['ChangeRequest']['fill']>;
+export type Fill = 'onward' | 'flat' | 'painted' | 'colour';
 export type Work = 'paint-under' | 'round-off' | 'touch-up';
-type Numbers = Omit<Schemas['ChangeRequest'], 'version' | 'row'>;
 
 const MORE = '#0b6f78';
 const LESS = '#d5342a';
@@ -102,18 +101,11 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
     [from, work, masks, onMark, strokes, joint, size, gives],
   );
 
-  const send = (numbers: Numbers) =>
-    change(async (version, of) =>
-      body(client.POST('/api/illustrations/{illustration}/change', { params, body: { version, row: of, ...numbers } })),
-    );
-  const filling = () => ({
-    fill,
-    ...(fill === 'colour' && { colour: channels(colour) }),
-    ...(twin !== '' && { twin }),
-  });
+  const filling = () => ({ fill: fill === 'colour' ? channels(colour) : fill, twin: twin || null });
   const painted = () =>
     strokes.map(({ points, size: wide, hardness: hard, how }) => ({
-      points: points.map(({ x, y }) => [rounded(x), rounded(y)]),
+      tool: 'brush' as const,
+      points: points.map(({ x, y }): [number, number] => [rounded(x), rounded(y)]),
       size: wide,
       hardness: hard,
       how,
@@ -142,20 +134,24 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
     added: isAddedSeen ? added.data : undefined,
     marking,
     problem: problem || (isAddedSeen && added.error?.message) || '',
-    growUnder: (by: number) => send({ do: 'grow-under', by, ...filling() }),
-    roundOff: () =>
-      joint && send({ do: 'round-off', at: [joint.at.x, joint.at.y], radius: joint.radius, ...filling() }),
-    paintUnder: () => send({ do: 'paint-under', strokes: painted(), ...filling() }),
-    touchUp: () => send({ do: 'touch-up', strokes: painted() }),
-    removeAdded: () => send({ do: 'remove-added' }),
-    putBackdrop: (colours: readonly string[]) =>
-      change(async (version, of) => {
-        const request = { version, colours: colours.map(channels) };
-        const answer = await body(client.POST('/api/illustrations/{illustration}/backdrop', { params, body: request }));
-        onKept(of);
-        return answer.arrangement;
-      }),
-    dye: (wanted: string, shaded: boolean) => send({ do: 'dye', colour: channels(wanted), shaded }),
+    growUnder: (by: number) => change((of) => ({ do: 'grow-under', row: of, by, ...filling() })),
+    roundOff: () => {
+      if (!joint) return;
+      const { at, radius } = joint;
+      change((of) => ({ do: 'round-off', row: of, at: [at.x, at.y], radius, ...filling() }));
+    },
+    paintUnder: () => change((of) => ({ do: 'paint-under', row: of, strokes: painted(), ...filling() })),
+    touchUp: () => change((of) => ({ do: 'touch-up', row: of, strokes: painted() })),
+    removeAdded: () => change((of) => ({ do: 'remove-added', row: of })),
+    putBackdrop: (colours: readonly string[]) => {
+      const kept = row;
+      change(
+        () => ({ do: 'put-backdrop', colours: colours.map(channels) }),
+        () => kept !== undefined && onKept(kept),
+      );
+    },
+    dye: (wanted: string, shaded: boolean) =>
+      change((of) => ({ do: 'dye', row: of, colour: channels(wanted), shaded })),
   };
 }
 

@@ -2,6 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { body, client, type Schemas } from '../../api/client';
+import type { Command } from '../../api/steps';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
 import type { Change } from './change';
@@ -52,11 +53,7 @@ export function useFindings({ illustration, version, isOpen, change, onMoment }:
     };
   }, [shown]);
   const mend = (finding: Finding, frames: number[] = []) =>
-    change(async (now) => {
-      const { kind, rows, layer } = finding;
-      const request = { version: now, kind, rows, frames, smallest, tolerance, layer: layer ?? '' };
-      return body(client.POST('/api/illustrations/{illustration}/mend', { params, body: request }));
-    });
+    change((row) => mended(finding, finding.rows[0] ?? row, frames, smallest, tolerance));
   return {
     ask: () => setAsked(true),
     isAsked,
@@ -76,6 +73,26 @@ export function useFindings({ illustration, version, isOpen, change, onMoment }:
     mask,
     mend,
   };
+}
+
+/** What mends a finding. */
+function mended(finding: Finding, row: string, frames: number[], smallest: number, tolerance: number): Command {
+  switch (finding.kind) {
+    case 'pinholes':
+      return { do: 'fill-pinholes', row, frames, smallest };
+    case 'remainder':
+      return { do: 'keep-rest', layer: finding.layer ?? '', smallest };
+    case 'same-drawing':
+      return { do: 'share-drawing', rows: finding.rows, tolerance };
+    case 'overlay':
+      return { do: 'lay-as-normal', row };
+    case 'joint':
+      return { do: 'round-joint', row };
+    case 'cover':
+      return { do: 'reach-beyond', row };
+    default:
+      return { do: 'sweep-crumbs', row, frames, smallest };
+  }
 }
 
 export type Findings = ReturnType<typeof useFindings>;

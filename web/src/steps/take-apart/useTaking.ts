@@ -2,20 +2,24 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { body, client, Refusal, type Schemas } from '../../api/client';
+import { body, client, type Schemas } from '../../api/client';
+import type { Command } from '../../api/steps';
 import { partColour } from '../../ledger/colours';
+import type { Act } from '../../ledger/useArrangement';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Marking, MarkKeys, MarkKind, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../pile/view';
-import { type Change, channels } from './change';
+import { artOf, type Change, channels } from './change';
 import { firstOf, numberAt, type Pieces, withJoined, withLeftOut } from './pieces';
 import { useChanging, type Work } from './useChanging';
 import { useFindings } from './useFindings';
 import { useProposals } from './useProposals';
 
-type Gesture = Schemas['GestureRequest'];
-type Edge = Required<Schemas['EdgeRequest']>;
-export type Behind = NonNullable<Schemas['TakeOutRequest']['behind']>;
+type Gesture = Schemas['Gestures'][number];
+type Scribble = Extract<Gesture, { tool: 'scribble' }>;
+type Mark = Scribble['inside'][number];
+type Edge = Required<Schemas['Edge']>;
+export type Behind = 'empty' | 'flat' | 'painted' | 'colour';
 export type Tool =
   | 'pick'
   | 'proposed'
@@ -78,7 +82,7 @@ interface Props {
   /** Which frame of what moves is seen. */
   moment: number;
   onMoment: (moment: number) => void;
-  perform: (send: (version: number) => Promise<Arrangement>) => void;
+  act: Act;
   onTaken: (rows: readonly string[], from: string) => void;
 }
 
@@ -93,21 +97,48 @@ function stated(gesture: Gesture, numbers: Numbers): Gesture {
   return gesture;
 }
 
+/** What a tool makes of a click at a pixel, or of places on the canvas. */
+function gestureOf(
+  tool: Exclude<Tool, 'pick' | 'scribble'>,
+  how: How,
+  at: [number, number],
+  points: Mark,
+  numbers: Numbers,
+): Gesture {
+  switch (tool) {
+    case 'same-colour':
+    case 'inside-lines':
+    case 'proposed':
+    case 'island':
+      return stated({ tool, how, at }, numbers);
+    case 'brush':
+      return stated({ tool, how, points }, numbers);
+    default:
+      return { tool: 'draw-round', how, points };
+  }
+}
+
 /** Marks belong together until something else is done: those with Alt lie outside of what is meant. */
 function scribbled(
   before: readonly Gesture[],
-  mark: number[][],
+  mark: Mark,
   isOutside: boolean,
   how: How,
   numbers: Numbers,
 ): readonly Gesture[] {
   const last = before[before.length - 1];
-  const marks: Gesture =
+  const marks: Scribble =
     last?.tool === 'scribble'
       ? last
-      : stated({ tool: 'scribble', how: how === 'subtract' ? 'instead' : how, inside: [], outside: [] }, numbers);
+      : {
+          tool: 'scribble',
+          how: how === 'subtract' ? 'instead' : how,
+          inside: [],
+          outside: [],
+          size: numbers.size,
+        };
   const side = isOutside ? 'outside' : 'inside';
-  const next = { ...marks, [side]: [...((marks[side] as number[][][] | undefined) ?? []), mark] };
+  const next: Scribble = { ...marks, [side]: [...(marks[side] ?? []), mark] };
   if (last?.tool === 'scribble') return [...before.slice(0, -1), next];
   return next.how === 'instead' ? [next] : [...before, next];
 }
@@ -136,7 +167,7 @@ function useSlow(isGoing: boolean): boolean {
   return isSlow;
 }
 
-export function useTaking({ illustration, view, current, isOpen, moment, onMoment, perform, onTaken }: Props) {
+export function useTaking({ illustration, view, current, isOpen, moment, onMoment, act, onTaken }: Props) {
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
@@ -154,7 +185,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
   const [pieces, setPieces] = useState<Pieces | null>(null);
   const [problem, setProblem] = useState('');
   const params = useMemo(() => ({ path: { illustration } }), [illustration]);
-  const art = from && JSON.stringify([from.id, from.frames, from.offset]);
+  const art = useMemo(() => from && artOf(from), [from]);
   const clear = useCallback(() => {
     setGestures([]);
     setPieces(null);
@@ -255,15 +286,10 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
       setGestures((before) => {
         const wanted: How = keys.subtract ? 'subtract' : keys.add ? 'add' : how;
         const [first] = points;
-        const at = first && [first.x, first.y];
-        const places = points.map(({ x, y }) => [Math.round(x * 8) / 8, Math.round(y * 8) / 8]);
+        if (!first) return before;
+        const places: Mark = points.map(({ x, y }) => [Math.round(x * 8) / 8, Math.round(y * 8) / 8]);
         if (tool === 'scribble') return scribbled(before, places, keys.subtract, wanted, numbers);
-        const made: Gesture =
-          KINDS[tool] === 'pixel'
-            ? stated({ tool: tool as Gesture['tool'], how: wanted, ...(at && { at }) }, numbers)
-            : tool === 'brush'
-              ? stated({ tool, how: wanted, points: places }, numbers)
-              : { tool: 'draw-round', how: wanted, points: places };
+        const made = gestureOf(tool, wanted, [first.x, first.y], places, numbers);
         return wanted === 'instead' && tool !== 'brush' ? [made] : [...before, made];
       });
     },
@@ -297,20 +323,10 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     });
   };
 
-  /** Send a change of the part; what speaks against it is said in the panel, and the arrangement stays as it is. */
-  const change: Change = (ask) => {
+  const change: Change = (make, made) => {
     if (!from) return;
-    const row = from.id;
     setProblem('');
-    perform(async (version) => {
-      try {
-        return await ask(version, row);
-      } catch (error) {
-        if (!(error instanceof Refusal) || error.status === 0 || error.status >= 500) throw error;
-        setProblem(error.message);
-        return body(client.GET('/api/illustrations/{illustration}/arrangement', { params }));
-      }
-    });
+    act(make(from.id), { refused: (refusal) => setProblem(refusal.message), ...(made && { made }) });
   };
   const findings = useFindings({ illustration, version, isOpen: isOpen && page === 'check', change, onMoment });
   const lookedOver = useMemo(
@@ -325,24 +341,26 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     change,
     onKept: (row) => onTaken([row], row),
   });
-  const send = (request: Pick<Schemas['TakeOutRequest'], 'parts' | 'separate'>, copy = false) =>
-    change(async (version, row) => {
-      const filling = behind === 'colour' ? { colour: channels(colour) } : {};
-      const wanted = { version, row, behind, copy, ...filling, ...request };
-      const answer = await body(client.POST('/api/illustrations/{illustration}/take-out', { params, body: wanted }));
+  const filling = behind === 'colour' ? channels(colour) : behind === 'empty' ? null : behind;
+  const take = (make: (row: string) => Command) => {
+    const row = from?.id ?? '';
+    change(make, (made) => {
       clear();
       setName('');
       // The next part may be in the same one, if that is still there.
-      onTaken(answer.taken, row);
-      return answer.arrangement;
+      onTaken(made, row);
     });
-  const takeOut = (copy: boolean) =>
-    send({ parts: [{ name: name.trim() || 'part', gestures: [...gestures], edge }] }, copy);
-  const takeProposed = () => send({ separate: { gap: 0, smallest: 1, regions: numbers.regions } });
+  };
+  const takeOut = (copy: boolean) => {
+    const parts = [{ name: name.trim() || 'part', gestures: [...gestures], edge }];
+    take((row) => ({ do: 'take-out', row, parts, behind: filling, copy }));
+  };
+  const takeProposed = () => take((row) => ({ do: 'take-pieces', row, regions: numbers.regions, behind: filling }));
   const takePieces = () => {
     if (!pieces) return;
     const { gap, smallest, joined, leftOut } = pieces;
-    send({ separate: { gap, smallest, joined: joined.map((group) => [...group]), left_out: [...leftOut] } });
+    const chosen = { gap, smallest, joined: joined.map((group) => [...group]), left_out: [...leftOut] };
+    take((row) => ({ do: 'take-pieces', row, behind: filling, ...chosen }));
   };
 
   const isChoosing = useSlow(selection.isFetching || islands.isFetching);
@@ -412,9 +430,9 @@ export type Taking = ReturnType<typeof useTaking>;
 /** The marks of a scribble, to be seen while the border between them is looked for. */
 function marksOf(gesture: Gesture): Stroke[] {
   if (gesture.tool !== 'scribble') return [];
-  const drawn = (marks: unknown[] | undefined, colour: string) =>
-    ((marks ?? []) as number[][][]).map((mark) => ({
-      points: mark.map(([x = 0, y = 0]) => ({ x, y })),
+  const drawn = (marks: readonly Mark[] | undefined, colour: string) =>
+    (marks ?? []).map((mark) => ({
+      points: mark.map(([x, y]) => ({ x, y })),
       size: gesture.size ?? 1,
       colour,
     }));

@@ -10,7 +10,7 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from yuplet_server.handovers.models import HandOver, Planned
-from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.moving.models import Archive
 from yuplet_server.projects.models import Project
@@ -32,7 +32,7 @@ class Command(BaseCommand):
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
         used = {
             *(digest for row in Revision.objects.values_list("sha256", "preview", "picture") for digest in row),
-            *(digest for record in Revision.objects.values_list("record", flat=True) for digest in masks_in(record)),
+            *masks_in(DerivedLayer.objects.values_list("record", flat=True)),
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
             *(file["sha256"] for files in HandOver.objects.values_list("files", flat=True) for file in files),

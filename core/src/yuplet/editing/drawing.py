@@ -1,19 +1,15 @@
-"""What is seen of parts and held by layers, read from a scratch file: all of them may be larger than the memory."""
+"""What is seen of parts and held by layers, read when it is needed: all of them may be larger than the memory."""
 
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import TypeAlias
 
-from yuplet.arrangement.tree import Arrangement as Tree
+from yuplet.arrangement.tree import Arrangement
 from yuplet.findings.doubles import Drawn
-from yuplet.illustration.layers import Illustration as Read
-from yuplet.parts.merging import merged
+from yuplet.parts.layer_store import LayerStore
+from yuplet.parts.merging import merged, merging
 from yuplet.parts.part import Part
-from yuplet.pixels.scratch import Scratch
-from yuplet_server.arrangement import queries
-from yuplet_server.illustrations.models import Illustration
-from yuplet_server.illustrations.queries import load_pixels, mask_of
 
 FrameOf: TypeAlias = Callable[[Part, int], Drawn | None]
 LayerOf: TypeAlias = Callable[[str], Drawn | None]
@@ -21,16 +17,16 @@ LayerOf: TypeAlias = Callable[[str], Drawn | None]
 
 @contextmanager
 def drawn(
-    illustration: Illustration, read: Read, tree: Tree, only: Collection[str] | None = None
+    arrangement: Arrangement, layers: LayerStore, only: Collection[str] | None = None
 ) -> Iterator[tuple[FrameOf, LayerOf]]:
     """How the frames of parts, and layers, are read; with `only`, of those parts and their layers."""
-    parts = [part for _, part in tree.parts() if only is None or part.id in only]
+    parts = [part for _, part in arrangement.parts() if only is None or part.id in only]
+    read = layers.illustration
     wanted = {layer for part in parts for layer in part.layers}
     if only is None:
         wanted |= {root for layer in wanted for root in read.roots_of(layer)} | {layer.id for layer in read.leaves()}
     boxes, added = read.boxes, {made.id: made.added for made in read.made}
-    with Scratch() as scratch:
-        load_pixels(illustration.revision, wanted, scratch, lambda *_: None)
+    with layers.pixels(wanted) as pixels:
 
         def layer_of(layer: str) -> Drawn | None:
             if layer not in boxes:
@@ -38,8 +34,8 @@ def drawn(
             key = added.get(layer)
             return Drawn(
                 boxes[layer],
-                lambda top, bottom: scratch.rows(layer, top, bottom),
-                lambda: None if key is None else mask_of(key) > 0,
+                lambda top, bottom: pixels.rows(layer, top, bottom),
+                lambda: None if key is None else layers.mask(key) > 0,
             )
 
         def frame_of(part: Part, index: int) -> Drawn | None:
@@ -48,15 +44,9 @@ def drawn(
                 only = layer_of(pieces[0].layer)
                 return only and replace(only, box=only.box.moved(*part.offset))
             contents = {piece.layer: one.content() for piece in pieces if (one := layer_of(piece.layer)) is not None}
-            made = merged(contents, queries.merging(pieces))
+            made = merged(contents, merging(pieces))
             if made is None:
                 return None
-            key = f"frame {index} of {part.id}"
-            scratch.put(key, made.picture)
-            return Drawn(
-                made.box.moved(*part.offset),
-                lambda top, bottom: scratch.rows(key, top, bottom),
-                lambda: made.added,
-            )
+            return Drawn.of(replace(made.content, box=made.box.moved(*part.offset)))
 
         yield frame_of, layer_of

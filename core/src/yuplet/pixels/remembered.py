@@ -1,0 +1,81 @@
+"""What was computed from pictures, kept for a while: one budget of bytes for the whole process, the least recently used first out.
+
+Pictures in it are read-only: whoever gets one shares it with others.
+"""
+
+import threading
+from collections.abc import Callable, Hashable
+from dataclasses import fields, is_dataclass
+from hashlib import blake2b
+from typing import Any, TypeVar, cast
+
+import numpy as np
+from cachetools import LRUCache
+
+from yuplet.pixels import Picture
+
+T = TypeVar("T")
+
+DEFAULT_BUDGET = 512 << 20
+"""Bytes, until somebody says otherwise (`set_budget`)."""
+_LEAST = 256
+
+
+def byte_size(value: Any) -> int:
+    """About how many bytes a value takes: those of its arrays, and of what is in them."""
+    if isinstance(value, np.ndarray):
+        return value.nbytes + _LEAST
+    if isinstance(value, bytes):
+        return len(value) + _LEAST
+    if is_dataclass(value):
+        return sum((byte_size(getattr(value, one.name)) for one in fields(value)), _LEAST)
+    if isinstance(value, tuple | list):
+        return sum(map(byte_size, value), _LEAST)
+    return _LEAST
+
+
+_kept: "LRUCache[Hashable, Any]" = LRUCache(DEFAULT_BUDGET, byte_size)
+_lock = threading.Lock()
+
+
+def set_budget(size: int) -> None:
+    """Say how many bytes the process may keep; what it has kept so far goes."""
+    global _kept
+    with _lock:
+        _kept = LRUCache(size, byte_size)
+
+
+def bytes_kept() -> int:
+    """About how many bytes are kept now."""
+    with _lock:
+        return int(_kept.currsize)
+
+
+def recalled(key: Hashable, make: Callable[[], T]) -> T:
+    """What `make` makes, or made before for the same key. What is larger than the budget is not kept."""
+    with _lock:
+        if key in _kept:
+            return cast(T, _kept[key])
+    value = make()
+    _freeze(value)
+    if byte_size(value) <= _kept.maxsize:
+        with _lock:
+            _kept[key] = value
+    return value
+
+
+def remembered(what: str, picture: Picture, make: Callable[[], T]) -> T:
+    """The same for what is computed from a picture, told from others by its pixels."""
+    digest = blake2b(np.ascontiguousarray(picture).data, digest_size=16).hexdigest()
+    return recalled((what, picture.shape, digest), make)
+
+
+def _freeze(value: Any) -> None:
+    if isinstance(value, np.ndarray):
+        value.flags.writeable = False
+    elif is_dataclass(value):
+        for one in fields(value):
+            _freeze(getattr(value, one.name))
+    elif isinstance(value, tuple | list):
+        for one in value:
+            _freeze(one)
