@@ -2,11 +2,12 @@
 
 import re
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser import new_context
 from tests.product import ProductTestCase
 from yuplet_server.accounts.models import User
+from yuplet_server.arrangement.models import Arrangement, Step
 from yuplet_server.projects.actions import set_role
 
 
@@ -261,6 +262,36 @@ class PutInOrderTests(ProductTestCase):
         expect(self.switch("Show", "sky")).not_to_be_checked()
         expect(self.page.get_by_role("alert").filter(has_text="cannot be reached")).to_be_visible()
         expect(self.switch("Show", "sky")).to_be_checked()
+
+    def test_an_answer_that_was_lost_is_asked_for_again_and_nothing_is_done_twice(self) -> None:
+        lost: list[str] = []
+
+        def lose_the_first(route: Route) -> None:
+            answer = route.fetch()  # the server has done it
+            if route.request.post_data in lost:
+                route.fulfill(response=answer)
+            else:
+                lost.append(str(route.request.post_data))
+                route.abort("connectionreset")
+
+        for address in ("steps", "undo", "redo"):
+            self.page.route(f"**/{address}", lose_the_first)
+        groups = self.page.locator("[data-row]").filter(has_text="group")
+        before = groups.count()
+        self.row("arm").click()
+        self.row("lamp").click(modifiers=["Control"])
+        self.page.get_by_role("button", name="Group", exact=True).click()
+        undo, redo = (self.page.get_by_role("button", name=name) for name in ("Undo", "Redo"))
+        expect(undo).to_have_attribute("title", "Group 2 rows")
+        expect(groups).to_have_count(before + 1)
+        self.assertEqual(Step.objects.filter(title="Group 2 rows").count(), 1)
+        undo.click()
+        expect(groups).to_have_count(before)
+        expect(redo).to_have_attribute("title", "Group 2 rows")
+        redo.click()
+        expect(groups).to_have_count(before + 1)
+        self.assertEqual(len(lost), 3)
+        self.assertEqual(Arrangement.objects.get().version, 4, "a step, undone once, done again once")
 
     def test_two_people(self) -> None:
         """The second to change the same name is told, and sees what changed; a viewer changes nothing."""

@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from tests.cases import ServerTestCase, kept
 from yuplet.errors import WriteError
+from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.project.errors import without_paths
@@ -37,6 +38,19 @@ class ErrorTests(ServerTestCase):
             self.assertEqual((status, code), (507, "no-room"))
             self.assertIn("disk of the server is full", said)
         self.assertEqual(self.told(OperationalError(2003, "Can't connect"))[:2], (503, "database-away"))
+
+    def test_a_fault_of_ours_has_a_number_that_the_log_has_too(self) -> None:
+        for error in (ZeroDivisionError("secret"), MemoryError(), FileNotFoundError(2, "No such file", "/srv/secret")):
+            with self.assertLogs("yuplet_server.project.errors") as log:
+                status, code, said = self.told(error)
+            self.assertEqual((status, code), (500, "our-fault"))
+            self.assertNotIn("secret", said)
+            number = said.rstrip(".").split()[-1]
+            self.assertIn(f"GET {self.address('arrangement')}: fault {number}", log.output[0])
+            self.assertIn(type(error).__name__, log.output[0])
+
+    def test_what_is_removed_while_a_request_runs_is_not_there(self) -> None:
+        self.assertEqual(self.told(Illustration.DoesNotExist())[:2], (404, "refused"))
 
     def test_no_folder_of_the_server_is_named(self) -> None:
         path = Path(settings.VAR) / "work" / "job-7" / "parts" / "lamp.png"

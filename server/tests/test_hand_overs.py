@@ -5,6 +5,7 @@ import tempfile
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.db import transaction
 from django.test import override_settings
@@ -14,7 +15,7 @@ from yuplet.errors import AnotherPackage, FolderBusy
 from yuplet.writing.stores import alone_in
 from yuplet_server.handovers import actions, queries
 from yuplet_server.handovers.models import HandOver
-from yuplet_server.illustrations.models import Illustration
+from yuplet_server.illustrations.models import Illustration, LayerImage
 from yuplet_server.jobs.models import Job
 
 RECIPE = {
@@ -40,6 +41,27 @@ class PlanTests(ServerTestCase):
         manifest = json.loads(files["manifest.json"])
         places = {part["file"]: [*part["box"].values()] for part in manifest["parts"]}
         self.assertEqual(places, {part["file"]: part["box"] for part in plan["parts"]})
+
+    def test_name_and_credit_are_those_of_the_plan_that_was_seen(self) -> None:
+        address = self.address("").rstrip("/")
+        credit = {"author": "Mira Quist", "title": "", "source": "", "licence": "MIT", "attribution": None, "note": ""}
+        said = self.ada.patch(address, {"name": "signal", "credit": credit}, content_type="application/json")
+        self.assertEqual(said.status_code, 200, said.content)
+        plan = self.plan()
+        self.ada.patch(
+            address, {"name": "otherwise", "credit": {**credit, "author": "Somebody"}}, content_type="application/json"
+        )
+        made = handed_over(self.illustration, self.users["ben"], plan["version"])
+        manifest = json.loads(self.package(made)["manifest.json"])
+        self.assertEqual((manifest["illustration"]["title"], manifest["credit"]["author"]), ("signal", "Mira Quist"))
+
+    def test_a_picture_of_a_plan_whose_layers_are_gone_is_refused_with_a_sentence(self) -> None:
+        image = self.planned_images()[0]["file"]
+        found = queries.seen(self.illustration)
+        LayerImage.objects.filter(revision=self.illustration.revision).delete()
+        with mock.patch.object(queries, "seen", return_value=found):
+            answer = self.post(self.cleo, "plan/image", 409, {"file": image})
+        self.assertIn("have changed since this was planned", answer["detail"])
 
     def test_equal_frames_are_planned_once_also_when_remembered(self) -> None:
         self.step(self.ada, 1, do="read-as-frames", rows=[self.row_id("signal")])

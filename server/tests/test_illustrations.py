@@ -17,7 +17,7 @@ from PIL import Image
 from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet
 from yuplet.errors import YupletError
 from yuplet.pixels.scratch import Scratch
-from yuplet_server.illustrations import actions
+from yuplet_server.illustrations import actions, layers
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import StoredPixels, digests_of
 from yuplet_server.projects.storage import open_blob
@@ -199,7 +199,7 @@ class BringInTests(ServerTestCase):
         for image in LayerImage.objects.filter(revision=self.illustration.revision):
             with open_blob(image.thumbnail) as file:
                 picture = np.array(Image.open(file))
-            self.assertLessEqual(max(picture.shape[:2]), actions.THUMBNAIL)
+            self.assertLessEqual(max(picture.shape[:2]), layers.THUMBNAIL)
 
     def test_renaming_and_removing(self) -> None:
         address = f"/api/illustrations/{self.illustration.pk}"

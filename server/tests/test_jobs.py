@@ -96,12 +96,15 @@ class JobTests(TransactionTestCase):
         asked = self.ask()
         with (
             mock.patch(CARRY_OUT, side_effect=ZeroDivisionError("secret")),
-            self.assertLogs("yuplet_server.jobs.actions"),
+            self.assertLogs("yuplet_server.project.errors") as log,
         ):
             jobs.run(asked.job_id)
         job = self.job(asked)
-        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "fault"))
+        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "our-fault"))
         self.assertNotIn("secret", job.error)
+        number = job.error.rstrip(".").split()[-1]
+        self.assertIn(f"fault {number}", log.output[0], "whoever reads the log finds what the page shows")
+        self.assertIn("secret", log.output[0])
 
     def test_two_workers_never_do_the_same_job(self) -> None:
         asked = self.ask()

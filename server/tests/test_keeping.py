@@ -13,6 +13,7 @@ import numpy as np
 from django.conf import settings
 from django.db import transaction
 from django.test import override_settings
+from django.utils import timezone
 from PIL import Image
 
 import signal_post
@@ -133,6 +134,34 @@ class KeepingTests(ServerTestCase):
         save(self.file, 77)
         self.follow()
         self.assertEqual(Pass.objects.count(), 2)
+
+    def test_nothing_is_read_or_kept_again_while_something_stands_in_the_way(self) -> None:
+        self.follow()
+        self.ben.post(self.address("read-again"), {"longest": 300}, content_type="application/json")
+        save(self.file, 50)
+        with (
+            mock.patch.object(keeping, "keep_revision", side_effect=AssertionError("it was kept")),
+            mock.patch.object(watched, "opened", side_effect=AssertionError("it was read")),
+        ):
+            one = self.glance(3)
+        self.assertEqual((one.state, one.tries), ("blocked", 1))
+        self.assertIn("is waiting", one.said)
+        InStep.objects.update(again_at=timezone.now())
+        self.assertEqual(self.glance(3).tries, 2, "later and later")
+        Revision.objects.filter(state=Revision.State.READING).delete()
+        self.assertEqual(self.glance().state, "blocked", "until it is time")
+        InStep.objects.update(again_at=timezone.now())
+        one = self.glance()
+        self.assertEqual((one.state, one.said, one.tries), ("reading", "", 0))
+
+    def test_what_is_saved_again_is_looked_at_at_once(self) -> None:
+        self.follow()
+        self.file.unlink()
+        one = self.glance(2)
+        self.assertEqual((one.state, one.tries), ("blocked", 1))
+        save(self.file, 61)
+        self.follow()
+        self.assertEqual(InStep.objects.get().state, "watching")
 
     def test_a_change_that_wants_a_decision_stops_and_goes_on_after_it(self) -> None:
         self.follow()

@@ -1,5 +1,6 @@
 """Steps as the page sends them: small answers, nothing done twice, nobody waiting for another one's pixels."""
 
+import datetime
 import json
 import tempfile
 import threading
@@ -8,10 +9,12 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection, connections
 from django.test import Client, TransactionTestCase
 from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
 
 from tests.cases import ServerTestCase, brought_in, handed_over, make_project, quiet
 from tests.taking import TakingCase, colour_at, lamp, toy
@@ -28,6 +31,7 @@ from yuplet.writing.pictures import Sources
 from yuplet_server.arrangement import actions
 from yuplet_server.arrangement.models import Arrangement, Handled, Row, Step
 from yuplet_server.illustrations.models import DerivedLayer
+from yuplet_server.moving.actions import remove_unreachable
 
 COMMAND = {"do": "group-rows", "rows": []}
 
@@ -202,6 +206,25 @@ class SessionTests(TakingCase):
         self.assertEqual(DerivedLayer.objects.count(), before + 2)
         self.illustration.revision.refresh_from_db()
         self.assertEqual(self.illustration.revision.record, record, "what was read is not written again")
+
+    def test_derived_layers_that_nothing_leads_to_are_swept(self) -> None:
+        now = timezone.now() + datetime.timedelta(hours=1)
+        self.take({"name": "coat", "gestures": [colour_at(25, 20)]}, behind="flat")
+        self.now(self.ben, do="dye", row=self.row_id("coat"), colour=[1, 2, 3], shaded=False)
+        self.assertEqual((remove_unreachable(self.illustration, now), DerivedLayer.objects.count()), (0, 3))
+        self.post(self.ben, "undo")
+        self.assertEqual(remove_unreachable(self.illustration, now), 0, "it can be done again")
+        self.now(self.ben, do="show-alone", row=None)
+        early = timezone.now() - datetime.timedelta(hours=1)
+        self.assertEqual(remove_unreachable(self.illustration, early), 0, "not yet")
+        self.assertEqual(remove_unreachable(self.illustration, now), 1)
+        self.assertEqual(sorted(DerivedLayer.objects.values_list("layer", flat=True)), ["m1", "m2"])
+        np.testing.assert_array_equal(self.composite(), self.original())
+        self.post(self.ben, "undo")
+        self.post(self.ben, "undo")
+        self.assertEqual(self.names(), ["toy"])
+        self.post(self.ben, "redo")
+        np.testing.assert_array_equal(self.composite(), self.original())
 
 
 class WaitingTests(TransactionTestCase):

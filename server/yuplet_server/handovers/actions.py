@@ -75,6 +75,8 @@ def ask(
             number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
             version=version,
             arrangement=to_json(one.arrangement),
+            name=one.read.name,
+            credit=one.read.credit.as_json(),
             recipe=recipe_to_json(one.recipe),
             plan=plan,
             folder=str(one.folder or ""),
@@ -103,7 +105,10 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
             blobs().link(file["sha256"], package, PackagePath(file["file"]))
     with Scratch(str(folder)) as scratch:
         pixels, drawing = StoredPixels(digests_of(revision), scratch), drawing_of(revision)
-        read, recipe = queries.read_of(illustration, revision), recipe_from_json(asked.recipe)
+        read, recipe = (
+            queries.read_as(revision, asked.name or illustration.name, asked.credit or illustration.credit),
+            recipe_from_json(asked.recipe),
+        )
         report = hand_over(
             read,
             from_json(asked.arrangement),

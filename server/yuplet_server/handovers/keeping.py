@@ -6,11 +6,13 @@ between two glances is in the database, so a watcher that ends loses nothing.
 
 import hashlib
 from collections import Counter
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.db import transaction
 from django.http import Http404
+from django.utils import timezone
 from rest_framework.exceptions import PermissionDenied
 
 from yuplet.errors import YupletError
@@ -23,7 +25,7 @@ from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.handovers import actions, watched
 from yuplet_server.handovers.models import HandOver, InStep, Pass
 from yuplet_server.handovers.roots import folder_at
-from yuplet_server.illustrations.actions import discard, keep_revision
+from yuplet_server.illustrations.actions import discard, keep_revision, require_no_other
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.jobs.models import Job
@@ -31,6 +33,9 @@ from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.queries import require
 
+LONGEST_WAIT = 300
+"""Seconds between two tries at most, where something stands in the way."""
+_KEPT = ("state", "said", "stamp", "seen_stamp", "seen", "number", "asked", "tries", "again_at")
 RUNNING = (Job.State.WAITING, Job.State.RUNNING)
 
 
@@ -64,43 +69,82 @@ def set_up(
         "seen": illustration.revision.sha256,
         "number": None,
         "asked": [],
+        "tries": 0,
+        "again_at": None,
     }
     return InStep.objects.update_or_create(illustration=illustration, defaults=values)[0]
 
 
 def look(one: InStep) -> None:
-    """One glance: go on where the last one stopped. What somebody can mend is said in `said`, and does not end the watch."""
+    """One glance: go on where the last one stopped. What somebody can mend is said in `said`, and does not end the watch.
+
+    Where something stands in the way of taking what was saved, it is tried again later and later, and at once when it is saved again.
+    """
     steps = {
         InStep.State.WATCHING: _watch,
+        InStep.State.BLOCKED: _watch,
         InStep.State.READING: _read,
         InStep.State.DECIDING: _decide,
         InStep.State.WRITING: _write,
     }
+    if _is_to_wait(one):
+        return
+    before = {name: getattr(one, name) for name in _KEPT}
     try:
         # Who set it up may have another role by now.
         require(one.user, one.illustration.project_id, Member.Role.EDITOR)
         with transaction.atomic():
             steps[InStep.State(one.state)](one)
     except YupletError as error:
-        one.said = str(error)
+        _block(one, str(error))
     except (Http404, PermissionDenied):
-        one.said = f"{one.user.username} may not change this project any more. Whoever may, sets it up anew."
+        _block(one, f"{one.user.username} may not change this project any more. Whoever may, sets it up anew.")
     except OSError as error:
-        one.said = f"'{one.source}' cannot be read ({error.strerror}). It is looked at again."
-    # Somebody may have ended it meanwhile.
-    values = {name: getattr(one, name) for name in ("state", "said", "stamp", "seen_stamp", "seen", "number", "asked")}
-    InStep.objects.filter(pk=one.pk).update(**values)
+        _block(one, f"'{one.source}' cannot be read ({error.strerror}). It is looked at again.")
+    else:
+        if one.state != InStep.State.BLOCKED:
+            one.tries, one.again_at = 0, None
+    after = {name: getattr(one, name) for name in _KEPT}
+    if after != before:
+        # Somebody may have ended it meanwhile.
+        InStep.objects.filter(pk=one.pk).update(**after)
+
+
+def _is_to_wait(one: InStep) -> bool:
+    """Whether what stands in the way was looked at a short while ago, and nothing was saved since."""
+    if one.state != InStep.State.BLOCKED or one.again_at is None or timezone.now() >= one.again_at:
+        return False
+    try:
+        return watched.stamp_of(folder_at(one.source, one.user, one.illustration.project_id)) == one.stamp
+    except (OSError, YupletError):
+        return True
+
+
+def _block(one: InStep, why: str) -> None:
+    """Say what stands in the way; of what is still to be taken, also when to look again."""
+    one.said = why
+    if one.state not in (InStep.State.WATCHING, InStep.State.BLOCKED):
+        return
+    one.state = InStep.State.BLOCKED
+    one.tries += 1
+    one.again_at = timezone.now() + timedelta(seconds=min(2**one.tries, LONGEST_WAIT))
 
 
 def _watch(one: InStep) -> None:
+    """Take what was saved. Whether it can be taken is looked at first: reading and hashing may take long."""
     path = folder_at(one.source, one.user, one.illustration.project_id)
     stamp = watched.stamp_of(path)
     if stamp != one.stamp:
         # It may be half saved: it is taken when it is the same at two glances.
-        one.stamp = stamp
+        one.stamp, one.again_at, one.tries = stamp, None, 0
         return
-    if stamp == one.seen_stamp or not watched.is_quiet(path):
+    if stamp == one.seen_stamp:
+        if one.state == InStep.State.BLOCKED:
+            one.state, one.said = InStep.State.WATCHING, ""
         return
+    if not watched.is_quiet(path):
+        return
+    require_no_other(one.illustration)
     watched.require_picture(path)
     with watched.opened(path) as (name, size, content):
         digest = hashlib.file_digest(content, "sha256").hexdigest()  # type: ignore[arg-type]
@@ -108,6 +152,7 @@ def _watch(one: InStep) -> None:
             return  # saved again while it was read
         if digest == one.seen:
             one.seen_stamp = stamp
+            one.state, one.said = InStep.State.WATCHING, ""
             return
         content.seek(0)
         choices = Choices.from_json(one.illustration.revision.choices)

@@ -28,13 +28,15 @@ class InStep(models.Model):
     """A file or a folder of images on the server's machine that an illustration keeps in step with: a saved change becomes a revision,
     and is handed over.
 
-    `recipes` are documents, `folder` where packages go as well. `stamp` is what is another at each save, when it was looked at last;
-    `seen_stamp` and `seen` are the one and the SHA-256 of what was taken of it. `number` is the revision that is on its way, `asked` the hand-overs of it. `said` is what to know
-    of its state.
+    `recipes` are documents, `folder` where packages go as well. `stamp` tells one saved state of the files from another without reading
+    them, as they were looked at last; `seen_stamp` and `seen` are the stamp and the SHA-256 of what was taken of them. `number` is the
+    revision that is on its way, `asked` the hand-overs of it. `said` is what to know of its state. Where something stands in the way it
+    is blocked until `again_at`, after so many `tries`.
     """
 
     class State(models.TextChoices):
         WATCHING = "watching"
+        BLOCKED = "blocked"
         READING = "reading"
         DECIDING = "deciding"
         WRITING = "writing"
@@ -52,6 +54,8 @@ class InStep(models.Model):
     seen = models.CharField(max_length=64, blank=True)
     number = models.IntegerField(null=True)
     asked = models.JSONField(default=list)
+    tries = models.IntegerField(default=0)
+    again_at = models.DateTimeField(null=True)
 
     def __str__(self) -> str:
         return f"{self.illustration_id} in step with {self.source}"
@@ -74,12 +78,14 @@ class Pass(models.Model):
 
 
 class Planned(models.Model):
-    """The rows of a version whose plan somebody saw, so that it can be carried out as seen. `sweep_files` removes old ones."""
+    """The rows of a version whose plan somebody saw, with name and credit, so that it can be carried out as seen. `sweep_files` removes old ones."""
 
     illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="+")
     revision = models.ForeignKey(Revision, models.CASCADE, related_name="+")
     version = models.IntegerField()
     arrangement = models.JSONField()
+    name = models.CharField(max_length=200, blank=True)
+    credit = models.JSONField(default=dict)
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -90,7 +96,7 @@ class Planned(models.Model):
 
 
 class HandOver(models.Model):
-    """One run. `arrangement` and `recipe` are as they were when it was asked for, so that the plan shown is the plan done.
+    """One run. `arrangement`, `name`, `credit` and `recipe` are as they were when its plan was seen, so that the plan shown is the plan done.
 
     `files` are those of the package in order, each with its SHA-256, by which it is kept, its size and when it was written first. With a
     `folder` the package was written there as well, on the server's machine, and files that it does not want any more were removed where
@@ -103,6 +109,8 @@ class HandOver(models.Model):
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="+")
     version = models.IntegerField()
     arrangement = models.JSONField()
+    name = models.CharField(max_length=200, blank=True)
+    credit = models.JSONField(default=dict)
     recipe = models.JSONField()
     plan = models.JSONField()
     report = models.JSONField(null=True)

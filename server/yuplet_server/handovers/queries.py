@@ -40,8 +40,7 @@ from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.handovers.models import Recipe as SavedRecipe
 from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.models import Illustration, Revision
-from yuplet_server.illustrations.queries import StoredPixels, digests_of, drawing_of
-from yuplet_server.illustrations.queries import read_of as stored
+from yuplet_server.illustrations.queries import StoredPixels, digests_of, drawing_of, read_of
 from yuplet_server.project.errors import ChangedMeanwhile
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
@@ -127,11 +126,14 @@ def asked(
         # Nobody changes rows between two of them.
         arrangement = Arrangement.objects.select_for_update().get(pk=illustration.pk)
         tree, number = tree_of(arrangement), arrangement.version
-    if version is not None and version != number:
+    name, credit = illustration.name, illustration.credit
+    if version is not None:
         kept = Planned.objects.filter(illustration=illustration, version=version).select_related("revision").first()
-        if kept is None:
+        if kept is None and version != number:
             raise _changed(arrangement)
-        tree, number, revision = arrangement_from_json(kept.arrangement), version, kept.revision
+        if kept is not None:
+            tree, number, revision = arrangement_from_json(kept.arrangement), version, kept.revision
+            name, credit = (kept.name or name), (kept.credit or credit)
     whole = tree
     if only is not None:
         known = tree.index()
@@ -141,7 +143,7 @@ def asked(
         tree = tree.only(set(only))
     recipe = recipe_of(illustration, document)
     read, target = (
-        read_of(illustration, revision),
+        read_as(revision, name, credit),
         (folder_at(folder, user, illustration.project_id) if folder else None),
     )
     return Asked(illustration, revision, read, tree, number, recipe, target, whole)
@@ -153,9 +155,9 @@ def _changed(arrangement: Arrangement) -> ChangedMeanwhile:
     return ChangedMeanwhile(who, last.title if last is not None else "a step was undone")
 
 
-def read_of(illustration: Illustration, revision: Revision) -> Read:
-    """What was read of a revision, under the name and with the credit that the illustration has by now."""
-    return replace(stored(revision), name=illustration.name, credit=Credit(**illustration.credit))
+def read_as(revision: Revision, name: str, credit: Mapping[str, Any]) -> Read:
+    """What was read of a revision, under a name and with a credit."""
+    return replace(read_of(revision), name=name, credit=Credit(**credit))
 
 
 _PLANS: OrderedDict[str, tuple[Asked, Plan]] = OrderedDict()
@@ -212,10 +214,15 @@ def plan_seen(
     """A plan as plain values; its rows are remembered, so that it can be carried out as it was seen, whatever colleagues change meanwhile."""
     one, plan = seen(illustration, document, only, folder, user)
     assert one.whole is not None
-    Planned.objects.get_or_create(
+    Planned.objects.update_or_create(
         illustration=illustration,
         version=one.version,
-        defaults={"revision": one.revision, "arrangement": arrangement_to_json(one.whole)},
+        defaults={
+            "revision": one.revision,
+            "arrangement": arrangement_to_json(one.whole),
+            "name": one.read.name,
+            "credit": one.read.credit.as_json(),
+        },
     )
     return described(plan, one)
 

@@ -40,7 +40,7 @@ def require_picture(path: Path) -> None:
 
 
 def stamp_of(path: Path) -> str:
-    """What is another at each save. Raises `OSError`, and `NotNow` for a folder that holds too much."""
+    """What tells one saved state from another without reading it. Raises `OSError`, and `NotNow` for a folder that holds too much."""
     if not path.is_dir():
         alone = path.stat()
         return f"{alone.st_size} {alone.st_mtime_ns}"

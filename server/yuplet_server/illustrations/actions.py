@@ -307,13 +307,18 @@ def _checked(file_name: str, size: int) -> str:
     return plain(PurePath(file_name.replace("\\", "/")).name)[-255:] or "illustration"
 
 
+def require_no_other(illustration: Illustration) -> None:
+    """Raise `NotNow` where another revision is being read or waits for a review."""
+    if Revision.objects.filter(illustration=illustration).exclude(state=Revision.State.READY).exists():
+        raise NotNow("Another revision of this illustration is waiting. Take it or discard it first.")
+
+
 def _start_reading(
     illustration: Illustration, user: User | None, file_name: str, digest: str, size: int, choices: Choices
 ) -> Revision:
     Illustration.objects.select_for_update().get(pk=illustration.pk)
+    require_no_other(illustration)
     others = Revision.objects.filter(illustration=illustration)
-    if others.exclude(state=Revision.State.READY).exists():
-        raise NotNow("Another revision of this illustration is waiting. Take it or discard it first.")
     revision = Revision.objects.create(
         illustration=illustration,
         number=(others.aggregate(last=Max("number"))["last"] or 0) + 1,

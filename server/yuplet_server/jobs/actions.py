@@ -27,7 +27,7 @@ from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import NO_ROOM, NotNow, without_paths
+from yuplet_server.project.errors import NO_ROOM, OUR_FAULT, NotNow, our_fault, without_paths
 
 log = logging.getLogger(__name__)
 
@@ -112,15 +112,12 @@ def run(job_id: int) -> None:
         _end(job_id, claim, Job.State.FAILED, error.code, without_paths(str(error)))
     except (OperationalError, InterfaceError):
         log.exception("job %s lost the database; it will be taken up again", job_id)
-    except OSError as error:
-        sentence = f"The server could not read or write its files ({error.strerror}). Nothing was changed. Try again."
-        if error.errno == errno.ENOSPC:
-            sentence = f"{NO_ROOM} Nothing was changed."
-        _end(job_id, claim, Job.State.FAILED, "cannot-write", sentence)
-    except Exception:
-        log.exception("job %s failed", job_id)
-        sentence = "Something went wrong on our side; the server's log says what. Nothing was changed. Try again."
-        _end(job_id, claim, Job.State.FAILED, "fault", sentence)
+    except Exception as error:
+        if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+            _end(job_id, claim, Job.State.FAILED, "no-room", f"{NO_ROOM} Nothing was changed.")
+        else:
+            # Files that are missing here are ours: what the artist's file did has been said already.
+            _end(job_id, claim, Job.State.FAILED, OUR_FAULT, our_fault(f"job {job_id}"))
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

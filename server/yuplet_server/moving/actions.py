@@ -3,6 +3,7 @@
 The format is docs/formats/project.md.
 """
 
+import datetime
 import json
 import zipfile
 from collections import Counter
@@ -30,7 +31,7 @@ from yuplet.reading.choices import Choices
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
-from yuplet_server.handovers.models import HandOver, Recipe
+from yuplet_server.handovers.models import HandOver, Planned, Recipe
 from yuplet_server.handovers.serializers import HandOverReportSerializer
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
@@ -144,6 +145,50 @@ def unpack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landi
     except ValueError as error:
         raise _not_whole(name, error) from error
     return lambda: _Landing(kept.project, kept.created_by, value).land()
+
+
+def remove_unreachable(illustration: Illustration, before: datetime.datetime) -> int:
+    """Remove derived layers that nothing leads to any more; return how many there were.
+
+    A row leads to its layers, a step that can be undone or done again to those of its rows, a hand-over and a plan that was seen to theirs, and
+    each derived layer to those that it was made of. What was discarded since `before` is left for another time.
+    """
+    if illustration.current is None or not DerivedLayer.objects.filter(revision__illustration=illustration).exists():
+        return 0
+    steps = Step.objects.filter(arrangement=illustration.pk).exclude(state=Step.State.DISCARDED, at__lt=before)
+    roots: list[models.QuerySet[Any, Any]] = [
+        Row.objects.filter(arrangement=illustration.pk).values_list("frames", flat=True)
+    ]
+    roots += [steps.values_list(name, flat=True) for name in ("command", "inverse")]
+    roots += [
+        kind.objects.filter(illustration=illustration).values_list("arrangement", flat=True)
+        for kind in (HandOver, Planned)
+    ]
+    reached = set[str]()
+    for values in roots:
+        for value in values.iterator(chunk_size=200):
+            reached |= _texts(value)
+    derived = DerivedLayer.objects.filter(revision__illustration=illustration).order_by("pk")
+    for _, layer, record in sorted(derived.values_list("pk", "layer", "record"), reverse=True, key=lambda row: row[0]):
+        if layer in reached:
+            reached |= _texts(record)
+    gone = [one.pk for one in derived if one.layer not in reached]
+    for kind in (LayerImage, DerivedLayer):
+        layers = DerivedLayer.objects.filter(pk__in=gone).values_list("revision", "layer")
+        for revision, layer in list(layers):
+            kind.objects.filter(revision=revision, layer=layer).delete()
+    return len(gone)
+
+
+def _texts(value: Any) -> set[str]:
+    """Every text in plain JSON values: the ids of layers are among them."""
+    if isinstance(value, str):
+        return {value}
+    if isinstance(value, Mapping):
+        return {text for one in value.values() for text in _texts(one)} | set(value)
+    if isinstance(value, list | tuple):
+        return {text for one in value for text in _texts(one)}
+    return set()
 
 
 def _not_whole(name: str, error: Exception) -> BrokenFile:

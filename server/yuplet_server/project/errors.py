@@ -1,17 +1,22 @@
 """Errors of the core as answers of the API: 422 with a code and a sentence."""
 
 import errno
+import logging
 import re
+import secrets
 import tempfile
 from typing import Any
 
 from django.conf import settings
+from django.core.exceptions import ObjectDoesNotExist
 from django.db import OperationalError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from yuplet.errors import NameNotUsable, YupletError
 from yuplet_server.accounts.limits import TooManyAttempts
+
+log = logging.getLogger(__name__)
 
 _DISK_FULL = {28, 1021, 1030, 1114}
 """What MariaDB says when its disk is full: ENOSPC, ER_DISK_FULL, ER_GET_ERRNO, ER_RECORD_FILE_FULL."""
@@ -33,6 +38,16 @@ class NotNow(YupletError):
     """The thing exists, but is not in a state in which this can be done."""
 
     code = "not-now"
+
+
+OUR_FAULT = "our-fault"
+
+
+def our_fault(where: str) -> str:
+    """Write down what is being handled, under a number that the answer shows too, and say so in a sentence."""
+    number = secrets.token_hex(4)
+    log.exception("%s: fault %s", where, number)
+    return f"Something went wrong on our side. Nothing was changed. Try again; if it stays so, tell whoever looks after the server: fault {number}."
 
 
 def without_paths(sentence: str) -> str:
@@ -65,7 +80,13 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         )
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
         return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
+    if isinstance(error, ObjectDoesNotExist):
+        # It was removed while the request was running.
+        return Response({"code": "refused", "detail": "This is not there any more. Somebody has removed it."}, 404)
     response = exception_handler(error, context)
-    if response is not None and isinstance(response.data, dict) and "detail" in response.data:
+    if response is None:
+        request = context["request"]
+        return Response({"code": OUR_FAULT, "detail": our_fault(f"{request.method} {request.path}")}, 500)
+    if isinstance(response.data, dict) and "detail" in response.data:
         response.data.setdefault("code", "refused")
     return response

@@ -1884,12 +1884,13 @@ export interface components {
         };
         /**
          * @description * `watching` - Watching
+         *     * `blocked` - Blocked
          *     * `reading` - Reading
          *     * `deciding` - Deciding
          *     * `writing` - Writing
          * @enum {string}
          */
-        InStepStateEnum: "watching" | "reading" | "deciding" | "writing";
+        InStepStateEnum: "watching" | "blocked" | "reading" | "deciding" | "writing";
         /**
          * IncludeParts
          * @description Include parts in the hand-over (true) or leave them out (false).

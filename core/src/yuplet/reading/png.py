@@ -143,9 +143,7 @@ def decode_deep(data: bytes, what: str) -> DeepPicture | None:
 def _decoded(data: bytes, what: str) -> NDArray[Any]:
     try:
         image: NDArray[Any] = imagecodecs.png_decode(data)
-    except MemoryError:
-        raise
-    except Exception as error:
+    except (imagecodecs.PngError, ValueError) as error:
         raise BrokenFile(f"{what} is damaged and cannot be decoded. Save it again as PNG.") from error
     return image[..., None] if image.ndim == 2 else image
 

@@ -295,7 +295,10 @@ def _viewed(document: Document, inner: etree._Element, at: Point, size: Size, sc
     try:
         tree = usvg.Tree.from_str(text, options())
         data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
-    except Exception as error:
+    except BaseException as error:
+        # What resvg cannot draw ends in a panic of Rust, which is no `Exception`; anything else is ours.
+        if type(error).__name__ != "PanicException":
+            raise
         raise BrokenFile(f"The file cannot be drawn ({error}). Save it again as SVG.") from error
     picture = np.array(Image.open(io.BytesIO(data)).convert("RGBA"))
     if picture.shape[:2] != (size.height, size.width):

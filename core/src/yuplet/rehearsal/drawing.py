@@ -54,7 +54,10 @@ def _drawn(text: str, size: tuple[int, int]) -> Image.Image:
     try:
         tree = usvg.Tree.from_str(whole, usvg.Options.default())
         data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
-    except Exception as error:
+    except BaseException as error:
+        # What resvg cannot draw ends in a panic of Rust, which is no `Exception`.
+        if type(error).__name__ != "PanicException":
+            raise
         raise ValueError(f"it cannot be drawn ({error})") from error
     with Image.open(io.BytesIO(data)) as image:
         return image.convert("RGBA")

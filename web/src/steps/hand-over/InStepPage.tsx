@@ -14,6 +14,7 @@ const POLL = 2000;
 
 const STATES: Record<string, string> = {
   watching: 'It is watched.',
+  blocked: 'A change could not be taken.',
   reading: 'A change is being read.',
   deciding: 'It waits for a decision.',
   writing: 'A change is being handed over.',

@@ -12,6 +12,7 @@ from django.utils import timezone
 from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
+from yuplet_server.moving.actions import remove_unreachable
 from yuplet_server.moving.models import Archive
 from yuplet_server.projects.models import Project
 from yuplet_server.shelf.models import Kept
@@ -27,6 +28,8 @@ class Command(BaseCommand):
         old = timezone.now() - datetime.timedelta(days=settings.BIN_DAYS)
         for kind in (Project, Illustration):
             kind.everything.filter(removed_at__lt=old).delete()
+        for illustration in Illustration.everything.all().iterator(chunk_size=50):
+            remove_unreachable(illustration, timezone.now() - datetime.timedelta(seconds=OLD))
         Planned.objects.filter(at__lt=timezone.now() - datetime.timedelta(seconds=OLD)).delete()
         # Files first, then what is referred to: what is kept in between is not in the list of files.
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
