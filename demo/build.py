@@ -74,14 +74,18 @@ def _nodes(parent: etree._Element, canvas: Size, scratch: Scratch) -> tuple[Laye
         visible = element.get("data-hidden") != "yes"
         own_id = f"n{len(list(element.iterancestors()))}-{element.sourceline}"
         if (group := element.get("data-group")) is not None:
-            nodes.append(LayerGroup(own_id, group, _nodes(element, canvas, scratch), visible, opacity, blend))
+            nodes.append(
+                LayerGroup(
+                    own_id, group, _nodes(element, canvas, scratch), visible=visible, opacity=opacity, blend=blend
+                )
+            )
         elif (name := element.get("data-layer")) is not None:
             picture = _drawn_alone(element)
             box = content_box(picture)
             if box is not None:
                 scratch.put(own_id, cut(picture, box))
                 box = box.meet(Box(0, 0, canvas.width, canvas.height))
-            nodes.append(Layer(own_id, name, box, visible, opacity, blend))
+            nodes.append(Layer(own_id, name, box, visible=visible, opacity=opacity, blend=blend))
     return tuple(nodes)
 
 

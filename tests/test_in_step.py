@@ -56,7 +56,7 @@ class InStepTests(ProductTestCase):
             lamp = scratch.whole("lamp").copy()
             lamp[..., 2] = np.where(lamp[..., 3] > 0, shade, 0)
             scratch.put("lamp", lamp)
-            write(self.art, Illustration(post.name, post.canvas, post.layers, post.ppi), scratch)
+            write(self.art, Illustration(post.name, post.canvas, post.layers, ppi=post.ppi), scratch)
 
     def test_a_saved_file_is_handed_over_by_itself(self) -> None:
         page, target = self.page, self.root / "game" / "post"

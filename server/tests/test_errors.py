@@ -9,16 +9,16 @@ from typing import Any
 from unittest import mock
 
 from django.conf import settings
-from django.db import OperationalError
+from django.db import IntegrityError, OperationalError
 from django.test import override_settings
 from django.utils import timezone
 
 from tests.cases import ServerTestCase, kept
 from yuplet.errors import WriteError
+from yuplet_server.base.errors import without_paths
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import without_paths
 
 
 class ErrorTests(ServerTestCase):
@@ -41,7 +41,7 @@ class ErrorTests(ServerTestCase):
 
     def test_a_fault_of_ours_has_a_number_that_the_log_has_too(self) -> None:
         for error in (ZeroDivisionError("secret"), MemoryError(), FileNotFoundError(2, "No such file", "/srv/secret")):
-            with self.assertLogs("yuplet_server.project.errors") as log:
+            with self.assertLogs("yuplet_server.base.errors") as log:
                 status, code, said = self.told(error)
             self.assertEqual((status, code), (500, "our-fault"))
             self.assertNotIn("secret", said)
@@ -50,7 +50,8 @@ class ErrorTests(ServerTestCase):
             self.assertIn(type(error).__name__, log.output[0])
 
     def test_what_is_removed_while_a_request_runs_is_not_there(self) -> None:
-        self.assertEqual(self.told(Illustration.DoesNotExist())[:2], (404, "refused"))
+        for error in (Illustration.DoesNotExist(), IntegrityError(1452, "Cannot add or update a child row")):
+            self.assertEqual(self.told(error)[:2], (404, "refused"))
 
     def test_no_folder_of_the_server_is_named(self) -> None:
         path = Path(settings.VAR) / "work" / "job-7" / "parts" / "lamp.png"

@@ -25,12 +25,12 @@ from yuplet.illustration.layers import Illustration as Picture
 from yuplet.illustration.layers import Layer
 from yuplet.pixels.scratch import Scratch
 from yuplet.writing import openraster
+from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration, LayerImage
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import NotNow
 
 CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
 
@@ -96,7 +96,7 @@ class JobTests(TransactionTestCase):
         asked = self.ask()
         with (
             mock.patch(CARRY_OUT, side_effect=ZeroDivisionError("secret")),
-            self.assertLogs("yuplet_server.project.errors") as log,
+            self.assertLogs("yuplet_server.base.errors") as log,
         ):
             jobs.run(asked.job_id)
         job = self.job(asked)

@@ -14,8 +14,8 @@ from PIL import Image
 
 from yuplet.pixels.scratch import Scratch
 from yuplet.reading.files import read_illustration
+from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers import watched
-from yuplet_server.project.errors import NotNow
 
 
 class WatchedTests(SimpleTestCase):

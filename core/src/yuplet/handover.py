@@ -30,7 +30,7 @@ from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import StagedFolder, alone_in
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HandOverReport:
     """What a hand-over wrote, and what the rehearsal found when it put the package together again."""
 

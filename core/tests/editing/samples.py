@@ -139,7 +139,7 @@ SAMPLES: tuple[tuple[tuple[Command, ...], Command], ...] = (
     ((), Dye("body", (10, 90, 200), True)),
     ((), DuplicatePart("body", True, 1, "middle")),
     ((), PutBackdrop(((9, 20, 60), (250, 240, 200)))),
-    ((), PastePicture("star.png", "star", "body", (0.5, 0.25), "loose")),
+    ((), PastePicture("star.png", "star", "body", pivot=(0.5, 0.25), role="loose")),
     ((), SwapPicture("body", "star.png", "star")),
     ((), SweepCrumbs("dusty")),
     ((), FillPinholes("dusty")),

@@ -209,7 +209,8 @@ class FramesInARevisionTests(unittest.TestCase):
     def test_an_animation_gets_more_frames(self) -> None:
         def animated(count: int) -> Illustration:
             frames = tuple(
-                Layer(f"l{n}", f"frame {n}", Box(0, 0, 2, 2), n == 1, milliseconds=50) for n in range(1, count + 1)
+                Layer(f"l{n}", f"frame {n}", Box(0, 0, 2, 2), visible=n == 1, milliseconds=50)
+                for n in range(1, count + 1)
             )
             return Illustration("lamp", Size(2, 2), (LayerGroup("frames", "lamp", frames, are_frames=True),))
 

@@ -17,8 +17,9 @@ from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
-from yuplet.errors import YupletError, shown
+from yuplet.errors import shown
 from yuplet_server.accounts.models import Attempts, User
+from yuplet_server.base.errors import TooManyAttempts
 
 log = logging.getLogger("yuplet.signing-in")
 
@@ -42,18 +43,6 @@ KINDS = {
     "browser": Kind(8, 30, 15),
     "password": Kind(5, 60, 15),
 }
-
-
-class TooManyAttempts(YupletError):
-    """Too many wrong tries were made; `seconds` is how long to wait."""
-
-    code = "too-many-attempts"
-
-    def __init__(self, seconds: int) -> None:
-        super().__init__(
-            f"Too many wrong tries. Nothing was changed. Try again in {seconds} second{'s' if seconds > 1 else ''}."
-        )
-        self.seconds = seconds
 
 
 def keys_for(request: HttpRequest, username: str) -> list[str]:

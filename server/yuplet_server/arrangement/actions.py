@@ -23,12 +23,12 @@ from yuplet.illustration.records import from_record
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
 from yuplet_server.arrangement.models import Arrangement, Row, Step
+from yuplet_server.base.errors import ChangedMeanwhile, NotNow
 from yuplet_server.illustrations.actions import derive_again, keep_added, renumber, use
 from yuplet_server.illustrations.layers import Added, HandedIn, StoredLayers
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import digests_of, looks_of, read_of
 from yuplet_server.jobs import apart
-from yuplet_server.project.errors import ChangedMeanwhile, NotNow
 
 _COLUMNS = {"pivot": ("pivot_x", "pivot_y"), "offset": ("offset_x", "offset_y")}
 """Fields of a row that are kept in several columns."""

@@ -264,7 +264,7 @@ def record_of(row: Row) -> RowRecord:
     margins = None if row.margins is None else Margins(*row.margins)
     anchor = None if row.anchor is None else Anchor(*row.anchor)
     return RowRecord(
-        row.row, row.kind, row.group, row.name, row.shown, row.opacity, row.blend, row.isolated, row.included, row.locked,
-        pivot, frames_from_json(row.frames), (row.offset_x, row.offset_y), row.loops, row.alternate,
-        row.parent, row.depth, cast(Role, row.role), margins, anchor, row.beyond,
+        id=row.row, kind=row.kind, group=row.group, name=row.name, shown=row.shown, opacity=row.opacity, blend=row.blend, isolated=row.isolated, included=row.included, locked=row.locked,
+        pivot=pivot, frames=frames_from_json(row.frames), offset=(row.offset_x, row.offset_y), loops=row.loops, alternate=row.alternate,
+        parent=row.parent, depth=row.depth, role=cast(Role, row.role), margins=margins, anchor=anchor, beyond=row.beyond,
     )  # fmt: skip

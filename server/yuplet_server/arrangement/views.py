@@ -48,12 +48,12 @@ from yuplet_server.arrangement.serializers import (
     SwingSerializer,
     TakeSerializer,
 )
+from yuplet_server.base.errors import NotNow
 from yuplet_server.illustrations.actions import discard
 from yuplet_server.illustrations.layers import HANDED_IN, handed_in
 from yuplet_server.illustrations.models import Revision
 from yuplet_server.illustrations.queries import ready_illustration_for, revision_of
 from yuplet_server.jobs import apart
-from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Member
 
 

@@ -1,3 +1,4 @@
+from pathlib import Path
 from typing import Any
 
 from django.apps import AppConfig
@@ -7,9 +8,9 @@ class HandoversConfig(AppConfig):
     name = "yuplet_server.handovers"
 
     def ready(self) -> None:
-        """Hand-overs of an illustration that is removed end at once."""
+        """Hand-overs are done by jobs, and those of an illustration that is removed end at once."""
         from yuplet_server.handovers.models import HandOver
-        from yuplet_server.jobs.actions import cancel_all
+        from yuplet_server.jobs.actions import Landing, Progress, cancel_all, register
         from yuplet_server.jobs.models import Job
         from yuplet_server.projects.actions import removed
 
@@ -18,4 +19,11 @@ class HandoversConfig(AppConfig):
                 made = HandOver.objects.filter(illustration=illustration_id)
                 cancel_all(Job.objects.filter(pk__in=made.values("job")))
 
+        def carry_out(hand_over: int, folder: Path, progress: Progress) -> Landing:
+            # Not before, as with pictures that are read.
+            from yuplet_server.handovers import actions
+
+            return actions.carry_out(hand_over, folder, progress)
+
+        register(Job.Kind.HAND_OVER, carry_out)
         removed.connect(end, weak=False, dispatch_uid="hand-overs of an illustration")

@@ -22,6 +22,7 @@ from yuplet.reading.choices import Choices
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.actions import take_revision
 from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers import actions, watched
 from yuplet_server.handovers.models import HandOver, InStep, Pass
 from yuplet_server.handovers.roots import folder_at
@@ -29,7 +30,6 @@ from yuplet_server.illustrations.actions import discard, keep_revision, require_
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import looks_of
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.queries import require
 

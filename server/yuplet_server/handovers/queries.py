@@ -36,12 +36,12 @@ from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
+from yuplet_server.base.errors import ChangedMeanwhile
 from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.handovers.models import Recipe as SavedRecipe
 from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import StoredPixels, digests_of, drawing_of, read_of
-from yuplet_server.project.errors import ChangedMeanwhile
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
 
@@ -95,7 +95,7 @@ def recipe_of(illustration: Illustration, document: Any = None) -> Recipe:
     return from_json(last.recipe) if last is not None else shipped()[FIRST_RECIPE]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
     """A hand-over that somebody thinks of: by which recipe, of the arrangement as it is now or of some of its rows; `whole` is all of it."""
 
@@ -146,7 +146,16 @@ def asked(
         read_as(revision, name, credit),
         (folder_at(folder, user, illustration.project_id) if folder else None),
     )
-    return Asked(illustration, revision, read, tree, number, recipe, target, whole)
+    return Asked(
+        illustration=illustration,
+        revision=revision,
+        read=read,
+        arrangement=tree,
+        version=number,
+        recipe=recipe,
+        folder=target,
+        whole=whole,
+    )
 
 
 def _changed(arrangement: Arrangement) -> ChangedMeanwhile:

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import IO
 
 from yuplet.reading.files import holds_picture
+from yuplet_server.base.errors import NotNow
 from yuplet_server.illustrations.actions import MAX_UPLOAD, packed
-from yuplet_server.project.errors import NotNow
 
 QUIET = 3.0
 """Seconds for which nothing in a folder may have changed: its images are saved one after the other."""

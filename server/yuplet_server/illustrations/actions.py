@@ -32,6 +32,7 @@ from yuplet.reading.files import MergedComparison, compare_with_merged, read_ill
 from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
+from yuplet_server.base.errors import NotNow
 from yuplet_server.illustrations.layers import Added, StoredLayers, keep_mask, keep_picture, small
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import mask_of, read_of
@@ -39,7 +40,6 @@ from yuplet_server.illustrations.signals import brought_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import NotNow
 from yuplet_server.projects.actions import removed
 from yuplet_server.projects.models import Project
 from yuplet_server.projects.storage import blobs

@@ -27,8 +27,8 @@ from yuplet.reading.sheet import check_sheet, propose_sheet
 from yuplet.selecting.masks import Mask
 from yuplet.writing.png import encode
 from yuplet_server.accounts.models import User
+from yuplet_server.base.errors import NotNow
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
-from yuplet_server.project.errors import NotNow
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.storage import open_blob

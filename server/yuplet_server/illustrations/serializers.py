@@ -2,9 +2,9 @@ from typing import Any
 
 from rest_framework import serializers
 
+from yuplet_server.base.fields import NameField
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.jobs.serializers import JobSerializer
-from yuplet_server.project.fields import NameField
 
 
 class NoteSerializer(serializers.Serializer[Any]):

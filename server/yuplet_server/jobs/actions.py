@@ -20,14 +20,13 @@ from django.conf import settings
 from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
 from django.db.models import F, QuerySet
 from django.utils import timezone
-from django.utils.module_loading import import_string
 from django_tasks import task
 
 from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
+from yuplet_server.base.errors import NO_ROOM, OUR_FAULT, NotNow, our_fault, without_paths
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.project.errors import NO_ROOM, OUR_FAULT, NotNow, our_fault, without_paths
 
 log = logging.getLogger(__name__)
 
@@ -42,13 +41,14 @@ PATIENCE = 60.0
 Landing = Callable[[], None]
 Progress = Callable[[str, int, int], None]
 
-_WORK = {
-    Job.Kind.BRING_IN: "yuplet_server.illustrations.actions.bring_in",
-    Job.Kind.HAND_OVER: "yuplet_server.handovers.actions.carry_out",
-    Job.Kind.PACK: "yuplet_server.moving.actions.pack",
-    Job.Kind.UNPACK: "yuplet_server.moving.actions.unpack",
-}
-"""What each kind does: a function of (subject, work folder, progress) that answers how its result lands."""
+Work = Callable[[int, Path, Progress], Landing]
+"""What a kind of job does with (subject, work folder, progress); it returns how its result lands."""
+_work: dict[Job.Kind, Work] = {}
+
+
+def register(kind: Job.Kind, does: Work) -> None:
+    """Say what a kind of job does; each app does so for its own when Django starts."""
+    _work[kind] = does
 
 
 class LostClaim(Exception):
@@ -125,7 +125,7 @@ def run(job_id: int) -> None:
 def work(job_id: int, claim: str, folder: Path, progress: Progress) -> None:
     """What the process does that a job has of its own: the work itself, and landing what it came to."""
     job = Job.objects.get(pk=job_id)
-    _finish(job_id, claim, import_string(_WORK[Job.Kind(job.kind)])(job.subject, folder, progress))
+    _finish(job_id, claim, _work[Job.Kind(job.kind)](job.subject, folder, progress))
 
 
 def shut_down() -> None:

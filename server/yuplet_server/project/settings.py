@@ -39,9 +39,9 @@ INSTALLED_APPS = [
     "yuplet_server.jobs",
 ]
 MIDDLEWARE = [
-    "yuplet_server.project.headers.FrontServer",
+    "yuplet_server.base.headers.FrontServer",
     "django.middleware.security.SecurityMiddleware",
-    "yuplet_server.project.headers.ContentSecurityPolicy",
+    "yuplet_server.base.headers.ContentSecurityPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -106,9 +106,9 @@ REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
-    "DEFAULT_PARSER_CLASSES": ["yuplet_server.project.parsers.DocumentParser"],
+    "DEFAULT_PARSER_CLASSES": ["yuplet_server.base.parsers.DocumentParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
-    "EXCEPTION_HANDLER": "yuplet_server.project.errors.answer",
+    "EXCEPTION_HANDLER": "yuplet_server.base.errors.answer",
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Yuplet",

@@ -1,6 +1,6 @@
 from rest_framework import serializers
 
-from yuplet_server.project.fields import NameField
+from yuplet_server.base.fields import NameField
 from yuplet_server.projects.models import Member, Project
 
 

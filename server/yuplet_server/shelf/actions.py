@@ -62,7 +62,7 @@ def use(
     command: Command
     if kept.kind == Kept.Kind.PART:
         pivot = None if kept.value["pivot"] is None else tuple(kept.value["pivot"])
-        command = PastePicture(HANDED_IN, kept.name, row, pivot, kept.value["role"], "shelf")
+        command = PastePicture(HANDED_IN, kept.name, row, pivot=pivot, role=kept.value["role"], origin="shelf")
         return perform(illustration_id, user, version, command, key, {HANDED_IN: kept.picture})
     if kept.kind == Kept.Kind.LIST:
         command = Decide({"required": kept.value["required"]})

@@ -4,7 +4,7 @@ from rest_framework import serializers
 
 from yuplet.arrangement.templates import How
 from yuplet_server.arrangement.serializers import RepeatSerializer
-from yuplet_server.project.fields import NameField
+from yuplet_server.base.fields import NameField
 from yuplet_server.shelf.models import Kept
 
 

@@ -3,13 +3,13 @@ import { useLocalStorage } from '@mantine/hooks';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
-import { placesOfDrop } from './commands';
-import { type Filter, filtersFor } from './filter';
-import { carriersOf } from './joints';
+import { placesOfDrop } from '../rules/commands';
+import { type Filter, filtersFor } from '../rules/filter';
+import { carriersOf } from '../rules/joints';
+import { listed, numbersOf, seenParts } from '../rules/tree';
 import classes from './Ledger.module.css';
 import { type Column, LedgerRow } from './LedgerRow';
 import { INDENT, ROW_HEIGHT } from './measures';
-import { listed, numbersOf, seenParts } from './tree';
 import type { Act } from './useArrangement';
 import { useRowDrag } from './useRowDrag';
 

@@ -1,10 +1,10 @@
 import { useRef, useState } from 'react';
 import type { Row } from '../api/calls';
 import { imageAddress } from '../api/client';
+import type { Listed } from '../rules/tree';
 import { partColour } from './colours';
 import classes from './Ledger.module.css';
 import { INDENT, ROW_HEIGHT } from './measures';
-import type { Listed } from './tree';
 import type { Act } from './useArrangement';
 
 interface Props {

@@ -5,8 +5,8 @@ import { v4 as freshId } from 'uuid';
 import type { Arrangement } from '../api/calls';
 import { Refusal } from '../api/client';
 import { askArrangement, type Command, merged, redoStep, type Send, takeStep, undoStep } from '../api/steps';
-import { applied } from './commands';
-import { settled } from './tree';
+import { applied } from '../rules/commands';
+import { settled } from '../rules/tree';
 
 const RETRY_AFTER = [500, 1500, 4000];
 const OTHERS = 15_000;

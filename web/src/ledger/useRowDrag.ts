@@ -1,9 +1,9 @@
 /** Dragging rows to another place in the draw order. */
 import { type RefObject, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
-import { type Drop, dropOn } from './commands';
+import { type Drop, dropOn } from '../rules/commands';
+import type { Listed } from '../rules/tree';
 import { ROW_HEIGHT } from './measures';
-import type { Listed } from './tree';
 
 const START = 5;
 const EDGE = 36;

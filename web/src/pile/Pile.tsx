@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
+import type { Extent, Spot } from '../rules/places';
 import { drawApart, Panes, panePlaces, panesAt, STANCE } from './apart';
 import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf } from './compare';
 import { Composite } from './composite';
@@ -27,7 +28,7 @@ import { posedScene } from './posed';
 import { sharpScene, useSharp } from './sharp';
 import { useMarking } from './useMarking';
 import { useStable } from './useStable';
-import { canvasPixel, canvasSpot, centred, type Extent, panned, type Spot, type View, wholeIn, zoomedAt } from './view';
+import { canvasPixel, canvasSpot, centred, panned, type View, wholeIn, zoomedAt } from './view';
 
 /** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
 export interface Peel {

@@ -1,9 +1,9 @@
 /** The exploded view: the parts as panes one behind the other, seen from the side. An orthographic projection, no library. */
 import type { Row } from '../api/calls';
+import type { Extent, Spot } from '../rules/places';
 import { surface } from './composite';
 import type { Pictures } from './images';
 import { piecesAt } from './pieces';
-import type { Extent, Spot } from './view';
 
 /** How the panes are turned and how far apart they are: degrees, and the depth of all of them as a share of the width. */
 export interface Stance {

@@ -1,5 +1,7 @@
 /** Two pictures of the same canvas, under one slider or side by side. */
-import type { Extent, View } from './view';
+
+import type { Extent } from '../rules/places';
+import type { View } from './view';
 
 export type CompareMode = 'slider' | 'beside';
 

@@ -1,9 +1,9 @@
 /** The composite of what is seen, on a 2D canvas whose operators are those of the W3C that the core uses too. */
 import type { Row } from '../api/calls';
-import { membersOf } from '../ledger/tree';
+import type { Extent } from '../rules/places';
+import { membersOf } from '../rules/tree';
 import type { Pictures } from './images';
 import { isWhole, type Piece, piecesAt } from './pieces';
-import type { Extent } from './view';
 
 export interface Area {
   left: number;

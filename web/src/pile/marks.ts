@@ -1,11 +1,12 @@
 /** What an artist marks on the pile, and what comes of it: paths while they are drawn, masks once they are computed. */
 import type { Row } from '../api/calls';
-import type { Poses } from '../ledger/joints';
+import type { Poses } from '../rules/joints';
+import type { Extent, Spot } from '../rules/places';
 import { surface } from './composite';
 import type { Pictures } from './images';
 import { ring, visible } from './outlines';
 import { piecesAt } from './pieces';
-import type { Extent, Spot, View } from './view';
+import type { View } from './view';
 
 /** A mask to be seen: its alpha is what is chosen of a box of the canvas. */
 export interface Mask {

@@ -1,9 +1,10 @@
 /** Outlines of parts in their colours, of the same width at every zoom. */
 import type { Row } from '../api/calls';
+import type { Extent } from '../rules/places';
 import { surface } from './composite';
 import type { Pictures } from './images';
 import { piecesAt } from './pieces';
-import type { Extent, View } from './view';
+import type { View } from './view';
 
 export interface Outline {
   row: Row;

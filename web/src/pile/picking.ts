@@ -1,9 +1,9 @@
 /** Which part is under the pointer: decided by the pixel, never by the box. */
 import type { Row } from '../api/calls';
+import type { Spot } from '../rules/places';
 import { surface } from './composite';
 import type { Pictures } from './images';
 import { piecesAt } from './pieces';
-import type { Spot } from './view';
 
 /** Alpha above which a pixel counts as seen: a fringe of under 10 of 255 is not aimed at. */
 const THRESHOLD = 9;

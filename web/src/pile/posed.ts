@@ -1,8 +1,9 @@
 /** The scene with some parts in another pose, as it is seen on the screen: a quick try, drawn from the pixels that are there. */
-import type { Poses } from '../ledger/joints';
+import type { Poses } from '../rules/joints';
+import type { Extent } from '../rules/places';
 import { layScene, type Scene, surface } from './composite';
 import type { Pictures } from './images';
-import { type Extent, onScreen, type View } from './view';
+import { onScreen, type View } from './view';
 
 export function posedScene(
   scene: Scene,

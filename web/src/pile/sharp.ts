@@ -1,10 +1,11 @@
 /** Vector layers drawn anew at the zoom they are looked at: what is on the screen, once the view stands still. */
 import { useEffect, useMemo, useState } from 'react';
 import { drawnAddress } from '../api/client';
+import type { Extent } from '../rules/places';
 import { layScene, type Scene, surface } from './composite';
 import type { Pictures } from './images';
 import { type Piece, piecesAt } from './pieces';
-import { type Extent, onScreen, type View } from './view';
+import { onScreen, type View } from './view';
 
 /** An area of a layer, in pixels of the layer's own box, and how many times as large it is drawn. */
 interface Cut {

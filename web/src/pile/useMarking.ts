@@ -1,7 +1,8 @@
 /** The pointer as it marks on the pile: collects places until they say something whole. */
 import { useEffect, useRef, useState } from 'react';
+import type { Spot } from '../rules/places';
 import type { Marking, MarkKeys, MarkKind } from './marks';
-import { canvasSpot, type Spot, type View } from './view';
+import { canvasSpot, type View } from './view';
 
 /** Pixels of the screen from the first corner within which a click closes the outline. */
 const CLOSE = 9;

@@ -1,18 +1,10 @@
 /** Where the picture lies on the screen: plain functions of numbers. All in device pixels; zoom 1 is true pixels. */
 
+import type { Extent, Spot } from '../rules/places';
+
 export interface View {
   zoom: number;
   /** Where the canvas' top left corner is. */
-  x: number;
-  y: number;
-}
-
-export interface Extent {
-  width: number;
-  height: number;
-}
-
-export interface Spot {
   x: number;
   y: number;
 }

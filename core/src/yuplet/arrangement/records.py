@@ -16,7 +16,7 @@ MAX_NESTING = 64
 """Groups within groups."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RowRecord:
     """One row with all of its fields; `group` is the id of the group around it.
 
@@ -96,13 +96,21 @@ def to_record(row: Row, group: str | None) -> RowRecord:
     """One row and the group around it, without its members."""
     if isinstance(row, PartGroup):
         return RowRecord(
-            row.id, "group", group, row.name, row.shown, row.opacity, row.blend, row.isolated, alternate=row.alternate
+            id=row.id,
+            kind="group",
+            group=group,
+            name=row.name,
+            shown=row.shown,
+            opacity=row.opacity,
+            blend=row.blend,
+            isolated=row.isolated,
+            alternate=row.alternate,
         )
     pivot = None if row.pivot is None else (row.pivot.x, row.pivot.y)
     return RowRecord(
-        row.id, "part", group, row.name, row.shown, row.opacity, row.blend, False,
-        row.included, row.locked, pivot, row.frames, row.offset, row.loops, None,
-        row.parent, row.depth, row.role, row.margins, row.anchor, row.beyond,
+        id=row.id, kind="part", group=group, name=row.name, shown=row.shown, opacity=row.opacity, blend=row.blend, isolated=False,
+        included=row.included, locked=row.locked, pivot=pivot, frames=row.frames, offset=row.offset, loops=row.loops, alternate=None,
+        parent=row.parent, depth=row.depth, role=row.role, margins=row.margins, anchor=row.anchor, beyond=row.beyond,
     )  # fmt: skip
 
 
@@ -113,17 +121,17 @@ def from_record(record: RowRecord, members: tuple[Row, ...] = ()) -> Row:
             record.id,
             record.name,
             members,
-            record.shown,
-            record.opacity,
-            record.blend,
-            record.isolated,
-            record.alternate,
+            shown=record.shown,
+            opacity=record.opacity,
+            blend=record.blend,
+            isolated=record.isolated,
+            alternate=record.alternate,
         )
     pivot = None if record.pivot is None else Point(*record.pivot)
     return Part(
-        record.id, record.name, record.frames, record.shown, record.included, record.opacity, record.blend,
-        record.locked, pivot, record.offset, record.loops,
-        record.parent, record.depth, record.role, record.margins, record.anchor, record.beyond,
+        record.id, record.name, record.frames, shown=record.shown, included=record.included, opacity=record.opacity, blend=record.blend,
+        locked=record.locked, pivot=pivot, offset=record.offset, loops=record.loops,
+        parent=record.parent, depth=record.depth, role=record.role, margins=record.margins, anchor=record.anchor, beyond=record.beyond,
     )  # fmt: skip
 
 

@@ -114,12 +114,29 @@ class _Work:
             siblings = self._siblings(around)
             if isinstance(node, LayerGroup) and not node.are_frames:
                 name = names.usable(node.name, [row.name for row in siblings if isinstance(row, PartGroup)], "group")
-                fresh: Row = PartGroup(node.id, name, (), node.visible, node.opacity, node.blend, node.isolated)
+                fresh: Row = PartGroup(
+                    node.id,
+                    name,
+                    (),
+                    shown=node.visible,
+                    opacity=node.opacity,
+                    blend=node.blend,
+                    isolated=node.isolated,
+                )
             else:
                 frames = frames_of(node.members) if isinstance(node, LayerGroup) else still(node.id)
                 loops = node.loops if isinstance(node, LayerGroup) else 0
                 name = names.usable(node.name, [row.name for row in siblings if isinstance(row, Part)])
-                fresh = Part(node.id, name, frames, node.visible, True, node.opacity, node.blend, loops=loops)
+                fresh = Part(
+                    node.id,
+                    name,
+                    frames,
+                    shown=node.visible,
+                    included=True,
+                    opacity=node.opacity,
+                    blend=node.blend,
+                    loops=loops,
+                )
             self.do(PutRow(to_record(fresh, around), index))
             if isinstance(node, LayerGroup) and not node.are_frames:
                 self.add(node.members, node.id, known)

@@ -1,7 +1,7 @@
 """The arrangement: parts in groups, back to front. A value: every change makes a new one."""
 
 from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import KW_ONLY, asdict, dataclass, field, replace
 from typing import Any, Literal, TypeAlias, get_args
 
 from yuplet.arrangement import names
@@ -23,6 +23,7 @@ class PartGroup:
     id: str
     name: str
     members: tuple["Row", ...] = ()
+    _: KW_ONLY
     shown: bool = True
     opacity: float = 1.0
     blend: str = "normal"
@@ -231,10 +232,10 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
                         node.id,
                         name,
                         frames,
-                        node.visible,
-                        True,
-                        node.opacity,
-                        node.blend,
+                        shown=node.visible,
+                        included=True,
+                        opacity=node.opacity,
+                        blend=node.blend,
                         pivot=node.pivot,
                         loops=node.loops,
                     )
@@ -243,7 +244,17 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
                 name = usable(node, path, groups, "group")
                 groups.append(name)
                 members = rows(node.members, (*path, node.name))
-                result.append(PartGroup(node.id, name, members, node.visible, node.opacity, node.blend, node.isolated))
+                result.append(
+                    PartGroup(
+                        node.id,
+                        name,
+                        members,
+                        shown=node.visible,
+                        opacity=node.opacity,
+                        blend=node.blend,
+                        isolated=node.isolated,
+                    )
+                )
             else:
                 name = usable(node, path, parts, "part")
                 parts.append(name)
@@ -252,12 +263,12 @@ def arrangement_of(illustration: Illustration) -> tuple[Arrangement, list[Rename
                         node.id,
                         name,
                         still(node.id),
-                        node.visible,
-                        node.included,
-                        node.opacity,
-                        node.blend,
-                        node.locked,
-                        node.pivot,
+                        shown=node.visible,
+                        included=node.included,
+                        opacity=node.opacity,
+                        blend=node.blend,
+                        locked=node.locked,
+                        pivot=node.pivot,
                         beyond=node.box is not None and node.box.meet(whole) != node.box,
                     )  # fmt: skip
                 )

@@ -37,7 +37,7 @@ def as_frames(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
     if len(members) < 2:
         raise NotFrames(f"'{name}' is one picture only. A stack of frames has two or more.")
     frames = tuple(_frame(member) for member in members)
-    part = Part(part_id, name, frames, state.shown, True, state.opacity, state.blend)
+    part = Part(part_id, name, frames, shown=state.shown, included=True, opacity=state.opacity, blend=state.blend)
     inside, at = arrangement.place(taken[0].id)
     leaving = [inner.id for one in taken for inner in (one, *_below(one))]
     record = to_record(part, inside)
@@ -50,7 +50,7 @@ def as_parts(arrangement: Arrangement, row_id: str) -> Replacement:
     if isinstance(part, PartGroup) or len(part.frames) < 2:
         raise NotFrames(f"'{part.name}' has no frames. Choose an animated part.")
     inside, at = arrangement.place(part.id)
-    group = PartGroup(part.id, part.name, (), part.shown, part.opacity, part.blend)
+    group = PartGroup(part.id, part.name, (), shown=part.shown, opacity=part.opacity, blend=part.blend)
     put = [PutRow(to_record(group, inside), at)]
     digits = len(str(len(part.frames)))
     used = {row.id for _, row in arrangement.walk()}
@@ -59,8 +59,8 @@ def as_parts(arrangement: Arrangement, row_id: str) -> Replacement:
         own_id = wanted if wanted not in used else _free_id(arrangement, f"{part.id}.{index + 1}")
         used.add(own_id)
         member = Part(
-            own_id, f"{part.name} {index + 1:0{digits}}", (Frame(frame.pieces, frame.milliseconds),), index == 0,
-            part.included, offset=part.offset,
+            own_id, f"{part.name} {index + 1:0{digits}}", (Frame(frame.pieces, frame.milliseconds),), shown=index == 0,
+            included=part.included, offset=part.offset,
         )  # fmt: skip
         put.append(PutRow(to_record(member, part.id), index))
     return (part.id,), tuple(put)
@@ -159,7 +159,15 @@ def pieces_below(row: Row) -> tuple[Piece, ...]:
 
 def as_one_layer(arrangement: Arrangement, row: Row, layer: str) -> Arrangement:
     """The arrangement with a part of one layer in the place of a row, under the same opacity and mode."""
-    part = Part(row.id, row.name, (Frame((Piece(layer),)),), row.shown, True, row.opacity, row.blend)
+    part = Part(
+        row.id,
+        row.name,
+        (Frame((Piece(layer),)),),
+        shown=row.shown,
+        included=True,
+        opacity=row.opacity,
+        blend=row.blend,
+    )
     return arrangement.changed(lambda other: part if other.id == row.id else other)
 
 
@@ -200,7 +208,7 @@ def split(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
             )
         inside, at = arrangement.place(part.id)
         leaving.append(part.id)
-        group = PartGroup(part.id, part.name, (), part.shown, part.opacity, part.blend)
+        group = PartGroup(part.id, part.name, (), shown=part.shown, opacity=part.opacity, blend=part.blend)
         put.append(PutRow(to_record(group, inside), at))
         used = {row.id for _, row in arrangement.walk()}
         for index, piece in enumerate(part.pieces):
@@ -211,10 +219,10 @@ def split(arrangement: Arrangement, row_ids: Sequence[str]) -> Replacement:
                 own,
                 f"{part.name} {index + 1}",
                 frames,
-                True,
-                part.included,
-                piece.opacity,
-                piece.blend,
+                shown=True,
+                included=part.included,
+                opacity=piece.opacity,
+                blend=piece.blend,
                 offset=part.offset,
             )
             put.append(PutRow(to_record(member, part.id), index))

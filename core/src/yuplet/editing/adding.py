@@ -1,6 +1,6 @@
 """Parts that come of others or of nothing: mirror images, grounds, pictures."""
 
-from dataclasses import field, replace
+from dataclasses import KW_ONLY, field, replace
 from typing import Annotated, Literal
 
 from pydantic import Field, StrictBool, StrictStr
@@ -86,6 +86,7 @@ class PastePicture(Edit):
     picture: StrictStr
     name: Name
     row: RowId | None = None
+    _: KW_ONLY
     pivot: tuple[Fraction, Fraction] | None = None
     role: Role = "picture"
     origin: Literal["file", "shelf"] = "file"

@@ -1,8 +1,8 @@
 """Taking art out of parts."""
 
 from collections.abc import Sequence
+from dataclasses import KW_ONLY, field
 from dataclasses import dataclass as plain_dataclass
-from dataclasses import field
 from typing import Annotated, Literal, TypeAlias
 
 import numpy as np
@@ -139,6 +139,7 @@ class TakePieces(_Taking):
     """
 
     row: RowId
+    _: KW_ONLY
     gap: Annotated[float, Field(strict=True, ge=0, le=200)] = 0.0
     smallest: Annotated[int, Field(strict=True, ge=1)] = 1
     regions: Annotated[int, Field(strict=True, ge=1, le=MAX_REGIONS)] | None = None

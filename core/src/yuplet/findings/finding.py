@@ -1,6 +1,6 @@
 """Something to look at before handing over, with where it is and how much it matters."""
 
-from dataclasses import dataclass, field
+from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal, TypeAlias
 
 from yuplet.geometry import Box
@@ -28,6 +28,7 @@ class Finding:
     kind: Kind
     rows: tuple[str, ...]
     sentence: str
+    _: KW_ONLY
     box: Box | None = None
     mask: Chosen | None = None
     frame: int | None = None

@@ -82,12 +82,12 @@ def _specks(part: Part, index: int, content: Content, smallest: int) -> list[Fin
         said = f"{_number(count, 'crumb')} in {where}, {int(mask.sum())} px."
         if rest is not None and rest.size != content.box.size:
             said += f" Without, its box is {rest.width} × {rest.height} instead of {content.box.width} × {content.box.height} px."
-        found.append(Finding("crumbs", (part.id,), said, content.box, mask, frame))
+        found.append(Finding("crumbs", (part.id,), said, box=content.box, mask=mask, frame=frame))
     mask = pinholes(content.picture, smallest)
     if mask.any():
         count = int(pieces_of(mask, 4).max())
         said = f"{_number(count, 'pinhole')} in {where}, {int(mask.sum())} px."
-        found.append(Finding("pinholes", (part.id,), said, content.box, mask, frame))
+        found.append(Finding("pinholes", (part.id,), said, box=content.box, mask=mask, frame=frame))
     return found
 
 
@@ -97,12 +97,12 @@ def _doubles(parts: Sequence[tuple[Part, Drawn]]) -> list[Finding]:
     for at, other in leftovers([drawn for _, drawn in parts]):
         (part, drawn), (whole, _) = parts[at], parts[other]
         said = f"The art of '{part.name}' is in '{whole.name}' as well, at the same place."
-        found.append(Finding("leftover", (part.id, whole.id), said, drawn.box, _there(drawn)))
+        found.append(Finding("leftover", (part.id, whole.id), said, box=drawn.box, mask=_there(drawn)))
         named.add(part.id)
     for part, drawn in parts:
         if part.id not in named and _COPY.search(part.name):
             said = f"'{part.name}' is named as a copy. Remove it or give it a name of its own."
-            found.append(Finding("copy", (part.id,), said, drawn.box, _there(drawn)))
+            found.append(Finding("copy", (part.id,), said, box=drawn.box, mask=_there(drawn)))
     return found
 
 
@@ -126,7 +126,7 @@ def _overlays(illustration: Illustration, arrangement: Arrangement) -> list[Find
             rows = (part.id, other.id) if above == around else (part.id,)
             said = f"'{part.name}' is laid as {part.blend}, so it mixes with what lies behind it: '{other.name}'"
             said += " and others." if len(under) > 1 else "."
-            found.append(Finding("overlay", rows, said, box))
+            found.append(Finding("overlay", rows, said, box=box))
         behind.append((around, part, box))
     return found
 
@@ -179,7 +179,7 @@ def _remainder(
         said = f"{int(mask.sum()):,} px of '{path[-1]}' are in no part that is handed over."
         if holders:
             said += f" Left out: {names}."
-        found.append(Finding("remainder", holders, said, whole.box, mask, None, node.id))
+        found.append(Finding("remainder", holders, said, box=whole.box, mask=mask, frame=None, layer=node.id))
     return found
 
 
@@ -202,7 +202,7 @@ def _same(parts: Sequence[tuple[Part, Drawn]], tolerance: int) -> list[Finding]:
                 "same-drawing",
                 tuple(part.id for part in rows),
                 said,
-                still[group[0][0]][1].box,
+                box=still[group[0][0]][1].box,
                 turns=tuple(turn for _, turn in group),
             )
         )
@@ -244,7 +244,7 @@ def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canv
         there = over[box.top : box.bottom, box.left : box.right]
         if part.role in ("picture", "press-target", "text", "loose") and not ((alpha > 0) & ~there).any():
             said = f"'{part.name}' lies wholly behind other parts, so it is not seen."
-            found.append(Finding("covered", (part.id,), said, box, alpha > 0))
+            found.append(Finding("covered", (part.id,), said, box=box, mask=alpha > 0))
         if plain[part.id]:
             there |= alpha == 255
     return found[::-1]
@@ -281,5 +281,5 @@ def _joints(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]]) -> li
             said = (
                 f"'{part.name}' opens {gap} px at its joint with '{named[parent].name}' when it turns by {degrees:g}°."
             )
-            found.append(Finding("joint", (part.id, parent), said, pixels.box, pixels.opened))
+            found.append(Finding("joint", (part.id, parent), said, box=pixels.box, mask=pixels.opened))
     return found

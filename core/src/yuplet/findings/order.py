@@ -43,7 +43,7 @@ def look_over_order(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: 
             found.append(Finding("empty", (part.id,), f"'{part.name}' is empty, or lies off the canvas."))
         if not part.included and not part.shown and part.id not in empty:
             said = f"'{part.name}' is hidden and left out: nobody will see it."
-            found.append(Finding("hidden", (part.id,), said, boxes[part.id]))
+            found.append(Finding("hidden", (part.id,), said, box=boxes[part.id]))
     found += _names(arrangement)
     found += _sides(arrangement, boxes)
     for table in look_tables(arrangement):
@@ -54,7 +54,7 @@ def look_over_order(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: 
             f"'{parts[front].name}' lies in front of '{parts[behind].name}' and stands farther away,"
             f" {parts[front].depth:g} px instead of {parts[behind].depth:g} px."
         )
-        found.append(Finding("depth", (front, behind), said, boxes[front].meet(boxes[behind])))
+        found.append(Finding("depth", (front, behind), said, box=boxes[front].meet(boxes[behind])))
     if arrangement.decisions.travel:
         found += _covers(arrangement, boxes, canvas)
     return found
@@ -84,10 +84,10 @@ def _sides(arrangement: Arrangement, boxes: Mapping[str, Box]) -> list[Finding]:
             found.append(Finding("series", one.rows, said))
         elif one.kind == "sides" and one.meaning == "pair" and one.lacks is not None:
             said = f"'{first.name}' has no twin on the {one.lacks}."
-            found.append(Finding("pair", one.rows, said, boxes.get(first.id)))
+            found.append(Finding("pair", one.rows, said, box=boxes.get(first.id)))
         elif one.meaning == "pair" and len({parts[row].included for row in one.rows}) == 2:
             said = f"Of the pair {_listed([parts[row] for row in one.rows])} one is left out."
-            found.append(Finding("pair", one.rows, said, boxes.get(first.id)))
+            found.append(Finding("pair", one.rows, said, box=boxes.get(first.id)))
     return found
 
 
@@ -99,17 +99,17 @@ def _looks(table: LookTable, boxes: Mapping[str, Box]) -> list[Finding]:
         if not line.is_complete:
             lacking = [look.name for look, part in zip(table.looks, line.parts, strict=True) if part is None]
             said = f"'{name}' is missing in {', '.join(lacking)}."
-            found.append(Finding("look", tuple(part.id for part in there), said, boxes.get(there[0].id)))
+            found.append(Finding("look", tuple(part.id for part in there), said, box=boxes.get(there[0].id)))
             continue
         pivots = [part.pivot for part in there]
         if any(_apart(pivots[0], pivot) for pivot in pivots[1:]):
             said = f"'{name}' does not turn about the same place in every look."
-            found.append(Finding("look", tuple(part.id for part in there), said, boxes.get(there[0].id)))
+            found.append(Finding("look", tuple(part.id for part in there), said, box=boxes.get(there[0].id)))
         sizes = {boxes[part.id].size for part in there if part.id in boxes}
         if len(sizes) > 1:
             told = ", ".join(f"{size.width} × {size.height} px" for size in sorted(sizes))
             said = f"'{name}' is not of the same size in every look: {told}."
-            found.append(Finding("look", tuple(part.id for part in there), said, boxes.get(there[0].id)))
+            found.append(Finding("look", tuple(part.id for part in there), said, box=boxes.get(there[0].id)))
     return found
 
 
@@ -126,7 +126,7 @@ def _pivots(arrangement: Arrangement, boxes: Mapping[str, Box]) -> list[Finding]
         part for _, part in arrangement.parts() if part.id in parents and part.pivot is None and part.id in boxes
     ]
     return [
-        Finding("pivot", (part.id,), f"'{part.name}' is carried by another part and has no pivot.", boxes[part.id])
+        Finding("pivot", (part.id,), f"'{part.name}' is carried by another part and has no pivot.", box=boxes[part.id])
         for part in lacking
     ]
 
@@ -142,7 +142,7 @@ def _covers(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: Size) ->
         ]
         if lacks:
             said = f"'{parts[one.row].name}' does not cover the camera's way: it lacks {' and '.join(lacks)}."
-            found.append(Finding("cover", (one.row,), said, boxes[one.row]))
+            found.append(Finding("cover", (one.row,), said, box=boxes[one.row]))
     return found
 
 

@@ -1,7 +1,7 @@
 """The layer tree. Members stand back to front; nothing here holds pixels (those are in a `PixelSource`, under the layer's id)."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import KW_ONLY, dataclass, field, replace
 from typing import Any, Literal, TypeAlias
 
 from yuplet.geometry import Box, Point, Size, box_around
@@ -24,6 +24,7 @@ class Layer:
     id: str
     name: str
     box: Box | None
+    _: KW_ONLY
     visible: bool = True
     opacity: float = 1.0
     blend: str = "normal"
@@ -47,6 +48,7 @@ class LayerGroup:
     id: str
     name: str
     members: tuple["LayerNode", ...]
+    _: KW_ONLY
     visible: bool = True
     opacity: float = 1.0
     blend: str = "normal"
@@ -77,6 +79,7 @@ class Illustration:
     name: str
     canvas: Size
     layers: tuple[LayerNode, ...]
+    _: KW_ONLY
     ppi: float | None = None
     colour_space: str = "sRGB"
     bit_depth: int = 8

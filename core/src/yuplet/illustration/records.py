@@ -33,11 +33,11 @@ def from_record(record: dict[str, Any]) -> Illustration:
         record["name"],
         Size(*record["canvas"]),
         tuple(_read(value) for value in record["layers"]),
-        record["ppi"],
-        record["colour_space"],
-        record["bit_depth"],
-        Credit(**record.get("credit", {})),
-        tuple(made.from_json(value) for value in record.get("made", ())),
+        ppi=record["ppi"],
+        colour_space=record["colour_space"],
+        bit_depth=record["bit_depth"],
+        credit=Credit(**record.get("credit", {})),
+        made=tuple(made.from_json(value) for value in record.get("made", ())),
     )
 
 
@@ -86,18 +86,18 @@ def _read(value: dict[str, Any]) -> LayerNode:
             value["id"],
             value["name"],
             tuple(_read(member) for member in value["members"]),
-            value["visible"],
-            value["opacity"],
-            value["blend"],
-            value["isolated"],
-            value.get("are_frames", False),
-            value.get("loops", 0),
-            _point(value.get("pivot")),
+            visible=value["visible"],
+            opacity=value["opacity"],
+            blend=value["blend"],
+            isolated=value["isolated"],
+            are_frames=value.get("are_frames", False),
+            loops=value.get("loops", 0),
+            pivot=_point(value.get("pivot")),
         )
     box = Box.from_xywh(value["box"]) if value["box"] is not None else None
     # Older records lack what came later.
     return Layer(
-        value["id"], value["name"], box, value["visible"], value["opacity"], value["blend"], value["locked"],
-        value.get("kind", "raster"), value.get("milliseconds"), value.get("included", True),
-        _point(value.get("pivot")), value.get("source"), value.get("words", ""),
+        value["id"], value["name"], box, visible=value["visible"], opacity=value["opacity"], blend=value["blend"], locked=value["locked"],
+        kind=value.get("kind", "raster"), milliseconds=value.get("milliseconds"), included=value.get("included", True),
+        pivot=_point(value.get("pivot")), source=value.get("source"), words=value.get("words", ""),
     )  # fmt: skip

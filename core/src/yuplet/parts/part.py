@@ -1,7 +1,7 @@
 """A part is a description of what to take from the illustration; its pixels are computed when they are needed."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import KW_ONLY, dataclass
 from typing import Literal, NamedTuple, TypeAlias
 
 import numpy as np
@@ -71,6 +71,7 @@ class Part:
     id: str
     name: str
     frames: tuple[Frame, ...]
+    _: KW_ONLY
     shown: bool = True
     included: bool = True
     opacity: float = 1.0

@@ -70,25 +70,25 @@ def plan_hand_over(
     scales = planner.scales(parts, tree)
     beside, unknown = planner.beside(parts, scales[0], kept, arrangement, planner.stems(parts, 0))
     return Plan(
-        illustration.name,
-        recipe,
-        illustration.canvas,
-        illustration.ppi,
-        source_sha256,
-        parts,
-        scales,
-        beside,
-        tree,
-        tuple(planner.left_out),
-        tuple(planner.empty),
-        planner.boxes,
-        {layer.id: layer.source for layer in illustration.leaves() if layer.kind == "vector" and layer.source},
-        illustration.credit,
-        illustration_id,
-        _carried(arrangement, kept),
-        arrangement.decisions.distance,
-        arrangement.decisions.travel,
-        (*notes_of(recipe, illustration.canvas, parts, scales, beside, planner.measured, tree), *unknown),
+        title=illustration.name,
+        recipe=recipe,
+        canvas=illustration.canvas,
+        ppi=illustration.ppi,
+        source_sha256=source_sha256,
+        parts=parts,
+        scales=scales,
+        beside=beside,
+        tree=tree,
+        left_out=tuple(planner.left_out),
+        empty=tuple(planner.empty),
+        layer_boxes=planner.boxes,
+        drawn_by={layer.id: layer.source for layer in illustration.leaves() if layer.kind == "vector" and layer.source},
+        credit=illustration.credit,
+        illustration_id=illustration_id,
+        parents=_carried(arrangement, kept),
+        distance=arrangement.decisions.distance,
+        travel=arrangement.decisions.travel,
+        notes=(*notes_of(recipe, illustration.canvas, parts, scales, beside, planner.measured, tree), *unknown),
     )
 
 
@@ -126,7 +126,11 @@ class _Planner:
                 self.empty.append(" / ".join(path))
             else:
                 shown = part.shown and all(group.shown for group in around)
-                found.append(PlannedPart(part, path, len(found) + 1, shown, box, images, rule))
+                found.append(
+                    PlannedPart(
+                        part=part, path=path, order=len(found) + 1, shown=shown, box=box, images=images, rule=rule
+                    )
+                )
         return tuple(found)
 
     def stems(self, parts: tuple[PlannedPart, ...], number: int) -> dict[str, str]:
@@ -151,9 +155,19 @@ class _Planner:
             canvas = scaled_canvas(illustration.canvas, factor)
             images = self._images(parts, factor, canvas, stems)
             images, sheets = stored(recipe.sheets, parts, images, stems, f"sheets{suffix}", self.measured)
-            key = self._reference_key(tree, factor)
-            names = (f"manifest{suffix}.json", f"reference{suffix}.png", key, f"places{suffix}.csv")
-            found.append(PlannedScale(scale, factor, canvas, images, sheets, *names))
+            found.append(
+                PlannedScale(
+                    scale=scale,
+                    factor=factor,
+                    canvas=canvas,
+                    images=images,
+                    sheets=sheets,
+                    manifest=f"manifest{suffix}.json",
+                    reference=f"reference{suffix}.png",
+                    reference_key=self._reference_key(tree, factor),
+                    table=f"places{suffix}.csv",
+                )
+            )
         return tuple(found)
 
     def _images(
@@ -253,22 +267,34 @@ class _Planner:
         found: list[PlannedBeside] = []
         notes: list[PlanNote] = []
         if wanted.layers:
-            found.append(PlannedBeside("layers.ora", "layers", key))
+            found.append(PlannedBeside(file="layers.ora", kind="layers", key=key))
         if wanted.model is not None:
-            found.append(PlannedBeside("model.glb", "model", digest([key, asdict(wanted.model)])))
+            found.append(PlannedBeside(file="model.glb", kind="model", key=digest([key, asdict(wanted.model)])))
         if wanted.page:
-            found += [PlannedBeside("index.html", "page", key), PlannedBeside("style.css", "style", key)]
+            found += [
+                PlannedBeside(file="index.html", kind="page", key=key),
+                PlannedBeside(file="style.css", kind="style", key=key),
+            ]
         if wanted.scene:
-            found.append(PlannedBeside("scene.svg", "scene", key))
+            found.append(PlannedBeside(file="scene.svg", kind="scene", key=key))
         if wanted.vector != "none":
             found += self._vector_files(parts, wanted.vector, stems)
-        found += [PlannedBeside(one.file, "places", digest([key, asdict(one)]), places=one) for one in wanted.places]
-        found += [PlannedBeside(f"overview.{form}", "overview", digest([key, form])) for form in wanted.overview]
+        found += [
+            PlannedBeside(file=one.file, kind="places", key=digest([key, asdict(one)]), places=one)
+            for one in wanted.places
+        ]
+        found += [
+            PlannedBeside(file=f"overview.{form}", kind="overview", key=digest([key, form])) for form in wanted.overview
+        ]
         for one in wanted.combinations:
             formed, missing = combined(arrangement, one.look, one.alternates, one.hidden)
             tree = _kept(formed.settled().rows, kept)
             file = f"combinations/{one.name}.png"
-            found.append(PlannedBeside(file, "combination", self._reference_key(tree, at.factor), at.canvas, tree))
+            found.append(
+                PlannedBeside(
+                    file=file, kind="combination", key=self._reference_key(tree, at.factor), size=at.canvas, tree=tree
+                )
+            )
             if missing:
                 said = (
                     f"The combination '{one.name}' names what is not there: {', '.join(missing)}. It is made without."
@@ -303,12 +329,14 @@ class _Planner:
         if form == "files":
             digits = len(str(count))
             return [
-                PlannedBeside(f"flip-book/{number:0{digits}}.png", "flip-book", key, at.canvas, tree)
+                PlannedBeside(
+                    file=f"flip-book/{number:0{digits}}.png", kind="flip-book", key=key, size=at.canvas, tree=tree
+                )
                 for number, (tree, key) in enumerate(zip(trees, keys, strict=True), 1)
             ]
         key = digest([keys, seen, form]) if all(keys) else ""
         file = f"flip-book{ANIMATED[form]}"
-        return [PlannedBeside(file, "flip-book", key, at.canvas, frames=trees, milliseconds=seen)]
+        return [PlannedBeside(file=file, kind="flip-book", key=key, size=at.canvas, frames=trees, milliseconds=seen)]
 
     def _vector_files(
         self, parts: tuple[PlannedPart, ...], origin: str, stems: Mapping[str, str]
@@ -321,7 +349,7 @@ class _Planner:
                 known = all(layer in self.digests for layer in part.layers)
                 said = [_KEYS, origin, self.illustration.canvas, planned.box, part.offset]
                 key = digest([said, self._pieces(part.pieces, part, here)]) if known else ""
-                found.append(PlannedBeside(stems[part.id] + ".svg", "vector", key, part=part.id))
+                found.append(PlannedBeside(file=stems[part.id] + ".svg", kind="vector", key=key, part=part.id))
         return found
 
     def _is_vector(self, part: Part) -> bool:

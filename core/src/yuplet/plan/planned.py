@@ -17,7 +17,7 @@ MANIFEST = "manifest.json"
 CREDITS = "CREDITS.txt"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedPart:
     """One part to be written.
 
@@ -106,7 +106,7 @@ class Member:
     frame: PlannedFrame
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedSheet:
     """A file that holds several pictures: a `grid` of equal cells, a `packed` sheet, or an `animation`; each stored picture once.
 
@@ -131,7 +131,7 @@ BesideKind: TypeAlias = Literal[
 ]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedBeside:
     """A file beside the images; `tree` is what a combination shows, `places` how a table counts, `part` what one of vector art
     shows, and `frames` what each moment of an animated flip-book does, for so many `milliseconds`."""
@@ -147,7 +147,7 @@ class PlannedBeside:
     milliseconds: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedScale:
     """Everything at one scale: its canvas, the image of each part by its id, the sheets, and the files that describe it."""
 
@@ -198,7 +198,7 @@ class PlanNote:
     fits: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Plan:
     """A hand-over of one illustration. `tree` is the arrangement without what is left out or empty.
 

@@ -32,7 +32,7 @@ OPAQUE = frozenset({"jpeg"})
 ENDINGS: Mapping[str, str] = {"png": ".png", "webp": ".webp", "avif": ".avif", "jpeg": ".jpg", "tiff": ".tif"}
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Images:
     """How the image of a part is cut and written.
 
@@ -175,7 +175,7 @@ class Names:
         return cased.replace(" ", self.space)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Sheets:
     """How sheets are laid out. A grid has so many `columns`, or as many as make it nearly square. `spacing` is between images, and
     `repeat_edge` is how far the outermost pixels of each are repeated around it; both in pixels. On packed sheets images may be turned by
@@ -253,7 +253,7 @@ class Combination:
     hidden: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Beside:
     """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS), a
     `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, tables of `places`, an `overview` of all parts, flat pictures of `combinations`,
@@ -271,7 +271,7 @@ class Beside:
     flip_book: Literal["none", "files", "apng", "webp", "gif"] = "none"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Recipe:
     """A saved way to hand over. `purpose` says in a sentence what it is for; `smooth` is off for pixel art."""
 
@@ -330,18 +330,18 @@ def from_json(value: Any) -> Recipe:
         said["pieces"] = tuple(NamePiece(**_piece(one)) for one in said["pieces"])
     scales = tuple(Scale(by, size) for one in value.get("scales", [{"factor": 1}]) for by, size in one.items())
     recipe = Recipe(
-        value["name"],
-        value.get("purpose", ""),
-        Images(**_values(value.get("images", {}))),
-        tuple(ImagesFor(tuple(one["of"]), one["images"]) for one in value.get("images_for", [])),
-        scales,
-        Names(**said),
-        value.get("smooth", True),
-        Tolerance(**value.get("tolerance", {})),
-        Limits(**value.get("limits", {})),
-        Sheets(**value.get("sheets", {})),
-        _beside(value.get("beside", {})),
-        _colour(value.get("reference", {}).get("ground")),
+        name=value["name"],
+        purpose=value.get("purpose", ""),
+        images=Images(**_values(value.get("images", {}))),
+        images_for=tuple(ImagesFor(tuple(one["of"]), one["images"]) for one in value.get("images_for", [])),
+        scales=scales,
+        names=Names(**said),
+        smooth=value.get("smooth", True),
+        tolerance=Tolerance(**value.get("tolerance", {})),
+        limits=Limits(**value.get("limits", {})),
+        sheets=Sheets(**value.get("sheets", {})),
+        beside=_beside(value.get("beside", {})),
+        reference_ground=_colour(value.get("reference", {}).get("ground")),
     )
     _check(recipe)
     return recipe
@@ -408,15 +408,17 @@ def _check(recipe: Recipe) -> None:
 def _beside(said: Mapping[str, Any]) -> Beside:
     model = said.get("model")
     return Beside(
-        said.get("layers", False),
-        None if model is None else Model(**model),
-        said.get("page", False),
-        said.get("scene", False),
-        said.get("vector", "none"),
-        tuple(Places(**one) for one in said.get("places", ())),
-        tuple(said.get("overview", ())),
-        tuple(Combination(**{**one, "hidden": tuple(one.get("hidden", ()))}) for one in said.get("combinations", ())),
-        said.get("flip_book", "none"),
+        layers=said.get("layers", False),
+        model=None if model is None else Model(**model),
+        page=said.get("page", False),
+        scene=said.get("scene", False),
+        vector=said.get("vector", "none"),
+        places=tuple(Places(**one) for one in said.get("places", ())),
+        overview=tuple(said.get("overview", ())),
+        combinations=tuple(
+            Combination(**{**one, "hidden": tuple(one.get("hidden", ()))}) for one in said.get("combinations", ())
+        ),
+        flip_book=said.get("flip_book", "none"),
     )
 
 

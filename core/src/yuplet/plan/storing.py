@@ -101,7 +101,16 @@ def _grid(
     ]
     members = tuple(Member(one.part.id, index, frame) for index, frame in zip(distinct.first, frames, strict=True))
     key = _key_of(members, size, one.images, sheets)
-    sheet = PlannedSheet(file, _plain(stem) + ".json", "grid", size, members, one.images, key, columns)
+    sheet = PlannedSheet(
+        file=file,
+        table=_plain(stem) + ".json",
+        kind="grid",
+        size=size,
+        members=members,
+        images=one.images,
+        key=key,
+        columns=columns,
+    )
     return replace(image, frames=tuple(frames[at] for at in distinct.which)), sheet
 
 
@@ -129,7 +138,16 @@ def _animation(
     members = tuple(Member(one.part.id, at, frame) for at, frame in zip(starts, frames, strict=True))
     key = _key_of(members, image.box.size, one.images, [seen, one.part.loops])
     sheet = PlannedSheet(
-        file, "", "animation", image.box.size, members, one.images, key, 0, tuple(seen), one.part.loops
+        file=file,
+        table="",
+        kind="animation",
+        size=image.box.size,
+        members=members,
+        images=one.images,
+        key=key,
+        columns=0,
+        milliseconds=tuple(seen),
+        loops=one.part.loops,
     )
     return replace(image, frames=tuple(frames[moment] for moment in moments)), sheet
 
@@ -179,7 +197,17 @@ def _packed(
             )
             key = _key_of(members, size, way, sheets)
             file = f"{name}{page + 1}"
-            made.append(PlannedSheet(file + ENDINGS[way.format], f"{file}.json", "packed", size, members, way, key))
+            made.append(
+                PlannedSheet(
+                    file=file + ENDINGS[way.format],
+                    table=f"{file}.json",
+                    kind="packed",
+                    size=size,
+                    members=members,
+                    images=way,
+                    key=key,
+                )
+            )
         for one, image in together:
             found[one.part.id] = replace(image, frames=tuple(frames[at] for at in places[one.part.id]))
     return made

@@ -39,7 +39,7 @@ _ORIENTATION = 0x0112
 Image.MAX_IMAGE_PIXELS = None
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class _Facts:
     """What the file says of itself."""
 
@@ -119,7 +119,9 @@ def read(
         ) from error
     _say_what_it_is(facts, report)
     nodes = _animated(layers, stem, facts, prefix) if facts.is_animated else tuple(layers)
-    illustration = Illustration(stem, canvas, nodes, facts.ppi, facts.colour_space, facts.bit_depth, credit)
+    illustration = Illustration(
+        stem, canvas, nodes, ppi=facts.ppi, colour_space=facts.colour_space, bit_depth=facts.bit_depth, credit=credit
+    )
     report.counts = illustration.counts()
     return illustration, report
 
@@ -127,7 +129,7 @@ def read(
 def _facts(image: Image.Image) -> _Facts:
     dots = image.info.get("dpi")
     ppi = round(float(dots[0]), 2) if dots and float(dots[0]) > 0 else None
-    facts = _Facts(getattr(image, "n_frames", 1), image.format or "", ppi)
+    facts = _Facts(count=getattr(image, "n_frames", 1), form=image.format or "", ppi=ppi)
     facts.has_still = facts.is_animated and bool(image.info.get("default_image"))
     loops = image.info.get("loop")
     if facts.form == "GIF":
@@ -284,7 +286,9 @@ def _layer(
         if facts.deep is not None and facts.count == 1:
             scratch.put_deep(f"{prefix}l{number}", cut(facts.deep, box))
     is_seen = number == 1 or facts.form == "TIFF"
-    return Layer(f"{prefix}l{number}", _layer_name(stem, number, facts), box, is_seen, milliseconds=milliseconds)
+    return Layer(
+        f"{prefix}l{number}", _layer_name(stem, number, facts), box, visible=is_seen, milliseconds=milliseconds
+    )
 
 
 def _from_sheet(
@@ -308,7 +312,15 @@ def _from_sheet(
         path = () if finding.cell is None else (stem, layers[finding.cell - 1].name)
         report.add("cut", finding.sentence, path)
     nodes = _animated(layers, stem, facts, "") if len(layers) > 1 else tuple(layers)
-    illustration = Illustration(stem, sheet.cell, nodes, facts.ppi, facts.colour_space, facts.bit_depth, credit)
+    illustration = Illustration(
+        stem,
+        sheet.cell,
+        nodes,
+        ppi=facts.ppi,
+        colour_space=facts.colour_space,
+        bit_depth=facts.bit_depth,
+        credit=credit,
+    )
     report.counts = illustration.counts()
     return illustration, report
 

@@ -80,9 +80,9 @@ def read(
         PurePosixPath(file_name).stem,
         canvas,
         nodes,
-        resolution,
-        ", ".join(sorted(spaces)) if spaces else "sRGB",
-        depth,
+        ppi=resolution,
+        colour_space=", ".join(sorted(spaces)) if spaces else "sRGB",
+        bit_depth=depth,
     ).with_boxes(boxes)
     report.counts = illustration.counts()
     return illustration, report
@@ -192,7 +192,7 @@ class _Tree:
         members = self.members(element, path, x + dx, y + dy, level + 1)
         visible, opacity, blend = self._state(element, path)
         isolated = element.get("isolation", "auto") == "isolate" or opacity < 1 or blend != "normal"
-        return LayerGroup(own_id, path[-1], members, visible, opacity, blend, isolated)
+        return LayerGroup(own_id, path[-1], members, visible=visible, opacity=opacity, blend=blend, isolated=isolated)
 
     def _layer(self, element: etree._Element, path: tuple[str, ...], x: int, y: int) -> Layer:
         own_id = f"l{self._count}"
@@ -204,7 +204,15 @@ class _Tree:
             self.sources.append(_Source(own_id, path, entry, x + dx, y + dy))
         else:
             self._report.add("not understood", f"Its image '{entry}' is not in the archive; the layer is empty.", path)
-        return Layer(own_id, path[-1], None, visible, opacity, blend, element.get("edit-locked") == "true")
+        return Layer(
+            own_id,
+            path[-1],
+            None,
+            visible=visible,
+            opacity=opacity,
+            blend=blend,
+            locked=element.get("edit-locked") == "true",
+        )
 
     def _offset(self, element: etree._Element, path: tuple[str, ...]) -> tuple[int, int]:
         return round(self._float(element, "x", 0.0, path)), round(self._float(element, "y", 0.0, path))

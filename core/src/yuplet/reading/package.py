@@ -81,7 +81,7 @@ def read(
     if obsolete:
         report.add("information", f"{obsolete} files of an earlier state are in the package and were left out.")
     illustration = Illustration(
-        title, canvas, nodes, None if ppi is None else float(ppi), credit=credit, arranged=arranged
+        title, canvas, nodes, ppi=None if ppi is None else float(ppi), credit=credit, arranged=arranged
     )
     report.counts = illustration.counts()
     return illustration, report
@@ -155,8 +155,17 @@ class _Reader:
                 self._progress(self._done)
             else:
                 members = self.nodes(entry["members"], level + 1)
-                state = (bool(entry["shown"]), _share(entry["opacity"]), _mode(entry["blend"]), bool(entry["isolated"]))
-                found.append(LayerGroup(f"p{number}", str(entry["group"]), members, *state))
+                found.append(
+                    LayerGroup(
+                        f"p{number}",
+                        str(entry["group"]),
+                        members,
+                        visible=bool(entry["shown"]),
+                        opacity=_share(entry["opacity"]),
+                        blend=_mode(entry["blend"]),
+                        isolated=bool(entry["isolated"]),
+                    )
+                )
                 if entry.get("alternates") and len(members) > 1:
                     self._alternates.append(f"p{number}")
         return tuple(found)
@@ -169,7 +178,7 @@ class _Reader:
         turn = Turn(bool(part["turn"]["mirrored"]), _whole(part["turn"]["quarters"], 0) % 4)
         if part["frames"] is None:
             box = self._image(part, layer_id, place, turn)
-            return Layer(layer_id, name, box, shown, opacity, blend, pivot=pivot)
+            return Layer(layer_id, name, box, visible=shown, opacity=opacity, blend=blend, pivot=pivot)
         images = part["frames"]["images"]
         digits = len(str(len(images)))
         frames = []
@@ -182,12 +191,23 @@ class _Reader:
                     frame_id,
                     f"frame {number:0{digits}}",
                     box,
-                    number == 1,
+                    visible=number == 1,
                     milliseconds=None if milliseconds is None else _whole(milliseconds, 0),
                 )
             )
         loops = _whole(part["frames"]["loops"], 0)
-        return LayerGroup(layer_id, name, tuple(frames), shown, opacity, blend, False, True, loops, pivot)
+        return LayerGroup(
+            layer_id,
+            name,
+            tuple(frames),
+            visible=shown,
+            opacity=opacity,
+            blend=blend,
+            isolated=False,
+            are_frames=True,
+            loops=loops,
+            pivot=pivot,
+        )
 
     def _image(self, said: dict[str, Any], key: str, place: tuple[int, int], turn: Turn) -> Box | None:
         picture = turn_picture(self._picture(said), turn)

@@ -54,7 +54,7 @@ MAX_AREA = 64_000_000
 """Pixels that are drawn anew at once at the most."""
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class _Tree:
     document: Document
     canvas: Size
@@ -124,7 +124,15 @@ def open_drawing(
         raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
     report.name_sources = {source: names[:_EXAMPLES] for source, names in sources.items()}
     label = choices.names or _likeliest(sources)
-    tree = _Tree(document, canvas, scale, report, label, choices.names is not None, use_shipped_fonts(document))
+    tree = _Tree(
+        document=document,
+        canvas=canvas,
+        scale=scale,
+        report=report,
+        label=label,
+        chosen=choices.names is not None,
+        texts=use_shipped_fonts(document),
+    )
     layers = _members(tree, document.root, (), ())
     _check_work(tree, file_name)
     opacity = _opacity(declarations(document.root))
@@ -188,7 +196,7 @@ def read(
         else Credit()
     )
     name, ppi = PurePath(file_name).stem, (choices.ppi or PPI) * drawing.scale
-    illustration = Illustration(name, canvas, drawing.layers, ppi, credit=credit).with_boxes(boxes)
+    illustration = Illustration(name, canvas, drawing.layers, ppi=ppi, credit=credit).with_boxes(boxes)
     report.counts = illustration.counts()
     return illustration, report
 
@@ -271,7 +279,9 @@ def _members(
             if members:
                 is_clipped = own.get("clip-path", "none") != "none"
                 isolated = own.get("isolation") == "isolate" or opacity < 1 or blend != "normal" or is_clipped
-                nodes.append(LayerGroup(own_id, name, members, visible, opacity, blend, isolated))
+                nodes.append(
+                    LayerGroup(own_id, name, members, visible=visible, opacity=opacity, blend=blend, isolated=isolated)
+                )
             continue
         if kind in _GROUPS:
             tree.report.add(
@@ -282,7 +292,17 @@ def _members(
                 tree.report.add("not understood", sentence, own_path)
         tree.shapes[own_id] = Shape(element, around)
         nodes.append(
-            Layer(own_id, name, None, visible, opacity, blend, kind="vector", source=own_id, words=_words(element))
+            Layer(
+                own_id,
+                name,
+                None,
+                visible=visible,
+                opacity=opacity,
+                blend=blend,
+                kind="vector",
+                source=own_id,
+                words=_words(element),
+            )
         )
     return tuple(nodes)
 

@@ -27,7 +27,7 @@ _OURS_ALONE = {
 _OF_TEXT = {"x", "y", "dx", "dy", "font-family", "font-size", "font-weight", "font-style", "text-anchor"}
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class _Run:
     """Letters in one style, and the element that they get their colours from."""
 
@@ -110,7 +110,15 @@ def _runs(element: etree._Element, size: float, style: str, anchor: str, is_firs
                 raise ValueError("it holds something else than spans")
             yield from _runs(span, size, style, anchor, False)
         elif words:
-            yield _Run(re.sub(r"\s+", " ", words.replace("\n", " ")), element, size, style, at, by, anchor)
+            yield _Run(
+                text=re.sub(r"\s+", " ", words.replace("\n", " ")),
+                element=element,
+                size=size,
+                style=style,
+                at=at,
+                by=by,
+                anchor=anchor,
+            )
             at, by = (None, None), (0.0, 0.0)
 
 

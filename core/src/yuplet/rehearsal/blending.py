@@ -8,7 +8,7 @@ The plain case runs in a compiled loop, all others in numpy.
 from collections.abc import Callable
 
 import numpy as np
-from numba import njit
+from numba import float64, from_dtype, njit, uint8, void
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
@@ -34,40 +34,47 @@ def over_bytes(backdrop: Floats, image: Bytes, opacity: float) -> None:
                 backdrop[y, x, 3] = alpha + backdrop[y, x, 3] * rest
 
 
-@njit("void(float64[:, :, :], uint8[:, :, :], int64[:])", cache=True, nogil=True, error_model="numpy")
-def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.int64]) -> None:
-    """Round a premultiplied picture and count where it is not the reference.
+DIFFERENCES = np.dtype(
+    [
+        (name, np.int64)
+        for name in (
+            "differing", "largest", "x", "y", "left", "top", "right", "bottom", "weighted_sum", "weighted_largest",
+        )
+    ]
+)  # fmt: skip
+"""How many pixels differ, by how much at most and where; the box around them; and, of colour weighted by alpha, the sum of all differences
+and the largest, both in 255ths of a level: colour that is hardly seen counts little there."""
 
-    `found` gathers: number of differing pixels, largest difference, x and y of the largest, and the left, top, right
-    and bottom of the differing area; then, of colour weighted by alpha, the sum of all differences and the largest, both in 255ths of
-    a level: colour that is hardly seen counts little there.
-    """
+
+@njit(void(float64[:, :, :], uint8[:, :, :], from_dtype(DIFFERENCES)[:]), cache=True, nogil=True, error_model="numpy")
+def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.void]) -> None:
+    """Round a premultiplied picture and count where it is not the reference, into the one entry of `found`."""
     for y in range(exact.shape[0]):
         for x in range(exact.shape[1]):
             a = exact[y, x, 3]
             alpha = int(a * 255.0 + 1.0 - ROUND_UP_FROM)
             covered = int(reference[y, x, 3])
             worst = abs(alpha - covered)
-            found[8] += 255 * worst
-            found[9] = max(found[9], 255 * worst)
+            found[0].weighted_sum += 255 * worst
+            found[0].weighted_largest = max(found[0].weighted_largest, 255 * worst)
             for c in range(3):
                 level = 0
                 if alpha > 0:
                     level = int(min(exact[y, x, c] / a, 1.0) * 255.0 + 1.0 - ROUND_UP_FROM)
                     worst = max(worst, abs(level - int(reference[y, x, c])))
                 seen = abs(level * alpha - int(reference[y, x, c]) * covered)
-                found[8] += seen
-                found[9] = max(found[9], seen)
+                found[0].weighted_sum += seen
+                found[0].weighted_largest = max(found[0].weighted_largest, seen)
             if worst > 0:
-                found[0] += 1
-                if worst > found[1]:
-                    found[1] = worst
-                    found[2] = x
-                    found[3] = y
-                found[4] = min(found[4], x)
-                found[5] = min(found[5], y)
-                found[6] = max(found[6], x + 1)
-                found[7] = max(found[7], y + 1)
+                found[0].differing += 1
+                if worst > found[0].largest:
+                    found[0].largest = worst
+                    found[0].x = x
+                    found[0].y = y
+                found[0].left = min(found[0].left, x)
+                found[0].top = min(found[0].top, y)
+                found[0].right = max(found[0].right, x + 1)
+                found[0].bottom = max(found[0].bottom, y + 1)
 
 
 def premultiplied(image: Bytes, opacity: float) -> Floats:

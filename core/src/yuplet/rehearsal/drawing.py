@@ -19,8 +19,20 @@ def scene_of_drawing(
 ) -> Scene:
     """One drawing of everything, as large as the canvas; raises OSError or ValueError for one that cannot be read."""
     image = kept(_drawn(path.read_text("utf-8"), size), scratch / "scene.raw")
-    placed = {"all": Placed("the scene", image, 0, 0, 1.0, "normal", (0, 0, *size))}
-    return Scene("scene", scale, *size, (PartUse("all", True),), placed, None, *allowed)
+    placed = {
+        "all": Placed(label="the scene", image=image, left=0, top=0, opacity=1.0, blend="normal", area=(0, 0, *size))
+    }
+    return Scene(
+        way="scene",
+        scale=scale,
+        width=size[0],
+        height=size[1],
+        tree=(PartUse("all", True),),
+        placed=placed,
+        ground=None,
+        largest=allowed[0],
+        mean=allowed[1],
+    )
 
 
 def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path) -> Scene:
@@ -36,10 +48,21 @@ def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path
         left, top = left + seen[0], top + seen[1]
         image = kept(drawn.crop(seen), scratch / f"drawing {number}.raw")
         area = (part.left, part.top, part.left + part.width, part.top + part.height)
-        placed[part.id] = Placed(part.label, image, left, top, part.opacity, part.blend, area)
+        placed[part.id] = Placed(
+            label=part.label, image=image, left=left, top=top, opacity=part.opacity, blend=part.blend, area=area
+        )
     # What draws them is not what drew the reference, and rounds after every shape.
-    allowed = (max(package.largest, 16.0), max(package.mean, 0.5))
-    return Scene("vector", package.scale, package.width, package.height, package.tree, placed, package.ground, *allowed)
+    return Scene(
+        way="vector",
+        scale=package.scale,
+        width=package.width,
+        height=package.height,
+        tree=package.tree,
+        placed=placed,
+        ground=package.ground,
+        largest=max(package.largest, 16.0),
+        mean=max(package.mean, 0.5),
+    )
 
 
 def _drawn(text: str, size: tuple[int, int]) -> Image.Image:

@@ -35,7 +35,9 @@ def scene_of_layers(path: Path, scratch: Path, allowed: tuple[float, float], sca
                     image = kept(opened.convert("RGBA"), scratch / f"layer {number}.raw")
                 left, top = int(element.get("x", "0")), int(element.get("y", "0"))
                 area = (left, top, left + image.width, top + image.height)
-                placed[number] = Placed(name, image, left, top, opacity, _mode(blend), area)
+                placed[number] = Placed(
+                    label=name, image=image, left=left, top=top, opacity=opacity, blend=_mode(blend), area=area
+                )
                 found.append(PartUse(number, shown))
             return tuple(found)
 
@@ -44,7 +46,17 @@ def scene_of_layers(path: Path, scratch: Path, allowed: tuple[float, float], sca
             raise ValueError("it has no stack of layers")
         tree = nodes(stack)
     width, height = int(root.attrib["w"]), int(root.attrib["h"])
-    return Scene("layers", scale, width, height, tree, placed, None, *allowed)
+    return Scene(
+        way="layers",
+        scale=scale,
+        width=width,
+        height=height,
+        tree=tree,
+        placed=placed,
+        ground=None,
+        largest=allowed[0],
+        mean=allowed[1],
+    )
 
 
 def _mode(operator: str) -> str:

@@ -57,9 +57,27 @@ def scene_of_model(
             )
         image = kept(laid, scratch / f"quad {number}.raw")
         opacity = float(material.get("baseColorFactor", [1, 1, 1, 1])[3])
-        placed[str(number)] = Placed(mesh.get("name", ""), image, place[0], place[1], opacity, "normal", place)
+        placed[str(number)] = Placed(
+            label=mesh.get("name", ""),
+            image=image,
+            left=place[0],
+            top=place[1],
+            opacity=opacity,
+            blend="normal",
+            area=place,
+        )
     tree = tuple(PartUse(number, True) for number in placed)
-    return Scene("model", scale, *size, tree, placed, None, *allowed)
+    return Scene(
+        way="model",
+        scale=scale,
+        width=size[0],
+        height=size[1],
+        tree=tree,
+        placed=placed,
+        ground=None,
+        largest=allowed[0],
+        mean=allowed[1],
+    )
 
 
 def _opened(raw: bytes) -> tuple[dict[str, Any], bytes]:

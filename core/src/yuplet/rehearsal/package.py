@@ -39,7 +39,7 @@ class FrameEntry:
     pixels_crc32: str | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PartEntry:
     """A part as the manifest describes it; everything in canvas pixels, y down.
 
@@ -117,7 +117,7 @@ class PartUse:
 TreeEntry: TypeAlias = GroupEntry | PartUse
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Package:
     """A manifest that could be read, and the folder around it.
 
@@ -199,46 +199,46 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
     ground = value["reference"].get("ground")
     tolerance = value.get("tolerance", {"largest": 0, "mean": 0})
     return Package(
-        folder,
-        manifest,
-        float(value.get("scale", 1)),
-        others,
-        None if ground is None else (int(ground[0]), int(ground[1]), int(ground[2])),
-        float(tolerance["largest"]),
-        float(tolerance["mean"]),
-        _whole(value["canvas"]["width"]),
-        _whole(value["canvas"]["height"]),
-        parts,
-        sheets,
-        beside_images,
-        tuple(_node(entry) for entry in value["tree"]),
-        value["reference"]["file"],
-        value["reference"]["pixels_crc32"],
-        dict(value["counts"]),
-        files,
-        tuple(value["obsolete"]),
+        folder=folder,
+        manifest=manifest,
+        scale=float(value.get("scale", 1)),
+        others=others,
+        ground=None if ground is None else (int(ground[0]), int(ground[1]), int(ground[2])),
+        largest=float(tolerance["largest"]),
+        mean=float(tolerance["mean"]),
+        width=_whole(value["canvas"]["width"]),
+        height=_whole(value["canvas"]["height"]),
+        parts=parts,
+        sheets=sheets,
+        beside=beside_images,
+        tree=tuple(_node(entry) for entry in value["tree"]),
+        reference=value["reference"]["file"],
+        reference_crc32=value["reference"]["pixels_crc32"],
+        counts=dict(value["counts"]),
+        expected=files,
+        obsolete=tuple(value["obsolete"]),
     )
 
 
 def _part(entry: dict[str, Any]) -> PartEntry:
     box = entry["box"]
     return PartEntry(
-        entry["id"],
-        " / ".join(entry["path"]),
-        _source(entry),
-        _whole(entry["order"]),
-        bool(entry["shown"]),
-        _whole(box["x"]),
-        _whole(box["y"]),
-        _whole(box["width"]),
-        _whole(box["height"]),
-        float(entry["opacity"]),
-        str(entry["blend"]),
-        entry["pixels_crc32"],
-        tuple(_frame(image) for image in entry["frames"]["images"]) if entry["frames"] is not None else (),
-        bool(entry["turn"]["mirrored"]),
-        _whole(entry["turn"]["quarters"]) % 4,
-        entry,
+        id=entry["id"],
+        label=" / ".join(entry["path"]),
+        source=_source(entry),
+        order=_whole(entry["order"]),
+        shown=bool(entry["shown"]),
+        left=_whole(box["x"]),
+        top=_whole(box["y"]),
+        width=_whole(box["width"]),
+        height=_whole(box["height"]),
+        opacity=float(entry["opacity"]),
+        blend=str(entry["blend"]),
+        pixels_crc32=entry["pixels_crc32"],
+        frames=tuple(_frame(image) for image in entry["frames"]["images"]) if entry["frames"] is not None else (),
+        mirrored=bool(entry["turn"]["mirrored"]),
+        quarters=_whole(entry["turn"]["quarters"]) % 4,
+        said=entry,
     )
 
 

@@ -76,12 +76,30 @@ def scene_of_page(
                     raise ValueError(f"'{image.said.get('alt')}' is {picture.size} px large, its place {width, height}")
                 decoded = kept(picture, scratch / f"part {len(placed)}.raw")
                 area = (left, top, left + width, top + height)
-                placed[name] = Placed(image.said.get("alt", ""), decoded, left, top, opacity, blend, area)
+                placed[name] = Placed(
+                    label=image.said.get("alt", ""),
+                    image=decoded,
+                    left=left,
+                    top=top,
+                    opacity=opacity,
+                    blend=blend,
+                    area=area,
+                )
                 found.append(PartUse(name, shown))
         return tuple(found)
 
     main = _first(reader.root, "main")
-    return Scene("page", scale, *size, each(main.members), placed, None, *allowed)
+    return Scene(
+        way="page",
+        scale=scale,
+        width=size[0],
+        height=size[1],
+        tree=each(main.members),
+        placed=placed,
+        ground=None,
+        largest=allowed[0],
+        mean=allowed[1],
+    )
 
 
 def _rules(text: str) -> dict[str, dict[str, str]]:

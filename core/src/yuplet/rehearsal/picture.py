@@ -19,7 +19,7 @@ Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page", "s
 """How a package is read: each image at the place that the manifest says, all of them at 0, 0, or by a file beside them alone."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Placed:
     """An image where it lies: from the left and the top of the canvas, in its pixels. `area` is that of its content, which
     it is known by when something differs.
@@ -34,7 +34,7 @@ class Placed:
     area: tuple[int, int, int, int]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Scene:
     """What is to be put together, however it was read: the tree, and by the ids in it what lies where; images that are missing are absent.
 
@@ -52,7 +52,7 @@ class Scene:
     mean: float
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
     """A picture that was put together in one `way` at one `scale`, beside the reference picture.
 
@@ -88,17 +88,19 @@ def scene_of(package: Package, way: Way, images: Mapping[str, Mapping[Source, De
             seen = part.said["trim"]
             x, y, width, height = (int(seen[side]) for side in ("x", "y", "width", "height"))
             area = (x, y, x + width, y + height)
-            placed[part.id] = Placed(part.label, image, left, top, part.opacity, part.blend, area)
+            placed[part.id] = Placed(
+                label=part.label, image=image, left=left, top=top, opacity=part.opacity, blend=part.blend, area=area
+            )
     return Scene(
-        way,
-        package.scale,
-        package.width,
-        package.height,
-        package.tree,
-        placed,
-        package.ground,
-        package.largest,
-        package.mean,
+        way=way,
+        scale=package.scale,
+        width=package.width,
+        height=package.height,
+        tree=package.tree,
+        placed=placed,
+        ground=package.ground,
+        largest=package.largest,
+        mean=package.mean,
     )
 
 
@@ -119,32 +121,26 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
         own = _nothing_found(scene)
         blending.count_differences(exact, reference.rows(top, bottom), own)
         with lock:
-            total[0] += own[0]
-            if own[1] > total[1]:
-                total[1:4] = own[1], own[2], own[3] + top
-            if own[0]:
-                total[4:6] = np.minimum(total[4:6], (own[4], own[5] + top))
-                total[6:8] = np.maximum(total[6:8], (own[6], own[7] + top))
-            total[8] += own[8]
-            total[9] = max(total[9], own[9])
+            _add(total[0], own[0], top)
 
     for _ in pool.map(band, bands_of(scene.height)):
         step()
     worst = None
-    if total[0]:
-        area = tuple(int(value) for value in total[4:8])
-        worst = {"x": int(total[2]), "y": int(total[3]), "part": _blamed(scene, area)}
+    found = total[0]
+    if found["differing"]:
+        area = tuple(int(found[side]) for side in ("left", "top", "right", "bottom"))
+        worst = {"x": int(found["x"]), "y": int(found["y"]), "part": _blamed(scene, area)}
     pixels = scene.width * scene.height
     return Comparison(
-        scene.way,
-        scene.scale,
-        pixels,
-        int(total[0]),
-        int(total[1]) if scene.largest == 0 else round(int(total[9]) / 255, 3),
-        round(int(total[8]) / 255 / (4 * pixels), 6),
-        scene.largest,
-        scene.mean,
-        worst,
+        way=scene.way,
+        scale=scene.scale,
+        pixels=pixels,
+        differing_pixels=int(found["differing"]),
+        largest=int(found["largest"]) if scene.largest == 0 else round(int(found["weighted_largest"]) / 255, 3),
+        mean=round(int(found["weighted_sum"]) / 255 / (4 * pixels), 6),
+        allowed_largest=scene.largest,
+        allowed_mean=scene.mean,
+        worst=worst,
     )
 
 
@@ -153,8 +149,22 @@ def bands_of(height: int) -> range:
     return range(0, height, BAND)
 
 
-def _nothing_found(scene: Scene) -> NDArray[np.int64]:
-    return np.array([0, 0, 0, 0, scene.width, scene.height, 0, 0, 0, 0], np.int64)
+def _nothing_found(scene: Scene) -> NDArray[np.void]:
+    found = np.zeros(1, blending.DIFFERENCES)
+    found["left"], found["top"] = scene.width, scene.height
+    return found
+
+
+def _add(total: np.void, own: np.void, top: int) -> None:
+    """Add what was found in a band, whose first row is `top`."""
+    total["differing"] += own["differing"]
+    if own["largest"] > total["largest"]:
+        total["largest"], total["x"], total["y"] = own["largest"], own["x"], own["y"] + top
+    if own["differing"]:
+        total["left"], total["top"] = min(total["left"], own["left"]), min(total["top"], own["top"] + top)
+        total["right"], total["bottom"] = max(total["right"], own["right"]), max(total["bottom"], own["bottom"] + top)
+    total["weighted_sum"] += own["weighted_sum"]
+    total["weighted_largest"] = max(total["weighted_largest"], own["weighted_largest"])
 
 
 def _put_together(

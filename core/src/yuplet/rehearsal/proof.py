@@ -21,7 +21,7 @@ from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Comparison, Placed, Scene, Way, bands_of, compare, scene_of
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Proof:
     """What the rehearsal found.
 
@@ -197,8 +197,22 @@ def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scrat
             image = moments(path, [0], folder / "first")[0]
             if (image.width, image.height) != size:
                 raise ValueError("it is not as large as the canvas")
-            placed = {"first": Placed("the flip-book", image, 0, 0, 1.0, "normal", (0, 0, *size))}
-            scene = Scene("flip-book", package.scale, *size, (PartUse("first", True),), placed, None, *allowed)
+            placed = {
+                "first": Placed(
+                    label="the flip-book", image=image, left=0, top=0, opacity=1.0, blend="normal", area=(0, 0, *size)
+                )
+            }
+            scene = Scene(
+                way="flip-book",
+                scale=package.scale,
+                width=size[0],
+                height=size[1],
+                tree=(PartUse("first", True),),
+                placed=placed,
+                ground=None,
+                largest=allowed[0],
+                mean=allowed[1],
+            )
         elif entry.kind == "scene":
             scene = scene_of_drawing(path, folder, allowed, size, package.scale)
         else:
@@ -301,7 +315,7 @@ def _inventory(package: Package, packages: list[Package]) -> _Places:
         # A receiver that unpacks the package has no links.
         if not Path(root, name).is_symlink()
     }
-    proof = Proof(len(expected), 0, package.width * package.height)
+    proof = Proof(expected=len(expected), found=0, pixels=package.width * package.height)
     unclaimed = present - set(expected)
     by_case = {name.casefold(): name for name in sorted(unclaimed)}
     paths: dict[str, Path] = {}

@@ -24,17 +24,33 @@ def layers(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
                 if isinstance(row, PartGroup):
                     found.append(
                         LayerGroup(
-                            row.id, row.name, nodes(row.members), row.shown, row.opacity, row.blend, row.isolated
+                            row.id,
+                            row.name,
+                            nodes(row.members),
+                            visible=row.shown,
+                            opacity=row.opacity,
+                            blend=row.blend,
+                            isolated=row.isolated,
                         )
                     )
                     continue
                 # An animated part is seen as it is at rest.
                 scratch.put(numbers[row.id], picture(parts[row.id]))
                 box = at.images[row.id].cut
-                found.append(Layer(numbers[row.id], row.name, box, row.shown, row.opacity, row.blend, row.locked))
+                found.append(
+                    Layer(
+                        numbers[row.id],
+                        row.name,
+                        box,
+                        visible=row.shown,
+                        opacity=row.opacity,
+                        blend=row.blend,
+                        locked=row.locked,
+                    )
+                )
             return tuple(found)
 
         ppi = plan.ppi_at(at)
         out = io.BytesIO()
-        openraster.write(out, Illustration(plan.title, at.canvas, nodes(plan.tree), ppi), scratch)
+        openraster.write(out, Illustration(plan.title, at.canvas, nodes(plan.tree), ppi=ppi), scratch)
     return out.getvalue()

@@ -1,5 +1,5 @@
 import { SegmentedControl } from '@mantine/core';
-import pages from '../put-in-order/PutInOrder.module.css';
+import pages from '../../ui/pages.module.css';
 import { InStepPage } from './InStepPage';
 import { NamesPage } from './NamesPage';
 import { PastPage } from './PastPage';

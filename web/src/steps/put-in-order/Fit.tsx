@@ -2,9 +2,10 @@ import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import type { Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
 import { marginsOf } from '../../api/steps';
-import { carriersOf } from '../../ledger/joints';
 import type { Act } from '../../ledger/useArrangement';
+import { carriersOf } from '../../rules/joints';
 import form from '../../ui/form.module.css';
+import pages from '../../ui/pages.module.css';
 import classes from './PutInOrder.module.css';
 
 type Role = NonNullable<Schemas['PartRoleEnum']>;
@@ -38,7 +39,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
   const parts = chosen.filter((row) => row.kind === 'part');
   const [first] = parts;
   const off = !canEdit || parts.length === 0 || parts.some((row) => row.locked);
-  if (!first) return <p className={`${classes.page} ${form.told}`}>Choose parts in the ledger or on the picture.</p>;
+  if (!first) return <p className={`${pages.page} ${form.told}`}>Choose parts in the ledger or on the picture.</p>;
   const roles = new Set(parts.map((row) => row.role));
   const only = parts.length === 1 && first.box ? first : null;
   const carrier = carriersOf(rows).get(first.id);
@@ -60,7 +61,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
     }
   };
   return (
-    <div className={classes.page}>
+    <div className={pages.page}>
       <div className={form.form}>
         <h3>{only ? first.name : `${parts.length} parts`}</h3>
         <NativeSelect

@@ -2,10 +2,11 @@ import { Button, NativeSelect, NumberInput, Slider } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { placeOf } from '../../api/steps';
-import { carriedBy, carriedTree } from '../../ledger/joints';
-import { numbersOf } from '../../ledger/tree';
 import type { Act } from '../../ledger/useArrangement';
+import { carriedBy, carriedTree } from '../../rules/joints';
+import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
+import pages from '../../ui/pages.module.css';
 import { plural } from '../../ui/units';
 import classes from './PutInOrder.module.css';
 import { SwingCurve } from './SwingCurve';
@@ -49,7 +50,7 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
     return group ? `${group.name} / ${one.name}` : one.name;
   };
   return (
-    <div className={classes.page}>
+    <div className={pages.page}>
       <div className={form.form}>
         <div className={form.row}>
           <Button size="xs" disabled={!canEdit} onClick={() => joints.propose([])}>

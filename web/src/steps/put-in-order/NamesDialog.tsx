@@ -3,8 +3,8 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { Arrangement } from '../../api/calls';
 import { body, client, type Schemas } from '../../api/client';
-import { within } from '../../ledger/tree';
 import type { Act } from '../../ledger/useArrangement';
+import { within } from '../../rules/tree';
 import { plural } from '../../ui/units';
 import classes from './NamesDialog.module.css';
 

@@ -4,10 +4,10 @@ import type { Schemas } from '../../api/client';
 import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
+import pages from '../../ui/pages.module.css';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import type { Wider } from './Planes';
-import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
 
 type Finding = Schemas['Finding'];
@@ -35,7 +35,7 @@ export function Notes(props: Props) {
   const { order, canEdit, onChoose } = props;
   const found = order?.findings ?? [];
   return (
-    <div className={classes.page}>
+    <div className={pages.page}>
       <p className={form.told} role="status">
         {order &&
           (found.length === 0

@@ -1,8 +1,8 @@
 import { Button, Menu } from '@mantine/core';
 import type { Arrangement, Row } from '../../api/calls';
-import { placesTowards } from '../../ledger/commands';
-import { membersOf } from '../../ledger/tree';
 import type { Act } from '../../ledger/useArrangement';
+import { placesTowards } from '../../rules/commands';
+import { membersOf } from '../../rules/tree';
 import type { Beside } from './useOrdering';
 
 interface Props {

@@ -1,9 +1,10 @@
 import { Button, Checkbox, NumberInput } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { numbersOf } from '../../ledger/tree';
 import type { Act } from '../../ledger/useArrangement';
+import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
+import pages from '../../ui/pages.module.css';
 import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
 
@@ -37,7 +38,7 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onCho
     return !row.locked && row.frames.length === 1 && cover && Math.max(cover.left ?? 0, cover.right ?? 0) > 0;
   });
   return (
-    <div className={classes.page}>
+    <div className={pages.page}>
       <SideView
         view={view}
         parts={parts}

@@ -3,13 +3,13 @@ import type { Arrangement, Row } from '../../api/calls';
 import { Ledger } from '../../ledger/Ledger';
 import { RefusedSteps } from '../../ledger/RefusedSteps';
 import type { Act, Perform, Refused } from '../../ledger/useArrangement';
-import type { Extent } from '../../pile/view';
+import type { Extent } from '../../rules/places';
+import pages from '../../ui/pages.module.css';
 import type { Again } from './BenchDrawer';
 import { Fit } from './Fit';
 import { Joints } from './Joints';
 import { Notes } from './Notes';
 import { Planes } from './Planes';
-import classes from './PutInOrder.module.css';
 import { Sets } from './Sets';
 import type { Ordering, Page } from './useOrdering';
 
@@ -46,7 +46,7 @@ export function PutInOrder(props: Props) {
   const rows: readonly Row[] = view.rows.filter((one) => chosen.has(one.id));
   return (
     <>
-      <div className={classes.pages}>
+      <div className={pages.pages}>
         <SegmentedControl
           size="xs"
           fullWidth

@@ -4,6 +4,7 @@ import type { Arrangement, Row } from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import type { Act, Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
+import pages from '../../ui/pages.module.css';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import classes from './PutInOrder.module.css';
@@ -27,7 +28,7 @@ interface Props {
 export function Sets(props: Props) {
   const { view, order, canEdit, act } = props;
   return (
-    <div className={classes.page}>
+    <div className={pages.page}>
       <div className={form.form}>
         <h3>Looks</h3>
         {order?.looks.length === 0 && (

@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import type { Row } from '../../api/calls';
 import { imageAddress } from '../../api/client';
-import { placesOfDrop } from '../../ledger/commands';
-import { numbersOf } from '../../ledger/tree';
 import type { Act } from '../../ledger/useArrangement';
+import { placesOfDrop } from '../../rules/commands';
+import { numbersOf } from '../../rules/tree';
 import classes from './Strip.module.css';
 
 interface Props {

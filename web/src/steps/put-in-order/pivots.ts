@@ -1,6 +1,6 @@
 /** Where a part could turn: the place that is pointed at, or a telling one near to it. */
 import type { Row } from '../../api/calls';
-import type { Extent, Spot } from '../../pile/view';
+import type { Extent, Spot } from '../../rules/places';
 
 /** How near a telling place must be, as a share of the canvas' longer side. */
 const NEAR = 0.008;

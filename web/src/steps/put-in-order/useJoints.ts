@@ -5,11 +5,11 @@ import { useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { body, client, Refusal, type Schemas } from '../../api/client';
 import { placeOf } from '../../api/steps';
-import { carriersOf, movedBy, pivotOf, posesOf } from '../../ledger/joints';
 import type { Act } from '../../ledger/useArrangement';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Bone, Handle, Marking, Mask } from '../../pile/marks';
-import type { Extent, Spot } from '../../pile/view';
+import { carriersOf, movedBy, pivotOf, posesOf } from '../../rules/joints';
+import type { Extent, Spot } from '../../rules/places';
 import { pivotNear } from './pivots';
 
 export type Swing = Schemas['Swing'];

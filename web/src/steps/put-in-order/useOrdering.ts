@@ -1,10 +1,10 @@
 /** The state of the step: which page is open, what the rows say, and what lies over the picture. */
 import { useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { placesOfDrop } from '../../ledger/commands';
 import type { Act } from '../../ledger/useArrangement';
 import type { Marking } from '../../pile/marks';
-import type { Extent } from '../../pile/view';
+import { placesOfDrop } from '../../rules/commands';
+import type { Extent } from '../../rules/places';
 import type { Wider } from './Planes';
 import { useFit } from './useFit';
 import { useJoints } from './useJoints';

@@ -1,7 +1,7 @@
 /** The separate pieces of a part before they become parts: some are one, some stay where they are. */
 
 import { covers } from '../../pile/bitmaps';
-import type { Spot } from '../../pile/view';
+import type { Spot } from '../../rules/places';
 
 /** What counts as a piece until the artist says otherwise, in pixels. */
 export const FIRST_PIECES: Pieces = { gap: 0, smallest: 16, joined: [], leftOut: [] };

@@ -2,7 +2,8 @@
 import type { Schemas } from '../../api/client';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
-import type { Spot } from '../../pile/view';
+import type { Spot } from '../../rules/places';
+import { mergedInto } from '../../rules/regions';
 
 const BORDER = [255, 132, 56, 255] as const;
 
@@ -36,14 +37,7 @@ export class Regions {
   private top(regions: number): Int32Array {
     const known = this.tops.get(regions);
     if (known) return known;
-    const made = this.parents.length - 1;
-    const first = Math.min(this.count + Math.max(this.count - Math.max(regions, 1), 0), made);
-    const top = Int32Array.from({ length: made + 1 }, (_, region) => region);
-    // Later regions are made of earlier ones, so one way down is enough.
-    for (let region = first; region > 0; region--) {
-      const parent = this.parents[region] ?? region;
-      if (parent !== region && parent <= first) top[region] = top[parent] ?? parent;
-    }
+    const top = mergedInto(this.parents, this.count, regions);
     this.tops.set(regions, top);
     return top;
   }

@@ -5,7 +5,7 @@ import type { Row } from '../../api/calls';
 import { body, client } from '../../api/client';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Circle, Marking, MarkKeys, Mask, Stroke } from '../../pile/marks';
-import type { Spot } from '../../pile/view';
+import type { Spot } from '../../rules/places';
 import { type Change, channels } from './change';
 
 export type Fill = 'onward' | 'flat' | 'painted' | 'colour';

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { body, client } from '../../api/client';
 import type { Mask } from '../../pile/marks';
-import type { Spot } from '../../pile/view';
+import type { Spot } from '../../rules/places';
 import { Regions } from './proposals';
 
 const HOVER = '#d5562a';

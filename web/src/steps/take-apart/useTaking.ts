@@ -8,7 +8,7 @@ import { partColour } from '../../ledger/colours';
 import type { Act } from '../../ledger/useArrangement';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Marking, MarkKeys, MarkKind, Mask, Stroke } from '../../pile/marks';
-import type { Spot } from '../../pile/view';
+import type { Spot } from '../../rules/places';
 import { artOf, type Change, channels } from './change';
 import { firstOf, numberAt, type Pieces, withJoined, withLeftOut } from './pieces';
 import { useChanging, type Work } from './useChanging';

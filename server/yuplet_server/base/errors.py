@@ -9,17 +9,18 @@ from typing import Any
 
 from django.conf import settings
 from django.core.exceptions import ObjectDoesNotExist
-from django.db import OperationalError
+from django.db import IntegrityError, OperationalError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from yuplet.errors import NameNotUsable, YupletError
-from yuplet_server.accounts.limits import TooManyAttempts
 
 log = logging.getLogger(__name__)
 
 _DISK_FULL = {28, 1021, 1030, 1114}
 """What MariaDB says when its disk is full: ENOSPC, ER_DISK_FULL, ER_GET_ERRNO, ER_RECORD_FILE_FULL."""
+_IS_GONE = 1452
+"""What MariaDB says of a row that refers to one that is not there: ER_NO_REFERENCED_ROW_2."""
 NO_ROOM = "The disk of the server is full. Ask whoever looks after it to make room, and try again."
 
 
@@ -38,6 +39,18 @@ class NotNow(YupletError):
     """The thing exists, but is not in a state in which this can be done."""
 
     code = "not-now"
+
+
+class TooManyAttempts(YupletError):
+    """Too many wrong tries were made; `seconds` is how long to wait."""
+
+    code = "too-many-attempts"
+
+    def __init__(self, seconds: int) -> None:
+        super().__init__(
+            f"Too many wrong tries. Nothing was changed. Try again in {seconds} second{'s' if seconds > 1 else ''}."
+        )
+        self.seconds = seconds
 
 
 OUR_FAULT = "our-fault"
@@ -80,7 +93,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         )
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
         return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
-    if isinstance(error, ObjectDoesNotExist):
+    if isinstance(error, ObjectDoesNotExist) or (isinstance(error, IntegrityError) and error.args[0] == _IS_GONE):
         # It was removed while the request was running.
         return Response({"code": "refused", "detail": "This is not there any more. Somebody has removed it."}, 404)
     response = exception_handler(error, context)

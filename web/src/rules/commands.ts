@@ -115,12 +115,15 @@ function given<T>(values: Readonly<Record<string, T | null>> | undefined, id: st
   return values && id in values ? (values[id] ?? null) : kept;
 }
 
-/** Rows shown or hidden; to show one of a set of alternates is to choose it. */
+/** Rows shown or hidden; to show one of a set of alternates is to choose it, and nothing else. */
 function shownOrHidden(rows: readonly Row[], shown: Readonly<Record<string, boolean>>): Row[] {
-  const chosen = new Map(rows.flatMap((row) => (row.group !== null && shown[row.id] ? [[row.group, row.id]] : [])));
+  const sets = new Set(rows.filter((row) => row.alternate !== null).map((row) => row.id));
+  const inSet = (row: Row) => row.group !== null && sets.has(row.group);
+  const chosen = new Map<string | null, string>();
+  for (const row of rows) if (inSet(row) && shown[row.id]) chosen.set(row.group, row.id);
   return rows.map((row) => ({
     ...row,
-    shown: shown[row.id] ?? row.shown,
+    shown: inSet(row) ? row.shown : (shown[row.id] ?? row.shown),
     alternate: row.alternate === null ? null : (chosen.get(row.id) ?? row.alternate),
   }));
 }

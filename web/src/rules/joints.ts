@@ -1,6 +1,6 @@
 /** Which part carries which: questions to the rows, and how they come to lie when some are turned. */
 import type { Row } from '../api/calls';
-import type { Spot } from '../pile/view';
+import type { Spot } from './places';
 
 /** A map of the plane as CSS writes matrix(a, b, c, d, e, f). */
 export type Affine = readonly [number, number, number, number, number, number];
