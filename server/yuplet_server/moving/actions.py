@@ -15,7 +15,7 @@ from typing import IO, Any
 from django.db import models, transaction
 from django.utils.dateparse import parse_datetime
 
-from yuplet import __version__, documents
+from yuplet import documents
 from yuplet.arrangement.records import FORMAT as ARRANGEMENT
 from yuplet.arrangement.records import RowRecord
 from yuplet.arrangement.records import from_json as arrangement_from_json
@@ -28,6 +28,7 @@ from yuplet.paths import PackagePath, is_plain, key, plain
 from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.reading import archives, png
 from yuplet.reading.choices import Choices
+from yuplet.version import __version__
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of

@@ -150,6 +150,8 @@ PICTURE_CACHE = int(float(os.environ.get("YUPLET_PICTURE_CACHE_GIB", "0.5")) * 2
 ROOM_LEFT = 1 << 30
 # Days for which what was removed can be taken back.
 BIN_DAYS = int(os.environ.get("YUPLET_BIN_DAYS", "30"))
+# Names of demo illustrations that are loaded, with commas between them; none named: all.
+DEMO = {name.strip() for name in os.environ.get("YUPLET_DEMO", "").split(",") if name.strip()}
 BLOBS = VAR / "blobs"
 STORAGES = {
     "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},

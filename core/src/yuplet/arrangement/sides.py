@@ -47,8 +47,8 @@ def side_of(name: str, sides: Sequence[tuple[str, str]] = ()) -> tuple[str, Lite
 
     `sides` are endings of one's own, left ones before right ones.
 
-    >>> side_of("arm_L"), side_of("LeftEye"), side_of("collar")
-    (('arm_*', 'left'), ('*Eye', 'left'), None)
+    >>> side_of("arm_L"), side_of("collar")
+    (('arm_*', 'left'), None)
     >>> side_of("bras g", [("g", "d")])
     ('bras *', 'left')
     """

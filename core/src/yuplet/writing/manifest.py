@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from yuplet import __version__
 from yuplet.arrangement.looks import is_looks
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Point, Size, box_around
@@ -24,6 +23,7 @@ from yuplet.plan.planned import (
     Spot,
 )
 from yuplet.plan.recipe import OPAQUE
+from yuplet.version import __version__
 from yuplet.writing.sheets import within
 from yuplet.writing.tables import cell
 

@@ -62,8 +62,9 @@ class Command(BaseCommand):
         if user is None:
             user = User.objects.create_user("demo", password=settings.DEMO_PASSWORD)
         project = Project.objects.filter(name=PROJECT, members__user=user).first() or start_project(user, PROJECT)
+        wanted = settings.DEMO or set(FILES.values())
         for file_name, name in FILES.items():
-            if not project.illustrations.filter(revisions__file_name=file_name).exists():
+            if name in wanted and not project.illustrations.filter(revisions__file_name=file_name).exists():
                 self.stdout.write(f"Bringing in {name} ...")
                 self.stdout.flush()
                 self._bring_in(project, user, file_name, name)

@@ -1,0 +1,215 @@
+"""What a pipeline needs: open a picture, arrange its parts, plan, hand over, prove. All of it is offered as `yuplet.open` and so on.
+
+>>> import tempfile, pathlib, signal_post, yuplet
+>>> folder = pathlib.Path(tempfile.mkdtemp())
+>>> signal_post.write(folder / "post.ora")
+>>> with yuplet.open(folder / "post.ora") as work:
+...     arm = next(row["id"] for row in work.rows() if row["name"] == "arm")
+...     work.do({"do": "rename-rows", "names": {arm: "blade"}})
+...     work.plan()[:2]
+...     report = work.hand_over(folder / "package")
+"Rename 'arm'"
+['manifest.json', 'CREDITS.txt']
+>>> report.proof.ok, yuplet.prove(folder / "package").differing_pixels
+(True, 0)
+"""
+
+import hashlib
+import json
+from collections.abc import Callable, Mapping
+from contextlib import ExitStack
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+from yuplet import documents
+from yuplet.arrangement.commands import to_json as command_to_json
+from yuplet.arrangement.first import first_arrangement
+from yuplet.arrangement.records import to_json
+from yuplet.arrangement.tree import Arrangement, Renamed
+from yuplet.editing.commands import CODEC
+from yuplet.editing.edit import edited
+from yuplet.errors import ArrangementNotUnderstood
+from yuplet.handover import HandOverReport, arrangement_for, hand_over, layers_beside, picture_beside, with_shapes
+from yuplet.illustration.layers import Illustration, ReadingReport
+from yuplet.pixels.scratch import Scratch
+from yuplet.plan.measuring import measured
+from yuplet.plan.plan import plan_hand_over
+from yuplet.plan.recipe import Recipe, from_json, shipped
+from yuplet.reading.files import drawing_of, read_illustration
+from yuplet.rehearsal.proof import Proof
+from yuplet.rehearsal.proof import prove as _prove
+from yuplet.writing.pictures import Sources
+
+
+class Work:
+    """A picture that is worked on; a context manager, since its pixels are in a scratch file. Made by `yuplet.open`."""
+
+    def __init__(self, file: Path, arrangement: Path | None, pictures: Path | None) -> None:
+        self._file = file
+        self._stack = ExitStack()
+        try:
+            self._scratch = self._stack.enter_context(Scratch())
+            illustration, self.report = read_illustration(file, self._scratch)
+            self._sha256 = hashlib.sha256(file.read_bytes()).hexdigest()
+            handed_in = picture_beside(pictures or file)
+            self.renamed: list[Renamed] = []
+            if arrangement is None:
+                self._layers = layers_beside(file, None, illustration, self._scratch, handed_in)
+                self.arrangement, self.renamed = first_arrangement(illustration)
+            else:
+                document = read_document(arrangement)
+                self._layers = layers_beside(arrangement, document, illustration, self._scratch, handed_in)
+                self.arrangement = arrangement_for(self._layers.illustration, document)
+        except BaseException:
+            self._stack.close()
+            raise
+
+    report: ReadingReport
+    """What was converted, repaired or not understood while reading."""
+    arrangement: Arrangement
+    """The parts as they are arranged now."""
+
+    def __enter__(self) -> "Work":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the scratch file."""
+        self._stack.close()
+
+    @property
+    def illustration(self) -> Illustration:
+        """The layer tree, with the layers that were derived meanwhile."""
+        return self._layers.illustration
+
+    def rows(self) -> list[dict[str, Any]]:
+        """Parts and groups, back to front, a group directly before its members, as plain values (docs/formats/arrangement.md)."""
+        rows: list[dict[str, Any]] = to_json(self.arrangement)["rows"]
+        return rows
+
+    def do(self, command: Mapping[str, Any]) -> str:
+        """Carry out a command (docs/formats/commands.md); return its title. Raises `ArrangementError` or `SelectionError`."""
+        before = self.arrangement
+        self.arrangement, step = edited(before, CODEC.from_json(dict(command)), self._layers)
+        self._layers.version += 1
+        return step.title(before)
+
+    def save(self, document: Path | str) -> None:
+        """Write the arrangement, and the layers that were derived into a folder beside it (`A.layers` beside `A.json`)."""
+        path = Path(document)
+        value = to_json(self.arrangement)
+        if self.illustration.made:
+            value["derived"] = self._layers.save(path.with_suffix(".layers"))
+        path.write_text(json.dumps(value, ensure_ascii=False, indent=1) + "\n", "utf-8")
+
+    def plan(self, recipe: Recipe | Mapping[str, Any] | None = None) -> list[str]:
+        """The files that a hand-over would write, in order; not a pixel is touched. Raises `PlanError`."""
+        wanted = _recipe(recipe)
+        self._layers.put_into(self._scratch)
+        found = measured(self.illustration, self.arrangement, wanted, self._scratch)
+        made = plan_hand_over(
+            self.illustration, self.arrangement, self._sha256, "", wanted, found, self._digests(wanted)
+        )
+        made.require_no_errors()
+        return list(made.files)
+
+    def hand_over(
+        self,
+        folder: Path | str,
+        recipe: Recipe | Mapping[str, Any] | None = None,
+        remove_obsolete: bool = False,
+        progress: Callable[[str, int, int], None] = lambda *_: None,
+    ) -> HandOverReport:
+        """Write a package and prove it; until it is proved the folder stays as it was. Raises `PlanError` or `WriteError`."""
+        wanted = _recipe(recipe)
+        self._layers.put_into(self._scratch)
+        return hand_over(
+            self.illustration,
+            self.arrangement,
+            Sources(self._scratch, drawing_of(self._file)),
+            Path(folder),
+            self._sha256,
+            progress,
+            remove_obsolete=remove_obsolete,
+            recipe=wanted,
+            digests=self._digests(wanted),
+        )
+
+    def _digests(self, recipe: Recipe) -> Mapping[str, str]:
+        wanted = {layer for _, part in self.arrangement.parts() if part.included for layer in part.layers}
+        pixels = {layer: self._scratch.digest(layer) for layer in wanted & set(self.illustration.boxes)}
+        return with_shapes(pixels, self.illustration, recipe, drawing_of(self._file))
+
+
+def open(  # noqa: A001 - it is `yuplet.open`
+    file: Path | str, arrangement: Path | str | None = None, pictures: Path | str | None = None
+) -> Work:
+    """Open a picture of any kind that is read, as it is at first or as a document that `save` wrote says.
+
+    Parameters
+    ----------
+    file : path
+        OpenRaster, SVG, a flat or animated picture, a ZIP of loose images, or a package.
+    arrangement : path, optional
+        A document that `save` or `./yuplet arrange` wrote.
+    pictures : path, optional
+        A file in whose folder the pictures are that commands name; else those beside `file`.
+
+    Raises
+    ------
+    ReadError, ArrangementNotUnderstood
+    """
+    return Work(
+        Path(file),
+        None if arrangement is None else Path(arrangement),
+        None if pictures is None else Path(pictures),
+    )
+
+
+def recipes() -> dict[str, Recipe]:
+    """The recipes that come along, by name.
+
+    >>> sorted(recipes())[:2]
+    ['Cut-out rig, trimmed', 'Interface pieces']
+    """
+    return {recipe.name: recipe for recipe in shipped().values()}
+
+
+def recipe(document: Mapping[str, Any]) -> Recipe:
+    """A recipe from its document (docs/formats/recipe.md). Raises `RecipeNotUnderstood`."""
+    return from_json(dict(document))
+
+
+def prove(folder: Path | str) -> Proof:
+    """Put a package together again and compare it with its reference picture, by code that shares nothing with what wrote it."""
+    return _prove(Path(folder), lambda *_: None)
+
+
+def command(value: Mapping[str, Any]) -> dict[str, Any]:
+    """A command as it is understood, with all that has a default. Raises `ArrangementError` where it is none.
+
+    >>> command({"do": "spread-depths", "rows": ["l1"], "step": 50.0})["nearest"]
+    0.0
+    """
+    return json.loads(json.dumps(command_to_json(CODEC.from_json(dict(value)))))  # type: ignore[no-any-return]
+
+
+def read_document(path: Path) -> Any:
+    """A JSON document, within limits. Raises `ArrangementNotUnderstood`."""
+    try:
+        return documents.parsed(path.read_bytes())
+    except ValueError as error:
+        raise ArrangementNotUnderstood(
+            f"'{path}' {error}. Nothing was written. Give a document that 'arrange' wrote."
+        ) from error
+
+
+def _recipe(given: Recipe | Mapping[str, Any] | None) -> Recipe:
+    if given is None:
+        return Recipe()
+    return given if isinstance(given, Recipe) else recipe(given)

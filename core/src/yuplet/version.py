@@ -1,0 +1,3 @@
+"""The version of Yuplet."""
+
+__version__ = "0.1.0"
