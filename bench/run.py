@@ -10,7 +10,19 @@ HEAD = """# Measurements
 Made by `make bench` (scripts in `bench/`, art from `bench/art.py` with a fixed seed). Ratios within one run on one machine
 with two cores; nothing here is asserted by a test.
 """
-SCRIPTS = ("hand_over", "kinds", "packing", "bring_in", "vector", "take_apart", "order", "apart", "pile", "plan_page")
+SCRIPTS = (
+    "hand_over",
+    "kinds",
+    "packing",
+    "bring_in",
+    "vector",
+    "take_apart",
+    "order",
+    "steps",
+    "apart",
+    "pile",
+    "plan_page",
+)
 
 if __name__ == "__main__":
     texts = [HEAD]

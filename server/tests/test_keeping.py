@@ -44,7 +44,7 @@ def save(path: Path, shade: int, extra: bool = False) -> None:
         if extra:
             scratch.put("moon", np.full((6, 6, 4), 255, np.uint8))
             layers = (*layers, Layer("moon", "moon", Box(80, 4, 86, 10)))
-        write(path, Read(post.name, post.canvas, layers, post.ppi), scratch)
+        write(path, Read(post.name, post.canvas, layers, ppi=post.ppi), scratch)
 
 
 def paint(path: Path, shade: int) -> None:

@@ -37,7 +37,7 @@ def repainted(extra: bool = False) -> bytes:
             scratch.put("moon", np.full((6, 6, 4), 255, np.uint8))
             layers = (*layers, Layer("moon", "moon", Box(80, 4, 86, 10)))
         path = Path(folder) / "post.ora"
-        write(path, Read(post.name, post.canvas, layers, post.ppi), scratch)
+        write(path, Read(post.name, post.canvas, layers, ppi=post.ppi), scratch)
         return path.read_bytes()
 
 

@@ -145,7 +145,7 @@ class AnswerTests(ServerTestCase):
         for kind, (few, more) in counts.items():
             with self.subTest(kind):
                 self.assertLessEqual(more, few + 1)
-                self.assertLessEqual(more, 26 if kind == "put-backdrop" else 14)
+                self.assertLessEqual(more, 28 if kind == "put-backdrop" else 14)
 
 
 class SessionTests(TakingCase):

@@ -6,7 +6,7 @@ prepared is committed: planning and pixel work never run while others wait.
 
 import datetime
 import uuid
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 
 from django.db import transaction
@@ -246,10 +246,9 @@ def _replay(
         raise NotNow(f"There is no step of yours to {'undo' if is_undone else 'do again'}.")
     command = CODEC.from_log(step.inverse if is_undone else step.command)
     _refuse_if_built_upon(arrangement, step, command, "undone" if is_undone else "done again")
-    rows = list(arrangement.rows.order_by("position"))
-    before = queries.tree_of(arrangement, rows)
+    before = queries.tree_of(arrangement)
     arrangement.version += 1
-    _persist(arrangement, rows, command, before, apply(before, command))
+    _persist(arrangement, command, before, apply(before, command))
     Step.objects.filter(pk=step.pk).update(state=becomes)
     _remember(arrangement, user, key, [])
 
@@ -261,8 +260,7 @@ def locked(illustration_id: int) -> Arrangement:
 
 def take_step(arrangement: Arrangement, user: User, command: Command) -> list[str]:
     """Apply a command and log it with what undoes it; return the rows that are new. The caller holds the lock."""
-    rows = list(arrangement.rows.order_by("position"))
-    before = queries.tree_of(arrangement, rows)
+    before = queries.tree_of(arrangement)
     after = apply(before, command)
     back = command.inverse(before)
     if isinstance(back, ReplaceRows) and back.revision is not None:
@@ -277,7 +275,7 @@ def take_step(arrangement: Arrangement, user: User, command: Command) -> list[st
         inverse=to_json(back),
         touched=sorted(command.touched),
     )
-    _persist(arrangement, rows, command, before, after)
+    _persist(arrangement, command, before, after)
     return command.added if isinstance(command, ReplaceRows) else []
 
 
@@ -296,7 +294,7 @@ def _refuse_if_built_upon(arrangement: Arrangement, step: Step, command: Command
             )
 
 
-def _persist(arrangement: Arrangement, rows_before: Sequence[Row], command: Command, before: Tree, after: Tree) -> None:
+def _persist(arrangement: Arrangement, command: Command, before: Tree, after: Tree) -> None:
     """Write the rows that differ, the version, and which revision is worked with."""
     old = {record.id: (position, record) for position, record in enumerate(to_records(before))}
     new = {record.id: (position, record) for position, record in enumerate(to_records(after))}
@@ -305,8 +303,7 @@ def _persist(arrangement: Arrangement, rows_before: Sequence[Row], command: Comm
     changed = [row for row, now in new.items() if row in old and (is_other_art or old[row] != now)]
     version = arrangement.version
     if changed:
-        wanted = set(changed)
-        rows = {row.row: row for row in rows_before if row.row in wanted}
+        rows = {row.row: row for row in arrangement.rows.filter(row__in=changed)}
         columns = {column for row in changed for column in _changed_fields(old[row], new[row])} | {"changed"}
         for row in changed:
             if is_other_art or old[row][1] != new[row][1]:
@@ -338,6 +335,7 @@ def _persist(arrangement: Arrangement, rows_before: Sequence[Row], command: Comm
         keep_added(illustration.revision, derive_again(StoredLayers(illustration.revision), earlier, layers))
     arrangement.alone, arrangement.decisions = after.alone, after.decisions.as_json()
     arrangement.save(update_fields=["version", "order_changed", "alone", "decisions"])
+    transaction.on_commit(lambda: queries.remember(arrangement, after))
 
 
 def _changed_fields(before: tuple[int, RowRecord], after: tuple[int, RowRecord]) -> Iterator[str]:

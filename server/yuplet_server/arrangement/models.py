@@ -1,5 +1,7 @@
 """What people decided about the parts of an illustration, and the log of how they came to it."""
 
+import uuid
+
 from django.conf import settings
 from django.db import models
 
@@ -9,11 +11,12 @@ from yuplet_server.illustrations.models import Illustration
 class Arrangement(models.Model):
     """The version number counts the changes; a command names the version that its sender saw.
 
-    `order_changed` is the version in which rows came, went or were moved for the last time.
+    `stamp` and version together tell its rows from all others that ever were. `order_changed` is the version in which rows came, went or were moved for the last time.
     """
 
     illustration = models.OneToOneField(Illustration, models.CASCADE, primary_key=True, related_name="arrangement")
     version = models.IntegerField(default=1)
+    stamp = models.UUIDField(default=uuid.uuid4)
     order_changed = models.IntegerField(default=1)
     alone = models.CharField(max_length=20, null=True)
     decisions = models.JSONField(default=dict)

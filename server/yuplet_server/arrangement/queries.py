@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
+from django.db import connection
+
 from yuplet.arrangement.naming import Change as NameChange
 from yuplet.arrangement.naming import Renaming
 from yuplet.arrangement.naming import renamings as core_renamings
@@ -16,19 +18,36 @@ from yuplet.illustration.layers import Layer
 from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import Anchor, Frame, Margins, Part, Role, part_box
+from yuplet.pixels.remembered import keep, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
-from yuplet_server.illustrations.queries import looks_of, read_of
+from yuplet_server.illustrations.queries import flagged_layers, looks_of, read_of
 
 FLAGS = ("provisional name", "proposed place")
 """Notes of what was read that an artist should look at."""
 
 
-def tree_of(arrangement: Arrangement, rows: Sequence[Row] | None = None) -> Tree:
-    """The arrangement as the core's value, from one query; from none where its rows are known, back to front."""
-    records = [record_of(row) for row in (arrangement.rows.order_by("position") if rows is None else rows)]
-    return from_records(records, arrangement.alone, Decisions.from_json(arrangement.decisions))
+def tree_of(arrangement: Arrangement) -> Tree:
+    """The arrangement as the core's value, from one query; from none where this process had it before."""
+    key = ("arrangement", arrangement.pk, arrangement.stamp, arrangement.version)
+    found = kept(key)
+    if not isinstance(found, Tree):
+        records = [record_of(row) for row in arrangement.rows.order_by("position")]
+        found = from_records(records, arrangement.alone, Decisions.from_json(arrangement.decisions))
+        if not connection.in_atomic_block:
+            # What a transaction has changed may be rolled back.
+            remember(arrangement, found)
+    return found
+
+
+def remember(arrangement: Arrangement, tree: Tree) -> None:
+    """Keep what an arrangement is at its version, which is never anything else."""
+    key = ("arrangement", arrangement.pk, arrangement.stamp, arrangement.version)
+    keep(key, tree, sum(1 for _ in tree.walk()) * _BYTES_A_ROW)
+
+
+_BYTES_A_ROW = 2_000
 
 
 def undoable(arrangement: Arrangement, user: User) -> Step | None:
@@ -50,7 +69,8 @@ def seen(illustration_id: int, user: User, since: int = 0) -> dict[str, Any]:
     """What a page shows of an arrangement: what can be undone, and the rows that changed after the version `since`, back to front, with
     boxes and pictures. `order` are the ids of all rows where any came, went or moved since, else None."""
     # Who asks has been looked at; which revision is worked with may just have changed.
-    arrangement = Arrangement.objects.select_related("illustration__current").get(pk=illustration_id)
+    known = Arrangement.objects.select_related("illustration__current")
+    arrangement = known.defer(*_LARGE).get(pk=illustration_id)
     revision = arrangement.illustration.revision
     rows = list(arrangement.rows.filter(changed__gt=since).order_by("position"))
     order = None
@@ -71,6 +91,9 @@ def seen(illustration_id: int, user: User, since: int = 0) -> dict[str, Any]:
         "rows": _rows(revision, rows) if rows else [],
         "order": order,
     }
+
+
+_LARGE = ("illustration__current__record", "illustration__current__report")
 
 
 def _back_and_forth(arrangement: Arrangement, user: User) -> tuple[str | None, str | None]:
@@ -101,14 +124,13 @@ def _rows(revision: Revision, rows: Sequence[Row]) -> list[dict[str, Any]]:
             words[made] = " ".join(words.get(root, "") for root in sorted(own)).strip()
         if own:
             sources[made] = min(sources.get(root, 0) for root in own)
-    notes = revision.report["notes"]
     known = _Known(
         images=images,
         boxes=read.boxes,
         canvas=read.canvas,
         vector={layer.id for layer in read.leaves() if layer.kind == "vector"},
         words=words,
-        flagged={note["layer"] for note in notes if note["kind"] in FLAGS and note.get("layer")},
+        flagged=flagged_layers(revision, FLAGS),
         sources=sources,
     )
     return [_row(row, parts.get(row.row), known) for row in rows]
@@ -190,7 +212,7 @@ class _Known:
     canvas: Size
     vector: set[str]
     words: dict[str, str]
-    flagged: set[str]
+    flagged: frozenset[str]
     sources: dict[str, int]
 
 

@@ -2,7 +2,7 @@
 
 import datetime
 import threading
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
 from functools import lru_cache
@@ -138,7 +138,26 @@ def looks_of(revision: Revision) -> list[LayerLook]:
 def read_of(revision: Revision) -> Read:
     """What was read of a revision, with the layers that were derived of it."""
     derived = DerivedLayer.objects.filter(revision=revision).order_by("pk").values_list("record", flat=True)
-    return replace(from_record(revision.record), made=tuple(map(made_from_json, derived)))
+    return replace(_as_read(revision), made=tuple(map(made_from_json, derived)))
+
+
+def _as_read(revision: Revision) -> Read:
+    """The layer tree of a revision, kept for a while: it changes when the revision is taken and never after."""
+    return recalled((*_told_from_others(revision), "layers"), lambda: from_record(revision.record))
+
+
+def flagged_layers(revision: Revision, kinds: Collection[str]) -> frozenset[str]:
+    """The layers that a note of one of some kinds is about."""
+
+    def find() -> tuple[str, ...]:
+        notes = revision.report["notes"]
+        return tuple(note["layer"] for note in notes if note["kind"] in kinds and note.get("layer"))
+
+    return frozenset(recalled((*_told_from_others(revision), "notes", *kinds), find))
+
+
+def _told_from_others(revision: Revision) -> tuple[object, ...]:
+    return "revision", revision.pk, revision.created_at, revision.state
 
 
 def masks_in(records: Iterable[Mapping[str, Any]]) -> set[str]:

@@ -5,7 +5,7 @@ Pictures in it are read-only: whoever gets one shares it with others.
 
 import threading
 from collections.abc import Callable, Hashable
-from dataclasses import fields, is_dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from hashlib import blake2b
 from typing import Any, TypeVar, cast
 
@@ -34,7 +34,15 @@ def byte_size(value: Any) -> int:
     return _LEAST
 
 
-_kept: "LRUCache[Hashable, Any]" = LRUCache(DEFAULT_BUDGET, byte_size)
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    """A value and about how many bytes it takes."""
+
+    value: Any
+    size: int
+
+
+_kept: "LRUCache[Hashable, _Kept]" = LRUCache(DEFAULT_BUDGET, lambda one: one.size)
 _lock = threading.Lock()
 
 
@@ -42,7 +50,7 @@ def set_budget(size: int) -> None:
     """Say how many bytes the process may keep; what it has kept so far goes."""
     global _kept
     with _lock:
-        _kept = LRUCache(size, byte_size)
+        _kept = LRUCache(size, lambda one: one.size)
 
 
 def bytes_kept() -> int:
@@ -55,13 +63,25 @@ def recalled(key: Hashable, make: Callable[[], T]) -> T:
     """What `make` makes, or made before for the same key. What is larger than the budget is not kept."""
     with _lock:
         if key in _kept:
-            return cast(T, _kept[key])
+            return cast(T, _kept[key].value)
     value = make()
     _freeze(value)
-    if byte_size(value) <= _kept.maxsize:
-        with _lock:
-            _kept[key] = value
+    keep(key, value, byte_size(value))
     return value
+
+
+def keep(key: Hashable, value: Any, size: int) -> None:
+    """Keep a value that never changes, of about so many bytes."""
+    if size <= _kept.maxsize:
+        with _lock:
+            _kept[key] = _Kept(value, size)
+
+
+def kept(key: Hashable) -> Any:
+    """What is kept under a key; None where nothing is."""
+    with _lock:
+        found = _kept.get(key)
+    return None if found is None else found.value
 
 
 def remembered(what: str, picture: Picture, make: Callable[[], T]) -> T:

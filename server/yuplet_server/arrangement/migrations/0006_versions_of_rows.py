@@ -1,3 +1,5 @@
+import uuid
+
 import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
@@ -20,6 +22,7 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.AddField("arrangement", "order_changed", models.IntegerField(default=1)),
+        migrations.AddField("arrangement", "stamp", models.UUIDField(default=uuid.uuid4)),
         migrations.AddField("row", "changed", models.IntegerField(default=1)),
         migrations.CreateModel(
             name="Handled",
