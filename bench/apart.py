@@ -12,7 +12,7 @@ import django  # noqa: E402
 
 django.setup()
 
-from yuplet.pixels.scratch import Scratch  # noqa: E402
+from yuplet.pixels.spill_file import SpillFile  # noqa: E402
 from yuplet.reading.files import read_illustration  # noqa: E402
 from yuplet_server.jobs.apart import Apart, Limits  # noqa: E402
 
@@ -23,7 +23,7 @@ def read(path: str) -> int:
     """Bring a file in; answers how many layers it has."""
     from pathlib import Path
 
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         return len(list(read_illustration(Path(path), scratch)[0].leaves()))
 
 

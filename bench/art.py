@@ -12,7 +12,7 @@ import numpy as np
 from yuplet.geometry import Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.writing import openraster
 
@@ -53,7 +53,7 @@ def make(path: Path, layers: int, side: int) -> None:
     """Draw the layers one by one (boxes of 5 to 70 % of the canvas, about 30 in the median) and write the file."""
     rng = np.random.default_rng(SEED)
     nodes: list[Layer] = []
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         for number in range(layers):
             share = float(np.clip(rng.lognormal(np.log(0.30), 0.55), 0.05, 0.70))
             aspect = rng.uniform(0.7, 1.4)

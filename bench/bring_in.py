@@ -7,7 +7,7 @@ from pathlib import Path
 from measure import FOLDER, bench_art, brindle, fastest, peak_memory, table
 from PIL import Image
 
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 
 
@@ -24,7 +24,7 @@ def decode_all(file: Path) -> int:
 
 
 def bring_in(file: Path) -> None:
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         read_illustration(file, scratch)
 
 

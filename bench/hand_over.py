@@ -14,7 +14,7 @@ from PIL import Image
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.handover import hand_over_file
 from yuplet.parts.part import render
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import MANIFEST, Plan, PlannedPart
 from yuplet.reading.files import read_illustration
@@ -50,7 +50,7 @@ def whole_canvas(file: Path) -> Path:
     """The same picture with layer images as large as the canvas, as programs save them that do not trim."""
     path = file.with_stem(f"{file.stem}-whole")
     if not path.exists():
-        with Scratch() as scratch, zipfile.ZipFile(file) as source, zipfile.ZipFile(path, "w") as target:
+        with SpillFile() as scratch, zipfile.ZipFile(file) as source, zipfile.ZipFile(path, "w") as target:
             illustration, _ = read_illustration(file, scratch)
             stack = etree.fromstring(source.read("stack.xml"))
             for layer in stack.iter("layer"):
@@ -83,7 +83,7 @@ def main() -> str:
         all_of_it = fastest(whole, times)
         own_bytes = sum(path.stat().st_size for path in (OUT / "parts").rglob("*.png"))
         proof = fastest(lambda: prove(OUT, quiet), times)
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             read = fastest(lambda file=file, scratch=scratch: read_illustration(file, scratch), 1)  # type: ignore[misc]
             illustration, _ = read_illustration(file, scratch)
             plan = plan_hand_over(illustration, arrangement_of(illustration)[0])
@@ -112,14 +112,14 @@ def after_a_change() -> str:
     """Planning and writing again after one part changed, without reading the source and without the proof, against writing all of it."""
     rows = []
     for name, file in (("Brindle, 50 layers, 2048²", brindle()), ("bench art, 60 layers, 4096²", bench_art())):
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             illustration, _ = read_illustration(file, scratch)
             arrangement, _ = arrangement_of(illustration)
             by_size = sorted(illustration.boxes, key=lambda layer: illustration.boxes[layer].size.pixels)
             middle = by_size[len(by_size) // 2]
             digests = {layer: scratch.digest(layer) for layer in illustration.boxes}
 
-            def write(scratch: Scratch = scratch, digests: dict[str, str] = digests) -> None:
+            def write(scratch: SpillFile = scratch, digests: dict[str, str] = digests) -> None:
                 earlier = earlier_package(OUT)
                 plan = plan_hand_over(illustration, arrangement, digests=digests)  # noqa: B023 - called at once
                 with StagedFolder(OUT) as staged:
@@ -156,7 +156,7 @@ def after_a_change() -> str:
     return table("Handing over again", columns, rows, note)
 
 
-def parts_alone(plan: Plan, scratch: Scratch) -> None:
+def parts_alone(plan: Plan, scratch: SpillFile) -> None:
     """The images of the parts and nothing else: what the plain loop makes."""
 
     def write(planned: PlannedPart) -> bytes:

@@ -10,19 +10,19 @@ from PIL import Image
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.parts.part import render
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan
 from yuplet.plan.recipe import Beside, Images, Model, Recipe
 from yuplet.reading.files import read_illustration
-from yuplet.writing import beside, images
+from yuplet.writing import extras, images
 from yuplet.writing.pictures import Sources
 
 _SOME = 12
 """Images of the bench art: every fifth, for the slowest level takes long."""
 
 
-def pictures_of(plan: Plan, scratch: Scratch) -> list[Picture]:
+def pictures_of(plan: Plan, scratch: SpillFile) -> list[Picture]:
     found = (render(one.part, plan.layer_boxes, scratch, plan.canvas) for one in plan.parts)
     return [rendered[1] for rendered in found if rendered is not None]
 
@@ -46,7 +46,7 @@ def levels() -> str:
     }
     rows: dict[str, list[str]] = {name: [name] for name in settings}
     for file, step, times in ((brindle(), 1, 2), (bench_art(), 60 // _SOME, 1)):
-        with Scratch() as scratch, ThreadPoolExecutor(2) as pool:
+        with SpillFile() as scratch, ThreadPoolExecutor(2) as pool:
             illustration, _ = read_illustration(file, scratch)
             pictures = pictures_of(plan_hand_over(illustration, arrangement_of(illustration)[0]), scratch)[::step]
             common = fastest(lambda: list(pool.map(with_pillow, pictures)), times)  # noqa: B023 - called at once
@@ -74,7 +74,7 @@ def outputs() -> str:
         "overview, PDF": Beside(overview=("pdf",)),
     }
     rows = []
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         illustration, _ = read_illustration(brindle(), scratch)
         arrangement, _ = arrangement_of(illustration)
         plain = plan_hand_over(illustration, arrangement)
@@ -86,7 +86,7 @@ def outputs() -> str:
             written: list[bytes] = []
 
             def make(plan: Plan = plan, written: list[bytes] = written) -> None:
-                written[:] = (beside.made(plan, one, Sources(scratch)) for one in plan.beside)  # noqa: B023
+                written[:] = (extras.made(plan, one, Sources(scratch)) for one in plan.beside)  # noqa: B023
 
             took = fastest(make)
             size = sum(map(len, written))

@@ -18,7 +18,7 @@ from PIL import Image
 
 from yuplet.errors import NothingThere
 from yuplet.geometry import Box
-from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.cutting import label_map, take_out
 from yuplet.parts.extending import grow_under
 from yuplet.parts.making import Content
 from yuplet.pixels import Picture
@@ -98,12 +98,12 @@ def works(art: Picture) -> dict[str, tuple[Callable[[], object], Callable[[], ob
         ),
         "grow under": (lambda: grow_under(Content(box, emptied), side // 100, disc), distance, "distance transform"),
         "take out, hard": (
-            lambda: take_out(Content(box, art), owners(art, [hard]), "flat"),
+            lambda: take_out(Content(box, art), label_map(art, [hard]), "flat"),
             distance,
             "distance transform",
         ),
         "take out, soft": (
-            lambda: take_out(Content(box, art), owners(art, [soft]), "flat", soft),
+            lambda: take_out(Content(box, art), label_map(art, [soft]), "flat", soft),
             distance,
             "distance transform",
         ),

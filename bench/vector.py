@@ -9,7 +9,7 @@ from resvg import usvg
 
 from yuplet.geometry import Box
 from yuplet.illustration.matching import LayerLook, match_layers
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 
 SHAPES, SIDE, LAYERS, SEED = 2_000, 2_048, 100, 2026
@@ -60,7 +60,7 @@ def main() -> str:
         resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0))
 
     def bring_in() -> None:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             read_illustration(file, scratch)
 
     old, new = looks()

@@ -22,7 +22,7 @@ from resvg import usvg
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.writing import openraster
 
@@ -41,7 +41,7 @@ def brindle(out: Path, revision: int = 1) -> None:
     if revision == 2:
         _redraw(root)
     canvas = Size(int(root.get("width", "0")), int(root.get("height", "0")))
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         nodes = _nodes(root, canvas, scratch)
         openraster.write(out, Illustration("brindle", canvas, nodes, ppi=144.0), scratch)
 
@@ -67,7 +67,7 @@ BUILT = {
 """How each file is made, by its name."""
 
 
-def _nodes(parent: etree._Element, canvas: Size, scratch: Scratch) -> tuple[LayerNode, ...]:
+def _nodes(parent: etree._Element, canvas: Size, scratch: SpillFile) -> tuple[LayerNode, ...]:
     nodes: list[LayerNode] = []
     for element in parent.iterchildren("{*}g"):
         opacity, blend = float(element.get("data-opacity", "1")), element.get("data-blend", "normal")

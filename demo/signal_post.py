@@ -11,14 +11,14 @@ import numpy as np
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.writing import openraster
 
 CANVAS = Size(97, 73)
 
 
-def signal_post(scratch: Scratch) -> Illustration:
+def signal_post(scratch: SpillFile) -> Illustration:
     """The picture as a layer tree; its pixels go to the scratch file."""
 
     def layer(own_id: str, name: str, picture: Picture, **state: object) -> Layer:
@@ -49,7 +49,7 @@ def signal_post(scratch: Scratch) -> Illustration:
 
 def write(path: Path) -> None:
     """Write the picture as an OpenRaster file."""
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         openraster.write(path, signal_post(scratch), scratch)
 
 

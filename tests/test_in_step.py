@@ -14,7 +14,7 @@ from playwright.sync_api import expect
 import signal_post
 from tests.product import ProductTestCase, end, start
 from yuplet.illustration.layers import Illustration
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing.openraster import write
 
 
@@ -51,7 +51,7 @@ class InStepTests(ProductTestCase):
 
     def save(self, shade: int) -> None:
         """The signal post with its lamp in another shade."""
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             post = signal_post.signal_post(scratch)
             lamp = scratch.whole("lamp").copy()
             lamp[..., 2] = np.where(lamp[..., 3] > 0, shade, 0)

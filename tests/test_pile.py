@@ -14,7 +14,7 @@ from yuplet.geometry import Box
 from yuplet.illustration.layers import laid
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.compositing import Leaf, compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices
 from yuplet.reading.files import read_illustration
 from yuplet.writing import png
@@ -87,7 +87,7 @@ class PileTests(ProductTestCase):
     def test_the_picture_is_the_one_that_the_core_computes(self) -> None:
         self.page.get_by_role("button", name="True pixels").click()
         self.page.wait_for_timeout(200)
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             exact = compose(laid(signal_post.signal_post(scratch).layers), signal_post.CANVAS, scratch).astype(float)
         alpha = exact[..., 3:] / 255
         wanted = exact[..., :3] * alpha + GREY * (1 - alpha)
@@ -203,7 +203,7 @@ class SecondOpinionTests(ProductTestCase):
         # 8-bit colour times a small alpha says little of the colour: half of the pixels are opaque.
         for picture in (under, over):
             picture[..., 3] = np.where(rng.random((16, 32)) < 0.5, 255, np.maximum(picture[..., 3], 64))
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("under", under)
             scratch.put("over", over)
             box = Box(0, 0, 32, 16)
@@ -224,7 +224,7 @@ class SecondOpinionTests(ProductTestCase):
         """Our drawings, a scene with all that SVG has, and files of open picture sets (core/tests/golden/world)."""
         world = sorted((ROOT / "core" / "tests" / "golden" / "world").glob("*/*.svg"))
         for file in (*sorted((ROOT / "demo").glob("*.svg")), self.scene(), *world):
-            with Scratch() as scratch:
+            with SpillFile() as scratch:
                 found, _ = read_illustration(file, scratch, choices=Choices(600))
                 ours = compose(laid(found.layers), found.canvas, scratch).astype(float)
             theirs = self.drawn(file, found.canvas).astype(float)
@@ -238,7 +238,7 @@ class SecondOpinionTests(ProductTestCase):
         world = sorted((ROOT / "core" / "tests" / "golden" / "world").glob("*/*.svg"))
         away: list[int] = []
         for file in (*sorted((ROOT / "demo").glob("*.svg")), self.scene(), *world):
-            with Scratch() as scratch:
+            with SpillFile() as scratch:
                 found, _ = read_illustration(file, scratch, choices=Choices(600))
             layers = {layer.source: layer.box for layer in found.leaves() if layer.source}
             theirs = self.page.evaluate(BOUNDS_ALONE, [file.read_text(), *found.canvas, list(layers)])
@@ -265,7 +265,7 @@ class SecondOpinionTests(ProductTestCase):
         for profile in profiles:
             path = self.files / f"{profile.stem}.png"
             Image.fromarray(greys if "Grey" in profile.stem else colours).save(path, icc_profile=profile.read_bytes())
-            with Scratch() as scratch:
+            with SpillFile() as scratch:
                 found, _ = read_illustration(path, scratch)
                 ours = scratch.whole("l1").astype(int)
             theirs = self.drawn(path, found.canvas, "image/png").astype(int)

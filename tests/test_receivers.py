@@ -21,7 +21,7 @@ from yuplet.arrangement.commands import SetJoints, apply
 from yuplet.arrangement.tree import Arrangement, Part, arrangement_of
 from yuplet.geometry import Point
 from yuplet.handover import hand_over
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import from_json
 from yuplet.writing.pictures import Sources
 
@@ -76,7 +76,7 @@ class ReceiverTests(unittest.TestCase):
     @classmethod
     def handed_over(cls, name: str, change: Any) -> Path:
         target = cls.folder / name
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             art = signal_post.signal_post(scratch)
             start, _ = arrangement_of(art)
             joints = SetJoints({"lamp": "mast", "arm": "mast"}, {"mast": Point(47, 70), "arm": Point(45, 20)})

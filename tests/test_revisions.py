@@ -9,13 +9,13 @@ import signal_post
 from tests.product import ProductTestCase
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing import openraster
 
 
 def second(path: Path) -> None:
     """The signal post with its sky turned green, its mist gone, and a moon."""
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         post = signal_post.signal_post(scratch)
         sky = scratch.whole("sky").copy()
         sky[..., :3] = (20, 140, 60)

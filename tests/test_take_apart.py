@@ -6,7 +6,7 @@ from PIL import Image, ImageDraw
 from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
-from yuplet.illustration.made import Cut
+from yuplet.illustration.derived import Cut
 from yuplet.parts.part import laid_part
 from yuplet.pixels.compositing import compose
 from yuplet_server.arrangement.models import Arrangement

@@ -30,7 +30,7 @@ from yuplet.arrangement.records import to_json as arrangement_to_json
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import YupletError
 from yuplet.handover import arrangement_for, hand_over
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.plan.recipe import shipped
@@ -66,7 +66,7 @@ class Doors:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.post = signal_post.signal_post(self.scratch)
         self.start = arrangement_of(self.post)[0]
         self.package = folder / "package"
@@ -121,7 +121,7 @@ class Doors:
         """Bring a file in."""
         path = self.folder / f"fuzzed {name}"
         path.write_bytes(data)
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             illustration, _ = read_illustration(path, scratch)
             first_arrangement(illustration)
 

@@ -14,7 +14,7 @@ import signal_post
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.geometry import Point
 from yuplet.handover import HandOverReport, hand_over
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.pictures import Sources
 
@@ -39,7 +39,7 @@ class PackageTestCase(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.package = self.folder / "package"
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
         self.illustration = signal_post.signal_post(self.scratch)
         self.report = self.hand_over(with_pivot(arrangement_of(self.illustration)[0], "lamp", Point(47.5, 18.25)))

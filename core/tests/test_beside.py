@@ -20,11 +20,11 @@ from yuplet.arrangement.commands import MakeAlternates, SetDepths, SetJoints, Sh
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.geometry import Box, Point, Size
 from yuplet.handover import HandOverReport, hand_over, hand_over_file
+from yuplet.illustration.derived import DerivedLayer, Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.illustration.made import MadeLayer, Turn, Turned
 from yuplet.parts.part import Part, still
 from yuplet.parts.turning import turn_picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
 
@@ -211,7 +211,7 @@ class TurnedTests(FolderTestCase):
     def test_the_same_drawing_in_every_turn_is_right_everywhere(self) -> None:
         picture = np.random.default_rng(5).integers(0, 256, (5, 9, 4), dtype=np.uint8)
         picture[..., 3] |= 128
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("a", picture)
             parts, made = [Part("a", "a", still("a"))], []
             for number, turn in enumerate(
@@ -220,7 +220,7 @@ class TurnedTests(FolderTestCase):
                 turned = turn_picture(picture, turn)
                 box = Box.at(12 * number + 10, 14, Size(turned.shape[1], turned.shape[0]))
                 scratch.put(f"t{number}", turned)
-                made.append(MadeLayer(f"t{number}", "a", Turned(turn, (0.0, 0.0)), box))
+                made.append(DerivedLayer(f"t{number}", "a", Turned(turn, (0.0, 0.0)), box))
                 parts.append(Part(f"t{number}", f"t{number}", still(f"t{number}")))
             art = Illustration("turns", Size(120, 40), (Layer("a", "a", Box.at(0, 0, Size(9, 5))),), made=tuple(made))
             target = self.folder / "out"

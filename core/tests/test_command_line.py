@@ -18,7 +18,7 @@ from tests.packages import FolderTestCase
 from yuplet.__main__ import main
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing import openraster
 
 CORE = Path(__file__).resolve().parents[1] / "src"
@@ -113,7 +113,7 @@ class CommandLineTests(FolderTestCase):
         self.assertEqual((proof["ok"], proof["missing"]), (False, ["parts/glow.png"]))
 
     def test_names_that_cannot_be_used_are_listed(self) -> None:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("a", np.full((2, 2, 4), 255, np.uint8))
             openraster.write(
                 self.folder / "odd.ora",

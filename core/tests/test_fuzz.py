@@ -60,13 +60,13 @@ class FoundTests(unittest.TestCase):
 
     def test_each_gets_its_sentence(self) -> None:
         from yuplet.errors import YupletError
-        from yuplet.pixels.scratch import Scratch
+        from yuplet.pixels.spill_file import SpillFile
         from yuplet.reading.files import read_illustration
 
         sentences: dict[str, str] = json.loads((HOSTILE / "sentences.json").read_text("utf-8"))
         files = {path.name for path in HOSTILE.iterdir()} - {"sentences.json"}
         self.assertEqual(set(sentences), files)
         for name, sentence in sentences.items():
-            with self.subTest(name), Scratch() as scratch, self.assertRaises(YupletError) as caught:
+            with self.subTest(name), SpillFile() as scratch, self.assertRaises(YupletError) as caught:
                 read_illustration(HOSTILE / name, scratch)
             self.assertEqual(str(caught.exception), sentence)

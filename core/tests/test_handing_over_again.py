@@ -15,7 +15,7 @@ from yuplet.arrangement.tree import arrangement_of
 from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import Beside, Combination, Recipe
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
@@ -30,7 +30,7 @@ class LargePictureTests(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.rng = np.random.default_rng(5)
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
         for layer, box in PLACES.items():
             self.scratch.put(layer, self.rng.integers(0, 256, (box.height, box.width, 4)).astype(np.uint8))

@@ -29,13 +29,13 @@ from yuplet.errors import Cancelled, ChangedWhileRead, FolderNotOurs, NothingToH
 from yuplet.findings.doubles import TURNS
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over, hand_over_file
+from yuplet.illustration.derived import DerivedLayer, Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer, laid
-from yuplet.illustration.made import MadeLayer, Turn, Turned
 from yuplet.parts.making import Content
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.parts.turning import turned
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
@@ -92,7 +92,7 @@ class FramesTests(FolderTestCase):
         self.assertIn("'parts/lamp/3.png' has other pixels than the manifest says", " ".join(proof.faults))
 
     def test_of_alternates_all_are_handed_over_and_one_is_shown(self) -> None:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             post = signal_post.signal_post(scratch)
             start, _ = arrangement_of(post)
             made = apply(apply(start, MakeAlternates(("signal",))), ShowRows({"lowered": True}))
@@ -113,14 +113,14 @@ class FramesTests(FolderTestCase):
         box = Box(2, 3, 7, 11)
         plate = np.random.default_rng(4).integers(1, 256, (8, 5, 4), dtype=np.uint8)
         parts, made = [], []
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("l1", plate)
             for number in range(11):
                 turn, layer = TURNS[number % 8], "l1"
                 if turn != Turn():
                     layer = f"m{number}"
                     content = turned(Content(box, plate), Turned(turn, (4, 6)))
-                    made.append(MadeLayer(layer, "l1", content.recipe, content.box))
+                    made.append(DerivedLayer(layer, "l1", content.recipe, content.box))
                     scratch.put(layer, content.picture)
                 own = made[-1].box if turn != Turn() else box
                 assert own is not None
@@ -140,7 +140,7 @@ class FramesTests(FolderTestCase):
         schema = json.loads((Path(__file__).parents[2] / "core/src/yuplet/schemas/package.schema.json").read_text())
         jsonschema.validate(value, schema, cls=jsonschema.Draft202012Validator)
         packed = Path(shutil.make_archive(str(self.folder / "plates"), "zip", target))
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             again, _ = read_illustration(packed, scratch, lambda *_: None)
             picture = compose(laid(again.layers), again.canvas, scratch)
         reference = np.array(Image.open(target / "reference.png").convert("RGBA"))
@@ -154,7 +154,7 @@ class FramesTests(FolderTestCase):
         jsonschema.validate(self.manifest, schema, cls=jsonschema.Draft202012Validator)
 
     def test_a_joined_part_leaves_the_picture_as_it_was(self) -> None:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             post = signal_post.signal_post(scratch)
             start, _ = arrangement_of(post)
             hand_over(post, start, Sources(scratch), self.folder / "before", "", quiet)
@@ -171,7 +171,7 @@ class FramesTests(FolderTestCase):
 
     def test_parts_of_several_layers_come_back_to_the_pixel(self) -> None:
         rng = np.random.default_rng(7)
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             layers = []
             for number in range(4):
                 scratch.put(f"l{number}", rng.integers(0, 256, (12, 12, 4), dtype=np.uint8))

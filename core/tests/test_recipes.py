@@ -18,7 +18,7 @@ from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over, hand_over_file
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.part import Part, still
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import FORMAT, Recipe, from_json
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.images import encode
@@ -244,13 +244,13 @@ class SameDrawingTests(FolderTestCase):
     @settings(max_examples=12, deadline=None)
     @given(sides=st.sampled_from(["any", "even", "power-of-two"]), margin=st.integers(0, 3), factor=st.integers(1, 3))
     def test_one_image_lies_right_in_every_turn_with_any_padding(self, sides: str, margin: int, factor: int) -> None:
-        from yuplet.illustration.made import MadeLayer, Turn, Turned
+        from yuplet.illustration.derived import DerivedLayer, Turn, Turned
         from yuplet.parts.turning import turn_picture
 
         picture = np.random.default_rng(5).integers(0, 256, (5, 9, 4), dtype=np.uint8)
         picture[..., 3] |= 128
         turns = [Turn(mirrored, quarters) for mirrored in (False, True) for quarters in range(4)]
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             made, parts = [], []
             scratch.put("a", picture)
             parts.append(Part("a", "a", still("a")))
@@ -258,7 +258,7 @@ class SameDrawingTests(FolderTestCase):
                 turned = turn_picture(picture, turn)
                 box = Box.at(12 * number + 10, 14, Size(turned.shape[1], turned.shape[0]))
                 scratch.put(f"t{number}", turned)
-                made.append(MadeLayer(f"t{number}", "a", Turned(turn, (box.left, box.top)), box))
+                made.append(DerivedLayer(f"t{number}", "a", Turned(turn, (box.left, box.top)), box))
                 parts.append(Part(f"t{number}", f"t{number}", still(f"t{number}")))
             art = Illustration("turns", Size(120, 40), (Layer("a", "a", Box.at(0, 0, Size(9, 5))),), made=tuple(made))
             target = self.folder / f"{sides} {margin} {factor}"
@@ -310,7 +310,7 @@ class ShippedTests(FolderTestCase):
         from yuplet.plan.recipe import shipped
 
         for file, one in shipped().items():
-            with self.subTest(file), Scratch() as scratch:
+            with self.subTest(file), SpillFile() as scratch:
                 art = signal_post.signal_post(scratch)
                 target = self.folder / file
                 report = hand_over(art, arrangement_of(art)[0], Sources(scratch), target, "", quiet, recipe=one)

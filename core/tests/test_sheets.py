@@ -16,7 +16,7 @@ from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.part import Frame, Part, Piece, still
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.pictures import Sources
 
@@ -30,7 +30,7 @@ class MovingTests(FolderTestCase):
 
     def setUp(self) -> None:
         super().setUp()
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
         chance = np.random.default_rng(4)
         self.pictures = []

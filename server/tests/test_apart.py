@@ -24,7 +24,7 @@ from django.test import Client, SimpleTestCase, TransactionTestCase, override_se
 from tests.cases import brought_in, kept, make_project
 from tests.test_jobs import wait_until
 from yuplet.errors import Cancelled, NameNotUsable, YupletError
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
@@ -91,7 +91,7 @@ def compute_and_tell(told: Any) -> None:
 def read(path: Path) -> tuple[str, float]:
     """What reading a file comes to, and how much memory the process had at the most, in GiB."""
     try:
-        with Scratch(str(path.parent)) as scratch:
+        with SpillFile(str(path.parent)) as scratch:
             read_illustration(path, scratch)
         said = "read"
     except YupletError as error:

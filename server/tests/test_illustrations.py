@@ -16,7 +16,7 @@ from PIL import Image
 
 from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet
 from yuplet.errors import YupletError
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet_server.illustrations import actions, layers
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import StoredPixels, digests_of
@@ -96,7 +96,7 @@ class BringInTests(ServerTestCase):
     def test_16_bits_a_channel_are_kept_for_computing(self) -> None:
         picture = np.random.default_rng(3).integers(900, 65536, (7, 5, 4), dtype=np.uint16)
         illustration = brought_in(self.project, "deep.png", imagecodecs.png_encode(picture))
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             pixels = StoredPixels(digests_of(illustration.revision), scratch)
             np.testing.assert_array_equal(pixels.deep_rows("l1", 0, 7), picture)
         made = handed_over(illustration, self.users["ada"], 1)

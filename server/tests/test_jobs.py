@@ -23,7 +23,7 @@ from tests.cases import brought_in, kept, make_project
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration as Picture
 from yuplet.illustration.layers import Layer
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing import openraster
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers import actions as hand_overs
@@ -38,7 +38,7 @@ CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
 def heavy_ora() -> bytes:
     """A picture that takes some seconds to be handed over: grainy layers that fill a large canvas."""
     rng = np.random.default_rng(3)
-    with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+    with tempfile.TemporaryDirectory() as folder, SpillFile() as scratch:
         layers = []
         for number in range(8):
             picture = rng.integers(0, 256, (1800, 1800, 4)).astype(np.uint8)

@@ -21,7 +21,7 @@ from tests.cases import ServerTestCase, quiet
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import Layer
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing.openraster import write
 from yuplet_server.handovers import actions, keeping, watched
 from yuplet_server.handovers.models import HandOver, InStep, Pass
@@ -35,7 +35,7 @@ RECIPE = {"format": "yuplet-recipe", "version": 1, "name": "For the marsh"}
 
 def save(path: Path, shade: int, extra: bool = False) -> None:
     """The signal post with its lamp in another shade, and perhaps a moon in front, saved as a program does it."""
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         post = signal_post.signal_post(scratch)
         lamp = scratch.whole("lamp").copy()
         lamp[..., 2] = np.where(lamp[..., 3] > 0, shade, 0)

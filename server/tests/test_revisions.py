@@ -17,7 +17,7 @@ from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quie
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import Layer
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing.openraster import write
 from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.models import Illustration, Revision
@@ -27,7 +27,7 @@ from yuplet_server.projects.actions import start_project
 
 def repainted(extra: bool = False) -> bytes:
     """The signal post with its lamp in another colour, and perhaps a moon in front."""
-    with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+    with tempfile.TemporaryDirectory() as folder, SpillFile() as scratch:
         post = signal_post.signal_post(scratch)
         lamp = scratch.whole("lamp").copy()
         lamp[..., 0] = 255 - lamp[..., 0]

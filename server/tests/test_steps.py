@@ -24,7 +24,7 @@ from yuplet.editing.cutting import TakeOut, TakePieces, Wish
 from yuplet.editing.edit import edited
 from yuplet.editing.layers import MemoryLayers
 from yuplet.handover import hand_over
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet.selecting.gestures import SameColour
 from yuplet.writing.pictures import Sources
@@ -176,7 +176,7 @@ class SessionTests(TakingCase):
             self.now(self.ben, **command)
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertTrue(made.report["proof"]["ok"])
-        with tempfile.TemporaryDirectory() as name, Scratch() as scratch:
+        with tempfile.TemporaryDirectory() as name, SpillFile() as scratch:
             folder = Path(name)
             (folder / "toy.png").write_bytes(toy())
             illustration, _ = read_illustration(folder / "toy.png", scratch)

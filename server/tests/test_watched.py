@@ -12,7 +12,7 @@ from unittest import mock
 from django.test import SimpleTestCase
 from PIL import Image
 
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers import watched
@@ -83,7 +83,7 @@ class WatchedTests(SimpleTestCase):
         file.write_bytes(first)
         with zipfile.ZipFile(file) as archive:
             self.assertEqual(archive.namelist(), ["pieces/arm.png", "pieces/lamp/foot.png", "pieces/lamp/glass.png"])
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             read, _ = read_illustration(file, scratch)
             self.assertEqual(
                 {path for path, _ in read.walk()}, {("arm",), ("lamp",), ("lamp", "foot"), ("lamp", "glass")}

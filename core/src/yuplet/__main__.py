@@ -91,12 +91,12 @@ def _print(value: dict[str, Any]) -> None:
 
 def _inspect(options: argparse.Namespace) -> int:
     from yuplet.illustration.layers import LayerGroup
-    from yuplet.pixels.scratch import Scratch
+    from yuplet.pixels.spill_file import SpillFile
     from yuplet.reading.choices import Choices
     from yuplet.reading.files import read_illustration
 
     choices = Choices(options.longest, options.ppi, options.names)
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         illustration, report = read_illustration(options.file, scratch, choices=choices)
     layers = [
         {

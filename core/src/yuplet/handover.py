@@ -18,7 +18,7 @@ from yuplet.paths import PackagePath, within
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.kernels import clear_hidden_colour
-from yuplet.pixels.scratch import PixelSource, Scratch, VectorSource
+from yuplet.pixels.spill_file import PixelSource, SpillFile, VectorSource
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import MANIFEST
@@ -69,7 +69,7 @@ def hand_over_file(
     """
     earlier_package(folder)
     before = _stamp(file)
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         illustration, reading = read_illustration(file, scratch, lambda k, n: progress("read", k, n), workers)
         renamed: list[Renamed] = []
         if given is None:
@@ -145,7 +145,7 @@ def picture_beside(commands_at: Path) -> Callable[[str], Picture]:
 
     def read(name: str) -> Picture:
         path = within(commands_at.resolve().parent, PackagePath(name))
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             found, _ = read_illustration(path, scratch)
             picture = compose(laid(found.layers), found.canvas, scratch)
         clear_hidden_colour(picture)

@@ -32,7 +32,7 @@ from yuplet.editing.edit import edited
 from yuplet.errors import ArrangementNotUnderstood
 from yuplet.handover import HandOverReport, arrangement_for, hand_over, layers_beside, picture_beside, with_shapes
 from yuplet.illustration.layers import Illustration, ReadingReport
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.recipe import Recipe, from_json, shipped
@@ -49,7 +49,7 @@ class Work:
         self._file = file
         self._stack = ExitStack()
         try:
-            self._scratch = self._stack.enter_context(Scratch())
+            self._scratch = self._stack.enter_context(SpillFile())
             illustration, self.report = read_illustration(file, self._scratch)
             self._sha256 = hashlib.sha256(file.read_bytes()).hexdigest()
             handed_in = picture_beside(pictures or file)

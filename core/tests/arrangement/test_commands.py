@@ -46,9 +46,9 @@ from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
 from yuplet.parts.part import Part, Piece
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 
-with Scratch() as _scratch:
+with SpillFile() as _scratch:
     POST = signal_post.signal_post(_scratch)
 START, _ = arrangement_of(POST)
 IDS = [row.id for _, row in START.walk()]

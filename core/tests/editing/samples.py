@@ -50,7 +50,7 @@ from yuplet.editing.mending import (
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.selecting.gestures import Brush, DrawRound, SameColour
 
 CANVAS = Size(120, 90)
@@ -66,7 +66,7 @@ def drawn(size: Size, *shapes: tuple[str, tuple[int, int, int, int], tuple[int, 
     return np.array(image)
 
 
-def figure(scratch: Scratch) -> Illustration:
+def figure(scratch: SpillFile) -> Illustration:
     """A ground, a body with a belt over it, a limb below it that it overlaps, two equal beads, and a fog in another mode."""
     pictures = {
         "ground": (Box(0, 0, 120, 90), drawn(CANVAS, ("rectangle", (0, 0, 119, 89), CREAM))),
@@ -158,7 +158,7 @@ def star(_: str) -> Picture:
     return drawn(Size(20, 20), ("polygon", (10, 0, 19, 19, 0, 12), (250, 200, 40)))  # type: ignore[arg-type]
 
 
-def started(scratch: Scratch) -> tuple[Arrangement, MemoryLayers]:
+def started(scratch: SpillFile) -> tuple[Arrangement, MemoryLayers]:
     """The figure as it was brought in."""
     illustration = figure(scratch)
     return arrangement_of(illustration)[0], MemoryLayers(illustration, scratch, star)

@@ -19,7 +19,7 @@ from yuplet.editing.commands import CODEC
 from yuplet.editing.edit import edited
 from yuplet.editing.layers import MemoryLayers
 from yuplet.handover import hand_over
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet.writing import openraster
 from yuplet.writing.pictures import Sources
@@ -33,7 +33,7 @@ class FolderTests(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.file = self.folder / "figure.ora"
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             openraster.write(self.file, figure(scratch), scratch)
         Image.fromarray(star("")).save(self.folder / "star.png")
 
@@ -45,7 +45,7 @@ class FolderTests(FolderTestCase):
 
     def commands(self) -> list[dict[str, Any]]:
         """A session, with the rows by the ids that they have in the file."""
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             arrangement, _ = first_arrangement(read_illustration(self.file, scratch)[0])
         ids = {row.name: row.id for _, row in arrangement.walk()}
         found = []
@@ -71,7 +71,7 @@ class FolderTests(FolderTestCase):
         document = self.arranged()
         report = self.run_it("handover", self.file, "--arrangement", document, "--out", self.folder / "out")
         self.assertTrue(report["proof"]["ok"])
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             illustration, _ = read_illustration(self.file, scratch)
             now, _ = first_arrangement(illustration)
             layers = MemoryLayers(illustration, scratch, star)

@@ -23,7 +23,7 @@ from yuplet.editing.layers import MemoryLayers
 from yuplet.errors import ArrangementError, Locked, YupletError
 from yuplet.parts.part import Part, laid_part
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 
 SCHEMA = Path(yuplet.__file__).parent / "schemas" / "command.schema.json"
 NAME_NO_PART = {
@@ -40,7 +40,7 @@ NAME_NO_PART = {
 
 class TableTests(unittest.TestCase):
     def setUp(self) -> None:
-        self.scratch = self.enterContext(Scratch())
+        self.scratch = self.enterContext(SpillFile())
 
     def after(self, steps: tuple[Command, ...]) -> tuple[Arrangement, MemoryLayers]:
         now, layers = started(self.scratch)

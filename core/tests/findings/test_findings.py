@@ -13,8 +13,8 @@ from yuplet.findings.finding import Finding
 from yuplet.findings.findings import look_over, placed_as
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.derived import Cut, DerivedLayer, Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
-from yuplet.illustration.made import Cut, MadeLayer, Turn, Turned
 from yuplet.parts.making import Content
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.parts.turning import turn_box, turn_picture, turned
@@ -200,7 +200,7 @@ class RemainderTests(unittest.TestCase):
         for at, box in enumerate(boxes[:8]):
             name = f"m{at}"
             scene.layers[name] = Content(box, whole[box.top : box.bottom, box.left : box.right])
-            made.append(MadeLayer(name, "sheet", Cut("taken", "key", box), box))
+            made.append(DerivedLayer(name, "sheet", Cut("taken", "key", box), box))
         scene.illustration = replace(scene.illustration, made=tuple(made))
         scene.parts = tuple(Part(one.id, one.id, still(one.id)) for one in made)
         findings = [one for one in scene.found() if one.kind == "remainder"]
@@ -229,7 +229,7 @@ class RemainderTests(unittest.TestCase):
         box = Box(0, 0, 10, 10)
         group: LayerNode = LayerGroup("g", "g", (Layer("b", "b", box),), visible=False)
         scene = Scene(a=Content(box, flat), b=Content(box, noise(10, 10, 3)))
-        made = MadeLayer("m", "a", Turned(Turn(True), (5, 5)), box)
+        made = DerivedLayer("m", "a", Turned(Turn(True), (5, 5)), box)
         scene.layers["m"] = Content(box, flat[:, ::-1].copy())
         scene.illustration = replace(scene.illustration, layers=(Layer("a", "a", box), group), made=(made,))
         scene.parts = (Part("p", "p", still("m")),)

@@ -15,7 +15,7 @@ from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNod
 from yuplet.illustration.matching import LayerLook, Match, looks, match_layers, renumbered
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 
 PLACE = Box(10, 10, 34, 34)
 
@@ -190,7 +190,7 @@ class TakeRevisionTests(PackageTestCase):
     def test_every_other_file_of_a_second_hand_over_has_the_same_bytes(self) -> None:
         self.hand_over(self.start)
         before = {path.name: path.read_bytes() for path in self.package.rglob("*.png")}
-        repainted = Scratch()
+        repainted = SpillFile()
         self.addCleanup(repainted.__exit__)
         signal_post.signal_post(repainted)
         lamp = repainted.whole("lamp").copy()

@@ -5,13 +5,13 @@ import unittest
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.illustration.made import Backdrop, Dyed, MadeLayer, Merged
+from yuplet.illustration.derived import Backdrop, DerivedLayer, Dyed, Merged
 from yuplet.parts.colouring import backdrop, dyed
 from yuplet.parts.making import Content
-from yuplet.parts.remaking import remade
+from yuplet.parts.rebuilding import rebuilt
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.oklab import from_oklab, to_oklab
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 
 KNOWN = {
     # coloraide 8.13.1 (a library of the CSS colour spaces), rounded.
@@ -63,7 +63,7 @@ class ColouringTests(unittest.TestCase):
     def test_a_backdrop(self) -> None:
         plain = backdrop(Size(4, 3), Backdrop(((1, 2, 3),)))
         self.assertEqual({tuple(map(int, one)) for one in plain.picture.reshape(-1, 4)}, {(1, 2, 3, 255)})
-        made = remade(MadeLayer("m1", None, Backdrop(((0, 0, 40), (250, 240, 200))), None), {}, None, Size(5, 101))
+        made = rebuilt(DerivedLayer("m1", None, Backdrop(((0, 0, 40), (250, 240, 200))), None), {}, None, Size(5, 101))
         assert made is not None
         self.assertEqual(made.box, Box(0, 0, 5, 101))
         self.assertEqual(made.picture[0, 2].tolist(), [0, 0, 40, 255])
@@ -76,9 +76,9 @@ class ColouringTests(unittest.TestCase):
         below = Content(Box(2, 2, 9, 8), noise, np.ones((6, 7), bool))
         above = Content(Box(5, 1, 12, 7), noise[::-1].copy())
         recipe = Merged((("a", 1.0, "normal"), ("b", 0.5, "multiply"), ("gone", 1.0, "normal")))
-        made = remade(MadeLayer("m1", None, recipe, None), {"a": below, "b": above}, None, Size(20, 20))
+        made = rebuilt(DerivedLayer("m1", None, recipe, None), {"a": below, "b": above}, None, Size(20, 20))
         assert made is not None
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("a", below.picture)
             scratch.put("b", above.picture)
             wanted = compose([Leaf("a", below.box), Leaf("b", above.box, 0.5, "multiply")], Size(20, 20), scratch)
@@ -87,4 +87,4 @@ class ColouringTests(unittest.TestCase):
         np.testing.assert_array_equal(found[wanted[..., 3] > 0], wanted[wanted[..., 3] > 0])
         assert made.added is not None
         self.assertTrue(made.added[3, 0] and not made.added[2, 5], "added is what nobody drew on any layer")
-        self.assertIsNone(remade(MadeLayer("m1", None, recipe, None), {}, None, Size(20, 20)))
+        self.assertIsNone(rebuilt(DerivedLayer("m1", None, recipe, None), {}, None, Size(20, 20)))

@@ -7,13 +7,13 @@ import numpy as np
 
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Size
-from yuplet.illustration.made import Behind, Cut, MadeLayer
-from yuplet.parts.cutting import Taken, owners, take_out, without_added
+from yuplet.illustration.derived import Behind, Cut, DerivedLayer
+from yuplet.parts.cutting import Taken, label_map, take_out, without_added
 from yuplet.parts.making import Content, Made, placed_mask
-from yuplet.parts.remaking import remade
+from yuplet.parts.rebuilding import rebuilt
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import Leaf, compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.selecting.masks import Mask, softened
 
 BOX = Box(0, 0, 48, 40)
@@ -38,12 +38,12 @@ def hard(x: float, y: float, radius: float) -> Mask:
 
 
 def taken_from(picture: Picture, masks: list[Mask], behind: Behind) -> Taken:
-    return take_out(Content(BOX, picture), owners(picture, masks), behind, masks[0] if len(masks) == 1 else None)
+    return take_out(Content(BOX, picture), label_map(picture, masks), behind, masks[0] if len(masks) == 1 else None)
 
 
 class TakeOutTests(unittest.TestCase):
     def laid(self, taken: Taken) -> Picture:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             leaves = []
             for number, made in enumerate([taken.left, *taken.taken]):
                 if made is not None:
@@ -123,7 +123,7 @@ class TakeOutTests(unittest.TestCase):
         with self.assertRaisesRegex(CannotTakeOut, "These are 600 parts"):
             take_out(Content(BOX, picture), np.arange(40 * 48, dtype=np.int32).reshape(40, 48) % 601, None)
         with self.assertRaisesRegex(CannotTakeOut, "one by one"):
-            take_out(Content(BOX, picture), owners(picture, [soft, hard(30, 30, 4)]), "flat", soft)
+            take_out(Content(BOX, picture), label_map(picture, [soft, hard(30, 30, 4)]), "flat", soft)
 
     def test_it_is_made_again_from_other_art_at_another_place(self) -> None:
         picture = layer()
@@ -134,21 +134,21 @@ class TakeOutTests(unittest.TestCase):
             for kept, new in ((first.taken[0], wanted.taken[0]), (first.left, wanted.left)):
                 assert kept is not None and new is not None and isinstance(kept.recipe, Cut)
                 recipe = replace(kept.recipe, mask_box=kept.recipe.mask_box.moved(3, 2))
-                made = MadeLayer("m1", "l1", recipe, kept.box)
-                again = remade(made, {"l1": Content(BOX.moved(3, 2), repainted)}, kept.mask, Size(90, 90))
+                made = DerivedLayer("m1", "l1", recipe, kept.box)
+                again = rebuilt(made, {"l1": Content(BOX.moved(3, 2), repainted)}, kept.mask, Size(90, 90))
                 assert again is not None
                 self.assertEqual(again.box, new.box.moved(3, 2))
                 np.testing.assert_array_equal(again.picture, new.picture)
-        elsewhere = MadeLayer("m1", "l1", Cut("taken", "key", Box(500, 500, 548, 540)), BOX)
-        self.assertIsNone(remade(elsewhere, {"l1": Content(BOX, repainted)}, mask, Size(90, 90)))
-        self.assertIsNone(remade(elsewhere, {}, mask, Size(90, 90)))
+        elsewhere = DerivedLayer("m1", "l1", Cut("taken", "key", Box(500, 500, 548, 540)), BOX)
+        self.assertIsNone(rebuilt(elsewhere, {"l1": Content(BOX, repainted)}, mask, Size(90, 90)))
+        self.assertIsNone(rebuilt(elsewhere, {}, mask, Size(90, 90)))
 
     def test_what_was_filled_in_is_known_from_cut_to_cut_and_can_be_removed(self) -> None:
         picture = layer()
         first = taken_from(picture, [softened(disc(14, 14, 8), 3)], "flat").left
         assert first is not None and first.added is not None
         ground = Content(first.box, first.picture, first.added)
-        second = take_out(ground, owners(ground.picture, [hard(20, 14, 8)[:, :44]]), "flat")
+        second = take_out(ground, label_map(ground.picture, [hard(20, 14, 8)[:, :44]]), "flat")
         assert second.left is not None and second.left.added is not None
         (taken,) = second.taken
         assert taken.added is not None

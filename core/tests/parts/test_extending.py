@@ -7,11 +7,11 @@ import numpy as np
 
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point, Size
-from yuplet.illustration.made import Extension, MadeLayer
+from yuplet.illustration.derived import DerivedLayer, Extension
 from yuplet.parts.extending import grow_under, paint_under, round_off
 from yuplet.parts.joints import limb_at
 from yuplet.parts.making import Content, Made
-from yuplet.parts.remaking import remade
+from yuplet.parts.rebuilding import rebuilt
 from yuplet.pixels import Picture
 from yuplet.selecting.marking import of_brush
 
@@ -52,7 +52,7 @@ class ExtendingTests(unittest.TestCase):
         self.assertFalse(after[~covered & (np.add.outer(np.zeros(60), np.arange(60)) < 10), 3].any())
         assert made.added is not None and made.mask is not None and isinstance(made.recipe, Extension)
         self.assertEqual(int(made.added.sum()), int((made.mask > 0).sum()))
-        again = remade(MadeLayer("m1", "l1", made.recipe, made.box), {"l1": layer}, made.mask, CANVAS)
+        again = rebuilt(DerivedLayer("m1", "l1", made.recipe, made.box), {"l1": layer}, made.mask, CANVAS)
         assert again is not None
         np.testing.assert_array_equal(again.picture, made.picture)
         with self.assertRaisesRegex(CannotTakeOut, "nothing to grow under"):
@@ -68,9 +68,9 @@ class ExtendingTests(unittest.TestCase):
         self.assertEqual(after[31, 20].tolist(), [9, 90, 200, 255])
         self.assertEqual(after[31, 10].tolist(), list(RED), "its half-transparent pixels are none")
         self.assertEqual(after[26, 31].tolist(), list(LINE), "where it has none the layer itself goes on")
-        made_layer = MadeLayer("m1", "l1", made.recipe, made.box)
+        made_layer = DerivedLayer("m1", "l1", made.recipe, made.box)
         self.assertEqual(made_layer.sources, ("l1", "t"))
-        again = remade(made_layer, {"l1": layer, "t": twin}, made.mask, CANVAS)
+        again = rebuilt(made_layer, {"l1": layer, "t": twin}, made.mask, CANVAS)
         assert again is not None
         np.testing.assert_array_equal(again.picture, made.picture)
 

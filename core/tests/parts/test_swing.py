@@ -11,7 +11,7 @@ from PIL import Image
 from scipy import ndimage
 
 from yuplet.geometry import Box, Point
-from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.cutting import label_map, take_out
 from yuplet.parts.extending import grow_under, round_off
 from yuplet.parts.joints import Circle
 from yuplet.parts.making import Content, placed_mask
@@ -113,7 +113,7 @@ def taken(*names: str) -> dict[str, Content]:
         divided = propose(rest.picture)
         clicks = [Proposed(at, 40, "add") for at in tin_inspector.PARTS[name]]
         mask = select(rest.picture, rest.box, clicks, Edge(1, 0, 2), lambda _, divided=divided: divided)  # type: ignore[misc]
-        cut = take_out(rest, owners(rest.picture, [mask]), "flat", mask)
+        cut = take_out(rest, label_map(rest.picture, [mask]), "flat", mask)
         assert cut.left is not None
         found[name], rest = cut.taken[0].content, cut.left.content
     return found

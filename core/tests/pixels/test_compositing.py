@@ -11,7 +11,7 @@ from tests import formulas
 from yuplet.geometry import Box, Size
 from yuplet.pixels.blending import CLEARING, MODES
 from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal import blending as rehearsal
 
 HALF_A_LEVEL = 0.5 + 1e-5
@@ -36,7 +36,7 @@ class FormulaTests(unittest.TestCase):
         under, over = samples(1, 600)[None], samples(2, 600)[None]
         for mode in MODES:
             for opacity in (1.0, 0.37):
-                with self.subTest(mode, opacity=opacity), Scratch() as scratch:
+                with self.subTest(mode, opacity=opacity), SpillFile() as scratch:
                     scratch.put("under", under)
                     scratch.put("over", over)
                     box = Box(0, 0, 600, 1)
@@ -69,7 +69,7 @@ class FormulaTests(unittest.TestCase):
         self.assertEqual(self.one((10, 20, 30, 255), (0, 0, 0, 0), "multiply"), (10, 20, 30, 255))
 
     def one(self, under: tuple[int, ...], over: tuple[int, ...], mode: str) -> tuple[int, ...]:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             for key, pixel in (("under", under), ("over", over)):
                 scratch.put(key, np.array([[pixel]], np.uint8))
             box = Box(0, 0, 1, 1)
@@ -104,7 +104,7 @@ class TreeTests(unittest.TestCase):
     @given(_tree, st.integers(0, 1000))
     def test_any_tree_is_what_the_formulas_say_pixel_by_pixel(self, tree: Sequence[Laid], seed: int) -> None:
         pictures = {f"p{key}": samples(seed + key, 12).reshape(3, 4, 4) for key in range(5)}
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             for key, picture in pictures.items():
                 scratch.put(key, picture)
             found = compose(tree, CANVAS, scratch)
@@ -118,7 +118,7 @@ class TreeTests(unittest.TestCase):
                         self.assertLessEqual(abs(found[y, x, c] - wanted[c] * 255), HALF_A_LEVEL, (x, y))
 
     def test_a_group_that_is_isolated_differs_from_one_that_is_not(self) -> None:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("under", np.full((1, 1, 4), (200, 120, 60, 255), np.uint8))
             scratch.put("shade", np.full((1, 1, 4), (100, 100, 200, 255), np.uint8))
             box = Box(0, 0, 1, 1)

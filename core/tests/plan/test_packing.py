@@ -103,7 +103,7 @@ class StripTests(unittest.TestCase):
     def test_one_that_is_too_wide(self) -> None:
         with self.assertRaisesRegex(PartTooLarge, "51 × 2 px"):
             pack_strip([Size(51, 2)], 50)
-        self.assertEqual(pack_strip([Size(51, 2)], 50, may_turn=True)[1], [Placed(label=0, image=0, left=0, top=True)])
+        self.assertEqual(pack_strip([Size(51, 2)], 50, may_turn=True)[1], [Placed(0, 0, 0, True)])
 
 
 class PageTests(unittest.TestCase):

@@ -9,11 +9,11 @@ from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import NamesClash, NothingToHandOver, PlanError
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.recipe import Beside, Combination, Images, ImagesFor, Limits, NamePiece, Names, Recipe, Scale
 
-with Scratch() as _scratch:
+with SpillFile() as _scratch:
     POST = signal_post.signal_post(_scratch)
 START, _ = arrangement_of(POST)
 

@@ -22,7 +22,7 @@ from yuplet.handover import hand_over_file
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
 from yuplet.pixels.compositing import Leaf, compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 
 RED, GREEN, BLUE, WHITE = (230, 20, 20), (20, 200, 20), (30, 30, 220), (240, 240, 240)
@@ -51,7 +51,7 @@ def swapped_profile() -> bytes:
 class FlatTestCase(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
 
     def save(self, image: Image.Image, name: str, **options: Any) -> Path:

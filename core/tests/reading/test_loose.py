@@ -13,7 +13,7 @@ from yuplet.errors import BrokenFile, ChoiceError, NotAPicture, UnsafeFile
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices
 from yuplet.reading.files import read_illustration
 
@@ -40,7 +40,7 @@ def blob(seed: int, size: Size) -> Picture:
 class LooseTestCase(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
 
     def read(self, files: dict[str, bytes], **choices: Any) -> tuple[Illustration, ReadingReport]:

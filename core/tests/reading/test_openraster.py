@@ -20,7 +20,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.interchange import BLEND_OF_OPERATOR, OPERATOR_OF_BLEND
 from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels.blending import MODES
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import compare_with_merged, read_illustration
 from yuplet.writing import openraster
 
@@ -34,7 +34,7 @@ def png_of(width: int, height: int, colour: tuple[int, ...], mode: str = "RGBA")
 class OpenRasterTestCase(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
 
     def archive(self, stack: str, *, mimetype: bool = True, **entries: bytes) -> Path:
@@ -153,7 +153,7 @@ class WritingTests(OpenRasterTestCase):
     def test_what_we_write_we_read_again(self) -> None:
         path = self.folder / "signal post.ora"
         signal_post.write(path)
-        with Scratch() as source:
+        with SpillFile() as source:
             wanted = signal_post.signal_post(source)
             found, report = self.read(path)
             self.assertEqual(report.notes, [])
@@ -294,6 +294,6 @@ class HostileTests(OpenRasterTestCase):
     def test_writing_over_a_file_that_was_there(self) -> None:
         path = self.folder / "post.ora"
         path.write_text("old")
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             openraster.write(path, signal_post.signal_post(scratch), scratch)
         self.read(path)

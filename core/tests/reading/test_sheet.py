@@ -12,7 +12,7 @@ from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import ChoiceError
 from yuplet.geometry import Size
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices, SheetCut
 from yuplet.reading.files import read_illustration
 from yuplet.reading.sheet import check_sheet, cut_sheet, propose_sheet
@@ -95,7 +95,7 @@ class ReadingTests(FolderTestCase):
         Image.fromarray(picture, "RGBA").save(self.folder / "lamp.png")
         choices = Choices.from_json({"sheet": {"columns": 3, "rows": 2, "cell": [10, 8], "margin": 1, "spacing": 2}})
         self.assertEqual(Choices.from_json(choices.as_json()), choices)
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             found, report = read_illustration(self.folder / "lamp.png", scratch, choices=choices)
             self.assertEqual((found.canvas, report.counts["frames"]), (Size(10, 8), 6))
             for layer, box in zip(found.leaves(), SheetCut(3, 2, Size(10, 8), 1, 2).cells(), strict=True):

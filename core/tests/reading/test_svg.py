@@ -19,7 +19,7 @@ from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, ReadingReport, laid
 from yuplet.illustration.records import from_record, to_record
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import svg
 from yuplet.reading.choices import Choices
 from yuplet.reading.files import compare_with_merged, read_illustration
@@ -53,7 +53,7 @@ SCENE = f"""<?xml version="1.0"?>
 class SvgTestCase(FolderTestCase):
     def setUp(self) -> None:
         super().setUp()
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
 
     def file(self, text: str, name: str = "art.svg") -> Path:

@@ -15,7 +15,7 @@ from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import BrokenFile
 from yuplet.illustration.layers import Illustration, LayerGroup
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import colour
 from yuplet.reading.files import compare_with_merged, read_illustration
 
@@ -39,7 +39,7 @@ DAMAGED = {"sequence_gap", "chunk_no_fctl"}
 
 class ApngTests(unittest.TestCase):
     def read(self, path: Path) -> tuple[Illustration, list[Picture], list[int | None]]:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             found, _ = read_illustration(path, scratch)
             (group,) = (node for node in found.layers if isinstance(node, LayerGroup))
             pictures = []
@@ -79,7 +79,7 @@ class ApngTests(unittest.TestCase):
             with (
                 self.subTest(name),
                 self.assertRaisesRegex(BrokenFile, f"'{name}.png' is damaged"),
-                Scratch() as scratch,
+                SpillFile() as scratch,
             ):
                 read_illustration(WORLD / "apng" / f"{name}.png", scratch)
 
@@ -97,7 +97,7 @@ class ProfileTests(unittest.TestCase):
         )
 
     def test_a_profile_that_cannot_be_read_is_told(self) -> None:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             _, report = read_illustration(WORLD / "icc" / "icc-after-SOF.jpg", scratch)
         self.assertIn("profile that cannot be read", " ".join(note.sentence for note in report.notes))
 
@@ -107,7 +107,7 @@ class PictureSetTests(unittest.TestCase):
         paths = sorted(WORLD.glob("*/*.svg"))
         self.assertGreaterEqual(len(paths), 10)
         for path in paths:
-            with self.subTest(path.stem), Scratch() as scratch:
+            with self.subTest(path.stem), SpillFile() as scratch:
                 found, report = read_illustration(path, scratch)
                 self.assertEqual([note for note in report.notes if note.kind == "not understood"], [])
                 parts = list(arrangement_of(found)[0].parts())

@@ -1,13 +1,14 @@
 """Brush strokes beside their definition, and the border between marks."""
 
 import unittest
+from dataclasses import asdict
 
 import numpy as np
 
 from yuplet.errors import SelectionError
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
-from yuplet.selecting.gestures import Brush, Scribble, from_json, select, to_json
+from yuplet.selecting.gestures import Brush, Scribble, from_json, select
 from yuplet.selecting.marking import between_marks, of_brush
 
 STROKE = ((10.0, 12.5), (40.0, 20.0), (30.5, 44.0))
@@ -83,7 +84,7 @@ class MarkingTests(unittest.TestCase):
         self.assertAlmostEqual(float(removed.sum()), np.pi * 36, delta=18)
         self.assertTrue(removed[38, 40])
         for one in (marks, brush):
-            self.assertEqual(from_json(to_json(one)), one)
+            self.assertEqual(from_json(asdict(one)), one)
 
     def test_marks_that_are_none(self) -> None:
         for value, said in (

@@ -12,7 +12,7 @@ from yuplet.errors import NothingThere
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices
 from yuplet.reading.files import read_illustration
 from yuplet.selecting.proposals import Proposals, propose
@@ -88,7 +88,7 @@ class ProposalTests(unittest.TestCase):
 
 def flattened(path: Path, side: int = 512, without: str | None = None) -> tuple[Picture, dict[str, np.ndarray]]:
     """A figure, or all of it but one part, on a plain ground, and what is visible of each of its named parts."""
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         found, _ = read_illustration(path, scratch, choices=Choices(side))
         found = replace(found, layers=_but(found.layers, without))
         flat = compose(laid(found.layers), found.canvas, scratch)
@@ -107,7 +107,7 @@ def _but(nodes: tuple[LayerNode, ...], name: str | None) -> tuple[LayerNode, ...
     )
 
 
-def _owners(found: Illustration, scratch: Scratch) -> tuple[np.ndarray, list[str]]:
+def _owners(found: Illustration, scratch: SpillFile) -> tuple[np.ndarray, list[str]]:
     owner = np.zeros((found.canvas.height, found.canvas.width), np.int32)
     names: list[str] = []
 

@@ -24,7 +24,7 @@ from hypothesis.extra.numpy import arrays
 from PIL import Image
 
 from yuplet.geometry import Size
-from yuplet.writing import banded, png
+from yuplet.writing import banded_png, png
 
 WEB = Path(__file__).resolve().parents[3] / "web"
 READ_WITH_PNGJS = """
@@ -94,9 +94,9 @@ class CheckedTests(unittest.TestCase):
     def test_pictures_in_bands(self) -> None:
         picture = np.random.default_rng(4).integers(0, 256, (300, 50, 4)).astype(np.uint8)
         for kind in ("rgba", "rgb", "grey"):
-            channels, bands = banded.bands_of(of_kind(picture, kind), "normal", 1)
+            channels, bands = banded_png.bands_of(of_kind(picture, kind), "normal", 1)
             tiles = {"tiles": np.arange(6, dtype=np.uint64).reshape(3, 2)}
-            said = self.check(banded.encoded(banded.Banded(Size(50, 300), channels, bands, tiles), 300))
+            said = self.check(banded_png.encoded(banded_png.Banded(Size(50, 300), channels, bands, tiles), 300))
             self.assertIn("private, ancillary, unsafe-to-copy", said)
 
     def test_it_finds_what_is_wrong(self) -> None:

@@ -18,7 +18,7 @@ from yuplet.illustration.layers import Layer
 from yuplet.illustration.matching import match_layers
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import Anchor, Frame, Margins, Part, Role, part_box
-from yuplet.pixels.remembered import keep, kept
+from yuplet.pixels.picture_cache import keep, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision

@@ -15,7 +15,7 @@ from yuplet.arrangement.records import from_json, to_json
 from yuplet.errors import RecipeNotUnderstood
 from yuplet.handover import HandOverReport, hand_over, with_shapes
 from yuplet.paths import PackagePath, within
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.plan.recipe import to_json as recipe_to_json
 from yuplet.writing.pictures import Sources
@@ -103,7 +103,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     else:
         for file in before.values():
             blobs().link(file["sha256"], package, PackagePath(file["file"]))
-    with Scratch(str(folder)) as scratch:
+    with SpillFile(str(folder)) as scratch:
         pixels, drawing = StoredPixels(digests_of(revision), scratch), drawing_of(revision)
         read, recipe = (
             queries.read_as(revision, asked.name or illustration.name, asked.credit or illustration.credit),

@@ -24,7 +24,7 @@ from yuplet.geometry import Box
 from yuplet.handover import require_no_findings, with_shapes
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.measuring import Measured, measure, wants_measuring
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan, PlannedFile
@@ -251,7 +251,7 @@ def plan_to_do(one: Asked) -> dict[str, Any]:
 
 def planned(one: Asked) -> Plan:
     """The plan of a hand-over. Raises `PlanError`."""
-    with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
+    with tempfile.TemporaryDirectory() as folder, SpillFile(folder) as scratch:
         pixels = StoredPixels(digests_of(one.revision), scratch)
         found = _measured(one, pixels)
     uid = str(one.illustration.uid)
@@ -379,7 +379,7 @@ def _file(file: PlannedFile, before: Mapping[str, WrittenFile]) -> dict[str, Any
 def picture_of(one: Asked, plan: Plan, file: str) -> tuple[bytes, str]:
     """A picture of the plan exactly as it would be written, and its media type. Raises `NoSuchPicture`, or `PlanError` where it is too large."""
     plan.require_within_budget()
-    with tempfile.TemporaryDirectory() as folder, Scratch(folder) as scratch:
+    with tempfile.TemporaryDirectory() as folder, SpillFile(folder) as scratch:
         sources = Sources(StoredPixels(digests_of(one.revision), scratch), drawing_of(one.revision))
         found = alone(plan, file, sources)
     if found is None:

@@ -18,15 +18,15 @@ from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.tree import Renamed
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
+from yuplet.illustration.derived import Cut, Extension, Pasted
+from yuplet.illustration.derived import to_json as made_to_json
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import ReadingReport, laid
-from yuplet.illustration.made import Cut, Extension, Pasted
-from yuplet.illustration.made import to_json as made_to_json
 from yuplet.illustration.records import to_record
-from yuplet.parts.remaking import remade
+from yuplet.parts.rebuilding import rebuilt
 from yuplet.paths import plain
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.files import MergedComparison, compare_with_merged, read_illustration
 from yuplet.reading.package import package_of
@@ -137,7 +137,7 @@ def discard(revision: Revision) -> None:
 def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
     """Read a kept original; answers how the result lands in the database. Raises `ReadError`."""
     kept = Revision.objects.get(pk=revision_id)
-    with Scratch(str(folder)) as scratch, blobs().local(kept.sha256) as path:
+    with SpillFile(str(folder)) as scratch, blobs().local(kept.sha256) as path:
         read, report = read_illustration(
             path,
             scratch,
@@ -213,7 +213,7 @@ def derive_again(layers: StoredLayers, before: Revision, wanted: Iterable[str]) 
         sources = {layer: found for layer in made.sources if (found := layers.content(layer)) is not None}
         mask = mask_of(made.recipe.mask) if isinstance(made.recipe, Cut | Extension) else None
         by = _shift(was, before, layers, made.of) if made.of is not None else (0, 0)
-        content = remade(made, sources, mask, canvas, by, factor)
+        content = rebuilt(made, sources, mask, canvas, by, factor)
         if content is None:
             layers.put(Added(replace(made, box=None, added=None), None, None))
             continue
@@ -333,7 +333,7 @@ def _start_reading(
     return revision
 
 
-def _keep_images(read: Read, scratch: Scratch, progress: jobs.Progress) -> list[tuple[str, str, str]]:
+def _keep_images(read: Read, scratch: SpillFile, progress: jobs.Progress) -> list[tuple[str, str, str]]:
     layers = [layer.id for layer in read.leaves() if layer.box is not None]
 
     def keep(layer: str) -> tuple[str, str, str]:

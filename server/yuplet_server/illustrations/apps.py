@@ -9,7 +9,7 @@ class IllustrationsConfig(AppConfig):
 
     def ready(self) -> None:
         """What is kept of pictures has a budget; pictures are read by jobs."""
-        from yuplet.pixels.remembered import set_budget
+        from yuplet.pixels.picture_cache import set_budget
         from yuplet_server.jobs.actions import Landing, Progress, register
         from yuplet_server.jobs.models import Job
 

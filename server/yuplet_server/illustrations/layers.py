@@ -15,13 +15,13 @@ from PIL import Image
 
 from yuplet.editing.layers import as_grey, as_picture, derived_layer
 from yuplet.errors import NothingThere, TooLarge
+from yuplet.illustration.derived import DerivedLayer as DerivedRecord
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import laid
-from yuplet.illustration.made import MadeLayer
 from yuplet.parts.making import Content, Made
 from yuplet.pixels import DeepPicture, Picture, kernels
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import PixelSource, Scratch
+from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet.selecting.masks import Mask
 from yuplet.writing import png
@@ -39,7 +39,7 @@ class Added:
     It has none where it is empty.
     """
 
-    layer: MadeLayer
+    layer: DerivedRecord
     pixels: str | None
     thumbnail: str | None
 
@@ -100,7 +100,7 @@ class StoredLayers:
 
     @contextmanager
     def pixels(self, layers: set[str]) -> Iterator[PixelSource]:
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             stored = StoredPixels(self.digests, scratch)
             stored.load(layers)
             yield stored
@@ -140,7 +140,7 @@ def handed_in(file: File[bytes]) -> Iterator[HandedIn]:
 
 def as_it_looks(file: HandedIn) -> Picture:
     """The pixels of a file as it looks. Raises `ReadError`."""
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         read, _ = read_illustration(file.path, scratch, file_name=file.file_name)
         picture = compose(laid(read.layers), read.canvas, scratch)
     kernels.clear_hidden_colour(picture)

@@ -93,7 +93,7 @@ class LayerImage(models.Model):
 
 
 class DerivedLayer(models.Model):
-    """A layer that was made of others, as the core writes it (`yuplet.illustration.made`), in the order in which they were made."""
+    """A layer that was made of others, as the core writes it (`yuplet.illustration.derived`), in the order in which they were made."""
 
     revision = models.ForeignKey(Revision, models.CASCADE, related_name="derived")
     layer = models.CharField(max_length=20)

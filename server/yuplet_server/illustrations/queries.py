@@ -14,13 +14,13 @@ from django.db.models import Q, QuerySet
 from django.http import Http404
 
 from yuplet.geometry import Box
+from yuplet.illustration.derived import from_json as made_from_json
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.made import from_json as made_from_json
 from yuplet.illustration.matching import LayerLook, looks
 from yuplet.illustration.records import from_record
 from yuplet.pixels import DeepPicture, Picture
-from yuplet.pixels.remembered import recalled
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.picture_cache import recalled
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import png, svg
 from yuplet.reading.choices import Choices, SheetCut
 from yuplet.reading.sheet import check_sheet, propose_sheet
@@ -212,7 +212,7 @@ def _opened(sha256: str, file_name: str, choices: Choices) -> svg.Drawing:
         return svg.open_drawing(file.read(), file_name, choices)
 
 
-def _decode(layer: str, pixels: str, scratch: Scratch) -> None:
+def _decode(layer: str, pixels: str, scratch: SpillFile) -> None:
     with open_blob(pixels) as file:
         data, what = file.read(), f"The image of layer '{layer}'"
     scratch.put(layer, png.decode(data, what))
@@ -224,7 +224,7 @@ class StoredPixels:
     """Layers by the digests of their pixels, as a `PixelSource`: each is decoded when it is first asked for, by any thread, and kept in
     a scratch file."""
 
-    def __init__(self, digests: Mapping[str, str], scratch: Scratch) -> None:
+    def __init__(self, digests: Mapping[str, str], scratch: SpillFile) -> None:
         self.digests = digests
         self._scratch = scratch
         self._lock = threading.Lock()

@@ -14,7 +14,7 @@ from yuplet.editing.cutting import Colour
 from yuplet.editing.edit import Edit, OfPart
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point, Size
-from yuplet.illustration.made import Backdrop, Pasted, Turn, Turned
+from yuplet.illustration.derived import Backdrop, Pasted, Turn, Turned
 from yuplet.parts.colouring import backdrop
 from yuplet.parts.layer_store import LayerStore
 from yuplet.parts.making import trimmed

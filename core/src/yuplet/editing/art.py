@@ -13,7 +13,7 @@ from yuplet.parts.making import Content, Made
 from yuplet.parts.merging import merged_pieces
 from yuplet.parts.part import Frame, Part
 from yuplet.pixels import Picture
-from yuplet.pixels.remembered import remembered
+from yuplet.pixels.picture_cache import remembered
 from yuplet.selecting.proposals import Proposals, propose
 
 

@@ -16,7 +16,7 @@ from yuplet.editing.cutting import Colour
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
-from yuplet.illustration.made import Dyed, Turn, Turned
+from yuplet.illustration.derived import Dyed, Turn, Turned
 from yuplet.parts.colouring import dyed
 from yuplet.parts.cutting import without_added
 from yuplet.parts.extending import Twin, grow_under, paint_under, round_off

@@ -16,7 +16,7 @@ from yuplet.arrangement.tree import Arrangement
 from yuplet.editing.art import Art, art_of, art_of_frame, divided
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut, NothingChosen, NothingThere
-from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.cutting import label_map, take_out
 from yuplet.parts.layer_store import LayerStore
 from yuplet.parts.making import Made
 from yuplet.parts.part import Frame, Part, Piece
@@ -118,7 +118,7 @@ class TakeOut(_Taking):
                 if len(part.frames) == 1:
                     raise
                 masks.append(np.zeros(art.picture.shape[:2], np.uint8))
-        owner = owners(art.picture, masks)
+        owner = label_map(art.picture, masks)
         there = [number for number in range(1, len(masks) + 1) if (owner == number).any()]
         if not there:
             return _Cut(None, [], None)

@@ -11,14 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.errors import ArrangementNotUnderstood, NothingThere, YupletError, shown
-from yuplet.illustration import made as derived_layers
+from yuplet.illustration import derived as derived_layers
+from yuplet.illustration.derived import Cut, DerivedLayer, Extension
 from yuplet.illustration.layers import Illustration, laid
-from yuplet.illustration.made import Cut, Extension, MadeLayer
 from yuplet.parts.making import Content, Made
 from yuplet.paths import PackagePath, within
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import PixelSource, Scratch
+from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.reading import png as png_reading
 from yuplet.selecting.masks import Mask
 from yuplet.writing import png
@@ -82,7 +82,7 @@ class MemoryLayers:
     def fresh_row(self) -> str:
         return f"d{self.version + 1}"
 
-    def put_into(self, scratch: Scratch) -> None:
+    def put_into(self, scratch: SpillFile) -> None:
         """Put the pixels of the derived layers beside those of the others."""
         for layer, content in self._contents.items():
             scratch.put(layer, content.picture)
@@ -132,7 +132,7 @@ class MemoryLayers:
             self._take(layer, picture, added)
         self.version = 1 + int(value["steps"])
 
-    def _take(self, layer: MadeLayer, picture: Picture, added: NDArray[np.bool_] | None) -> None:
+    def _take(self, layer: DerivedLayer, picture: Picture, added: NDArray[np.bool_] | None) -> None:
         assert layer.box is not None
         self.illustration = replace(self.illustration, made=(*self.illustration.made, layer))
         self._contents[layer.id] = Content(layer.box, picture, added)
@@ -146,14 +146,14 @@ class MemoryLayers:
 
 def derived_layer(
     illustration: Illustration, of: str | None, made: Made, keep: Callable[[NDArray[Any]], str], last: int = 0
-) -> MadeLayer:
+) -> DerivedLayer:
     """The record of a layer that is to be added; `keep` keeps a mask and says its key, `last` is the highest number ever used."""
     number = max((int(one.id[1:]) for one in illustration.made), default=0)
     recipe = made.recipe
     if isinstance(recipe, Cut | Extension) and made.mask is not None:
         recipe = replace(recipe, mask=keep(made.mask) if made.mask.any() else "")
     added = keep(made.added) if made.added is not None and made.added.any() else None
-    return MadeLayer(f"m{max(number, last) + 1}", of, recipe, made.box, added)
+    return DerivedLayer(f"m{max(number, last) + 1}", of, recipe, made.box, added)
 
 
 def as_grey(mask: NDArray[Any]) -> Mask:

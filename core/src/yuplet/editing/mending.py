@@ -23,16 +23,16 @@ from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import turn_between
 from yuplet.findings.findings import placed_as
 from yuplet.findings.specks import crumbs, pinholes
-from yuplet.illustration.made import Extension, Turned, Widened
-from yuplet.parts.cutting import owners, take_out, without
+from yuplet.illustration.derived import Extension, Turned, Widened
+from yuplet.parts.cutting import label_map, take_out, without
 from yuplet.parts.extending import extended
 from yuplet.parts.joints import limb_at
 from yuplet.parts.layer_store import LayerStore
 from yuplet.parts.making import Content, Made
 from yuplet.parts.merging import merged_pieces
+from yuplet.parts.overscan import widened
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.parts.turning import turned
-from yuplet.parts.widening import widened
 
 LeastPixels = Annotated[int, Field(strict=True, ge=1, le=1_000_000)]
 Reach = Literal["mirror", "repeat", "enlarge"]
@@ -136,7 +136,7 @@ class KeepRest(Edit):
         if finding is None or finding.mask is None or content is None:
             raise CannotTakeOut("All of this layer is in parts (by now). Look again.")
         mask = np.where(finding.mask, 255, 0).astype(np.uint8)
-        made = layers.add(layer, take_out(content, owners(content.picture, [mask]), None).taken[0])
+        made = layers.add(layer, take_out(content, label_map(content.picture, [mask]), None).taken[0])
         name = next(one.name for one in read.leaves() if one.id == layer)
         part = Part(made, f"rest of {name}", still(made))
         group, index = None, len(before.rows)

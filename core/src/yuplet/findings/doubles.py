@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.geometry import Box
-from yuplet.illustration.made import Turn
+from yuplet.illustration.derived import Turn
 from yuplet.parts.making import Content
 from yuplet.parts.turning import turn_picture
 from yuplet.pixels import Picture

@@ -4,7 +4,7 @@ from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal, TypeAlias
 
 from yuplet.geometry import Box
-from yuplet.illustration.made import Turn
+from yuplet.illustration.derived import Turn
 from yuplet.selecting.masks import Chosen
 
 Kind: TypeAlias = Literal[

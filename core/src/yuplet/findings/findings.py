@@ -13,8 +13,8 @@ from yuplet.findings.finding import Finding
 from yuplet.findings.jointing import turning_of
 from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box, Point, Size
+from yuplet.illustration.derived import Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.illustration.made import Turn, Turned
 from yuplet.parts.making import Content, placed_mask
 from yuplet.parts.part import Part, rest_box
 from yuplet.parts.swing import gap_at, swing

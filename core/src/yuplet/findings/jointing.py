@@ -11,9 +11,9 @@ from yuplet.arrangement.tree import Arrangement, PartGroup
 from yuplet.arrangement.tree_edits import carriers_of
 from yuplet.findings.doubles import Drawn
 from yuplet.geometry import Box, Size
-from yuplet.parts.carrying import Shape, proposed_carriers, small
 from yuplet.parts.joints import Circle, Joint, joint_between, limb_at
 from yuplet.parts.making import Content
+from yuplet.parts.parent_inference import Shape, proposed_carriers, small
 from yuplet.parts.part import Part
 from yuplet.parts.swing import silhouette, surroundings
 

@@ -6,7 +6,7 @@ from typing import Any, Literal, TypeAlias
 
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.credit import Credit
-from yuplet.illustration.made import MadeLayer
+from yuplet.illustration.derived import DerivedLayer
 from yuplet.pixels.compositing import Branch, Laid, Leaf
 
 LayerKind: TypeAlias = Literal["raster", "vector"]
@@ -84,13 +84,13 @@ class Illustration:
     colour_space: str = "sRGB"
     bit_depth: int = 8
     credit: Credit = Credit()
-    made: tuple[MadeLayer, ...] = ()
+    made: tuple[DerivedLayer, ...] = ()
     arranged: tuple[Mapping[str, Any], ...] = ()
 
     @property
     def boxes(self) -> dict[str, Box]:
         """The box of the content of each layer, made ones included; empty layers are absent."""
-        layers: list[Layer | MadeLayer] = [*self.leaves(), *self.made]
+        layers: list[Layer | DerivedLayer] = [*self.leaves(), *self.made]
         return {layer.id: layer.box for layer in layers if layer.box is not None}
 
     def roots_of(self, layer: str) -> set[str]:

@@ -3,7 +3,7 @@
 from typing import Any
 
 from yuplet.geometry import Box, Point, Size
-from yuplet.illustration import made
+from yuplet.illustration import derived
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 
@@ -23,7 +23,7 @@ def to_record(illustration: Illustration) -> dict[str, Any]:
         "bit_depth": illustration.bit_depth,
         "credit": illustration.credit.as_json(),
         "layers": [_node(node) for node in illustration.layers],
-        "made": [made.to_json(one) for one in illustration.made],
+        "made": [derived.to_json(one) for one in illustration.made],
     }
 
 
@@ -37,7 +37,7 @@ def from_record(record: dict[str, Any]) -> Illustration:
         colour_space=record["colour_space"],
         bit_depth=record["bit_depth"],
         credit=Credit(**record.get("credit", {})),
-        made=tuple(made.from_json(value) for value in record.get("made", ())),
+        made=tuple(derived.from_json(value) for value in record.get("made", ())),
     )
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.illustration.made import Backdrop, Dyed
+from yuplet.illustration.derived import Backdrop, Dyed
 from yuplet.parts.making import Content, Made
 from yuplet.pixels.oklab import from_oklab, to_oklab
 

@@ -1,7 +1,7 @@
 """Taking art out of a layer: what a mask chooses, and what is left of the layer.
 
 With a hard edge each pixel of the layer is in exactly one of the two. With a soft edge the place left is filled first, and the
-part is solved for so that both laid over each other are the layer again (`pixels.unmixing`).
+part is solved for so that both laid over each other are the layer again (`pixels.matting`).
 """
 
 from collections.abc import Sequence
@@ -12,12 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.errors import CannotTakeOut
-from yuplet.illustration.made import Behind, Cut
+from yuplet.illustration.derived import Behind, Cut
 from yuplet.parts.making import Content, Made, trimmed
 from yuplet.pixels import Picture
 from yuplet.pixels.filling import fill
+from yuplet.pixels.matting import unmix
 from yuplet.pixels.trimming import label_boxes
-from yuplet.pixels.unmixing import unmix
 from yuplet.selecting.masks import HALF, Chosen, Mask
 
 MAX_PARTS = 500
@@ -34,7 +34,7 @@ class Taken:
     left: Made | None
 
 
-def owners(picture: Picture, masks: Sequence[Mask]) -> Owners:
+def label_map(picture: Picture, masks: Sequence[Mask]) -> Owners:
     """Which of several masks takes each pixel that is there; one of several masks goes to the last of them."""
     owner = np.zeros(picture.shape[:2], np.int32)
     for number, mask in enumerate(masks, 1):

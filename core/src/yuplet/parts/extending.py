@@ -8,7 +8,7 @@ import numpy as np
 
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
-from yuplet.illustration.made import Extension, Fill
+from yuplet.illustration.derived import Extension, Fill
 from yuplet.parts.making import Content, Made, placed_mask, placed_picture, trimmed
 from yuplet.pixels.filling import fill
 from yuplet.selecting.masks import HALF, Chosen, Mask, grown

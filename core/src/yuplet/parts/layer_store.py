@@ -6,7 +6,7 @@ from typing import Protocol
 from yuplet.illustration.layers import Illustration
 from yuplet.parts.making import Content, Made
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import PixelSource
+from yuplet.pixels.spill_file import PixelSource
 from yuplet.selecting.masks import Mask
 
 

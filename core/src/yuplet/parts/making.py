@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.geometry import Box
-from yuplet.illustration.made import Cut, Extension, Recipe
+from yuplet.illustration.derived import Cut, Extension, Recipe
 from yuplet.pixels import Picture
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.selecting.masks import Chosen, Mask

@@ -5,13 +5,13 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from yuplet.geometry import box_around
-from yuplet.illustration.made import Merged
+from yuplet.illustration.derived import Merged
 from yuplet.parts.layer_store import LayerStore
 from yuplet.parts.making import Content, Made, trimmed
 from yuplet.parts.part import Piece
 from yuplet.pixels import kernels
 from yuplet.pixels.compositing import Leaf, compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 
 
 def merged(sources: Mapping[str, Content], recipe: Merged) -> Made | None:
@@ -20,7 +20,7 @@ def merged(sources: Mapping[str, Content], recipe: Merged) -> Made | None:
     around = box_around([content.box for content, _, _ in there])
     if around is None:
         return None
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
         leaves = []
         drawn = np.zeros((around.height, around.width), np.bool_)
         for number, (content, opacity, blend) in enumerate(there):

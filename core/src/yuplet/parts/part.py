@@ -9,7 +9,7 @@ import numpy as np
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.pixels import Picture, kernels
 from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
-from yuplet.pixels.scratch import PixelSource
+from yuplet.pixels.spill_file import PixelSource
 from yuplet.pixels.trimming import content_box, cut
 
 

@@ -9,10 +9,10 @@ import numpy as np
 
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Size
-from yuplet.illustration.made import Cut, Extension, MadeLayer, Merged, Turned
-from yuplet.parts.cutting import owners, take_out
+from yuplet.illustration.derived import Cut, DerivedLayer, Extension, Merged, Turned
+from yuplet.parts.cutting import label_map, take_out
 from yuplet.parts.making import Content, Made, placed_mask
-from yuplet.parts.remaking import remade
+from yuplet.parts.rebuilding import rebuilt
 from yuplet.selecting.gestures import Brush
 from yuplet.selecting.marking import of_brush
 from yuplet.selecting.masks import HALF, Mask, combine
@@ -28,7 +28,7 @@ class Anew:
 
 
 def touch_up(
-    layers: Sequence[MadeLayer],
+    layers: Sequence[DerivedLayer],
     layer: str,
     strokes: Sequence[Brush],
     content: Callable[[str], Content | None],
@@ -40,7 +40,7 @@ def touch_up(
 
     Parameters
     ----------
-    layers : sequence of MadeLayer
+    layers : sequence of DerivedLayer
         All made layers, each after those that it is made of.
     layer : str
         The one whose edge is touched up.
@@ -77,7 +77,7 @@ def touch_up(
     masks = [placed_mask(mask_of(_recipe(made).mask), _recipe(made).mask_box, source.box) for made in taken]
     index = taken.index(own)
     height, width = source.picture.shape[:2]
-    owner = owners(source.picture, masks)
+    owner = label_map(source.picture, masks)
     mask = masks[index]
     for stroke in strokes:
         points = [(x - source.box.left, y - source.box.top) for x, y in stroke.points]
@@ -92,7 +92,7 @@ def touch_up(
         # Over an empty place no edge can be soft, not even that of a stroke.
         mask = np.where(mask >= HALF, 255, 0).astype(np.uint8)
     if is_alone:
-        owner = owners(source.picture, [mask])
+        owner = label_map(source.picture, [mask])
     gone = np.flatnonzero(np.bincount(owner[source.picture[..., 3] > 0], minlength=len(taken) + 1)[1:] == 0)
     if gone.size:
         raise CannotTakeOut("Nothing would be left of a part. Undo taking it out instead.")
@@ -104,12 +104,12 @@ def touch_up(
     return result + _made_of(layers, {one.instead_of: one.made for one in result}, content, mask_of, used, canvas)
 
 
-def _recipe(made: MadeLayer) -> Cut:
+def _recipe(made: DerivedLayer) -> Cut:
     assert isinstance(made.recipe, Cut)
     return made.recipe
 
 
-def _one_cut(layers: Sequence[MadeLayer], own: MadeLayer, mask_of: Callable[[str], Mask]) -> list[MadeLayer]:
+def _one_cut(layers: Sequence[DerivedLayer], own: DerivedLayer, mask_of: Callable[[str], Mask]) -> list[DerivedLayer]:
     """Everything that one cut made: parts back to front, and what was left, if it was kept. They stand together.
 
     Copies of the same layer may stand before them: the parts of a cut are those whose masks are that of what was left.
@@ -129,7 +129,7 @@ def _one_cut(layers: Sequence[MadeLayer], own: MadeLayer, mask_of: Callable[[str
     wanted = mask_of(left.mask) >= HALF
     found = np.zeros_like(wanted)
 
-    def join(one: MadeLayer) -> None:
+    def join(one: DerivedLayer) -> None:
         recipe = _recipe(one)
         found[placed_mask(mask_of(recipe.mask), recipe.mask_box, left.mask_box) >= HALF] = True
 
@@ -145,7 +145,7 @@ def _one_cut(layers: Sequence[MadeLayer], own: MadeLayer, mask_of: Callable[[str
 
 
 def _made_of(
-    layers: Sequence[MadeLayer],
+    layers: Sequence[DerivedLayer],
     new: dict[str, Made | None],
     content: Callable[[str], Content | None],
     mask_of: Callable[[str], Mask],
@@ -168,7 +168,7 @@ def _made_of(
             if found is not None:
                 sources[layer] = found
         mask = mask_of(made.recipe.mask) if isinstance(made.recipe, Cut | Extension) else None
-        again = remade(made, sources, mask, canvas)
+        again = rebuilt(made, sources, mask, canvas)
         new[made.id] = again
         result.append(Anew(made.id, made.of, again))
     return result

@@ -8,7 +8,7 @@ from typing import TypeVar
 import numpy as np
 
 from yuplet.geometry import Box, Point
-from yuplet.illustration.made import Turn, Turned
+from yuplet.illustration.derived import Turn, Turned
 from yuplet.parts.making import Content, Made
 from yuplet.pixels import Picture
 from yuplet.selecting.masks import Chosen

@@ -13,7 +13,7 @@ import numpy as np
 
 from yuplet.geometry import Box, Size
 from yuplet.pixels import Picture, blending, kernels
-from yuplet.pixels.scratch import PixelSource
+from yuplet.pixels.spill_file import PixelSource
 
 BAND = 64
 """Rows composited at a time: a band of a 4096 px wide canvas is 8 MB in float64."""

@@ -16,7 +16,7 @@ Accumulator = NDArray[np.float64]
 Canvas8 = NDArray[np.uint8]
 
 SHARED_PICTURE = types.Array(types.uint8, 3, "A", readonly=True)
-"""The type of a picture that a compiled loop only reads: it may be one that others have, too (`pixels.remembered`)."""
+"""The type of a picture that a compiled loop only reads: it may be one that others have, too (`pixels.picture_cache`)."""
 _SHARED_BYTES = types.Array(types.uint8, 1, "C", readonly=True)
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy", "inline": "never"}
 

@@ -8,7 +8,7 @@ from yuplet.arrangement.tree import Arrangement
 from yuplet.geometry import Box, Size, box_around
 from yuplet.illustration.layers import Illustration
 from yuplet.parts.part import Part, part_box, render_frame
-from yuplet.pixels.scratch import PixelSource
+from yuplet.pixels.spill_file import PixelSource
 from yuplet.pixels.trimming import content_box, cut, is_opaque
 from yuplet.plan.recipe import OPAQUE, Images, Recipe
 

@@ -11,8 +11,8 @@ from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.arrangement.tree_edits import carriers_of
 from yuplet.errors import NothingToHandOver
 from yuplet.geometry import Box, Size
+from yuplet.illustration.derived import Turn, Turned
 from yuplet.illustration.layers import Illustration
-from yuplet.illustration.made import Turn, Turned
 from yuplet.parts.part import Part, Piece, part_box
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import Naming, files_of, named

@@ -9,7 +9,7 @@ from yuplet.arrangement.tree import Row
 from yuplet.errors import NamesClash, PlanError
 from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit
-from yuplet.illustration.made import Turn
+from yuplet.illustration.derived import Turn
 from yuplet.parts.part import Part
 from yuplet.plan.recipe import Images, Places, Recipe, Scale
 

@@ -15,7 +15,7 @@ from yuplet.geometry import Size
 from yuplet.illustration.layers import Illustration, ReadingReport, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import archives, flat, loose, openraster, package, svg
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import GZIP, is_packed
@@ -29,7 +29,7 @@ def _say_nothing(done: int, total: int) -> None:
 
 def read_illustration(
     path: Path,
-    scratch: Scratch,
+    scratch: SpillFile,
     progress: Callable[[int, int], None] = _say_nothing,
     workers: int = 2,
     file_name: str | None = None,
@@ -87,7 +87,7 @@ def drawing_of(path: Path, choices: Choices = AS_THE_FILE_SAYS) -> svg.Drawing |
 
 
 def _from_archive(
-    path: Path, scratch: Scratch, progress: Callable[[int, int], None], workers: int, file_name: str, choices: Choices
+    path: Path, scratch: SpillFile, progress: Callable[[int, int], None], workers: int, file_name: str, choices: Choices
 ) -> tuple[Illustration, ReadingReport]:
     kind = _kind_of_archive(path)
     if kind == "package":
@@ -145,7 +145,7 @@ class MergedComparison:
         )
 
 
-def compare_with_merged(path: Path, illustration: Illustration, scratch: Scratch) -> MergedComparison | None:
+def compare_with_merged(path: Path, illustration: Illustration, scratch: SpillFile) -> MergedComparison | None:
     """Compare our composite of the visible layers with the merged picture that an OpenRaster file carries, or with an SVG
     document drawn in one go.
 

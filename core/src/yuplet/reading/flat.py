@@ -21,7 +21,7 @@ from yuplet.illustration.credit import Credit
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import DeepPicture, Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut, is_opaque
 from yuplet.reading import colour, credits, png
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices, SheetCut
@@ -69,7 +69,7 @@ def is_flat(start: bytes) -> bool:
 
 
 def read(
-    path: Path, scratch: Scratch, file_name: str, choices: Choices = AS_THE_FILE_SAYS, prefix: str = ""
+    path: Path, scratch: SpillFile, file_name: str, choices: Choices = AS_THE_FILE_SAYS, prefix: str = ""
 ) -> tuple[Illustration, ReadingReport]:
     """Read a flat picture, called `file_name` where it came from; its pixels go to the scratch file under 'l1', 'l2', ...
 
@@ -278,7 +278,7 @@ def _has_16_bits(frame: Image.Image, facts: _Facts) -> bool:
 
 
 def _layer(
-    number: int, picture: Picture, stem: str, milliseconds: int | None, facts: _Facts, scratch: Scratch, prefix: str
+    number: int, picture: Picture, stem: str, milliseconds: int | None, facts: _Facts, scratch: SpillFile, prefix: str
 ) -> Layer:
     box = content_box(picture)
     if box is not None:
@@ -296,7 +296,7 @@ def _from_sheet(
     sheet: SheetCut,
     what: str,
     facts: _Facts,
-    scratch: Scratch,
+    scratch: SpillFile,
     stem: str,
     credit: Credit,
     report: ReadingReport,

@@ -16,7 +16,7 @@ from yuplet.errors import BrokenFile, ChoiceError, ReadError, TooLarge, shown
 from yuplet.geometry import Size
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import archives, flat, placing
 from yuplet.reading.choices import Choices
 
@@ -41,7 +41,7 @@ class _Image:
 
 
 def read(
-    path: Path, scratch: Scratch, progress: Callable[[int, int], None], file_name: str, choices: Choices
+    path: Path, scratch: SpillFile, progress: Callable[[int, int], None], file_name: str, choices: Choices
 ) -> tuple[Illustration, ReadingReport]:
     """Read an archive of images; their pixels go to the scratch file.
 
@@ -89,7 +89,7 @@ def read(
 
 def _read_images(
     archive: zipfile.ZipFile,
-    scratch: Scratch,
+    scratch: SpillFile,
     progress: Callable[[int, int], None],
     file_name: str,
     report: ReadingReport,
@@ -163,7 +163,7 @@ def _only(image: _Image) -> Layer:
     return node
 
 
-def _placed(image: _Image, reference: _Image, canvas: Size, scratch: Scratch, report: ReadingReport) -> _Image:
+def _placed(image: _Image, reference: _Image, canvas: Size, scratch: SpillFile, report: ReadingReport) -> _Image:
     """An image where it agrees best with the reference. One as large as the canvas says itself where it lies."""
     first = next((layer for layer in _leaves(image.nodes) if layer.box is not None), None)
     if image.canvas == canvas or first is None:

@@ -17,7 +17,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.interchange import BLEND_OF_OPERATOR, MAX_LAYERS, MIMETYPE
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import archives, colour, png
 
@@ -40,7 +40,7 @@ class _Source:
 
 
 def read(
-    path: Path, scratch: Scratch, progress: Callable[[int, int], None], workers: int, file_name: str
+    path: Path, scratch: SpillFile, progress: Callable[[int, int], None], workers: int, file_name: str
 ) -> tuple[Illustration, ReadingReport]:
     """Read an OpenRaster file; the trimmed pixels of each layer go to the scratch file under the layer's id.
 
@@ -48,7 +48,7 @@ def read(
     ----------
     path : Path
         The file; it is only read.
-    scratch : Scratch
+    scratch : SpillFile
         Takes the pixels of each layer, cut to its content within the canvas.
     progress : callable
         Told (layers done, layers in all); may raise to stop.
@@ -257,7 +257,7 @@ def _read_images(
     archive: zipfile.ZipFile,
     sources: list[_Source],
     canvas: Size,
-    scratch: Scratch,
+    scratch: SpillFile,
     report: ReadingReport,
     progress: Callable[[int, int], None],
     workers: int,

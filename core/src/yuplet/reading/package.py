@@ -18,14 +18,14 @@ from yuplet import documents
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.credit import Credit
+from yuplet.illustration.derived import Turn
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
-from yuplet.illustration.made import Turn
 from yuplet.parts.turning import turn_picture
 from yuplet.paths import PackagePath
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import archives, png
 
@@ -51,7 +51,7 @@ def package_of(path: Path) -> uuid.UUID | None:
 
 
 def read(
-    path: Path, scratch: Scratch, progress: Callable[[int, int], None], file_name: str
+    path: Path, scratch: SpillFile, progress: Callable[[int, int], None], file_name: str
 ) -> tuple[Illustration, ReadingReport]:
     """Read a package in a ZIP; the pixels of each part go to the scratch file.
 
@@ -102,7 +102,7 @@ class _Reader:
     """Walks the tree of a manifest and decodes the images that it names."""
 
     def __init__(
-        self, archive: zipfile.ZipFile, scratch: Scratch, parts: dict[str, Any], progress: Callable[[int], None]
+        self, archive: zipfile.ZipFile, scratch: SpillFile, parts: dict[str, Any], progress: Callable[[int], None]
     ) -> None:
         self._archive, self._scratch, self._parts, self._progress = archive, scratch, parts, progress
         self._ids: Iterator[int] = itertools.count(1)

@@ -21,7 +21,7 @@ from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import credits
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, take_out
@@ -154,7 +154,7 @@ def _check_work(tree: _Tree, file_name: str) -> None:
 
 def read(
     path: Path,
-    scratch: Scratch,
+    scratch: SpillFile,
     progress: Callable[[int, int], None],
     file_name: str,
     choices: Choices = AS_THE_FILE_SAYS,
@@ -165,7 +165,7 @@ def read(
     ----------
     path : Path
         The file; it is only read, and nothing that it refers to.
-    scratch : Scratch
+    scratch : SpillFile
         Takes the pixels of each layer, cut to its content within the canvas.
     progress : callable
         Told (layers done, layers in all); may raise to stop.

@@ -6,7 +6,7 @@ from pathlib import PurePath
 
 from yuplet.pixels import Picture
 from yuplet.plan.planned import Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
-from yuplet.writing import beside, images, sheets, whole
+from yuplet.writing import extras, images, incremental_reference, sheets
 from yuplet.writing.pictures import Sources, written_picture
 
 WHOLE = ("combination", "flip-book")
@@ -38,7 +38,7 @@ def sheet(plan: Plan, at: PlannedScale, one: PlannedSheet, sources: Sources) -> 
 
 def moving(plan: Plan, one: PlannedBeside, sources: Sources, workers: int) -> bytes:
     """All moments of the whole picture as one animated image."""
-    pictures = [whole.composed(plan, plan.main, tree, sources, workers) for tree in one.frames]
+    pictures = [incremental_reference.composed(plan, plan.main, tree, sources, workers) for tree in one.frames]
     wanted = plan.recipe.beside.flip_book
     assert wanted != "none"
     return sheets.animated(pictures, one.milliseconds, 0, wanted, plan.recipe.images)
@@ -57,7 +57,7 @@ def alone(plan: Plan, name: str, sources: Sources, workers: int = 2) -> tuple[by
 def _found(plan: Plan, name: str, sources: Sources, workers: int) -> Iterator[bytes]:
     for at in plan.scales:
         if name == at.reference:
-            yield whole.written(plan, at, plan.tree, sources, workers).data
+            yield incremental_reference.written(plan, at, plan.tree, sources, workers).data
         for one in at.sheets:
             if name == one.file:
                 yield sheet(plan, at, replace(one, images=images.shown(one.images)), sources)[1]
@@ -69,8 +69,8 @@ def _found(plan: Plan, name: str, sources: Sources, workers: int) -> Iterator[by
     for other in plan.beside:
         if name == other.file:
             if other.kind not in WHOLE:
-                yield beside.made(plan, other, sources)
+                yield extras.made(plan, other, sources)
             elif other.frames:
                 yield moving(plan, other, sources, workers)
             else:
-                yield whole.written(plan, plan.main, other.tree, sources, workers).data
+                yield incremental_reference.written(plan, plan.main, other.tree, sources, workers).data

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.planned import Plan, PlannedPart
 from yuplet.writing import openraster
 
@@ -16,7 +16,7 @@ def layers(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
     at = plan.main
     parts = {planned.part.id: planned for planned in plan.parts}
     numbers = {row: f"part{number}" for number, row in enumerate(parts)}
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
 
         def nodes(rows: Sequence[Row]) -> tuple[LayerNode, ...]:
             found: list[LayerNode] = []

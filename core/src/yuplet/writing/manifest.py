@@ -9,7 +9,7 @@ from typing import Any
 from yuplet.arrangement.looks import is_looks
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Point, Size, box_around
-from yuplet.illustration.made import Turn
+from yuplet.illustration.derived import Turn
 from yuplet.parts.fitting import fractions
 from yuplet.plan.planned import (
     CREDITS,

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from yuplet.geometry import Point
-from yuplet.illustration.made import Turn
+from yuplet.illustration.derived import Turn
 from yuplet.pixels import Picture
 from yuplet.plan.planned import Plan, PlannedPart
 from yuplet.writing import png

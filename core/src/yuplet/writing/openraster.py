@@ -16,13 +16,13 @@ from yuplet.illustration.interchange import MIMETYPE, OPERATOR_OF_BLEND
 from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode, laid
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing import png
 
 THUMBNAIL = 256
 
 
-def write(path: Path | IO[bytes], illustration: Illustration, scratch: Scratch) -> None:
+def write(path: Path | IO[bytes], illustration: Illustration, scratch: SpillFile) -> None:
     """Write an illustration as an OpenRaster file.
 
     Parameters
@@ -31,7 +31,7 @@ def write(path: Path | IO[bytes], illustration: Illustration, scratch: Scratch) 
         The file to be made or replaced, or one that is open for writing.
     illustration : Illustration
         Names, groups, order, places, opacity, modes, visibility and locks are all kept.
-    scratch : Scratch
+    scratch : SpillFile
         Holds the trimmed pixels of each layer under its id.
     """
     merged = compose(laid(illustration.layers), illustration.canvas, scratch)
@@ -48,7 +48,7 @@ def write(path: Path | IO[bytes], illustration: Illustration, scratch: Scratch) 
         archive.writestr("Thumbnails/thumbnail.png", png.encode(_thumbnail(merged)))
 
 
-def _stack(stack: etree._Element, nodes: Sequence[LayerNode], archive: zipfile.ZipFile, scratch: Scratch) -> None:
+def _stack(stack: etree._Element, nodes: Sequence[LayerNode], archive: zipfile.ZipFile, scratch: SpillFile) -> None:
     """List nodes front-most first, as the specification wants."""
     for node in reversed(nodes):
         is_group = isinstance(node, LayerGroup)

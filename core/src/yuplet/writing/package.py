@@ -18,7 +18,7 @@ from yuplet.geometry import Box
 from yuplet.paths import PackagePath, files_below, within
 from yuplet.pixels.trimming import content_box
 from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
-from yuplet.writing import beside, files, sheets, whole
+from yuplet.writing import extras, files, incremental_reference, sheets
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
@@ -96,7 +96,7 @@ def carry_out(
             raise
     for one in plan.beside:
         if one.file not in work.written and one.kind not in files.WHOLE:
-            work.write(one.file, beside.made(plan, one, sources), one.key)
+            work.write(one.file, extras.made(plan, one, sources), one.key)
     work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
     for at in plan.scales:
         work.write(at.table, manifests.places_table(plan, at))
@@ -220,7 +220,7 @@ class _Work:
 
     def _write_whole(self, at: PlannedScale, name: str, tree: tuple[Row, ...], key: str) -> None:
         earlier = self.earlier.read(name) if name in self.earlier.known else None
-        made = whole.written(self.plan, at, tree, self.sources, self.workers, earlier)
+        made = incremental_reference.written(self.plan, at, tree, self.sources, self.workers, earlier)
         self.write(name, made.data, key, made.pixels_crc32)
 
     def write(
@@ -241,7 +241,9 @@ def comes_back(plan: Plan, at: PlannedScale, sources: Sources) -> bool:
     """Whether the picture put together from the images of a scale must be the reference to the pixel."""
     if not all(planned.images.is_exact_for(len(planned.part.frames)) for planned in plan.parts):
         return False
-    drawn = sources.drawing is not None and all(whole.is_drawn_anew(plan, planned.part) for planned in plan.parts)
+    drawn = sources.drawing is not None and all(
+        incremental_reference.is_drawn_anew(plan, planned.part) for planned in plan.parts
+    )
     return at.factor == 1 or not plan.recipe.smooth or drawn
 
 

@@ -12,7 +12,7 @@ from lxml.builder import E
 
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box
-from yuplet.illustration.made import Turn
+from yuplet.illustration.derived import Turn
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
 from yuplet.plan.planned import Plan, PlannedImage, PlannedPart

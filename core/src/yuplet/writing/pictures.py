@@ -12,7 +12,7 @@ from yuplet.pixels import DeepPicture, Picture, kernels
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.filling import bleed
 from yuplet.pixels.scaling import resampled
-from yuplet.pixels.scratch import PixelSource, VectorSource
+from yuplet.pixels.spill_file import PixelSource, VectorSource
 from yuplet.plan.planned import Plan, PlannedImage, PlannedPart, PlannedScale
 from yuplet.plan.recipe import Images
 

@@ -12,7 +12,7 @@ from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
-from yuplet.pixels.scratch import VectorSource
+from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import Plan, PlannedPart
 from yuplet.writing import png
 

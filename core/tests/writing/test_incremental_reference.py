@@ -16,11 +16,11 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.part import Frame, Part, Piece
 from yuplet.pixels.blending import CLEARING, MODES
-from yuplet.pixels.scratch import Scratch
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan
 from yuplet.plan.recipe import Recipe, Scale
-from yuplet.writing import banded, whole
+from yuplet.writing import banded_png, incremental_reference
 from yuplet.writing.pictures import Sources
 
 CANVAS = Size(700, 430)
@@ -34,12 +34,12 @@ class WholePictureTestCase(unittest.TestCase):
     def setUp(self) -> None:
         self.rng = np.random.default_rng(11)
         self.random = random.Random(11)
-        self.scratch = Scratch()
+        self.scratch = SpillFile()
         self.addCleanup(self.scratch.__exit__)
         self.boxes = {f"layer {number}": self.put_anywhere(f"layer {number}") for number in range(12)}
         self.rows = self.first_rows()
         # As large pictures are written, which would take long here.
-        patched = mock.patch.object(whole, "_BANDED_FROM", 1)
+        patched = mock.patch.object(incremental_reference, "_BANDED_FROM", 1)
         patched.start()
         self.addCleanup(patched.stop)
 
@@ -73,8 +73,8 @@ class WholePictureTestCase(unittest.TestCase):
         """The picture as it is written, which must have the pixels of one that is composed as a whole."""
         plan = self.plan(recipe)
         sources = Sources(self.scratch, None, self.digests())
-        made = whole.written(plan, plan.main, plan.tree, sources, 2, earlier)
-        wanted = whole.composed(plan, plan.main, plan.tree, sources, 1)
+        made = incremental_reference.written(plan, plan.main, plan.tree, sources, 2, earlier)
+        wanted = incremental_reference.composed(plan, plan.main, plan.tree, sources, 1)
         found = np.array(Image.open(io.BytesIO(made.data)).convert("RGBA"))
         np.testing.assert_array_equal(found, wanted)
         self.assertEqual(made.pixels_crc32, zlib.crc32(wanted))
@@ -83,18 +83,18 @@ class WholePictureTestCase(unittest.TestCase):
     def composed_again(self, earlier: bytes) -> tuple[bytes, int]:
         """The picture, and how many tiles were composed for it beside the comparison."""
         areas: list[Box | None] = []
-        plain = whole.composed
+        plain = incremental_reference.composed
 
         def counted(*arguments: object) -> object:
             areas.append(arguments[5] if len(arguments) > 5 else None)  # type: ignore[arg-type]
             return plain(*arguments)  # type: ignore[arg-type]
 
-        with mock.patch.object(whole, "composed", counted):
+        with mock.patch.object(incremental_reference, "composed", counted):
             plan = self.plan()
-            data = whole.written(
+            data = incremental_reference.written(
                 plan, plan.main, plan.tree, Sources(self.scratch, None, self.digests()), 2, earlier
             ).data
-        tiles = sum(TILES if area is None else -(-area.width // whole.TILE.width) for area in areas)
+        tiles = sum(TILES if area is None else -(-area.width // incremental_reference.TILE.width) for area in areas)
         return data, tiles
 
     def change(self, change: str) -> None:
@@ -126,7 +126,7 @@ class WholePictureTestCase(unittest.TestCase):
 class WholePictureTests(WholePictureTestCase):
     def test_after_many_changes_in_a_row_it_is_as_made_anew(self) -> None:
         data = self.written(None)
-        self.assertIsNotNone(banded.opened(data))
+        self.assertIsNotNone(banded_png.opened(data))
         kinds = ["repaint", "move", "grow", "order", "hide", "opacity", "blend"]
         for number in range(70):
             change = self.random.choice(kinds)
@@ -179,7 +179,7 @@ class WholePictureTests(WholePictureTestCase):
     def test_the_ground_of_the_recipe_counts(self) -> None:
         white = Recipe(reference_ground=(255, 255, 255))
         data = self.written(self.written(None), white)
-        opened = banded.opened(data)
+        opened = banded_png.opened(data)
         assert opened is not None
         self.assertEqual(opened.channels, 3)
         self.change("repaint")
@@ -191,8 +191,8 @@ class WholePictureTests(WholePictureTestCase):
         Image.new("RGBA", CANVAS, (9, 9, 9, 255)).save(other, "PNG")
         self.written(other.getvalue())
         self.written(b"torn")
-        channels, bands = banded.bands_of(np.zeros((128, 700, 4), np.uint8), "quick", 1)
-        self.written(banded.encoded(banded.Banded(Size(700, 128), channels, bands, {})))
+        channels, bands = banded_png.bands_of(np.zeros((128, 700, 4), np.uint8), "quick", 1)
+        self.written(banded_png.encoded(banded_png.Banded(Size(700, 128), channels, bands, {})))
 
     def test_few_colours_are_written_by_their_numbers(self) -> None:
         for layer in self.boxes:
@@ -207,8 +207,8 @@ class WholePictureTests(WholePictureTestCase):
         plan = self.plan()
         sources: Sequence[Sources] = (Sources(self.scratch), Sources(self.scratch, None, {"layer 0": "known"}))
         for one in sources:
-            made = whole.written(plan, plan.main, plan.tree, one, 1, self.written(None))
-            opened = banded.opened(made.data)
+            made = incremental_reference.written(plan, plan.main, plan.tree, one, 1, self.written(None))
+            opened = banded_png.opened(made.data)
             assert opened is not None
             self.assertEqual(dict(opened.notes), {})
 
@@ -233,7 +233,7 @@ class WholePictureTests(WholePictureTestCase):
             def deep_rows(self, key: str, top: int, bottom: int) -> np.ndarray | None:
                 return scratch.deep_rows(key, top, bottom)
 
-        whole.written(plan, plan.main, plan.tree, Sources(Watched(), None, self.digests()), 1, data)
+        incremental_reference.written(plan, plan.main, plan.tree, Sources(Watched(), None, self.digests()), 1, data)
         first = self.boxes["layer 6"].meet(Box(0, 0, *CANVAS))
         tile = Box.at(first.left // 256 * 256, first.top // 128 * 128, Size(256, 128))
         near = {layer for layer, box in self.boxes.items() if not box.meet(tile).is_empty}

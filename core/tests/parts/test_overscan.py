@@ -12,13 +12,13 @@ import numpy as np
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over
+from yuplet.illustration.derived import DerivedLayer, Widened
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.illustration.made import MadeLayer, Widened
 from yuplet.parts.making import Content
+from yuplet.parts.overscan import widened
 from yuplet.parts.part import Part, still
-from yuplet.parts.remaking import remade
-from yuplet.parts.widening import widened
-from yuplet.pixels.scratch import Scratch
+from yuplet.parts.rebuilding import rebuilt
+from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import package as packages
 from yuplet.writing.pictures import Sources
 
@@ -57,21 +57,21 @@ class WideningTests(unittest.TestCase):
         self.assertFalse(widened(clear, Widened("enlarge", 2, 2)).picture.any())
 
     def test_it_is_made_again_from_art_that_is_drawn_larger(self) -> None:
-        made = remade(MadeLayer("m", "l", Widened("repeat", 3, 5), None), {"l": ramp()}, None, CANVAS, factor=2)
+        made = rebuilt(DerivedLayer("m", "l", Widened("repeat", 3, 5), None), {"l": ramp()}, None, CANVAS, factor=2)
         assert made is not None
         self.assertEqual((made.box.left, made.box.right), (-6, 50))
 
     def test_it_is_handed_over_with_what_lies_beyond_and_comes_in_again(self) -> None:
         made = widened(ramp(), Widened("mirror", 6, 4))
         layers = (Layer("sky", "sky", Box(0, 0, 40, 20)), Layer("marsh", "marsh", Box(0, 8, 40, 18)))
-        read = Illustration("scene", CANVAS, layers, made=(MadeLayer("m1", "marsh", made.recipe, made.box),))
+        read = Illustration("scene", CANVAS, layers, made=(DerivedLayer("m1", "marsh", made.recipe, made.box),))
         tree, _ = arrangement_of(read)
         tree = tree.changed(
             lambda row: (
                 replace(row, frames=still("m1"), beyond=True) if isinstance(row, Part) and row.id == "marsh" else row
             )
         )
-        with tempfile.TemporaryDirectory() as folder, Scratch() as scratch:
+        with tempfile.TemporaryDirectory() as folder, SpillFile() as scratch:
             scratch.put("sky", np.full((20, 40, 4), 200, np.uint8))
             scratch.put("marsh", ramp().picture)
             scratch.put("m1", made.picture)

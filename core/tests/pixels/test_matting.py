@@ -10,8 +10,8 @@ import numpy as np
 from yuplet.geometry import Box
 from yuplet.pixels.compositing import Leaf, compose
 from yuplet.pixels.filling import fill
-from yuplet.pixels.scratch import Scratch
-from yuplet.pixels.unmixing import solved, unmix
+from yuplet.pixels.matting import solved, unmix
+from yuplet.pixels.spill_file import SpillFile
 
 
 class UnmixTests(unittest.TestCase):
@@ -45,7 +45,7 @@ class UnmixTests(unittest.TestCase):
             behind[..., :3] = np.clip(left[..., :3] + np.where((mask > 0)[..., None], noise, 0), 0, 255)
             parts.append(unmix(left, behind, mask))
             left = behind
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("left", left)
             leaves = [Leaf("left", box)]
             for number, part in enumerate(reversed(parts)):
@@ -67,7 +67,7 @@ class UnmixTests(unittest.TestCase):
         self.assertLess(int(part[:32, :, 3].astype(int).sum()), int(part[32:, :, 3].astype(int).sum()))
         box = Box(0, 0, 64, 64)
         left = np.where((mask == 0)[..., None], picture, behind)
-        with Scratch() as scratch:
+        with SpillFile() as scratch:
             scratch.put("left", left)
             scratch.put("part", part)
             whole = compose([Leaf("left", box), Leaf("part", box)], box.size, scratch)

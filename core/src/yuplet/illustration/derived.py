@@ -122,7 +122,7 @@ _KINDS: dict[str, type[Recipe]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class MadeLayer:
+class DerivedLayer:
     """A layer that was made of another one, `of` (None: of none), which may be a made one too.
 
     `box` is that of the content, `added` the key of a mask of that box: pixels that nobody drew, since they were filled in.
@@ -149,7 +149,7 @@ class MadeLayer:
         return tuple(key for key in (own, self.added) if key is not None)
 
 
-def to_json(made: MadeLayer) -> dict[str, Any]:
+def to_json(made: DerivedLayer) -> dict[str, Any]:
     """A made layer as plain JSON values."""
     kinds = {kind: name for name, kind in _KINDS.items()}
     values = {field.name: getattr(made.recipe, field.name) for field in fields(made.recipe)}
@@ -160,10 +160,10 @@ def to_json(made: MadeLayer) -> dict[str, Any]:
     return {"id": made.id, "of": made.of, "recipe": recipe, "box": box, "added": made.added}
 
 
-def from_json(value: Mapping[str, Any]) -> MadeLayer:
+def from_json(value: Mapping[str, Any]) -> DerivedLayer:
     """The inverse of `to_json`.
 
-    >>> one = MadeLayer("m1", "l1", Cut("left", "key", Box(0, 0, 2, 2), (9, 9, 9)), Box(0, 0, 1, 1))
+    >>> one = DerivedLayer("m1", "l1", Cut("left", "key", Box(0, 0, 2, 2), (9, 9, 9)), Box(0, 0, 1, 1))
     >>> from_json(to_json(one)) == one
     True
     """
@@ -182,7 +182,7 @@ def from_json(value: Mapping[str, Any]) -> MadeLayer:
         if name in rest:
             rest[name] = tuple(tuple(one) for one in rest[name])
     box = Box.from_xywh(value["box"]) if value["box"] is not None else None
-    return MadeLayer(value["id"], value["of"], kind(**rest), box, value["added"])
+    return DerivedLayer(value["id"], value["of"], kind(**rest), box, value["added"])
 
 
 def _of_the_older_form(value: Mapping[str, Any]) -> dict[str, Any]:

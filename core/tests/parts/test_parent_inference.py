@@ -7,9 +7,10 @@ import networkx
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.parts.carrying import Shape, proposed_carriers, small
+from yuplet.parts import parent_inference
 from yuplet.parts.joints import joint_between
 from yuplet.parts.making import Content
+from yuplet.parts.parent_inference import Shape, proposed_carriers, small
 
 CANVAS = Size(400, 400)
 
@@ -81,7 +82,6 @@ class CarrierTests(unittest.TestCase):
         self.assertEqual(proposed_carriers([shape(box(0, 0, 9, 9), carries=False)]), [None])
 
     def test_the_forest_is_as_heavy_as_a_graph_librarys(self) -> None:
-        from yuplet.parts import carrying
 
         choose = random.Random(3)
         for _ in range(25):
@@ -90,7 +90,7 @@ class CarrierTests(unittest.TestCase):
                 left, top = choose.randrange(300), choose.randrange(300)
                 width, height = choose.randrange(10, 100), choose.randrange(10, 100)
                 shapes.append(shape(box(left, top, left + width, top + height), f"g{at % 3}"))
-            weights = carrying._weights(shapes, [float((one.alpha >= 128).sum()) for one in shapes])
+            weights = parent_inference._weights(shapes, [float((one.alpha >= 128).sum()) for one in shapes])
             graph = networkx.from_numpy_array(weights)
             expected = networkx.maximum_spanning_tree(graph).size("weight")
             found = proposed_carriers(shapes)

@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.geometry import Box
-from yuplet.illustration.made import Widened
+from yuplet.illustration.derived import Widened
 from yuplet.parts.making import Content, Made
 
 _PAD = {"mirror": "symmetric", "repeat": "wrap"}

@@ -17,7 +17,7 @@ from PIL import Image
 
 from tests.writing.test_png import chunks, of_kind
 from yuplet.geometry import Size
-from yuplet.writing import banded, png
+from yuplet.writing import banded_png, png
 
 
 def picture_of(kind: str, height: int = 300, width: int = 70) -> np.ndarray:
@@ -29,9 +29,9 @@ def picture_of(kind: str, height: int = 300, width: int = 70) -> np.ndarray:
     return of_kind(picture, kind)
 
 
-def in_bands(picture: np.ndarray, **notes: np.ndarray) -> banded.Banded:
-    channels, bands = banded.bands_of(picture, "normal", 2)
-    return banded.Banded(Size(picture.shape[1], picture.shape[0]), channels, bands, notes)
+def in_bands(picture: np.ndarray, **notes: np.ndarray) -> banded_png.Banded:
+    channels, bands = banded_png.bands_of(picture, "normal", 2)
+    return banded_png.Banded(Size(picture.shape[1], picture.shape[0]), channels, bands, notes)
 
 
 class BandedTests(unittest.TestCase):
@@ -41,7 +41,7 @@ class BandedTests(unittest.TestCase):
                 with self.subTest(kind, height=height):
                     picture = picture_of(kind)[-height:]
                     made = in_bands(np.ascontiguousarray(picture))
-                    data = banded.encoded(made, 300)
+                    data = banded_png.encoded(made, 300)
                     self.assertEqual(made.channels, channels)
                     self.assertEqual(made.pixels_crc32, zlib.crc32(np.ascontiguousarray(picture)))
                     image = Image.open(io.BytesIO(data))
@@ -56,7 +56,7 @@ class BandedTests(unittest.TestCase):
                         np.testing.assert_array_equal(opened[..., [2, 1, 0, 3]], picture)
 
     def test_chunks_keep_to_the_standard(self) -> None:
-        found = chunks(banded.encoded(in_bands(picture_of("rgba"))))
+        found = chunks(banded_png.encoded(in_bands(picture_of("rgba"))))
         names = [name for name, _ in found]
         self.assertEqual(names, [b"IHDR", b"sRGB", b"yuBD", *[b"IDAT"] * 5, b"IEND"])
         self.assertEqual([bool(letter & 32) for letter in b"yuBD"], [True, True, False, False])
@@ -68,62 +68,70 @@ class BandedTests(unittest.TestCase):
         large = (np.add.outer(np.arange(1000), np.arange(400))[..., None] // 9 + grain).astype(np.uint8)
         large[..., 3] |= 1
         rows = png.filtered(large.reshape(1000, 1600), 4)
-        self.assertLess(len(banded.encoded(in_bands(large))), 1.01 * len(zlib.compress(rows.tobytes(), 5)))
+        self.assertLess(len(banded_png.encoded(in_bands(large))), 1.01 * len(zlib.compress(rows.tobytes(), 5)))
 
     def test_what_was_written_can_be_gone_on_from(self) -> None:
         notes = {"one": np.arange(6, dtype=np.uint64).reshape(2, 3), "ä two": np.array([[2**64 - 1]], np.uint64)}
         picture = picture_of("rgba")
         made = in_bands(picture, **notes)
-        again = banded.opened(banded.encoded(made))
+        again = banded_png.opened(banded_png.encoded(made))
         assert again is not None
         self.assertEqual((again.size, again.channels, again.bands), (made.size, made.channels, made.bands))
         self.assertEqual({name: note.tolist() for name, note in again.notes.items()},
                          {name: note.tolist() for name, note in notes.items()})  # fmt: skip
         for index, top in enumerate((0, 128, 256)):
-            np.testing.assert_array_equal(banded.pixels_of(again, index), picture[top : top + 128])
+            np.testing.assert_array_equal(banded_png.pixels_of(again, index), picture[top : top + 128])
 
     def test_a_band_is_exchanged(self) -> None:
         picture = picture_of("rgba")
         made = in_bands(picture)
         picture[130:140, 5:9] = 17
-        bands = banded.changed_bands(made, {1: banded.band_of(picture[128:256], 4, "normal")})
+        bands = banded_png.changed_bands(made, {1: banded_png.band_of(picture[128:256], 4, "normal")})
         assert bands is not None
-        changed = banded.Banded(made.size, 4, bands, {})
-        self.assertEqual(banded.encoded(changed), banded.encoded(in_bands(picture)))
+        changed = banded_png.Banded(made.size, 4, bands, {})
+        self.assertEqual(banded_png.encoded(changed), banded_png.encoded(in_bands(picture)))
         self.assertEqual(changed.pixels_crc32, zlib.crc32(picture))
 
     def test_a_band_that_wants_other_channels_is_not_taken(self) -> None:
         opaque = picture_of("rgb")
         clear = opaque.copy()
         clear[140, 3, 3] = 9
-        self.assertIsNone(banded.changed_bands(in_bands(opaque), {1: banded.band_of(clear[128:256], 3, "normal")}))
+        self.assertIsNone(
+            banded_png.changed_bands(in_bands(opaque), {1: banded_png.band_of(clear[128:256], 3, "normal")})
+        )
         # And back: what needs fewer channels by now is written in fewer.
-        self.assertIsNone(banded.changed_bands(in_bands(clear), {1: banded.band_of(opaque[128:256], 4, "normal")}))
+        self.assertIsNone(
+            banded_png.changed_bands(in_bands(clear), {1: banded_png.band_of(opaque[128:256], 4, "normal")})
+        )
 
     def test_nothing_else_is_gone_on_from(self) -> None:
-        data = banded.encoded(in_bands(picture_of("rgba")))
-        self.assertIsNotNone(banded.opened(data))
-        self.assertIsNone(banded.opened(png.encode(picture_of("rgba"))))
-        self.assertIsNone(banded.opened(b""))
-        self.assertIsNone(banded.opened(b"no picture at all"))
+        data = banded_png.encoded(in_bands(picture_of("rgba")))
+        self.assertIsNotNone(banded_png.opened(data))
+        self.assertIsNone(banded_png.opened(png.encode(picture_of("rgba"))))
+        self.assertIsNone(banded_png.opened(b""))
+        self.assertIsNone(banded_png.opened(b"no picture at all"))
         for at in range(8, len(data) - 12, 97):
             damaged = bytearray(data)
             damaged[at] ^= 4
-            self.assertIsNone(banded.opened(bytes(damaged)), at)
+            self.assertIsNone(banded_png.opened(bytes(damaged)), at)
         for end in range(0, len(data) - 12, 211):
-            self.assertIsNone(banded.opened(data[:end]), end)
+            self.assertIsNone(banded_png.opened(data[:end]), end)
 
 
 class JoinedSumsTests(unittest.TestCase):
     @given(st.binary(max_size=700), st.binary(max_size=700))
     @settings(max_examples=100, deadline=None)
     def test_sums_of_two_pieces_are_that_of_both(self, one: bytes, other: bytes) -> None:
-        self.assertEqual(banded.crc32_joined(zlib.crc32(one), zlib.crc32(other), len(other)), zlib.crc32(one + other))
-        joined = banded.adler32_joined(zlib.adler32(one), zlib.adler32(other), len(other))
+        self.assertEqual(
+            banded_png.crc32_joined(zlib.crc32(one), zlib.crc32(other), len(other)), zlib.crc32(one + other)
+        )
+        joined = banded_png.adler32_joined(zlib.adler32(one), zlib.adler32(other), len(other))
         self.assertEqual(joined, zlib.adler32(one + other))
 
     def test_also_of_very_long_ones(self) -> None:
         one, other = b"\xff" * 3_000_001, b"\x01" * 70_000_000
-        self.assertEqual(banded.crc32_joined(zlib.crc32(one), zlib.crc32(other), len(other)), zlib.crc32(one + other))
-        joined = banded.adler32_joined(zlib.adler32(one), zlib.adler32(other), len(other))
+        self.assertEqual(
+            banded_png.crc32_joined(zlib.crc32(one), zlib.crc32(other), len(other)), zlib.crc32(one + other)
+        )
+        joined = banded_png.adler32_joined(zlib.adler32(one), zlib.adler32(other), len(other))
         self.assertEqual(joined, zlib.adler32(one + other))

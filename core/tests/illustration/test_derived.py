@@ -6,13 +6,12 @@ import unittest
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.illustration.layers import Illustration, Layer
-from yuplet.illustration.made import (
+from yuplet.illustration.derived import (
     Backdrop,
     Cut,
+    DerivedLayer,
     Dyed,
     Extension,
-    MadeLayer,
     Merged,
     Pasted,
     Recipe,
@@ -22,6 +21,7 @@ from yuplet.illustration.made import (
     from_json,
     to_json,
 )
+from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.turning import turn_picture
 
 BOX = Box(1, 2, 30, 40)
@@ -43,19 +43,19 @@ class MadeTests(unittest.TestCase):
     def test_every_recipe_survives_its_record(self) -> None:
         for recipe in RECIPES:
             with self.subTest(recipe=recipe):
-                made = MadeLayer(
+                made = DerivedLayer(
                     "m1", None if isinstance(recipe, Backdrop | Merged | Pasted) else "l1", recipe, BOX, "added"
                 )
                 self.assertEqual(from_json(json.loads(json.dumps(to_json(made)))), made)
 
     def test_what_a_layer_is_made_of_and_which_masks_it_has(self) -> None:
-        cut, _, extension, *_, merged, backdrop, _, _ = (MadeLayer("m", "l1", one, BOX, "more") for one in RECIPES)
+        cut, _, extension, *_, merged, backdrop, _, _ = (DerivedLayer("m", "l1", one, BOX, "more") for one in RECIPES)
         self.assertEqual((cut.sources, cut.masks), (("l1",), ("key", "more")))
         self.assertEqual(extension.sources, ("l1", "l2"))
         self.assertEqual((merged.sources, merged.masks), (("l1", "l2"), ("more",)))
         read = Illustration(
             "x", Size(50, 50), (Layer("l1", "a", BOX), Layer("l2", "b", BOX)),
-            made=(MadeLayer("m1", None, RECIPES[6], BOX), MadeLayer("m2", "m1", RECIPES[0], BOX), MadeLayer("m3", None, Pasted(), BOX)),
+            made=(DerivedLayer("m1", None, RECIPES[6], BOX), DerivedLayer("m2", "m1", RECIPES[0], BOX), DerivedLayer("m3", None, Pasted(), BOX)),
         )  # fmt: skip
         self.assertEqual(read.roots_of("m2"), {"l1", "l2"})
         self.assertEqual((read.roots_of("m3"), read.roots_of("l1")), (set(), {"l1"}))
@@ -72,7 +72,7 @@ class MadeTests(unittest.TestCase):
             "added": None,
         }
         cut = from_json({**older, "what": "left"})
-        self.assertEqual(cut, MadeLayer("m1", "l1", Cut("left", "key", Box(0, 0, 9, 9), (1, 2, 3)), Box(1, 2, 4, 6)))
+        self.assertEqual(cut, DerivedLayer("m1", "l1", Cut("left", "key", Box(0, 0, 9, 9), (1, 2, 3)), Box(1, 2, 4, 6)))
         grown = from_json({**older, "what": "grown", "behind": None})
         self.assertEqual(grown.recipe, Extension("key", Box(0, 0, 9, 9), "onward"))
 

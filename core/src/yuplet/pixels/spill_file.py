@@ -50,12 +50,12 @@ class _Place(NamedTuple):
     size: Size
 
 
-class Scratch:
+class SpillFile:
     """A `PixelSource` in an unnamed temporary file; safe to use from several threads.
 
     Pixels are read row by row with `pread`, never mapped: what is in use is in memory, and nothing else.
 
-    >>> with Scratch() as scratch:
+    >>> with SpillFile() as scratch:
     ...     scratch.put("a", np.full((2, 3, 4), 7, np.uint8))
     ...     scratch.rows("a", 1, 2).shape
     (1, 3, 4)
@@ -68,7 +68,7 @@ class Scratch:
         self._end = 0
         self._lock = threading.Lock()
 
-    def __enter__(self) -> "Scratch":
+    def __enter__(self) -> "SpillFile":
         return self
 
     def __exit__(self, *_: object) -> None:

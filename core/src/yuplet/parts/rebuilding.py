@@ -7,19 +7,19 @@ import cv2
 import numpy as np
 
 from yuplet.geometry import Box, Size
-from yuplet.illustration.made import Backdrop, Cut, Dyed, Extension, MadeLayer, Merged, Pasted, Turned, Widened
+from yuplet.illustration.derived import Backdrop, Cut, DerivedLayer, Dyed, Extension, Merged, Pasted, Turned, Widened
 from yuplet.parts.colouring import backdrop, dyed
-from yuplet.parts.cutting import owners, take_out
+from yuplet.parts.cutting import label_map, take_out
 from yuplet.parts.extending import extended
 from yuplet.parts.making import Content, Made, placed_mask, trimmed
 from yuplet.parts.merging import merged
+from yuplet.parts.overscan import widened
 from yuplet.parts.turning import turned
-from yuplet.parts.widening import widened
 from yuplet.selecting.masks import Mask
 
 
-def remade(
-    made: MadeLayer,
+def rebuilt(
+    made: DerivedLayer,
     sources: Mapping[str, Content],
     mask: Mask | None,
     canvas: Size,
@@ -30,7 +30,7 @@ def remade(
 
     Parameters
     ----------
-    made : MadeLayer
+    made : DerivedLayer
     sources : mapping
         The content of each layer that it is made of; empty ones are absent.
     mask : (H, W) uint8, optional
@@ -70,7 +70,7 @@ def remade(
 
 def _cut_again(layer: Content, mask: Mask, recipe: Cut) -> Made | None:
     placed = placed_mask(mask, recipe.mask_box, layer.box)
-    owner = owners(layer.picture, [placed])
+    owner = label_map(layer.picture, [placed])
     if not owner.any():
         if recipe.keeps == "taken":
             return None

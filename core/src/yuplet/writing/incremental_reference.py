@@ -24,12 +24,12 @@ from yuplet.parts.part import Part, laid_part, render_frame, rest_box
 from yuplet.pixels import DeepPicture, Picture, blending
 from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
 from yuplet.pixels.scaling import resampled
-from yuplet.pixels.scratch import PixelSource, Scratch
+from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.plan.planned import Plan, PlannedScale
-from yuplet.writing import banded, png
+from yuplet.writing import banded_png, png
 from yuplet.writing.pictures import Sources, part_picture
 
-TILE = Size(256, banded.BAND)
+TILE = Size(256, banded_png.BAND)
 """Pixels of the canvas that are composed again together."""
 _BANDED_FROM = 1 << 20
 """Pixels from which a picture is written in bands: a smaller one is made anew in a moment."""
@@ -59,37 +59,37 @@ def written(
         picture = composed(plan, at, tree, sources, workers)
         return WrittenPicture(png.encode(picture, effort, ppi), deflate.crc32(picture))
     members = laid(Arrangement(tree), lambda part: laid_part(part, plan.layer_boxes, plan.canvas))
-    before = None if earlier is None else banded.opened(earlier)
+    before = None if earlier is None else banded_png.opened(earlier)
     notes: Mapping[str, _Keys] = {}
     if at.factor == 1 and all(leaf.key in sources.digests for leaf in _leaves(members)):
         notes = _noted(members, plan, sources, before, workers)
         made = None if before is None else _changed(before, notes, plan, at, tree, sources, workers)
         if made is not None:
-            return WrittenPicture(banded.encoded(made, ppi), made.pixels_crc32)
+            return WrittenPicture(banded_png.encoded(made, ppi), made.pixels_crc32)
     picture = composed(plan, at, tree, sources, workers)
     if png.has_few_colours(picture):
         return WrittenPicture(png.encode(picture, effort, ppi), deflate.crc32(picture))
-    channels, bands = banded.bands_of(picture, effort, workers)
-    made = banded.Banded(size, channels, bands, notes)
-    return WrittenPicture(banded.encoded(made, ppi), made.pixels_crc32)
+    channels, bands = banded_png.bands_of(picture, effort, workers)
+    made = banded_png.Banded(size, channels, bands, notes)
+    return WrittenPicture(banded_png.encoded(made, ppi), made.pixels_crc32)
 
 
 def _changed(
-    before: banded.Banded,
+    before: banded_png.Banded,
     notes: Mapping[str, _Keys],
     plan: Plan,
     at: PlannedScale,
     tree: tuple[Row, ...],
     sources: Sources,
     workers: int,
-) -> banded.Banded | None:
+) -> banded_png.Banded | None:
     """The earlier picture with those tiles composed again whose keys are others; None where it is of no use."""
     if before.size != at.canvas or _TILES not in before.notes:
         return None
     differs = before.notes[_TILES] != notes[_TILES]
 
-    def band(row: int) -> banded.Band:
-        rows = banded.pixels_of(before, row)
+    def band(row: int) -> banded_png.Band:
+        rows = banded_png.pixels_of(before, row)
         top = row * TILE.height
         for is_other, columns in groupby(range(differs.shape[1]), lambda column: bool(differs[row, column])):
             if not is_other:
@@ -97,13 +97,13 @@ def _changed(
             run = list(columns)
             area = Box(run[0] * TILE.width, top, min((run[-1] + 1) * TILE.width, at.canvas.width), top + len(rows))
             rows[:, area.left : area.right] = composed(plan, at, tree, sources, 1, area)
-        return banded.band_of(rows, before.channels, plan.recipe.images.effort)
+        return banded_png.band_of(rows, before.channels, plan.recipe.images.effort)
 
     touched = [int(row) for row in np.flatnonzero(differs.any(axis=1))]
     with ThreadPoolExecutor(workers) as pool:
         made = dict(zip(touched, pool.map(band, touched), strict=True))
-    bands = banded.changed_bands(before, made)
-    return None if bands is None else banded.Banded(before.size, before.channels, bands, notes)
+    bands = banded_png.changed_bands(before, made)
+    return None if bands is None else banded_png.Banded(before.size, before.channels, bands, notes)
 
 
 def composed(
@@ -117,7 +117,7 @@ def composed(
     by_id = {planned.part.id: planned for planned in plan.parts}
     anew = at.factor != 1 and sources.drawing is not None and any(is_drawn_anew(plan, one.part) for one in plan.parts)
     wanted = area or Box(0, 0, *(at.canvas if anew else plan.canvas))
-    with Scratch() as scratch:
+    with SpillFile() as scratch:
 
         def one(part: Part) -> Laid | None:
             box = rest_box(part, plan.layer_boxes, plan.canvas)
@@ -182,7 +182,7 @@ def _leaves(members: Sequence[Laid]) -> Iterator[Leaf]:
 
 
 def _noted(
-    members: Sequence[Laid], plan: Plan, sources: Sources, before: banded.Banded | None, workers: int
+    members: Sequence[Laid], plan: Plan, sources: Sources, before: banded_png.Banded | None, workers: int
 ) -> dict[str, _Keys]:
     """The keys of all tiles, and the check sums of each layer in the tiles that it touches, by what its pixels are and where it lies.
 
