@@ -102,4 +102,4 @@ class MendingTests(TakingCase):
         answer = self.mend("share-drawing", finding["rows"][0], crumb, status=422)
         self.assertIn("is not the same drawing", answer["detail"])
         self.assertIn("two or more parts", self.mend("share-drawing", crumb, status=422)["detail"])
-        self.assertIn("row: field required", self.mend("sweep-crumbs", status=422)["detail"])
+        self.assertIn("row is missing", self.mend("sweep-crumbs", status=422)["detail"])

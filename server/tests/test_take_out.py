@@ -127,7 +127,7 @@ class TakeOutTests(TakingCase):
                 422,
                 "parts.0.edge.soft",
             ),
-            ([], {}, 422, "parts: "),
+            ([], {}, 422, "parts needs at least 1"),
         ):
             with self.subTest(said):
                 answer = self.take(*parts, status=status, **rest)

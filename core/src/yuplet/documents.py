@@ -134,6 +134,30 @@ def _refuse_constant(name: str) -> NoReturn:
     raise ValueError(f"has the number {name}, which JSON does not have")
 
 
+_IN_WORDS = {
+    "missing": "is missing",
+    "extra_forbidden": "is not known here",
+    "too_short": "needs at least {min_length}",
+    "too_long": "has more than {max_length}",
+    "string_too_long": "has more than {max_length} letters",
+    "greater_than_equal": "is less than {ge:g}",
+    "less_than_equal": "is more than {le:g}",
+    "finite_number": "is not a number",
+    "float_type": "is not a number",
+    "int_type": "is not a whole number",
+    "string_type": "is not a text",
+    "bool_type": "is neither true nor false",
+    "tuple_type": "is not a list",
+    "mapping_type": "is not an object",
+    "dict_type": "is not an object",
+    "literal_error": "is none of {expected}",
+    "unexpected_keyword_argument": "is not known here",
+    "union_tag_invalid": "is of the kind '{tag}', which is none of {expected_tags}",
+    "union_tag_not_found": "does not say of which kind it is",
+}
+"""What is wrong, by pydantic's names for it, in words that follow where it is."""
+
+
 def first_fault(error: ValidationError, value: Any) -> str:
     """The first thing that is wrong with a value, and where."""
     first = error.errors(include_url=False)[0]
@@ -149,6 +173,9 @@ def first_fault(error: ValidationError, value: Any) -> str:
                 if isinstance(value, list | tuple) and isinstance(step, int) and step < len(value)
                 else value
             )
+    words = _IN_WORDS.get(first["type"])
+    if words is not None:
+        return f"{'.'.join(at) or 'it'} {words.format(**first.get('ctx', {}))}"
     what = first["msg"].removeprefix("Value error, ")
     what = what[:1].lower() + what[1:]
     return f"{'.'.join(at)}: {what}" if at else what

@@ -88,12 +88,12 @@ class MarkingTests(unittest.TestCase):
 
     def test_marks_that_are_none(self) -> None:
         for value, said in (
-            ({"tool": "brush", "points": [], "size": 9}, "1 to 20000 points"),
-            ({"tool": "brush", "points": [[0, float("nan")]], "size": 9}, "two numbers"),
-            ({"tool": "brush", "points": [[0, 0]], "size": 0}, "size is a number from 1 to 400"),
-            ({"tool": "brush", "points": [[0, 0]], "hardness": 2}, "hardness is a number from 0 to 1"),
-            ({"tool": "scribble", "inside": [[[0, 0]] * 2001]}, "1 to 2000 points"),
-            ({"tool": "scribble", "inside": [[[0, 0]]] * 501}, "up to 500 marks"),
+            ({"tool": "brush", "points": [], "size": 9}, "points needs at least 1"),
+            ({"tool": "brush", "points": [[0, float("nan")]], "size": 9}, "points.0.1 is not a number"),
+            ({"tool": "brush", "points": [[0, 0]], "size": 0}, "size is less than 1"),
+            ({"tool": "brush", "points": [[0, 0]], "hardness": 2}, "hardness is more than 1"),
+            ({"tool": "scribble", "inside": [[[0, 0]] * 2001]}, "inside.0 has more than 2000"),
+            ({"tool": "scribble", "inside": [[[0, 0]]] * 501}, "inside has more than 500"),
         ):
             with self.subTest(said), self.assertRaisesRegex(SelectionError, said):
                 from_json(value)
