@@ -1,13 +1,11 @@
-import { Anchor, Button, Center, Stack, Text } from '@mantine/core';
+import { Anchor, Center, Stack, Text } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
-import { isRunning, type Row, useIllustration, useRevisions, type WholeIllustration } from '../api/calls';
+import { isRunning, type Row, useIllustration, type WholeIllustration } from '../api/calls';
 import { sendPicture } from '../api/steps';
-import { partColour } from '../ledger/colours';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
 import { Pile } from '../pile/Pile';
-import { numbersOf, peeled, seenParts, within } from '../rules/tree';
 import { BringInStep } from '../steps/bring-in/BringInStep';
 import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
@@ -22,17 +20,15 @@ import { useOrdering } from '../steps/put-in-order/useOrdering';
 import { TakeApart } from '../steps/take-apart/TakeApart';
 import { type Looking, useTaking } from '../steps/take-apart/useTaking';
 import { TryOut } from '../steps/try-out/TryOut';
-import { AccountMenu } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
-import { plural } from '../ui/units';
 import { useFileDrop } from '../ui/useFileDrop';
-import { Wordmark } from '../ui/Wordmark';
+import { Head } from './Head';
 import { KeysList, useKeys } from './keys';
-import { Line } from './Line';
+import { statesOf } from './states';
 import { isStep, type StepName } from './steps';
+import { useComparables } from './useComparables';
+import { useSeen } from './useSeen';
 import classes from './Workspace.module.css';
-
-const MOST_OUTLINES = 60;
 
 interface Props {
   illustration: number;
@@ -83,25 +79,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       void queries.invalidateQueries({ queryKey: [key, illustration.id] });
     }
   };
-  const revisions = useRevisions(
-    illustration.id,
-    illustration.revision,
-    `${illustration.waiting?.number} ${illustration.waiting?.state}`,
-  );
-  const comparables = useMemo(
-    () => [
-      { key: 'parts', label: 'The parts now', digest: null },
-      ...(revisions.data ?? [])
-        .filter((one) => one.picture !== '')
-        .map((one) => ({
-          key: String(one.number),
-          label: one.number === illustration.revision ? 'As brought in' : `Revision ${one.number}`,
-          digest: one.picture,
-        }))
-        .sort((one, other) => Number(other.label === 'As brought in') - Number(one.label === 'As brought in')),
-    ],
-    [revisions.data, illustration.revision],
-  );
+  const comparables = useComparables(illustration);
 
   // Somebody's step may have changed which revision is worked with.
   const isOther = view !== undefined && view.revision !== illustration.revision;
@@ -113,29 +91,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const rows = view?.rows;
   const alone = view?.alone ?? null;
   const chosen = useMemo(() => new Set(chosenIds), [chosenIds]);
-  const [away, setAway] = useState(0);
   const [moment, setMoment] = useState(0);
-  const allSeen = useMemo(() => seenParts(rows ?? [], alone), [rows, alone]);
-  const { left: seen, most } = useMemo(() => peeled(rows ?? [], allSeen, away), [rows, allSeen, away]);
-  const outlines = useMemo(() => {
-    if (!rows) return { chosen: [], all: [], none: [] };
-    const numbers = numbersOf(rows);
-    const marked = new Set(chosenIds.flatMap((id) => [...within(rows, id)]));
-    const outline = (row: Row) => {
-      const number = numbers.get(row.id) ?? 0;
-      return { row, colour: partColour(number), tag: String(number) };
-    };
-    const parts = rows.filter((row) => row.kind === 'part');
-    return {
-      chosen: parts
-        // Of a group, what is seen of it; a part that is chosen itself, hidden or not.
-        .filter((row) => marked.has(row.id) && (seen.has(row.id) || chosenIds.includes(row.id)))
-        .slice(0, MOST_OUTLINES)
-        .map(outline),
-      all: parts.filter((row) => seen.has(row.id)).map(outline),
-      none: [],
-    };
-  }, [rows, chosenIds, seen]);
+  const { seen, outlines, peel } = useSeen(rows, alone, chosenIds);
 
   const choose = (ids: readonly string[], now: string | null) => {
     setChosenIds(ids);
@@ -172,9 +129,6 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     moment,
     act,
   });
-  const parts = rows?.filter((row) => row.kind === 'part') ?? [];
-  const leftOut = parts.filter((row) => !row.included).length;
-  const notes = taking.findings.found?.length;
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   const handing = useHandingOver(
     illustration.id,
@@ -182,22 +136,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
     chosenIds,
     step === 'hand-over' && view !== undefined,
   );
-  const { last } = handing;
-  const states: Record<StepName, string> = {
-    'bring-in': illustration.waiting
-      ? `revision ${illustration.waiting.number} waits`
-      : `${illustration.width} × ${illustration.height} px`,
-    'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'note')}` : plural(parts.length, 'part'),
-    'put-in-order':
-      [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'note')].filter(Boolean).join(', ') ||
-      plural(parts.length, 'part'),
-    'try-out': 'to come',
-    'hand-over': handing.running
-      ? 'at work'
-      : last
-        ? `no. ${last.number}, ${last.report?.proof.ok ? 'proved' : 'not proved'}`
-        : 'not yet',
-  };
+  const states = statesOf(illustration, rows ?? [], taking.findings.found?.length, warnings, handing);
   const [sending] = uploads;
   let status = view?.undo ? `Last step: ${view.undo}` : '';
   if (isSaving) status = 'Saving';
@@ -252,42 +191,16 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   return (
     <div className={classes.workspace} {...handlers}>
       <title>{`${illustration.name} · Yuplet`}</title>
-      <header className={classes.head}>
-        <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
-          <Wordmark />
-        </Link>
-        <h1 className={classes.title} title={`${illustration.project_name}: ${illustration.name}`}>
-          <span className={classes.project}>{illustration.project_name}</span>
-          {illustration.name}
-        </h1>
-        <Line illustration={illustration.id} states={states} />
-        <div className={classes.steps}>
-          <Button
-            size="compact-sm"
-            variant="default"
-            disabled={!view?.undo && !isSaving}
-            onClick={undo}
-            aria-keyshortcuts="Control+Z"
-            title={view?.undo ?? 'Nothing to undo'}
-          >
-            Undo
-          </Button>
-          <Button
-            size="compact-sm"
-            variant="default"
-            disabled={!view?.redo}
-            onClick={redo}
-            aria-keyshortcuts="Control+Shift+Z"
-            title={view?.redo ?? 'Nothing to redo'}
-          >
-            Redo
-          </Button>
-          <Button size="compact-sm" variant="default" onClick={() => setListOpen(true)} aria-keyshortcuts="?">
-            Keys
-          </Button>
-          <AccountMenu user={user} />
-        </div>
-      </header>
+      <Head
+        illustration={illustration}
+        states={states}
+        view={view}
+        isSaving={isSaving}
+        user={user}
+        undo={undo}
+        redo={redo}
+        onKeys={() => setListOpen(true)}
+      />
       <main className={classes.bench}>
         <section className={classes.panel} aria-label="Step">
           {error && (
@@ -307,7 +220,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               rows={rows}
               seen={step === 'take-apart' ? lookedAt(seen, taking.from, taking.looking) : seen}
               outlines={outlines}
-              peel={{ most, away: Math.min(away, most), onChange: setAway }}
+              peel={peel}
               comparables={comparables}
               moment={moment}
               onMoment={setMoment}

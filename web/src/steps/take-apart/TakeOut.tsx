@@ -3,8 +3,9 @@ import { ColourField } from '../../ui/ColourField';
 import classes from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import { Dial } from './Dial';
+import type { How, Numbers, Tool } from './gestures';
 import { countOf, FIRST_PIECES } from './pieces';
-import type { Behind, How, Numbers, Taking, Tool } from './useTaking';
+import type { Behind, Taking } from './useTaking';
 
 interface Props {
   taking: Taking;

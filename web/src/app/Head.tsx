@@ -1,0 +1,61 @@
+import { Button } from '@mantine/core';
+import { Link } from 'react-router';
+import type { Arrangement, WholeIllustration } from '../api/calls';
+import { AccountMenu } from '../ui/AccountMenu';
+import { Wordmark } from '../ui/Wordmark';
+import { Line } from './Line';
+import type { StepName } from './steps';
+import classes from './Workspace.module.css';
+
+interface Props {
+  illustration: WholeIllustration;
+  states: Record<StepName, string>;
+  view: Arrangement | undefined;
+  isSaving: boolean;
+  user: string;
+  undo: () => void;
+  redo: () => void;
+  onKeys: () => void;
+}
+
+/** Where one is, the five steps, and what can be taken back. */
+export function Head({ illustration, states, view, isSaving, user, undo, redo, onKeys }: Props) {
+  return (
+    <header className={classes.head}>
+      <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
+        <Wordmark />
+      </Link>
+      <h1 className={classes.title} title={`${illustration.project_name}: ${illustration.name}`}>
+        <span className={classes.project}>{illustration.project_name}</span>
+        {illustration.name}
+      </h1>
+      <Line illustration={illustration.id} states={states} />
+      <div className={classes.steps}>
+        <Button
+          size="compact-sm"
+          variant="default"
+          disabled={!view?.undo && !isSaving}
+          onClick={undo}
+          aria-keyshortcuts="Control+Z"
+          title={view?.undo ?? 'Nothing to undo'}
+        >
+          Undo
+        </Button>
+        <Button
+          size="compact-sm"
+          variant="default"
+          disabled={!view?.redo}
+          onClick={redo}
+          aria-keyshortcuts="Control+Shift+Z"
+          title={view?.redo ?? 'Nothing to redo'}
+        >
+          Redo
+        </Button>
+        <Button size="compact-sm" variant="default" onClick={onKeys} aria-keyshortcuts="?">
+          Keys
+        </Button>
+        <AccountMenu user={user} />
+      </div>
+    </header>
+  );
+}

@@ -1,0 +1,25 @@
+/** What the parts can be compared with on the picture: what was brought in, and earlier revisions. */
+import { useMemo } from 'react';
+import { useRevisions, type WholeIllustration } from '../api/calls';
+
+export function useComparables(illustration: WholeIllustration) {
+  const revisions = useRevisions(
+    illustration.id,
+    illustration.revision,
+    `${illustration.waiting?.number} ${illustration.waiting?.state}`,
+  );
+  return useMemo(
+    () => [
+      { key: 'parts', label: 'The parts now', digest: null },
+      ...(revisions.data ?? [])
+        .filter((one) => one.picture !== '')
+        .map((one) => ({
+          key: String(one.number),
+          label: one.number === illustration.revision ? 'As brought in' : `Revision ${one.number}`,
+          digest: one.picture,
+        }))
+        .sort((one, other) => Number(other.label === 'As brought in') - Number(one.label === 'As brought in')),
+    ],
+    [revisions.data, illustration.revision],
+  );
+}
