@@ -1,7 +1,8 @@
 /** The pictures of parts, decoded once. Very large illustrations are kept at a reduced scale, and the pile says so. */
+
 import { useEffect, useState } from 'react';
 import type { Row } from '../api/calls';
-import { imageAddress } from '../api/client';
+import { fetchImage } from '../api/images';
 import { allPieces } from './pieces';
 
 const BUDGET = 800_000_000;
@@ -18,8 +19,7 @@ export function useWholePictures(illustration: number, digests: readonly (string
   useEffect(() => {
     const stop = new AbortController();
     for (const digest of wanted ? wanted.split(',') : []) {
-      fetch(imageAddress(illustration, digest), { signal: stop.signal })
-        .then((answer) => answer.blob())
+      fetchImage(illustration, digest, stop.signal)
         .then(createImageBitmap)
         .then((picture) => setKept((before) => new Map(before).set(digest, picture)))
         // The state line says that parts were not loaded; a comparison that lacks a side shows it.
@@ -60,9 +60,7 @@ export function loadPictures(
     const piece = waiting.shift();
     if (!piece || stop.signal.aborted) return;
     try {
-      const answer = await fetch(imageAddress(illustration, piece.image), { signal: stop.signal });
-      if (!answer.ok) throw new Error(`status ${answer.status}`);
-      const blob = await answer.blob();
+      const blob = await fetchImage(illustration, piece.image, stop.signal);
       const [, , width = 1, height = 1] = piece.box;
       const size =
         scale === 1

@@ -1,6 +1,7 @@
 /** Vector layers drawn anew at the zoom they are looked at: what is on the screen, once the view stands still. */
+
 import { useEffect, useMemo, useState } from 'react';
-import { drawnAddress } from '../api/client';
+import { fetchDrawn } from '../api/images';
 import type { Extent } from '../rules/places';
 import { layScene, type Scene, surface } from './composite';
 import type { Pictures } from './images';
@@ -73,8 +74,8 @@ export function useSharp(
       if (!cut || stop.signal.aborted) return;
       try {
         const { layer, ...area } = cut;
-        const answer = await fetch(drawnAddress(illustration, revision, layer, area), { signal: stop.signal });
-        if (answer.ok) next.set(keyOf(cut), await createImageBitmap(await answer.blob()));
+        const drawn = await fetchDrawn(illustration, revision, layer, area, stop.signal);
+        if (drawn) next.set(keyOf(cut), await createImageBitmap(drawn));
       } catch {
         // The pixels that are there anyway stay; the next view asks again.
       }

@@ -2,7 +2,8 @@ import { Button, Checkbox, MultiSelect, TextInput } from '@mantine/core';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useRecipes, useRoots } from '../../api/calls';
-import { body, client, Refusal } from '../../api/client';
+import { Refusal } from '../../api/client';
+import { askInStep, endInStep, keepInStep } from '../../api/handOver';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
@@ -23,7 +24,6 @@ const STATES: Record<string, string> = {
 /** A file or a folder of images on the server's machine: each time it is saved, it becomes a revision and is handed over. */
 export function InStepPage({ illustration, project, canEdit }: StepProps) {
   const queries = useQueryClient();
-  const params = { path: { illustration } };
   const key = ['in-step', illustration];
   const roots = useRoots().data ?? [];
   const recipes = useRecipes(project).data ?? [];
@@ -31,7 +31,7 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
     useQuery({
       queryKey: key,
       refetchInterval: POLL,
-      queryFn: () => body(client.GET('/api/illustrations/{illustration}/in-step', { params })),
+      queryFn: () => askInStep(illustration),
     }).data ?? [];
   const passes = one?.passes.length;
   useEffect(() => {
@@ -75,12 +75,7 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
             {one.folder && `, into ${one.folder}`}
             {one.remove_obsolete && ', where what is no longer wanted is removed'}.
           </p>
-          <Button
-            size="xs"
-            variant="default"
-            disabled={!canEdit}
-            onClick={() => tried(() => client.DELETE('/api/illustrations/{illustration}/in-step', { params }))}
-          >
+          <Button size="xs" variant="default" disabled={!canEdit} onClick={() => tried(() => endInStep(illustration))}>
             Keep in step no longer
           </Button>
           <h3>Passes</h3>
@@ -139,14 +134,7 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
             size="xs"
             disabled={!canEdit || !file || documents.length === 0}
             onClick={() =>
-              tried(() =>
-                body(
-                  client.PUT('/api/illustrations/{illustration}/in-step', {
-                    params,
-                    body: { file, folder, remove_obsolete: removes, recipes: documents },
-                  }),
-                ),
-              )
+              tried(() => keepInStep(illustration, { file, folder, remove_obsolete: removes, recipes: documents }))
             }
           >
             Keep in step

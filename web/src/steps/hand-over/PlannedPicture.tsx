@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import type { Plan } from '../../api/calls';
-import { csrfToken, refusalOf } from '../../api/client';
+import { plannedPicture } from '../../api/handOver';
 import classes from './HandOver.module.css';
 
 /** A plan, and of which rows it is where it is not of all. */
@@ -26,16 +26,7 @@ export function usePlanned({ illustration, plan, only }: PlanSource, file: strin
     enabled: isSeen,
     retry: false,
     gcTime: 60_000,
-    queryFn: async ({ signal }) => {
-      const answer = await fetch(`/api/illustrations/${illustration}/plan/image`, {
-        method: 'POST',
-        headers: { 'Content-Type': 'application/json', 'X-CSRFToken': csrfToken() },
-        body: JSON.stringify({ recipe: plan.recipe, only, file }),
-        signal,
-      });
-      if (!answer.ok) throw refusalOf(answer.status, await answer.text());
-      return answer.blob();
-    },
+    queryFn: ({ signal }) => plannedPicture(illustration, { recipe: plan.recipe, only, file }, signal),
   }).data;
 }
 

@@ -2,7 +2,8 @@ import { Button, Checkbox, FileButton, NumberInput, TagsInput, Textarea, TextInp
 import { useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { type Recipe, recipesKey, useRecipes } from '../../api/calls';
-import { body, client, Refusal } from '../../api/client';
+import { Refusal } from '../../api/client';
+import { changeRecipe, removeRecipe, saveRecipe } from '../../api/handOver';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { BesideFields } from './BesideFields';
@@ -197,11 +198,7 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
     await queries.invalidateQueries({ queryKey: recipesKey(project) });
   };
   const save = async (document: unknown, id: number | null) => {
-    const path = { project };
-    const kept =
-      id === null
-        ? await body(client.POST('/api/projects/{project}/recipes', { params: { path }, body: { document } }))
-        : await body(client.PUT('/api/recipes/{recipe}', { params: { path: { recipe: id } }, body: { document } }));
+    const kept = id === null ? await saveRecipe(project, document) : await changeRecipe(id, document);
     return kept.document;
   };
   const bring = async (file: File | null) => {
@@ -255,7 +252,7 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
             disabled={!canEdit}
             onClick={() =>
               tried(async () => {
-                await client.DELETE('/api/recipes/{recipe}', { params: { path: { recipe: own.id ?? 0 } } });
+                await removeRecipe(own.id ?? 0);
                 return null;
               }, 'Removed from the project; it is still here until you pick another one.')
             }

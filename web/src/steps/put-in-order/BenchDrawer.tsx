@@ -2,7 +2,8 @@ import { Button } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import type { Arrangement, Row } from '../../api/calls';
-import { body, client, imageAddress, Refusal, type Schemas } from '../../api/client';
+import { imageAddress, Refusal, type Schemas } from '../../api/client';
+import { keepOnShelf } from '../../api/shelf';
 import type { Act } from '../../ledger/useArrangement';
 import { type Direction, placesTowards } from '../../rules/commands';
 import { within } from '../../rules/tree';
@@ -42,10 +43,8 @@ export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, o
   const { joints, beside, setBeside, isStripSeen, setStripSeen } = ordering;
   const queries = useQueryClient();
   const keep = async (row: Row) => {
-    const params = { path: { illustration } };
-    const kept = { kind: 'part' as const, name: '', row: row.id };
     try {
-      await body(client.POST('/api/illustrations/{illustration}/keep', { params, body: kept }));
+      await keepOnShelf(illustration, 'part', '', row.id);
       notifications.show({ message: `${row.name} is on your shelf: Sets, For other projects.` });
       await queries.invalidateQueries({ queryKey: SHELF });
     } catch (error) {

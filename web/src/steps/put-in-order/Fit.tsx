@@ -1,6 +1,7 @@
 import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import type { Row } from '../../api/calls';
-import { body, client, Refusal, type Schemas } from '../../api/client';
+import { Refusal, type Schemas } from '../../api/client';
+import { askMargins } from '../../api/questions';
 import { marginsOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import { carriersOf } from '../../rules/joints';
@@ -47,12 +48,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
   const find = async (row: Row) => {
     onSaid('');
     try {
-      const { margins } = await body(
-        client.POST('/api/illustrations/{illustration}/margins', {
-          params: { path: { illustration } },
-          body: { row: row.id },
-        }),
-      );
+      const { margins } = await askMargins(illustration, row.id);
       if (margins) act({ do: 'set-fits', margins: { [row.id]: marginsOf(margins) } });
       else onSaid(`No run of equal columns or rows is in ${row.name}, so nothing of it can be stretched.`);
     } catch (error) {

@@ -2,7 +2,8 @@ import { Button, Checkbox, Modal, NativeSelect, NumberInput, Textarea, TextInput
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { Arrangement } from '../../api/calls';
-import { body, client, type Schemas } from '../../api/client';
+import type { Schemas } from '../../api/client';
+import { askNames } from '../../api/questions';
 import type { Act } from '../../ledger/useArrangement';
 import { within } from '../../rules/tree';
 import { plural } from '../../ui/units';
@@ -75,14 +76,7 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
     enabled: rows.length > 0,
     retry: false,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      body(
-        client.POST('/api/illustrations/{illustration}/names', {
-          params: { path: { illustration } },
-          body: { rows: [...rows], changes: [...asked] },
-          signal,
-        }),
-      ),
+    queryFn: ({ signal }) => askNames(illustration, rows, asked, signal),
   });
   const found = query.error ? [] : (query.data ?? []);
   const changed = found.filter((one) => one.new !== one.old);

@@ -2,7 +2,8 @@ import { Button, TextInput } from '@mantine/core';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Row } from '../../api/calls';
-import { body, client, Refusal, type Schemas } from '../../api/client';
+import { Refusal, type Schemas } from '../../api/client';
+import { askFit, askShelf, keepOnShelf, removeFromShelf } from '../../api/shelf';
 import { takeFromShelf } from '../../api/steps';
 import type { Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
@@ -24,22 +25,16 @@ export const SHELF = ['shelf'];
 
 /** What one keeps for other projects: parts, the places of a figure, lists of what must be there. */
 export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }: Props) {
-  const params = { path: { illustration } };
   const queries = useQueryClient();
   const [name, setName] = useState('');
   const [fitting, setFitting] = useState<Kept | null>(null);
   const [said, setSaid] = useState('');
-  const kept = useQuery({ queryKey: SHELF, queryFn: () => body(client.GET('/api/shelf')) });
+  const kept = useQuery({ queryKey: SHELF, queryFn: askShelf });
   const fit = useQuery({
     queryKey: ['fit', illustration, fitting?.id],
     enabled: fitting !== null,
     gcTime: 0,
-    queryFn: () =>
-      body(
-        client.GET('/api/illustrations/{illustration}/shelf/{kept}/fit', {
-          params: { path: { illustration, kept: fitting?.id ?? 0 } },
-        }),
-      ),
+    queryFn: () => askFit(illustration, fitting?.id ?? 0),
   });
   const tried = async (work: () => Promise<unknown>, done: string) => {
     setSaid('');
@@ -53,22 +48,12 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
     }
   };
   const keep = (kind: Kept['kind'], called: string) =>
-    tried(
-      () =>
-        body(
-          client.POST('/api/illustrations/{illustration}/keep', {
-            params,
-            body: { kind, name: called, row: kind === 'part' ? (row?.id ?? '') : '' },
-          }),
-        ),
-      `${called} is kept.`,
-    );
+    tried(() => keepOnShelf(illustration, kind, called, kind === 'part' ? (row?.id ?? '') : ''), `${called} is kept.`);
   const use = (one: Kept) =>
     perform(takeFromShelf(illustration, one.id, one.kind === 'part' ? (row?.id ?? null) : null), {
       made: ([made]) => made !== undefined && onChoose([made], made),
     });
-  const remove = (one: Kept) =>
-    tried(() => client.DELETE('/api/shelf/{kept}', { params: { path: { kept: one.id } } }), `${one.name} is gone.`);
+  const remove = (one: Kept) => tried(() => removeFromShelf(one.id), `${one.name} is gone.`);
   const wanted = name.trim();
   return (
     <div className={form.form}>

@@ -3,7 +3,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { body, client, Refusal, type Schemas } from '../../api/client';
+import { Refusal, type Schemas } from '../../api/client';
+import { askJoint, askJoints, askSwing } from '../../api/questions';
 import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import { bitmapOf } from '../../pile/bitmaps';
@@ -38,7 +39,6 @@ const middleOf = (row: Row | undefined): Spot | null => {
 };
 
 export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, act }: Props) {
-  const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const [picking, setPicking] = useState<Picking>(null);
   const [turns, setTurns] = useState<Readonly<Record<string, number>>>({});
   const [dragged, setDragged] = useState<Spot | null>(null);
@@ -70,12 +70,7 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     placeholderData: (before: Joint | null | undefined, query) => (query?.queryKey[2] === id ? before : undefined),
-    queryFn: async ({ signal }): Promise<Joint | null> => {
-      const found = await body(
-        client.POST('/api/illustrations/{illustration}/joint', { params, body: { row: id ?? '' }, signal }),
-      );
-      return found[0] ?? null;
-    },
+    queryFn: ({ signal }): Promise<Joint | null> => askJoint(illustration, id ?? '', signal),
   });
   const swing = useQuery({
     queryKey: ['swing', illustration, id, view?.version, swingRange, swingAt],
@@ -86,18 +81,16 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
     // The curve of the same part stays until the next one is there.
     placeholderData: (before: Swing | undefined, query) => (query?.queryKey[2] === id ? before : undefined),
     queryFn: ({ signal }): Promise<Swing> =>
-      body(
-        client.POST('/api/illustrations/{illustration}/swing', {
-          params,
-          body: {
-            row: id ?? '',
-            start: swingRange?.start ?? -30,
-            end: swingRange?.end ?? 30,
-            steps: 61,
-            ...(swingAt !== undefined && { at: swingAt }),
-          },
-          signal,
-        }),
+      askSwing(
+        illustration,
+        {
+          row: id ?? '',
+          start: swingRange?.start ?? -30,
+          end: swingRange?.end ?? 30,
+          steps: 61,
+          ...(swingAt !== undefined && { at: swingAt }),
+        },
+        signal,
       ),
   });
   const found = swingRange && isOpen ? swing.data : undefined;
@@ -127,9 +120,7 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
   const propose = async (of: readonly string[], mirrored = false) => {
     setSaid('');
     try {
-      const { parents, pivots } = await body(
-        client.POST('/api/illustrations/{illustration}/joints', { params, body: { rows: [...of], mirrored } }),
-      );
+      const { parents, pivots } = await askJoints(illustration, of, mirrored);
       const touched = new Set([...Object.keys(parents), ...Object.keys(pivots)]);
       if (touched.size === 0) {
         setSaid(mirrored ? 'It has no twin on the other side, or nothing to mirror.' : 'Nothing is left to propose.');

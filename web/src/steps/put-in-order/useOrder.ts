@@ -1,6 +1,8 @@
 /** What the rows say of pairs, series, looks, depths and what must be there; asked for again after every step. */
+
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { body, client, type Schemas } from '../../api/client';
+import type { Schemas } from '../../api/client';
+import { askOrder } from '../../api/questions';
 
 export type Order = Schemas['Order'];
 export type Series = Schemas['Series'];
@@ -12,7 +14,6 @@ export function useOrder(illustration: number, version: number | undefined) {
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      body(client.GET('/api/illustrations/{illustration}/order', { params: { path: { illustration } }, signal })),
+    queryFn: ({ signal }) => askOrder(illustration, signal),
   });
 }

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Row } from '../../api/calls';
-import { body, client } from '../../api/client';
+import { askAdded, askLimb } from '../../api/questions';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Circle, Marking, MarkKeys, Mask, Stroke } from '../../pile/marks';
 import type { Spot } from '../../rules/places';
@@ -27,7 +27,6 @@ interface Props {
 }
 
 export function useChanging({ illustration, from, art, work, change, onKept }: Props) {
-  const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const [size, setSize] = useState(24);
   const [hardness, setHardness] = useState(1);
   const [gives, setGives] = useState(false);
@@ -53,10 +52,7 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     queryFn: async ({ signal }) => {
-      const request = { row: row ?? '' };
-      const found = await body(
-        client.POST('/api/illustrations/{illustration}/added', { params, body: request, signal }),
-      );
+      const found = await askAdded(illustration, row ?? '', signal);
       return { ...found, picture: await bitmapOf(found.mask) };
     },
   });
@@ -72,9 +68,7 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
       if (work === 'round-off') {
         if (!first || !row) return;
         const at = { x: first.x + 0.5, y: first.y + 0.5 };
-        client
-          .POST('/api/illustrations/{illustration}/limb', { params, body: { row, at: [at.x, at.y] } })
-          .then((answer) => body(Promise.resolve(answer)))
+        askLimb(illustration, row, [at.x, at.y])
           .then(({ radius }) => setJoint({ at, radius: Math.round(radius * 10) / 10 }))
           .catch((error: Error) => setProblem(error.message));
         return;
@@ -82,7 +76,7 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
       const how = keys.subtract !== (gives && !keys.add) ? 'subtract' : 'add';
       setStrokes((before) => [...before, { points, size, hardness, how, colour: how === 'add' ? MORE : LESS }]);
     },
-    [work, row, params, size, hardness, gives],
+    [work, row, illustration, size, hardness, gives],
   );
   const marking = useMemo(
     (): Marking | undefined =>

@@ -1,7 +1,8 @@
 /** What there is to look at before handing over, once somebody has asked for it; looked for again after every step. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useEffect, useMemo, useState } from 'react';
-import { body, client, type Schemas } from '../../api/client';
+import { useEffect, useState } from 'react';
+import type { Schemas } from '../../api/client';
+import { askFindings } from '../../api/questions';
 import type { Command } from '../../api/steps';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
@@ -19,7 +20,6 @@ interface Props {
 }
 
 export function useFindings({ illustration, version, isOpen, change, onMoment }: Props) {
-  const params = useMemo(() => ({ path: { illustration } }), [illustration]);
   const [isAsked, setAsked] = useState(false);
   const [smallest, setSmallest] = useState(12);
   const [tolerance, setTolerance] = useState(0);
@@ -32,13 +32,7 @@ export function useFindings({ illustration, version, isOpen, change, onMoment }:
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      body(
-        client.GET('/api/illustrations/{illustration}/findings', {
-          params: { ...params, query: { smallest, tolerance } },
-          signal,
-        }),
-      ),
+    queryFn: ({ signal }) => askFindings(illustration, smallest, tolerance, signal),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: what was shown may be mended in another version
   useEffect(() => setShown(null), [version]);

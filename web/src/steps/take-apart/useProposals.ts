@@ -1,7 +1,7 @@
 /** Proposals for a part while they are wanted: the borders of all, and the one under the pointer. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { body, client } from '../../api/client';
+import { askProposals } from '../../api/questions';
 import type { Mask } from '../../pile/marks';
 import type { Spot } from '../../rules/places';
 import { Regions } from './proposals';
@@ -26,11 +26,7 @@ export function useProposals(
     gcTime: 300_000,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
-      const params = { path: { illustration } };
-      const request = { row: row ?? '' };
-      return Regions.of(
-        await body(client.POST('/api/illustrations/{illustration}/proposals', { params, body: request, signal })),
-      );
+      return Regions.of(await askProposals(illustration, row ?? '', signal));
     },
   });
   const found = isWanted && !query.isPlaceholderData ? query.data : undefined;

@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import type { Row } from '../../api/calls';
-import { body, client } from '../../api/client';
+import { askDifference, askIslands, askSelection } from '../../api/questions';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Edge, Gesture } from './gestures';
 import type { Pieces } from './pieces';
@@ -17,7 +17,6 @@ export function useSelection(
   edge: Edge,
   frame: number,
 ) {
-  const params = { path: { illustration } };
   const asked = useRested(
     useMemo(() => ({ art, row: from?.id ?? '', gestures, edge, frame }), [art, from?.id, gestures, edge, frame]),
   );
@@ -31,9 +30,7 @@ export function useSelection(
     queryFn: async ({ signal }) => {
       const { row, gestures: made, edge: wanted, frame: at } = asked;
       const request = { row, gestures: [...made], edge: wanted, frame: at };
-      const found = await body(
-        client.POST('/api/illustrations/{illustration}/selection', { params, body: request, signal }),
-      );
+      const found = await askSelection(illustration, request, signal);
       return { ...found, picture: await bitmapOf(found.mask) };
     },
   });
@@ -46,7 +43,6 @@ export function useSeparate(
   art: string | undefined,
   pieces: Pieces | null,
 ) {
-  const params = { path: { illustration } };
   const wantedPieces = useRested(pieces && `${pieces.gap} ${pieces.smallest}`);
   return useQuery({
     queryKey: ['islands', illustration, art, wantedPieces],
@@ -58,9 +54,7 @@ export function useSeparate(
     queryFn: async ({ signal }) => {
       const [gap = 0, smallest = 1] = (wantedPieces ?? '').split(' ').map(Number);
       const request = { row: from?.id ?? '', gap, smallest };
-      const found = await body(
-        client.POST('/api/illustrations/{illustration}/islands', { params, body: request, signal }),
-      );
+      const found = await askIslands(illustration, request, signal);
       const pictures = await Promise.all(found.pieces.map((piece) => bitmapOf(piece.mask)));
       return { ...found, pictures };
     },
@@ -69,7 +63,6 @@ export function useSeparate(
 
 /** Where the parts differ from what was brought in, once somebody has asked; until the next step. */
 export function useDifference(illustration: number, version: number | undefined, isOpen: boolean) {
-  const params = { path: { illustration } };
   const [comparedAt, setComparedAt] = useState<number | null>(null);
   const difference = useQuery({
     queryKey: ['difference', illustration, version],
@@ -78,7 +71,7 @@ export function useDifference(illustration: number, version: number | undefined,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     queryFn: async ({ signal }) => {
-      const found = await body(client.GET('/api/illustrations/{illustration}/difference', { params, signal }));
+      const found = await askDifference(illustration, signal);
       return { ...found, picture: await bitmapOf(found.mask) };
     },
   });
