@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Row } from '../api/calls';
+import { artOf } from '../rules/art';
 import type { Extent, Spot } from '../rules/places';
 import { drawApart, Panes, panePlaces, panesAt, STANCE } from './apart';
 import { type Comparable, type CompareMode, dividerAt, drawComparison, screenOf } from './compare';
@@ -114,7 +115,7 @@ export function Pile({
 
   // A new name changes no pixel: what is drawn depends on these, and is drawn again only when they change.
   const looks = rows.map((row) =>
-    [row.id, row.group, row.opacity, row.blend, row.isolated, row.locked, row.box, JSON.stringify(row.frames)].join(),
+    [row.group, row.opacity, row.blend, row.isolated, row.locked, row.box, artOf(row)].join(),
   );
   const drawn = useStable(rows, looks.join(';'));
   const visible = useStable(seen, [...seen].join());

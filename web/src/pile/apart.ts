@@ -1,5 +1,7 @@
 /** The exploded view: the parts as panes one behind the other, seen from the side. An orthographic projection, no library. */
+
 import type { Row } from '../api/calls';
+import { frameKey } from '../rules/art';
 import type { Extent, Spot } from '../rules/places';
 import { surface } from './composite';
 import type { Pictures } from './images';
@@ -53,7 +55,8 @@ export class Panes {
     return rows.flatMap((row) => {
       const pieces = piecesAt(row, moment);
       if (!row.box || !seen.has(row.id) || !pieces.some((piece) => pictures.has(piece.image))) return [];
-      const key = JSON.stringify([row.box, row.opacity, pieces, pieces.map((piece) => pictures.has(piece.image))]);
+      const there = pieces.map((piece) => pictures.has(piece.image));
+      const key = [row.box, row.opacity, frameKey({ milliseconds: null, pieces: [...pieces] }), there].join(' ');
       const old = this.kept.get(row.id);
       if (old?.key === key) return [{ ...old, row }];
       const [left = 0, top = 0, width = 0, height = 0] = row.box;

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { Row } from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import type { Act } from '../../ledger/useArrangement';
+import { frameKey } from '../../rules/art';
 import classes from './Strip.module.css';
 
 interface Props {
@@ -17,10 +18,6 @@ interface Props {
 }
 
 const RATE = 10;
-
-/** What tells a frame's pixels from those of others. */
-const keyOf = (frame: Row['frames'][number]) =>
-  JSON.stringify(frame.pieces.map((piece) => [piece.image, piece.box, piece.opacity, piece.blend]));
 
 const NOWHERE = [0, 0, 1, 1] as const;
 
@@ -50,7 +47,7 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
     const timer = window.setTimeout(() => onMoment((now.current + 1) % row.frames.length), wait);
     return () => window.clearTimeout(timer);
   }, [isPlaying, at, rate, row.frames, onMoment]);
-  const keys = row.frames.map(keyOf);
+  const keys = row.frames.map(frameKey);
   const set = (milliseconds: readonly (number | null)[]) => {
     if (milliseconds.some((one, index) => one !== row.frames[index]?.milliseconds)) {
       act({ do: 'time-frames', row: row.id, milliseconds: [...milliseconds] });

@@ -1,5 +1,4 @@
 /** What several pages of the step share. */
-import type { Row } from '../../api/calls';
 import type { Command } from '../../api/steps';
 
 /** Change the part, or by it: what speaks against it is said in the panel. */
@@ -11,12 +10,4 @@ export type Colour = [number, number, number];
 export function channels(colour: string): Colour {
   const [red = 0, green = 0, blue = 0] = [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
   return [red, green, blue];
-}
-
-/** What tells a part's pixels from what they were: its pictures and where they lie. */
-export function artOf({ id, frames }: Row): string {
-  const pieces = frames.map((frame) =>
-    frame.pieces.map((piece) => `${piece.image} ${piece.box} ${piece.opacity} ${piece.blend}`).join(','),
-  );
-  return `${id}: ${pieces.join('; ')}`;
 }

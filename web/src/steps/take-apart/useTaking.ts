@@ -4,8 +4,9 @@ import type { Command } from '../../api/steps';
 import { partColour } from '../../ledger/colours';
 import type { Act } from '../../ledger/useArrangement';
 import type { Marking, MarkKeys, Mask } from '../../pile/marks';
+import { artOf } from '../../rules/art';
 import type { Spot } from '../../rules/places';
-import { artOf, type Change, channels } from './change';
+import { type Change, channels } from './change';
 import {
   CHOSEN,
   DIFFERENT,
