@@ -13,7 +13,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan
-from yuplet.plan.recipe import Beside, Images, Model, Recipe
+from yuplet.plan.recipe import Extras, Images, Model, Recipe
 from yuplet.reading.files import read_illustration
 from yuplet.writing import extras, images
 from yuplet.writing.pictures import Sources
@@ -66,12 +66,12 @@ def levels() -> str:
 def outputs() -> str:
     """Everything that can be written beside the images of Brindle, beside writing the images themselves."""
     kinds = {
-        "OpenRaster": Beside(layers=True),
-        "binary glTF": Beside(model=Model()),
-        "page of HTML and CSS": Beside(page=True),
-        "SVG of all parts": Beside(scene=True),
-        "overview, PNG": Beside(overview=("png",)),
-        "overview, PDF": Beside(overview=("pdf",)),
+        "OpenRaster": Extras(layers=True),
+        "binary glTF": Extras(model=Model()),
+        "page of HTML and CSS": Extras(page=True),
+        "SVG of all parts": Extras(scene=True),
+        "overview, PNG": Extras(overview=("png",)),
+        "overview, PDF": Extras(overview=("pdf",)),
     }
     rows = []
     with SpillFile() as scratch:
@@ -82,17 +82,17 @@ def outputs() -> str:
         data: list[bytes] = []
         common = fastest(lambda: data.__setitem__(slice(None), (images.encode(one, Images()) for one in pictures)))
         for name, wanted in kinds.items():
-            plan = plan_hand_over(illustration, arrangement, recipe=replace(Recipe(), beside=wanted))
+            plan = plan_hand_over(illustration, arrangement, recipe=replace(Recipe(), extras=wanted))
             written: list[bytes] = []
 
             def make(plan: Plan = plan, written: list[bytes] = written) -> None:
-                written[:] = (extras.made(plan, one, Sources(scratch)) for one in plan.beside)  # noqa: B023
+                written[:] = (extras.made(plan, one, Sources(scratch)) for one in plan.extras)  # noqa: B023
 
             took = fastest(make)
             size = sum(map(len, written))
             rows.append([name, f"{took / common:.2f}", f"{size / sum(map(len, data)):.2f}", f"{size:,}"])
     note = "Time and bytes as a multiple of all 50 images as trimmed PNG, one thread each."
-    return table("Beside the images of Brindle", ["output", "time", "bytes", "in bytes"], rows, note)
+    return table("Extras the images of Brindle", ["output", "time", "bytes", "in bytes"], rows, note)
 
 
 if __name__ == "__main__":

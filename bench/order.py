@@ -27,12 +27,12 @@ from yuplet.arrangement.commands import (
 )
 from yuplet.arrangement.records import to_json
 from yuplet.arrangement.tree import Arrangement, PartGroup
+from yuplet.derivation.content import Content
 from yuplet.findings.order import look_over_order
 from yuplet.geometry import Box, Point, Size
-from yuplet.parts.joints import Circle
-from yuplet.parts.making import Content
 from yuplet.parts.part import Part, still
-from yuplet.parts.swing import swing
+from yuplet.rig.round_ends import Circle
+from yuplet.rig.swing import swing
 
 GROUPS, EACH = 50, 20
 SIDE = 1024

@@ -16,11 +16,11 @@ from measure import FOLDER, ROOT, fastest, table
 from numpy.typing import NDArray
 from PIL import Image
 
+from yuplet.derivation.content import Content
+from yuplet.derivation.cutting import cut_out, label_map
+from yuplet.derivation.extending import grow_under
 from yuplet.errors import NothingThere
 from yuplet.geometry import Box
-from yuplet.parts.cutting import label_map, take_out
-from yuplet.parts.extending import grow_under
-from yuplet.parts.making import Content
 from yuplet.pixels import Picture
 from yuplet.pixels.filling import fill
 from yuplet.selecting.colour_distance import distances
@@ -98,12 +98,12 @@ def works(art: Picture) -> dict[str, tuple[Callable[[], object], Callable[[], ob
         ),
         "grow under": (lambda: grow_under(Content(box, emptied), side // 100, disc), distance, "distance transform"),
         "take out, hard": (
-            lambda: take_out(Content(box, art), label_map(art, [hard]), "flat"),
+            lambda: cut_out(Content(box, art), label_map(art, [hard]), "flat"),
             distance,
             "distance transform",
         ),
         "take out, soft": (
-            lambda: take_out(Content(box, art), label_map(art, [soft]), "flat", soft),
+            lambda: cut_out(Content(box, art), label_map(art, [soft]), "flat", soft),
             distance,
             "distance transform",
         ),

@@ -8,7 +8,7 @@ from measure import FOLDER, fastest, table
 from resvg import usvg
 
 from yuplet.geometry import Box
-from yuplet.illustration.matching import LayerLook, match_layers
+from yuplet.illustration.matching import LayerFingerprint, match_layers
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 
@@ -32,7 +32,7 @@ def drawing() -> str:
     )
 
 
-def looks() -> tuple[list[LayerLook], list[LayerLook]]:
+def looks() -> tuple[list[LayerFingerprint], list[LayerFingerprint]]:
     """A hundred layers, and the same with new names, half of them repainted and moved: the hardest case there is."""
     rng = np.random.default_rng(SEED)
     old, new = [], []
@@ -40,12 +40,14 @@ def looks() -> tuple[list[LayerLook], list[LayerLook]]:
         small = np.kron(rng.integers(0, 256, (9, 9, 4), dtype=np.uint8), np.ones((8, 8, 1), np.uint8))
         x, y = (int(value) for value in rng.integers(0, 3000, 2))
         old.append(
-            LayerLook(f"o{number}", ("figure", f"part {number}"), Box(x, y, x + 400, y + 300), f"{number}", small)
+            LayerFingerprint(
+                f"o{number}", ("figure", f"part {number}"), Box(x, y, x + 400, y + 300), f"{number}", small
+            )
         )
         after = np.clip(small.astype(np.int16) + rng.integers(-20, 20), 0, 255).astype(np.uint8)
         print_of = f"{number}" if number % 2 else f"new {number}"
         box = Box(x + 9, y + 4, x + 409, y + 304)
-        new.append(LayerLook(f"n{number}", ("badger", f"layer {number}"), box, print_of, after))
+        new.append(LayerFingerprint(f"n{number}", ("badger", f"layer {number}"), box, print_of, after))
     return old, new
 
 

@@ -231,7 +231,7 @@ class JointTests(ProductTestCase):
         expect(left).to_have_value("11 px")
 
     def test_natural_order_is_that_of_the_unicode_collation(self) -> None:
-        """Beside ICU, as the browser has it: the Unicode Collation Algorithm (UTS 10) with numbers by their value."""
+        """Extras ICU, as the browser has it: the Unicode Collation Algorithm (UTS 10) with numbers by their value."""
         choose = random.Random(11)
         words = ["arm", "Arm", "leg", "eye", "mouth", "frame", "zebra", "\xe4pfel", "Zug"]
         wanted = list({f"{choose.choice(words)} {choose.randrange(1, 1200)}" for _ in range(80)})

@@ -11,9 +11,9 @@ from playwright.sync_api import expect
 import signal_post
 from tests.product import ROOT, ProductTestCase
 from yuplet.geometry import Box
-from yuplet.illustration.layers import laid
+from yuplet.illustration.layers import composite_tree
 from yuplet.pixels.blending import MODES
-from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.compositing import PictureNode, compose
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices
 from yuplet.reading.files import read_illustration
@@ -88,7 +88,9 @@ class PileTests(ProductTestCase):
         self.page.get_by_role("button", name="True pixels").click()
         self.page.wait_for_timeout(200)
         with SpillFile() as scratch:
-            exact = compose(laid(signal_post.signal_post(scratch).layers), signal_post.CANVAS, scratch).astype(float)
+            exact = compose(
+                composite_tree(signal_post.signal_post(scratch).layers), signal_post.CANVAS, scratch
+            ).astype(float)
         alpha = exact[..., 3:] / 255
         wanted = exact[..., :3] * alpha + GREY * (1 - alpha)
         difference = np.abs(self.shown() - wanted)
@@ -208,7 +210,7 @@ class SecondOpinionTests(ProductTestCase):
             scratch.put("over", over)
             box = Box(0, 0, 32, 16)
             for mode in MODES:
-                ours = compose([Leaf("under", box), Leaf("over", box, 1.0, mode)], box.size, scratch)
+                ours = compose([PictureNode("under", box), PictureNode("over", box, 1.0, mode)], box.size, scratch)
                 theirs = self.by_canvas(under, over, mode)
                 with self.subTest(mode):
                     a, b = ours.astype(float), theirs.astype(float)
@@ -226,7 +228,7 @@ class SecondOpinionTests(ProductTestCase):
         for file in (*sorted((ROOT / "demo").glob("*.svg")), self.scene(), *world):
             with SpillFile() as scratch:
                 found, _ = read_illustration(file, scratch, choices=Choices(600))
-                ours = compose(laid(found.layers), found.canvas, scratch).astype(float)
+                ours = compose(composite_tree(found.layers), found.canvas, scratch).astype(float)
             theirs = self.drawn(file, found.canvas).astype(float)
             weighted = np.abs(ours[..., :3] * ours[..., 3:] - theirs[..., :3] * theirs[..., 3:]).max(axis=2) / 255
             # Edges are smoothed differently; surfaces must agree.

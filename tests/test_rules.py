@@ -27,11 +27,11 @@ from yuplet.arrangement.commands.parts import (
 from yuplet.arrangement.commands.rows import MoveRows, OrderRows, Place, RenameRows, ShowAlone, ShowRows
 from yuplet.arrangement.commands.stacking import RemoveRows
 from yuplet.arrangement.records import to_records
-from yuplet.arrangement.skeleton import poses
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.errors import ArrangementError
 from yuplet.geometry import Point
 from yuplet.parts.part import Part, still
+from yuplet.rig.skeleton import poses
 from yuplet.selecting.proposals import Proposals
 
 CASES = 400

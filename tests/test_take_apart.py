@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
 from yuplet.illustration.derived import Cut
-from yuplet.parts.part import laid_part
+from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
@@ -161,14 +161,14 @@ class TakeApartTests(ProductTestCase):
         sizes = [
             layer.box.size.pixels
             for layer in made.made
-            if isinstance(layer.recipe, Cut) and layer.recipe.keeps == "taken" and layer.box
+            if isinstance(layer.derivation, Cut) and layer.derivation.keeps == "taken" and layer.box
         ]
         self.assertEqual(len(sizes), len(wanted))
         self.assertLess(max(sizes), 0.15 * made.canvas.pixels, "none took the ground along")
         parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
         layers = StoredLayers(illustration.revision)
         with layers.pixels({layer for part in parts for layer in part.layers}) as pixels:
-            laid = (laid_part(part, made.boxes, made.canvas) for part in parts)
+            laid = (part_node(part, made.boxes, made.canvas) for part in parts)
             again = compose([one for one in laid if one is not None], made.canvas, pixels)
         np.testing.assert_array_equal(again, np.array(Image.open(path).convert("RGBA")))
 

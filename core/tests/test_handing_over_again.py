@@ -16,7 +16,7 @@ from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.pixels.spill_file import SpillFile
-from yuplet.plan.recipe import Beside, Combination, Recipe
+from yuplet.plan.recipe import Combination, Extras, Recipe
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
 
@@ -35,7 +35,7 @@ class LargePictureTests(FolderTestCase):
         for layer, box in PLACES.items():
             self.scratch.put(layer, self.rng.integers(0, 256, (box.height, box.width, 4)).astype(np.uint8))
         self.package = self.folder / "package"
-        self.recipe = Recipe(beside=Beside(combinations=(Combination("dark", hidden=("lamp",)),)))
+        self.recipe = Recipe(extras=Extras(combinations=(Combination("dark", hidden=("lamp",)),)))
 
     def hand_over(self) -> HandOverReport:
         art = Illustration("large", CANVAS, tuple(Layer(name, name, box) for name, box in PLACES.items()), ppi=300)

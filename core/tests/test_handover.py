@@ -25,15 +25,15 @@ from yuplet.arrangement.commands import (
     apply,
 )
 from yuplet.arrangement.tree import Arrangement, arrangement_of
+from yuplet.derivation.content import Content
+from yuplet.derivation.turning import turned
 from yuplet.errors import Cancelled, ChangedWhileRead, FolderNotOurs, NothingToHandOver
 from yuplet.findings.doubles import TURNS
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over, hand_over_file
 from yuplet.illustration.derived import DerivedLayer, Turn, Turned
-from yuplet.illustration.layers import Illustration, Layer, laid
-from yuplet.parts.making import Content
+from yuplet.illustration.layers import Illustration, Layer, composite_tree
 from yuplet.parts.part import Frame, Part, Piece, still
-from yuplet.parts.turning import turned
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
@@ -120,7 +120,7 @@ class FramesTests(FolderTestCase):
                 if turn != Turn():
                     layer = f"m{number}"
                     content = turned(Content(box, plate), Turned(turn, (4, 6)))
-                    made.append(DerivedLayer(layer, "l1", content.recipe, content.box))
+                    made.append(DerivedLayer(layer, "l1", content.derivation, content.box))
                     scratch.put(layer, content.picture)
                 own = made[-1].box if turn != Turn() else box
                 assert own is not None
@@ -142,7 +142,7 @@ class FramesTests(FolderTestCase):
         packed = Path(shutil.make_archive(str(self.folder / "plates"), "zip", target))
         with SpillFile() as scratch:
             again, _ = read_illustration(packed, scratch, lambda *_: None)
-            picture = compose(laid(again.layers), again.canvas, scratch)
+            picture = compose(composite_tree(again.layers), again.canvas, scratch)
         reference = np.array(Image.open(target / "reference.png").convert("RGBA"))
         np.testing.assert_array_equal(picture, reference)
         value["parts"][3]["turn"]["quarters"] = 0

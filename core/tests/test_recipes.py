@@ -244,8 +244,8 @@ class SameDrawingTests(FolderTestCase):
     @settings(max_examples=12, deadline=None)
     @given(sides=st.sampled_from(["any", "even", "power-of-two"]), margin=st.integers(0, 3), factor=st.integers(1, 3))
     def test_one_image_lies_right_in_every_turn_with_any_padding(self, sides: str, margin: int, factor: int) -> None:
+        from yuplet.derivation.turning import turn_picture
         from yuplet.illustration.derived import DerivedLayer, Turn, Turned
-        from yuplet.parts.turning import turn_picture
 
         picture = np.random.default_rng(5).integers(0, 256, (5, 9, 4), dtype=np.uint8)
         picture[..., 3] |= 128

@@ -13,7 +13,7 @@ from lxml import etree
 import signal_post
 from tests.packages import FolderTestCase, quiet
 from yuplet.handover import hand_over_file
-from yuplet.plan.recipe import Beside, Recipe
+from yuplet.plan.recipe import Extras, Recipe
 
 DTD = Path("/usr/share/xml/w3c-sgml-lib/schema/dtd/REC-SVG11-20110816/svg11.dtd")
 DEMO = Path(signal_post.__file__).parent
@@ -43,7 +43,7 @@ class ValidDrawingTests(FolderTestCase):
 
     def assert_valid(self, source: Path) -> None:
         target = self.folder / source.stem
-        wanted = Recipe(beside=Beside(scene=True, vector="box"))
+        wanted = Recipe(extras=Extras(scene=True, vector="box"))
         hand_over_file(source, target, quiet, recipe=wanted)
         drawings = sorted(target.rglob("*.svg"))
         self.assertGreater(len(drawings), 1)

@@ -14,7 +14,7 @@ from PIL import Image, ImageDraw
 from tests.cases import ServerTestCase, brought_in, quiet
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.parts.part import laid_part
+from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
@@ -91,7 +91,7 @@ class TakingCase(ServerTestCase):
         read, layers = self.read(), StoredLayers(self.illustration.revision)
         parts = [part for _, part in tree_of(Arrangement.objects.get(pk=self.illustration.pk)).parts()]
         with layers.pixels({layer for part in parts for layer in part.layers}) as pixels:
-            laid = (laid_part(part, read.boxes, read.canvas) for part in parts if part.shown)
+            laid = (part_node(part, read.boxes, read.canvas) for part in parts if part.shown)
             return compose([one for one in laid if one is not None], read.canvas, pixels)
 
     def read(self) -> Read:

@@ -14,10 +14,10 @@ from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.illustrations import actions as illustrations
-from yuplet_server.moving.models import Archive
 from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
 from yuplet_server.shelf.models import Kept
+from yuplet_server.transfer.models import Archive
 
 RECIPE = {"format": "yuplet-recipe", "version": 1, "name": "For access"}
 RANK = ["viewer", "editor", "owner"]

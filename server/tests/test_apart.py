@@ -125,7 +125,7 @@ class ApartTests(SimpleTestCase):
                 process.call(fail)
             self.assertEqual(process.call(double, 1), 2, "it goes on after an error")
             said: list[Any] = []
-            self.assertEqual(process.call(tell, told=lambda *one: said.append(one)), "done")
+            self.assertEqual(process.call(tell, report=lambda *one: said.append(one)), "done")
             self.assertIn(("read", 0, 5), said)
 
     def test_a_process_that_is_gone_is_not_asked(self) -> None:
@@ -157,7 +157,7 @@ class ApartTests(SimpleTestCase):
         process = Apart(SOME)
         began = time.monotonic()
         with process, self.assertRaises(Cancelled):
-            process.call(compute_and_tell, told=told)
+            process.call(compute_and_tell, report=told)
         self.assertLess(time.monotonic() - began, 15)
         self.assertFalse(Path(f"/proc/{number}").exists())
 

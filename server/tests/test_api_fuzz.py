@@ -16,8 +16,8 @@ from schemathesis.core import NotSet
 
 from tests.cases import ServerTestCase, handed_over, kept
 from yuplet_server.handovers.actions import save_recipe
-from yuplet_server.moving.models import Archive
 from yuplet_server.shelf.models import Kept
+from yuplet_server.transfer.models import Archive
 
 EACH = 5
 """Requests of each address and method."""

@@ -12,8 +12,8 @@ from tests.cases import ServerTestCase, handed_over, kept
 from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.models import Job
-from yuplet_server.moving.management.commands import load_demo
 from yuplet_server.projects.models import Project
+from yuplet_server.transfer.management.commands import load_demo
 
 
 class BinTests(ServerTestCase):

@@ -12,7 +12,7 @@ from PIL import Image, ImageDraw
 
 from tests.cases import brought_in, handed_over
 from tests.taking import BLUE, CREAM, RED, TakingCase, colour_at, toy
-from yuplet.parts.part import laid_part
+from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 from yuplet_server.arrangement.models import Row
 from yuplet_server.illustrations.layers import StoredLayers
@@ -38,7 +38,7 @@ class ChangeTests(TakingCase):
         read, layers = self.read(), StoredLayers(self.illustration.revision)
         part = next(part for _, part in self.tree().parts() if part.name == name)
         with layers.pixels(set(part.layers)) as pixels:
-            laid = laid_part(part, read.boxes, read.canvas)
+            laid = part_node(part, read.boxes, read.canvas)
             assert laid is not None
             return compose([laid], read.canvas, pixels)
 
@@ -111,9 +111,9 @@ class ChangeTests(TakingCase):
         square = {"tool": "draw-round", "points": [[24, 16], [40, 16], [40, 24], [24, 24]]}
         self.take({"name": "patch", "gestures": [square]}, row="collar")
         twin = self.row_id("toy")
-        self.change(self.row_id("coat"), do="grow-under", by=6, twin=twin)
+        self.change(self.row_id("coat"), do="grow-under", by=6, mirror_source=twin)
         self.assertEqual(self.pixels("coat")[22, 42].tolist(), [*CREAM, 255], "the ground is what lies across")
-        answer = self.change(self.row_id("coat"), 422, do="grow-under", by=9, twin="x")
+        answer = self.change(self.row_id("coat"), 422, do="grow-under", by=9, mirror_source="x")
         self.assertIn("no part or group 'x'", answer["detail"])
 
     def test_the_filling_behind_a_part_is_known_and_stays_under_soft_edges(self) -> None:

@@ -19,8 +19,8 @@ from yuplet_server.arrangement.models import Row
 from yuplet_server.arrangement.pixel_queries import looked_at, order_of
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
-from yuplet_server.moving.management.commands import load_demo, sweep_files
 from yuplet_server.projects.storage import BlobStorage
+from yuplet_server.transfer.management.commands import load_demo, sweep_files
 
 
 class CommandTests(TransactionTestCase):

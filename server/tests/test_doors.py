@@ -16,10 +16,10 @@ from yuplet.errors import BrokenFile, UnsafePath
 from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration
-from yuplet_server.moving import actions
-from yuplet_server.moving.models import Archive
 from yuplet_server.projects.models import Project
 from yuplet_server.projects.storage import blobs
+from yuplet_server.transfer import actions
+from yuplet_server.transfer.models import Archive
 
 
 def _bad_paths() -> tuple[str, ...]:

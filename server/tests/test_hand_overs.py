@@ -57,7 +57,7 @@ class PlanTests(ServerTestCase):
 
     def test_a_picture_of_a_plan_whose_layers_are_gone_is_refused_with_a_sentence(self) -> None:
         image = self.planned_images()[0]["file"]
-        found = queries.seen(self.illustration)
+        found = queries.plan_for(self.illustration)
         LayerImage.objects.filter(revision=self.illustration.revision).delete()
         with mock.patch.object(queries, "seen", return_value=found):
             answer = self.post(self.cleo, "plan/image", 409, {"file": image})
@@ -86,7 +86,7 @@ class PlanTests(ServerTestCase):
 
     def test_a_plan_is_remembered_until_something_changes(self) -> None:
         def seen(recipe: Any = RECIPE) -> Any:
-            return queries.seen(Illustration.objects.get(pk=self.illustration.pk), recipe)[1]
+            return queries.plan_for(Illustration.objects.get(pk=self.illustration.pk), recipe)[1]
 
         first = seen()
         self.assertIs(seen(), first)

@@ -24,7 +24,7 @@ from yuplet.illustration.layers import Layer
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing.openraster import write
 from yuplet_server.handovers import actions, keeping, watched
-from yuplet_server.handovers.models import HandOver, InStep, Pass
+from yuplet_server.handovers.models import HandOver, SyncRun, WatchedSource
 from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.illustrations.models import Revision
 from yuplet_server.jobs.models import Job
@@ -65,10 +65,10 @@ class KeepingTests(ServerTestCase):
         answer = self.ben.put(self.address("in-step"), body, content_type="application/json")
         self.assertEqual(answer.status_code, 200, answer.content)
 
-    def glance(self, times: int = 1) -> InStep:
+    def glance(self, times: int = 1) -> WatchedSource:
         for _ in range(times):
-            keeping.look(InStep.objects.select_related("illustration__current", "user").get())
-        return InStep.objects.get()
+            keeping.check(WatchedSource.objects.select_related("illustration__current", "user").get())
+        return WatchedSource.objects.get()
 
     def work(self) -> None:
         """Do what a worker would do."""
@@ -81,7 +81,7 @@ class KeepingTests(ServerTestCase):
                 actions.carry_out(asked.pk, Path(folder), quiet)()
             Job.objects.filter(pk=asked.job_id).update(state=Job.State.DONE)
 
-    def follow(self) -> InStep:
+    def follow(self) -> WatchedSource:
         """Glance and work until nothing more happens."""
         for _ in range(4):
             self.glance(2)
@@ -133,7 +133,7 @@ class KeepingTests(ServerTestCase):
         self.assertIn("cannot be read", self.glance().said)
         save(self.file, 77)
         self.follow()
-        self.assertEqual(Pass.objects.count(), 2)
+        self.assertEqual(SyncRun.objects.count(), 2)
 
     def test_nothing_is_read_or_kept_again_while_something_stands_in_the_way(self) -> None:
         self.follow()
@@ -146,11 +146,11 @@ class KeepingTests(ServerTestCase):
             one = self.glance(3)
         self.assertEqual((one.state, one.tries), ("blocked", 1))
         self.assertIn("is waiting", one.said)
-        InStep.objects.update(again_at=timezone.now())
+        WatchedSource.objects.update(again_at=timezone.now())
         self.assertEqual(self.glance(3).tries, 2, "later and later")
         Revision.objects.filter(state=Revision.State.READING).delete()
         self.assertEqual(self.glance().state, "blocked", "until it is time")
-        InStep.objects.update(again_at=timezone.now())
+        WatchedSource.objects.update(again_at=timezone.now())
         one = self.glance()
         self.assertEqual((one.state, one.said, one.tries), ("reading", "", 0))
 
@@ -161,7 +161,7 @@ class KeepingTests(ServerTestCase):
         self.assertEqual((one.state, one.tries), ("blocked", 1))
         save(self.file, 61)
         self.follow()
-        self.assertEqual(InStep.objects.get().state, "watching")
+        self.assertEqual(WatchedSource.objects.get().state, "watching")
 
     def test_a_change_that_wants_a_decision_stops_and_goes_on_after_it(self) -> None:
         self.follow()
@@ -195,7 +195,7 @@ class KeepingTests(ServerTestCase):
         self.assertIn("'hat' is required", self.glance().said)
         self.step(self.ada, self.arrangement()["version"], do="decide", decisions={"required": []})
         self.follow()
-        self.assertEqual((HandOver.objects.count(), InStep.objects.get().said), (2, ""))
+        self.assertEqual((HandOver.objects.count(), WatchedSource.objects.get().said), (2, ""))
 
     def test_who_may_not_change_the_project_any_more_changes_nothing(self) -> None:
         set_role(self.project, "ben", "viewer")
@@ -320,7 +320,7 @@ class RootTests(ServerTestCase):
                 self.watch("ada")
                 (self.root / "art.png").write_bytes(secret)
                 for _ in range(4):
-                    keeping.look(InStep.objects.select_related("illustration__current", "user").get())
-                self.assertIn("nothing of it was kept", InStep.objects.get().said)
+                    keeping.check(WatchedSource.objects.select_related("illustration__current", "user").get())
+                self.assertIn("nothing of it was kept", WatchedSource.objects.get().said)
         self.assertEqual(Revision.objects.count(), before)
         self.assertFalse(Path(blobs().path(hashlib.sha256(secret).hexdigest())).exists())

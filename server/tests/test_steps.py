@@ -31,7 +31,7 @@ from yuplet.writing.pictures import Sources
 from yuplet_server.arrangement import actions
 from yuplet_server.arrangement.models import Arrangement, Handled, Row, Step
 from yuplet_server.illustrations.models import DerivedLayer
-from yuplet_server.moving.actions import remove_unreachable
+from yuplet_server.transfer.actions import remove_unreachable
 
 COMMAND = {"do": "group-rows", "rows": []}
 

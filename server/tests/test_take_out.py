@@ -214,7 +214,7 @@ class TakeOutTests(TakingCase):
     def test_masks_are_kept_and_move_house(self) -> None:
         self.take({"name": "coat", "gestures": [colour_at(25, 20)]}, behind="flat")
         made = self.read().made
-        cuts = [one.recipe for one in made if isinstance(one.recipe, Cut)]
+        cuts = [one.derivation for one in made if isinstance(one.derivation, Cut)]
         self.assertEqual([one.of for one in made], ["l1", "l1"])
         self.assertEqual([cut.keeps for cut in cuts], ["taken", "left"])
         with self.settings():

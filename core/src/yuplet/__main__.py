@@ -181,7 +181,7 @@ def _arrange(options: argparse.Namespace) -> int:
         before, steps = work.arrangement, []
         for number, value in enumerate(given, 1):
             try:
-                steps.append(work.do(value if isinstance(value, dict) else {}))
+                steps.append(work.apply(value if isinstance(value, dict) else {}))
             except (ArrangementError, SelectionError) as error:
                 raise ArrangementError(
                     f"Command {number} of {len(given)} cannot be applied. {error} Nothing was written."

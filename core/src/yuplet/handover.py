@@ -13,7 +13,7 @@ from yuplet.arrangement.tree import Arrangement, Renamed
 from yuplet.editing.layers import MemoryLayers
 from yuplet.errors import ArrangementNotUnderstood, ChangedWhileRead, PlanError, StoppedByFindings, shown
 from yuplet.findings.order import look_over_order
-from yuplet.illustration.layers import Illustration, ReadingReport, laid
+from yuplet.illustration.layers import Illustration, ReadingReport, composite_tree
 from yuplet.paths import PackagePath, within
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
@@ -147,7 +147,7 @@ def picture_beside(commands_at: Path) -> Callable[[str], Picture]:
         path = within(commands_at.resolve().parent, PackagePath(name))
         with SpillFile() as scratch:
             found, _ = read_illustration(path, scratch)
-            picture = compose(laid(found.layers), found.canvas, scratch)
+            picture = compose(composite_tree(found.layers), found.canvas, scratch)
         clear_hidden_colour(picture)
         return picture
 
@@ -167,7 +167,7 @@ def with_shapes(
     digests: Mapping[str, str], illustration: Illustration, recipe: Recipe, drawing: VectorSource | None
 ) -> Mapping[str, str]:
     """The digests of layers, with their shapes where a recipe has these drawn anew: what looks equal at scale 1 may differ at others."""
-    is_drawn = any(scale != Scale() for scale in recipe.scales) or recipe.beside.scene or recipe.beside.vector != "none"
+    is_drawn = any(scale != Scale() for scale in recipe.scales) or recipe.extras.scene or recipe.extras.vector != "none"
     if drawing is None or not is_drawn:
         return digests
     shapes = {

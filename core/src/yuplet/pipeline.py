@@ -5,7 +5,7 @@
 >>> signal_post.write(folder / "post.ora")
 >>> with yuplet.open(folder / "post.ora") as work:
 ...     arm = next(row["id"] for row in work.rows() if row["name"] == "arm")
-...     work.do({"do": "rename-rows", "names": {arm: "blade"}})
+...     work.apply({"do": "rename-rows", "names": {arm: "blade"}})
 ...     work.plan()[:2]
 ...     report = work.hand_over(folder / "package")
 "Rename 'arm'"
@@ -92,7 +92,7 @@ class Work:
         rows: list[dict[str, Any]] = to_json(self.arrangement)["rows"]
         return rows
 
-    def do(self, command: Mapping[str, Any]) -> str:
+    def apply(self, command: Mapping[str, Any]) -> str:
         """Carry out a command (docs/formats/commands.md); return its title. Raises `ArrangementError` or `SelectionError`."""
         before = self.arrangement
         self.arrangement, step = edited(before, CODEC.from_json(dict(command)), self._layers)

@@ -158,7 +158,7 @@ class CommandTests(unittest.TestCase):
         with self.assertRaises(NameNotUsable):
             apply(renamed, MoveRows((Place("glow", "signal", 0),)))
 
-    def test_moving(self) -> None:
+    def test_transfer(self) -> None:
         moved = apply(START, MoveRows((Place("lamp", "signal", 0), Place("sky", "marsh", 1))))
         self.assertEqual(
             paths(moved),

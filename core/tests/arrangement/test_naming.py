@@ -3,7 +3,7 @@
 import unittest
 from typing import Any
 
-from yuplet.arrangement.naming import (
+from yuplet.arrangement.naming.rules import (
     Add,
     Change,
     FromLayers,

@@ -5,12 +5,12 @@ from dataclasses import replace
 
 from yuplet.arrangement import commands
 from yuplet.arrangement.commands import Decide, MakeAlternates, OrderRows, SetDepths, SpreadDepths, apply
-from yuplet.arrangement.looks import look_tables
-from yuplet.arrangement.planes import contradictions, covers, needed_width
-from yuplet.arrangement.required import required
-from yuplet.arrangement.sides import series, side_of, twins
+from yuplet.arrangement.naming.sides import mirror_pairs, series, side_of
+from yuplet.arrangement.sets.looks import look_tables
+from yuplet.arrangement.sets.required import required
 from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row
 from yuplet.errors import ArrangementError
+from yuplet.framing.planes import contradictions, covers, needed_width
 from yuplet.geometry import Box, Size
 from yuplet.parts.part import Part, still
 
@@ -44,7 +44,7 @@ class SideTests(unittest.TestCase):
                 *rows("eye L", "eye R", "ear left"),
             )
         )
-        self.assertEqual(twins(tree), {"a": "b", "b": "a", "eye L": "eye R", "eye R": "eye L"})
+        self.assertEqual(mirror_pairs(tree), {"a": "b", "b": "a", "eye L": "eye R", "eye R": "eye L"})
         (lonely,) = (one for one in series(tree) if one.lacks)
         self.assertEqual((lonely.rows, lonely.lacks, lonely.label), (("ear left",), "right", "ear *"))
 
@@ -63,7 +63,7 @@ class SideTests(unittest.TestCase):
 
     def test_sides_of_ones_own(self) -> None:
         tree = Arrangement(rows("bras g", "bras d"), decisions=Decisions(sides=((" g", " d"),)))
-        self.assertEqual(twins(tree), {"bras g": "bras d", "bras d": "bras g"})
+        self.assertEqual(mirror_pairs(tree), {"bras g": "bras d", "bras d": "bras g"})
 
     def test_what_is_decided_is_checked(self) -> None:
         tree = Arrangement(rows("a"))

@@ -16,12 +16,12 @@ import yuplet
 from tests.editing.samples import SAMPLES, started
 from yuplet.arrangement.commands import Command, apply, to_json
 from yuplet.arrangement.records import from_records, to_records
-from yuplet.arrangement.tree import Arrangement, laid
+from yuplet.arrangement.tree import Arrangement, composite_tree
 from yuplet.editing.commands import CODEC, COMMANDS
 from yuplet.editing.edit import edited
 from yuplet.editing.layers import MemoryLayers
 from yuplet.errors import ArrangementError, Locked, YupletError
-from yuplet.parts.part import Part, laid_part
+from yuplet.parts.part import Part, part_node
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
 
@@ -129,7 +129,7 @@ class TableTests(unittest.TestCase):
 
 def _seen(arrangement: Arrangement, layers: MemoryLayers) -> Any:
     read = layers.illustration
-    nodes = laid(arrangement.settled(), lambda part: laid_part(part, read.boxes, read.canvas))
+    nodes = composite_tree(arrangement.settled(), lambda part: part_node(part, read.boxes, read.canvas))
     return compose(nodes, read.canvas, layers)
 
 

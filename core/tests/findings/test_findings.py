@@ -8,6 +8,8 @@ from scipy import ndimage
 
 from yuplet.arrangement.commands import JoinRows, apply
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.content import Content
+from yuplet.derivation.turning import turn_box, turn_picture, turned
 from yuplet.findings.doubles import TURNS, Drawn, leftovers, same_drawings, turn_between
 from yuplet.findings.finding import Finding
 from yuplet.findings.findings import look_over, placed_as
@@ -15,9 +17,7 @@ from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.derived import Cut, DerivedLayer, Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
-from yuplet.parts.making import Content
 from yuplet.parts.part import Frame, Part, Piece, still
-from yuplet.parts.turning import turn_box, turn_picture, turned
 from yuplet.pixels import Picture
 
 CANVAS = Size(60, 40)

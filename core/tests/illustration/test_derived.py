@@ -5,16 +5,17 @@ import unittest
 
 import numpy as np
 
+from yuplet.derivation.turning import turn_picture
 from yuplet.geometry import Box, Size
 from yuplet.illustration.derived import (
     Backdrop,
     Cut,
+    Derivation,
     DerivedLayer,
     Dyed,
     Extension,
     Merged,
     Pasted,
-    Recipe,
     Turn,
     Turned,
     Widened,
@@ -22,10 +23,9 @@ from yuplet.illustration.derived import (
     to_json,
 )
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.parts.turning import turn_picture
 
 BOX = Box(1, 2, 30, 40)
-RECIPES: tuple[Recipe, ...] = (
+DERIVATIONS: tuple[Derivation, ...] = (
     Cut("taken", "key", BOX, (1, 2, 3)),
     Cut("left", "key", BOX, "painted"),
     Extension("key", BOX, "onward", "l2"),
@@ -41,7 +41,7 @@ RECIPES: tuple[Recipe, ...] = (
 
 class MadeTests(unittest.TestCase):
     def test_every_recipe_survives_its_record(self) -> None:
-        for recipe in RECIPES:
+        for recipe in DERIVATIONS:
             with self.subTest(recipe=recipe):
                 made = DerivedLayer(
                     "m1", None if isinstance(recipe, Backdrop | Merged | Pasted) else "l1", recipe, BOX, "added"
@@ -49,13 +49,15 @@ class MadeTests(unittest.TestCase):
                 self.assertEqual(from_json(json.loads(json.dumps(to_json(made)))), made)
 
     def test_what_a_layer_is_made_of_and_which_masks_it_has(self) -> None:
-        cut, _, extension, *_, merged, backdrop, _, _ = (DerivedLayer("m", "l1", one, BOX, "more") for one in RECIPES)
+        cut, _, extension, *_, merged, backdrop, _, _ = (
+            DerivedLayer("m", "l1", one, BOX, "more") for one in DERIVATIONS
+        )
         self.assertEqual((cut.sources, cut.masks), (("l1",), ("key", "more")))
         self.assertEqual(extension.sources, ("l1", "l2"))
         self.assertEqual((merged.sources, merged.masks), (("l1", "l2"), ("more",)))
         read = Illustration(
             "x", Size(50, 50), (Layer("l1", "a", BOX), Layer("l2", "b", BOX)),
-            made=(DerivedLayer("m1", None, RECIPES[6], BOX), DerivedLayer("m2", "m1", RECIPES[0], BOX), DerivedLayer("m3", None, Pasted(), BOX)),
+            made=(DerivedLayer("m1", None, DERIVATIONS[6], BOX), DerivedLayer("m2", "m1", DERIVATIONS[0], BOX), DerivedLayer("m3", None, Pasted(), BOX)),
         )  # fmt: skip
         self.assertEqual(read.roots_of("m2"), {"l1", "l2"})
         self.assertEqual((read.roots_of("m3"), read.roots_of("l1")), (set(), {"l1"}))
@@ -74,7 +76,7 @@ class MadeTests(unittest.TestCase):
         cut = from_json({**older, "what": "left"})
         self.assertEqual(cut, DerivedLayer("m1", "l1", Cut("left", "key", Box(0, 0, 9, 9), (1, 2, 3)), Box(1, 2, 4, 6)))
         grown = from_json({**older, "what": "grown", "behind": None})
-        self.assertEqual(grown.recipe, Extension("key", Box(0, 0, 9, 9), "onward"))
+        self.assertEqual(grown.derivation, Extension("key", Box(0, 0, 9, 9), "onward"))
 
     def test_turns_one_after_the_other_and_back(self) -> None:
         picture = np.arange(6, dtype=np.uint8).reshape(2, 3)

@@ -12,7 +12,7 @@ from yuplet.arrangement.revision import take_revision
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
-from yuplet.illustration.matching import LayerLook, Match, looks, match_layers, renumbered
+from yuplet.illustration.matching import LayerFingerprint, Match, looks, match_layers, renumbered
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
 from yuplet.pixels.spill_file import SpillFile
@@ -28,12 +28,14 @@ def painted(seed: int, size: int = 24) -> Picture:
     return np.ascontiguousarray(np.kron(coarse, np.ones((size // 4, size // 4, 1), np.uint8)))
 
 
-def look(name: str, seed: int, box: Box = PLACE, group: str = "", layer_id: str = "") -> LayerLook:
+def look(name: str, seed: int, box: Box = PLACE, group: str = "", layer_id: str = "") -> LayerFingerprint:
     picture = painted(seed)
-    return LayerLook(layer_id or name, (*group.split("/"), name) if group else (name,), box, str(seed), picture)
+    return LayerFingerprint(layer_id or name, (*group.split("/"), name) if group else (name,), box, str(seed), picture)
 
 
-def pairs(old: list[LayerLook], new: list[LayerLook]) -> dict[str | None, tuple[str | None, tuple[str, ...]]]:
+def pairs(
+    old: list[LayerFingerprint], new: list[LayerFingerprint]
+) -> dict[str | None, tuple[str | None, tuple[str, ...]]]:
     return {match.new or f"-{match.old}": (match.old, match.changes) for match in match_layers(old, new)}
 
 
@@ -62,7 +64,7 @@ class MatchingTests(unittest.TestCase):
     def test_a_layer_renamed_and_repainted_is_found_by_likeness(self) -> None:
         repainted = painted(1)
         repainted[4:9, 4:9, :3] = 0
-        after = LayerLook("x", ("arm copy",), Box(11, 10, 35, 34), "other", repainted)
+        after = LayerFingerprint("x", ("arm copy",), Box(11, 10, 35, 34), "other", repainted)
         self.assertEqual(pairs([look("arm", 1)], [after]), {"x": ("arm", ("repainted", "moved", "renamed"))})
 
     def test_what_is_not_alike_is_new_and_gone(self) -> None:

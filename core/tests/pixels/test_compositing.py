@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests import formulas
 from yuplet.geometry import Box, Size
 from yuplet.pixels.blending import CLEARING, MODES
-from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
+from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal import blending as rehearsal
 
@@ -40,7 +40,9 @@ class FormulaTests(unittest.TestCase):
                     scratch.put("under", under)
                     scratch.put("over", over)
                     box = Box(0, 0, 600, 1)
-                    found = compose([Leaf("under", box), Leaf("over", box, opacity, mode)], box.size, scratch)[0]
+                    found = compose(
+                        [PictureNode("under", box), PictureNode("over", box, opacity, mode)], box.size, scratch
+                    )[0]
                     for x in range(600):
                         wanted = formulas.lay(straight(under[0, x]), straight(over[0, x], opacity), mode)
                         # Colour is kept to the half level; where alpha rounds to 0 there is none.
@@ -73,14 +75,14 @@ class FormulaTests(unittest.TestCase):
             for key, pixel in (("under", under), ("over", over)):
                 scratch.put(key, np.array([[pixel]], np.uint8))
             box = Box(0, 0, 1, 1)
-            found = compose([Leaf("under", box), Leaf("over", box, 1.0, mode)], box.size, scratch)
+            found = compose([PictureNode("under", box), PictureNode("over", box, 1.0, mode)], box.size, scratch)
         return tuple(int(value) for value in found[0, 0])
 
 
 # Trees of a few small pictures at odd places, some of them beyond the canvas' edge.
 CANVAS = Size(7, 6)
 _leaf = st.builds(
-    lambda key, x, y, opacity, mode: Leaf(f"p{key}", Box.at(x, y, Size(4, 3)), opacity, mode),
+    lambda key, x, y, opacity, mode: PictureNode(f"p{key}", Box.at(x, y, Size(4, 3)), opacity, mode),
     st.integers(0, 4), st.integers(-2, 6), st.integers(-2, 5), st.sampled_from([1.0, 0.5, 0.0]), st.sampled_from(sorted(MODES)),
 )  # fmt: skip
 _tree = st.recursive(
@@ -89,7 +91,7 @@ _tree = st.recursive(
         st.one_of(
             _leaf,
             st.builds(
-                Branch, inner.map(tuple), st.sampled_from([1.0, 0.6]), st.sampled_from(sorted(MODES)), st.booleans()
+                GroupNode, inner.map(tuple), st.sampled_from([1.0, 0.6]), st.sampled_from(sorted(MODES)), st.booleans()
             ),
         ),
         min_size=1,
@@ -102,7 +104,7 @@ _tree = st.recursive(
 class TreeTests(unittest.TestCase):
     @settings(max_examples=120, deadline=None)
     @given(_tree, st.integers(0, 1000))
-    def test_any_tree_is_what_the_formulas_say_pixel_by_pixel(self, tree: Sequence[Laid], seed: int) -> None:
+    def test_any_tree_is_what_the_formulas_say_pixel_by_pixel(self, tree: Sequence[CompositeNode], seed: int) -> None:
         pictures = {f"p{key}": samples(seed + key, 12).reshape(3, 4, 4) for key in range(5)}
         with SpillFile() as scratch:
             for key, picture in pictures.items():
@@ -122,23 +124,23 @@ class TreeTests(unittest.TestCase):
             scratch.put("under", np.full((1, 1, 4), (200, 120, 60, 255), np.uint8))
             scratch.put("shade", np.full((1, 1, 4), (100, 100, 200, 255), np.uint8))
             box = Box(0, 0, 1, 1)
-            shade = Leaf("shade", box, 1.0, "multiply")
+            shade = PictureNode("shade", box, 1.0, "multiply")
 
             def with_group(isolated: bool) -> list[int]:
-                group = Branch((shade,), 1.0, "normal", isolated)
-                return compose([Leaf("under", box), group], box.size, scratch)[0, 0].tolist()
+                group = GroupNode((shade,), 1.0, "normal", isolated)
+                return compose([PictureNode("under", box), group], box.size, scratch)[0, 0].tolist()
 
             self.assertEqual(with_group(False), [78, 47, 47, 255])
             self.assertEqual(with_group(True), [100, 100, 200, 255])
 
 
-def pixel_at(tree: Sequence[Laid], x: int, y: int, pictures: dict[str, np.ndarray]) -> formulas.Pixel:
+def pixel_at(tree: Sequence[CompositeNode], x: int, y: int, pictures: dict[str, np.ndarray]) -> formulas.Pixel:
     """The formulas applied to one pixel of a tree."""
     under: formulas.Pixel = (0.0, 0.0, 0.0, 0.0)
 
-    def lay_all(under: formulas.Pixel, members: Sequence[Laid]) -> formulas.Pixel:
+    def lay_all(under: formulas.Pixel, members: Sequence[CompositeNode]) -> formulas.Pixel:
         for member in members:
-            if isinstance(member, Leaf):
+            if isinstance(member, PictureNode):
                 inside = member.box.left <= x < member.box.right and member.box.top <= y < member.box.bottom
                 pixel = pictures[member.key][y - member.box.top, x - member.box.left] if inside else (0, 0, 0, 0)
                 if inside or member.blend in {name for name, mode in MODES.items() if mode in CLEARING}:

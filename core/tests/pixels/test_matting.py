@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 
 from yuplet.geometry import Box
-from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.compositing import PictureNode, compose
 from yuplet.pixels.filling import fill
 from yuplet.pixels.matting import solved, unmix
 from yuplet.pixels.spill_file import SpillFile
@@ -47,10 +47,10 @@ class UnmixTests(unittest.TestCase):
             left = behind
         with SpillFile() as scratch:
             scratch.put("left", left)
-            leaves = [Leaf("left", box)]
+            leaves = [PictureNode("left", box)]
             for number, part in enumerate(reversed(parts)):
                 scratch.put(str(number), part)
-                leaves.append(Leaf(str(number), box))
+                leaves.append(PictureNode(str(number), box))
             np.testing.assert_array_equal(compose(leaves, box.size, scratch), picture)
 
     def test_a_part_over_what_is_left_is_the_picture(self) -> None:
@@ -70,7 +70,7 @@ class UnmixTests(unittest.TestCase):
         with SpillFile() as scratch:
             scratch.put("left", left)
             scratch.put("part", part)
-            whole = compose([Leaf("left", box), Leaf("part", box)], box.size, scratch)
+            whole = compose([PictureNode("left", box), PictureNode("part", box)], box.size, scratch)
         np.testing.assert_array_equal(whole, picture)
 
     def test_alpha_is_raised_no_more_than_is_needed(self) -> None:

@@ -11,7 +11,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.plan import plan_hand_over
-from yuplet.plan.recipe import Beside, Combination, Images, ImagesFor, Limits, NamePiece, Names, Recipe, Scale
+from yuplet.plan.recipe import Combination, Extras, Images, ImagesFor, Limits, NamePiece, Names, Recipe, Scale
 
 with SpillFile() as _scratch:
     POST = signal_post.signal_post(_scratch)
@@ -61,7 +61,7 @@ class PlanTests(unittest.TestCase):
 
     def test_a_folder_that_the_package_has_for_something_else(self) -> None:
         arrangement = apply(START, RenameRows({"glow": "1", "sky": "bare"}))
-        beside = Beside(combinations=(Combination("bare"),))
+        beside = Extras(combinations=(Combination("bare"),))
         on_sheets = ImagesFor(("post",), {"stored": "sheets"})
         for folder, said in (
             ("sheets", "'1' would stand where the package has 'sheets/1.png'"),
@@ -70,7 +70,7 @@ class PlanTests(unittest.TestCase):
             ("manifest.json", "'.*' would stand where the package has 'manifest.json'"),
         ):
             names = Names(folder=folder, folders="flat")
-            plan = plan_hand_over(POST, arrangement, recipe=Recipe(names=names, beside=beside, images_for=(on_sheets,)))
+            plan = plan_hand_over(POST, arrangement, recipe=Recipe(names=names, extras=beside, images_for=(on_sheets,)))
             (note,) = plan.notes
             self.assertEqual((note.kind, note.severity, len(note.parts)), ("clash", "error", 1))
             with self.assertRaisesRegex(PlanError, f"^{said}.*Choose another folder"):

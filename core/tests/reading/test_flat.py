@@ -21,7 +21,7 @@ from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over_file
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
-from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.compositing import PictureNode, compose
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
 
@@ -286,7 +286,7 @@ class DeepTests(FlatTestCase):
             self.scratch.put(key, (picture // 257).astype(np.uint8))
             self.scratch.put_deep(key, picture)
         box = Box(0, 0, 4, 4)
-        found = compose([Leaf("under", box), Leaf("over", box)], box.size, self.scratch)
+        found = compose([PictureNode("under", box), PictureNode("over", box)], box.size, self.scratch)
         # Porter and Duff's over, with the exact numbers: colour = over * a + under * (1 - a).
         share = 20_000 / 65_535
         wanted = [

@@ -16,7 +16,7 @@ from yuplet.errors import BrokenFile, ChoiceError, TooLarge, UnsafeFile, YupletE
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over_file
 from yuplet.illustration.credit import Credit
-from yuplet.illustration.layers import Illustration, Layer, LayerGroup, ReadingReport, laid
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, ReadingReport, composite_tree
 from yuplet.illustration.records import from_record, to_record
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
@@ -258,7 +258,7 @@ class PictureTests(SvgTestCase):
             assert result is not None
             # Drawing in one go rounds to 8 bits after every shape, and smooths edges in steps of a sixteenth.
             self.assertLessEqual(result.largest, 18, longest)
-            ours = compose(laid(found.layers), found.canvas, self.scratch).astype(int)
+            ours = compose(composite_tree(found.layers), found.canvas, self.scratch).astype(int)
             whole = svg.whole_picture(self.folder / "art.svg", found.canvas)
             self.assertLess((np.abs(ours - whole).max(axis=2) > 2).mean(), 0.002, longest)
 
@@ -307,7 +307,7 @@ class PictureTests(SvgTestCase):
             <pattern id="p" width="9" height="9" patternUnits="userSpaceOnUse"/></defs></g>
             <rect id="a" width="9" height="9" fill="url(#p)"/></svg>"""
         )
-        ours = compose(laid(found.layers), found.canvas, self.scratch)
+        ours = compose(composite_tree(found.layers), found.canvas, self.scratch)
         self.assertEqual(ours[4, 4].tolist(), [0, 0, 255, 128])
 
     def test_a_mask_that_shows_all_does_not_join_what_is_in_it(self) -> None:
@@ -350,7 +350,7 @@ class PictureTests(SvgTestCase):
         for name in ("hair", "soft"):
             other = [node.id for node in found.leaves() if node.name == name]
             self.assertEqual(len(other), 1)
-        ours = compose(laid(found.layers), found.canvas, self.scratch)
+        ours = compose(composite_tree(found.layers), found.canvas, self.scratch)
         self.assertLessEqual(int((np.abs(ours[..., 3].astype(int) - drawn[..., 3]) > 2).sum()), 20)
 
     def test_a_hand_over_of_vector_art_is_proved(self) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from yuplet.errors import NothingThere
-from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, laid
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, composite_tree
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
@@ -91,7 +91,7 @@ def flattened(path: Path, side: int = 512, without: str | None = None) -> tuple[
     with SpillFile() as scratch:
         found, _ = read_illustration(path, scratch, choices=Choices(side))
         found = replace(found, layers=_but(found.layers, without))
-        flat = compose(laid(found.layers), found.canvas, scratch)
+        flat = compose(composite_tree(found.layers), found.canvas, scratch)
         owner, names = _owners(found, scratch)
     alpha = flat[..., 3:] / 255
     picture = np.full_like(flat, 255)

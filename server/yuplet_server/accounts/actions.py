@@ -30,7 +30,7 @@ def sign_in(request: HttpRequest, username: str, password: str) -> User:
     limits.count(keys)
     user = authenticate(request, username=username, password=password)
     if user is None:
-        limits.told_wrong(request, username, "a sign-in failed")
+        limits.count_failure(request, username, "a sign-in failed")
         raise SignInRefused("Name and password do not belong together. Check both and try again.")
     assert isinstance(user, User)
     limits.forget(keys)
@@ -50,7 +50,7 @@ def change_password(request: HttpRequest, user: User, old: str, new: str) -> Non
     keys = [f"password:{user.pk}"]
     limits.count(keys)
     if not user.check_password(old):
-        limits.told_wrong(request, user.username, "an old password was wrong")
+        limits.count_failure(request, user.username, "an old password was wrong")
         raise PasswordRefused("The old password is not right. Nothing was changed.")
     limits.forget(keys)
     try:

@@ -96,7 +96,7 @@ def forget(keys: Iterable[str]) -> None:
             Attempts.objects.filter(key=key).delete()
 
 
-def told_wrong(request: HttpRequest, username: str, what: str) -> None:
+def count_failure(request: HttpRequest, username: str, what: str) -> None:
     """Write down for the administrator that a try was wrong: with which account, from where."""
     log.warning("%s: account '%s' from %s", what, shown(username), shown(address_of(request)))
 

@@ -79,7 +79,7 @@ def perform(
             refuse_if_changed(arrangement, user, version, command.touched)
             if prepared.added:
                 keep_added(queries.revision_of(arrangement), prepared.added)
-            rows = take_step(arrangement, user, prepared.command)
+            rows = commit(arrangement, user, prepared.command)
             _remember(arrangement, user, key, rows)
             return rows
     raise NotNow(_TOO_QUICK)
@@ -157,7 +157,7 @@ def take_revision(
             revision = _waiting_revision(arrangement, number)
             renumber(revision, taken.read, taken.ids)
             keep_added(revision, taken.added)
-            take_step(arrangement, user, taken.step)
+            commit(arrangement, user, taken.step)
             return
     raise NotNow(_TOO_QUICK)
 
@@ -217,7 +217,7 @@ def go_back(illustration_id: int, user: User) -> None:
         raise NotNow("There is no earlier revision to go back to.")
     back = CODEC.from_log(step.inverse)
     assert isinstance(back, ReplaceRows)
-    take_step(arrangement, user, replace(back, what=f"Go back to revision {back.revision}"))
+    commit(arrangement, user, replace(back, what=f"Go back to revision {back.revision}"))
 
 
 def undo(illustration_id: int, user: User, key: uuid.UUID | None = None) -> None:
@@ -258,7 +258,7 @@ def locked(illustration_id: int) -> Arrangement:
     return Arrangement.objects.select_for_update().get(pk=illustration_id)
 
 
-def take_step(arrangement: Arrangement, user: User, command: Command) -> list[str]:
+def commit(arrangement: Arrangement, user: User, command: Command) -> list[str]:
     """Apply a command and log it with what undoes it; return the rows that are new. The caller holds the lock."""
     before = queries.tree_of(arrangement)
     after = apply(before, command)

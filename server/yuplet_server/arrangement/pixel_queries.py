@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 
 from yuplet.arrangement.commands import SetJoints
-from yuplet.arrangement.looks import look_tables
-from yuplet.arrangement.planes import covers
-from yuplet.arrangement.required import required
-from yuplet.arrangement.sides import series
+from yuplet.arrangement.naming.sides import series
+from yuplet.arrangement.sets.looks import look_tables
+from yuplet.arrangement.sets.required import required
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import PartGroup
+from yuplet.derivation.cutting import MAX_PARTS
 from yuplet.editing.art import Art, art_of, divided
 from yuplet.editing.drawing import drawn
 from yuplet.editing.jointing import ProposeJoints
@@ -22,13 +22,13 @@ from yuplet.errors import CannotTakeOut, SelectionError
 from yuplet.findings.finding import Finding
 from yuplet.findings.jointing import turning_of
 from yuplet.findings.order import look_over_order
+from yuplet.framing.planes import covers
+from yuplet.framing.screens import stretchable
 from yuplet.geometry import Box, Point
-from yuplet.parts.cutting import MAX_PARTS
-from yuplet.parts.fitting import stretchable
-from yuplet.parts.joints import Circle, Joint, joint_between, limb_at
 from yuplet.parts.part import Margins, Part
-from yuplet.parts.swing import gap_at, swing
 from yuplet.pixels.trimming import label_boxes
+from yuplet.rig.round_ends import Circle, Joint, joint_between, limb_at
+from yuplet.rig.swing import gap_at, swing
 from yuplet.selecting.gestures import Edge, Gesture, select
 from yuplet.selecting.masks import HALF, Chosen, Mask
 from yuplet.selecting.regions import islands, without_crumbs
@@ -268,7 +268,7 @@ def swing_of(illustration: Illustration, row: str, degrees: Sequence[float], at:
     part = _part(tree, row)
     if part.pivot is None:
         raise CannotTakeOut(f"'{part.name}' has no pivot. Set it first: key V, or let one be proposed.")
-    seen = tree.seen() | {row}
+    seen = tree.visible_ids() | {row}
     near = [one for _, one in tree.parts() if one.id == row or (one.included and one.id in seen)]
     with drawn(tree, layers, {one.id for one in near}) as (frame_of, _):
         there = {one.id: drawing for one in near if (drawing := frame_of(one, 0)) is not None}

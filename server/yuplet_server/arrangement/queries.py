@@ -6,9 +6,9 @@ from typing import Any, cast
 
 from django.db import connection
 
-from yuplet.arrangement.naming import Change as NameChange
-from yuplet.arrangement.naming import Renaming
-from yuplet.arrangement.naming import renamings as core_renamings
+from yuplet.arrangement.naming.rules import Change as NameChange
+from yuplet.arrangement.naming.rules import Renaming
+from yuplet.arrangement.naming.rules import renamings as core_renamings
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
 from yuplet.arrangement.records import from_record as from_row_record
 from yuplet.arrangement.tree import Arrangement as Tree
@@ -65,7 +65,7 @@ def revision_of(arrangement: Arrangement) -> Revision:
     return Illustration.objects.select_related("current").get(pk=arrangement.pk).revision
 
 
-def seen(illustration_id: int, user: User, since: int = 0) -> dict[str, Any]:
+def page_payload(illustration_id: int, user: User, since: int = 0) -> dict[str, Any]:
     """What a page shows of an arrangement: what can be undone, and the rows that changed after the version `since`, back to front, with
     boxes and pictures. `order` are the ids of all rows where any came, went or moved since, else None."""
     # Who asks has been looked at; which revision is worked with may just have changed.

@@ -2,9 +2,9 @@ from typing import Any, get_args
 
 from rest_framework import serializers
 
-from yuplet.arrangement.naming import KINDS as NAME_CHANGES
-from yuplet.arrangement.naming import From, Letters, Matching, Side
-from yuplet.arrangement.sides import Kind as SeriesKind
+from yuplet.arrangement.naming.rules import KINDS as NAME_CHANGES
+from yuplet.arrangement.naming.rules import From, Letters, Matching, Side
+from yuplet.arrangement.naming.sides import Kind as SeriesKind
 from yuplet.arrangement.tree import Meaning
 from yuplet.editing.looking_over import SMALLEST
 from yuplet.findings.finding import Kind, Severity
@@ -129,7 +129,7 @@ class StepSerializer(RepeatSerializer):
 
 
 class NameChangeSerializer(serializers.Serializer[Any]):
-    """A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming`)."""
+    """A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming.rules`)."""
 
     do = serializers.ChoiceField(choices=[*NAME_CHANGES])
     find = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)

@@ -10,8 +10,8 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.arrangement import naming
 from yuplet.arrangement.commands import Command
+from yuplet.arrangement.naming import rules as naming
 from yuplet.editing.adding import PastePicture, SwapPicture
 from yuplet.editing.jointing import ProposeJoints
 from yuplet.selecting.gestures import HARD
@@ -66,7 +66,7 @@ class ArrangementView(APIView):
         stamp = queries.stamp(found, request.user)
         # Pages ask often, and mostly nothing has changed.
         unchanged = get_conditional_response(request, etag=stamp)
-        answer = unchanged or Response(queries.seen(found.pk, request.user))
+        answer = unchanged or Response(queries.page_payload(found.pk, request.user))
         answer.headers["ETag"] = stamp
         answer.headers["Cache-Control"] = "private, no-cache"
         return answer
@@ -328,4 +328,4 @@ class GoBackView(APIView):
 
 def step_answer(request: SignedInRequest, illustration: int, since: int, rows: Sequence[str] = ()) -> Response:
     """What has changed since the version that the page has, this step and those of others, and the rows that the step made."""
-    return Response({**queries.seen(illustration, request.user, since), "made": list(rows)})
+    return Response({**queries.page_payload(illustration, request.user, since), "made": list(rows)})

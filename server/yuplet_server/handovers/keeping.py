@@ -1,6 +1,6 @@
 """Keeping in step: a file or a folder that is saved elsewhere becomes a revision, and is handed over, without anybody pressing a button.
 
-`look` is one glance at one of them; `keep_in_step` (a command) glances whenever something is saved, and once a second. All that is known
+`check` is one glance at one of them; `keep_in_step` (a command) glances whenever something is saved, and once a second. All that is known
 between two glances is in the database, so a watcher that ends loses nothing.
 """
 
@@ -24,7 +24,7 @@ from yuplet_server.arrangement.actions import take_revision
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers import actions, watched
-from yuplet_server.handovers.models import HandOver, InStep, Pass
+from yuplet_server.handovers.models import HandOver, SyncRun, WatchedSource
 from yuplet_server.handovers.roots import folder_at
 from yuplet_server.illustrations.actions import discard, keep_revision, require_no_other
 from yuplet_server.illustrations.models import Illustration, Revision
@@ -47,7 +47,7 @@ def set_up(
     recipes: list[Any],
     folder: str = "",
     remove_obsolete: bool = False,
-) -> InStep:
+) -> WatchedSource:
     """Keep an illustration in step with a file or a folder from now on. Raises `FolderNotAllowed`, `NotNow` or `RecipeNotUnderstood`."""
     path = folder_at(source, user, illustration.project_id)
     target = folder_at(folder, user, illustration.project_id) if folder else None
@@ -61,7 +61,7 @@ def set_up(
         "folder": str(target or ""),
         "remove_obsolete": remove_obsolete,
         "recipes": documents,
-        "state": InStep.State.WATCHING,
+        "state": WatchedSource.State.WATCHING,
         "said": "",
         "stamp": "",
         "seen_stamp": "",
@@ -72,20 +72,20 @@ def set_up(
         "tries": 0,
         "again_at": None,
     }
-    return InStep.objects.update_or_create(illustration=illustration, defaults=values)[0]
+    return WatchedSource.objects.update_or_create(illustration=illustration, defaults=values)[0]
 
 
-def look(one: InStep) -> None:
+def check(one: WatchedSource) -> None:
     """One glance: go on where the last one stopped. What somebody can mend is said in `said`, and does not end the watch.
 
     Where something stands in the way of taking what was saved, it is tried again later and later, and at once when it is saved again.
     """
     steps = {
-        InStep.State.WATCHING: _watch,
-        InStep.State.BLOCKED: _watch,
-        InStep.State.READING: _read,
-        InStep.State.DECIDING: _decide,
-        InStep.State.WRITING: _write,
+        WatchedSource.State.WATCHING: _watch,
+        WatchedSource.State.BLOCKED: _watch,
+        WatchedSource.State.READING: _read,
+        WatchedSource.State.DECIDING: _decide,
+        WatchedSource.State.WRITING: _write,
     }
     if _is_to_wait(one):
         return
@@ -94,7 +94,7 @@ def look(one: InStep) -> None:
         # Who set it up may have another role by now.
         require(one.user, one.illustration.project_id, Member.Role.EDITOR)
         with transaction.atomic():
-            steps[InStep.State(one.state)](one)
+            steps[WatchedSource.State(one.state)](one)
     except YupletError as error:
         _block(one, str(error))
     except (Http404, PermissionDenied):
@@ -102,17 +102,17 @@ def look(one: InStep) -> None:
     except OSError as error:
         _block(one, f"'{one.source}' cannot be read ({error.strerror}). It is looked at again.")
     else:
-        if one.state != InStep.State.BLOCKED:
+        if one.state != WatchedSource.State.BLOCKED:
             one.tries, one.again_at = 0, None
     after = {name: getattr(one, name) for name in _KEPT}
     if after != before:
         # Somebody may have ended it meanwhile.
-        InStep.objects.filter(pk=one.pk).update(**after)
+        WatchedSource.objects.filter(pk=one.pk).update(**after)
 
 
-def _is_to_wait(one: InStep) -> bool:
+def _is_to_wait(one: WatchedSource) -> bool:
     """Whether what stands in the way was looked at a short while ago, and nothing was saved since."""
-    if one.state != InStep.State.BLOCKED or one.again_at is None or timezone.now() >= one.again_at:
+    if one.state != WatchedSource.State.BLOCKED or one.again_at is None or timezone.now() >= one.again_at:
         return False
     try:
         return watched.stamp_of(folder_at(one.source, one.user, one.illustration.project_id)) == one.stamp
@@ -120,17 +120,17 @@ def _is_to_wait(one: InStep) -> bool:
         return True
 
 
-def _block(one: InStep, why: str) -> None:
+def _block(one: WatchedSource, why: str) -> None:
     """Say what stands in the way; of what is still to be taken, also when to look again."""
     one.said = why
-    if one.state not in (InStep.State.WATCHING, InStep.State.BLOCKED):
+    if one.state not in (WatchedSource.State.WATCHING, WatchedSource.State.BLOCKED):
         return
-    one.state = InStep.State.BLOCKED
+    one.state = WatchedSource.State.BLOCKED
     one.tries += 1
     one.again_at = timezone.now() + timedelta(seconds=min(2**one.tries, LONGEST_WAIT))
 
 
-def _watch(one: InStep) -> None:
+def _watch(one: WatchedSource) -> None:
     """Take what was saved. Whether it can be taken is looked at first: reading and hashing may take long."""
     path = folder_at(one.source, one.user, one.illustration.project_id)
     stamp = watched.stamp_of(path)
@@ -139,8 +139,8 @@ def _watch(one: InStep) -> None:
         one.stamp, one.again_at, one.tries = stamp, None, 0
         return
     if stamp == one.seen_stamp:
-        if one.state == InStep.State.BLOCKED:
-            one.state, one.said = InStep.State.WATCHING, ""
+        if one.state == WatchedSource.State.BLOCKED:
+            one.state, one.said = WatchedSource.State.WATCHING, ""
         return
     if not watched.is_quiet(path):
         return
@@ -152,34 +152,34 @@ def _watch(one: InStep) -> None:
             return  # saved again while it was read
         if digest == one.seen:
             one.seen_stamp = stamp
-            one.state, one.said = InStep.State.WATCHING, ""
+            one.state, one.said = WatchedSource.State.WATCHING, ""
             return
         content.seek(0)
         choices = Choices.from_json(one.illustration.revision.choices)
         revision = keep_revision(one.illustration, one.user, name, size, content, choices)
     one.seen, one.seen_stamp, one.number = digest, stamp, revision.number
-    one.state, one.said = InStep.State.READING, ""
+    one.state, one.said = WatchedSource.State.READING, ""
 
 
-def _revision(one: InStep) -> Revision | None:
+def _revision(one: WatchedSource) -> Revision | None:
     found = Revision.objects.filter(illustration=one.illustration, number=one.number or 0)
     return found.select_related("job").first()
 
 
-def _read(one: InStep) -> None:
+def _read(one: WatchedSource) -> None:
     revision = _revision(one)
     if revision is None:
-        one.state, one.said = InStep.State.WATCHING, "The change was discarded."
+        one.state, one.said = WatchedSource.State.WATCHING, "The change was discarded."
         return
     if revision.state == Revision.State.READING:
         if revision.job is not None and revision.job.state not in RUNNING:
-            one.state, one.said = InStep.State.WATCHING, f"The file could not be read: {revision.job.error}"
+            one.state, one.said = WatchedSource.State.WATCHING, f"The file could not be read: {revision.job.error}"
             discard(revision)
         return
     matches = match_layers(looks_of(one.illustration.revision), looks_of(revision))
     doubtful = sum(wants_a_look(match) for match in matches)
     if doubtful:
-        one.state = InStep.State.DECIDING
+        one.state = WatchedSource.State.DECIDING
         one.said = (
             f"{doubtful} layer{'s are' if doubtful > 1 else ' is'} new, gone, or another one perhaps."
             " Look at the revision under Bring in, and take it or discard it."
@@ -189,16 +189,16 @@ def _read(one: InStep) -> None:
     _hand_over(one)
 
 
-def _decide(one: InStep) -> None:
+def _decide(one: WatchedSource) -> None:
     """Somebody takes the revision or puts it aside."""
     illustration = Illustration.objects.select_related("current").get(pk=one.illustration_id)
     if illustration.revision.number == one.number:
         _hand_over(one)
     elif _revision(one) is None:
-        one.state, one.said = InStep.State.WATCHING, "The change was discarded."
+        one.state, one.said = WatchedSource.State.WATCHING, "The change was discarded."
 
 
-def _hand_over(one: InStep) -> None:
+def _hand_over(one: WatchedSource) -> None:
     illustration = Illustration.objects.select_related("current").get(pk=one.illustration_id)
     version = Arrangement.objects.get(pk=illustration.pk).version
     made = []
@@ -206,21 +206,21 @@ def _hand_over(one: InStep) -> None:
         # One folder holds one package: those of further recipes are in folders beside it.
         folder = one.folder if number == 0 or not one.folder else f"{one.folder}-{number + 1}"
         made.append(actions.ask(illustration, one.user, version, document, None, folder, one.remove_obsolete).pk)
-    one.asked, one.state, one.said = made, InStep.State.WRITING, ""
+    one.asked, one.state, one.said = made, WatchedSource.State.WRITING, ""
 
 
-def _write(one: InStep) -> None:
+def _write(one: WatchedSource) -> None:
     made = list(HandOver.objects.filter(pk__in=one.asked).select_related("job"))
     if any(hand_over.job is not None and hand_over.job.state in RUNNING for hand_over in made):
         return
     failed = [hand_over.job.error for hand_over in made if hand_over.job is not None and hand_over.job.error]
-    Pass.objects.create(
+    SyncRun.objects.create(
         in_step=one, revision=one.number or 0, changes=_changes(one), hand_overs=[one.number for one in made]
     )
-    one.state, one.said, one.asked = InStep.State.WATCHING, " ".join(failed), []
+    one.state, one.said, one.asked = WatchedSource.State.WATCHING, " ".join(failed), []
 
 
-def _changes(one: InStep) -> dict[str, int]:
+def _changes(one: WatchedSource) -> dict[str, int]:
     """How many layers each kind of change befell."""
     revisions = list(
         Revision.objects.filter(illustration=one.illustration, number__lte=one.number or 0).order_by("-number")[:2]
@@ -233,6 +233,6 @@ def _changes(one: InStep) -> dict[str, int]:
 
 def folders_watched() -> set[Path]:
     """The folders in which something is watched, or that are watched themselves, and that are there."""
-    sources = [Path(source) for source in InStep.objects.values_list("source", flat=True)]
+    sources = [Path(source) for source in WatchedSource.objects.values_list("source", flat=True)]
     folders = {source if source.is_dir() else source.parent for source in sources}
     return {folder for folder in folders if folder.is_dir()}

@@ -24,7 +24,7 @@ class Recipe(models.Model):
         return f"recipe {self.name}"
 
 
-class InStep(models.Model):
+class WatchedSource(models.Model):
     """A file or a folder of images on the server's machine that an illustration keeps in step with: a saved change becomes a revision,
     and is handed over.
 
@@ -61,10 +61,10 @@ class InStep(models.Model):
         return f"{self.illustration_id} in step with {self.source}"
 
 
-class Pass(models.Model):
+class SyncRun(models.Model):
     """One change that was followed: which revision it became, what it changed of the layers, and the hand-overs that it led to."""
 
-    in_step = models.ForeignKey(InStep, models.CASCADE, related_name="passes")
+    in_step = models.ForeignKey(WatchedSource, models.CASCADE, related_name="passes")
     at = models.DateTimeField(auto_now_add=True)
     revision = models.IntegerField()
     changes = models.JSONField()

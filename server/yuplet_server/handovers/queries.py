@@ -174,7 +174,7 @@ _MOST_PLANS = 4
 _PLANS_LOCK = threading.Lock()
 
 
-def seen(
+def plan_for(
     illustration: Illustration,
     document: Any = None,
     only: list[str] | None = None,
@@ -213,7 +213,7 @@ def seen(
     return found
 
 
-def plan_seen(
+def plan_shown(
     illustration: Illustration,
     document: Any = None,
     only: list[str] | None = None,
@@ -221,7 +221,7 @@ def plan_seen(
     user: User | None = None,
 ) -> dict[str, Any]:
     """A plan as plain values; its rows are remembered, so that it can be carried out as it was seen, whatever colleagues change meanwhile."""
-    one, plan = seen(illustration, document, only, folder, user)
+    one, plan = plan_for(illustration, document, only, folder, user)
     assert one.whole is not None
     Planned.objects.update_or_create(
         illustration=illustration,
@@ -233,12 +233,12 @@ def plan_seen(
             "credit": one.read.credit.as_json(),
         },
     )
-    return described(plan, one)
+    return plan_payload(plan, one)
 
 
-def picture_seen(illustration: Illustration, document: Any, only: list[str] | None, file: str) -> tuple[bytes, str]:
+def picture_shown(illustration: Illustration, document: Any, only: list[str] | None, file: str) -> tuple[bytes, str]:
     """A picture of the plan; see `picture_of`."""
-    return picture_of(*seen(illustration, document, only), file)
+    return picture_of(*plan_for(illustration, document, only), file)
 
 
 def plan_to_do(one: Asked) -> dict[str, Any]:
@@ -246,7 +246,7 @@ def plan_to_do(one: Asked) -> dict[str, Any]:
     plan = planned(one)
     plan.require_no_errors()
     require_no_findings(one.read, one.arrangement)
-    return described(plan, one)
+    return plan_payload(plan, one)
 
 
 def planned(one: Asked) -> Plan:
@@ -285,7 +285,7 @@ def _measured(one: Asked, pixels: StoredPixels) -> dict[str, Measured]:
     return found
 
 
-def described(plan: Plan, one: Asked) -> dict[str, Any]:
+def plan_payload(plan: Plan, one: Asked) -> dict[str, Any]:
     """A plan as plain values, each file compared with the last package by this recipe: 'new', 'changed' or 'same'; what is gone; and
     everything that stops it or is to be known before.
     """

@@ -5,7 +5,7 @@ from rest_framework import serializers
 
 from yuplet import documents
 from yuplet.plan.planned import FileKind
-from yuplet_server.handovers.models import HandOver, InStep, Pass
+from yuplet_server.handovers.models import HandOver, SyncRun, WatchedSource
 from yuplet_server.jobs.serializers import JobSerializer
 
 
@@ -227,34 +227,34 @@ class HandOverSerializer(serializers.ModelSerializer[HandOver]):
         read_only_fields = fields
 
 
-class PassSerializer(serializers.ModelSerializer[Pass]):
+class SyncRunSerializer(serializers.ModelSerializer[SyncRun]):
     """One change that was followed: layers by what befell them, and the numbers of the hand-overs that it led to."""
 
     changes = serializers.DictField(child=serializers.IntegerField())
     hand_overs = serializers.ListField(child=serializers.IntegerField())
 
     class Meta:
-        model = Pass
+        model = SyncRun
         fields = ["at", "revision", "changes", "hand_overs"]
 
 
-class InStepSerializer(serializers.Serializer[Any]):
+class WatchedSourceSerializer(serializers.Serializer[Any]):
     """What an illustration keeps in step with, how that stands, and the last passes."""
 
     file = serializers.CharField(source="source")
     folder = serializers.CharField(allow_blank=True)
     remove_obsolete = serializers.BooleanField()
     recipes = serializers.ListField(child=DocumentField())
-    state = serializers.ChoiceField(choices=InStep.State.choices)
+    state = serializers.ChoiceField(choices=WatchedSource.State.choices)
     said = serializers.CharField(allow_blank=True)
     passes = serializers.SerializerMethodField()
 
-    @extend_schema_field(PassSerializer(many=True))
-    def get_passes(self, one: InStep) -> Any:
-        return PassSerializer(one.passes.all()[:20], many=True).data
+    @extend_schema_field(SyncRunSerializer(many=True))
+    def get_passes(self, one: WatchedSource) -> Any:
+        return SyncRunSerializer(one.passes.all()[:20], many=True).data
 
 
-class SetInStepSerializer(serializers.Serializer[Any]):
+class SetWatchedSourceSerializer(serializers.Serializer[Any]):
     file = serializers.CharField(
         max_length=1000,
         help_text="A file, or a folder of images, on the server's machine, below a folder that is opened.",

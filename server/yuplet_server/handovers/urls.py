@@ -5,7 +5,7 @@ from yuplet_server.handovers import views
 urlpatterns = [
     path("illustrations/<int:illustration>/plan", views.PlanView.as_view()),
     path("projects/<int:project>/recipes", views.RecipesView.as_view()),
-    path("illustrations/<int:illustration>/in-step", views.InStepView.as_view()),
+    path("illustrations/<int:illustration>/in-step", views.WatchedSourceView.as_view()),
     path("roots", views.RootsView.as_view()),
     path("recipes/<int:recipe>", views.RecipeView.as_view()),
     path("illustrations/<int:illustration>/plan/image", views.PlannedImageView.as_view()),

@@ -9,19 +9,19 @@ from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.handovers import actions, keeping, queries
-from yuplet_server.handovers.models import InStep, Recipe
+from yuplet_server.handovers.models import Recipe, WatchedSource
 from yuplet_server.handovers.roots import roots_for
 from yuplet_server.handovers.serializers import (
     AskSerializer,
     HandOverSerializer,
-    InStepSerializer,
     PlanSerializer,
     PlanWantedSerializer,
     RecipeSerializer,
     RootsSerializer,
     SaveRecipeSerializer,
-    SetInStepSerializer,
+    SetWatchedSourceSerializer,
     WantedImageSerializer,
+    WatchedSourceSerializer,
 )
 from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import NEVER_A_PAGE
@@ -80,7 +80,7 @@ class PlanView(APIView):
         role = Member.Role.EDITOR if wanted["folder"] else Member.Role.VIEWER
         found = ready_illustration_for(request.user, illustration, role)
         plan = apart.ask(
-            found.pk, queries.plan_seen, found, wanted["recipe"], wanted["only"], wanted["folder"], request.user
+            found.pk, queries.plan_shown, found, wanted["recipe"], wanted["only"], wanted["folder"], request.user
         )
         return Response(PlanSerializer(plan).data)
 
@@ -93,7 +93,7 @@ class PlannedImageView(APIView):
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
         wanted = checked(WantedImageSerializer, request.data).validated_data
         asked = (wanted["recipe"], wanted["only"], wanted["file"])
-        data, kind = apart.ask(found.pk, queries.picture_seen, found, *asked)
+        data, kind = apart.ask(found.pk, queries.picture_shown, found, *asked)
         return HttpResponse(data, content_type=kind, headers={"Content-Security-Policy": NEVER_A_PAGE})
 
 
@@ -122,27 +122,27 @@ class HandOversView(APIView):
         return Response(HandOverSerializer(made).data, status=201)
 
 
-class InStepView(APIView):
+class WatchedSourceView(APIView):
     """The file or the folder on the server's machine that an illustration keeps in step with: one, or none."""
 
-    @extend_schema(responses=InStepSerializer(many=True))
+    @extend_schema(responses=WatchedSourceSerializer(many=True))
     def get(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
-        return Response(InStepSerializer(InStep.objects.filter(illustration=found), many=True).data)
+        return Response(WatchedSourceSerializer(WatchedSource.objects.filter(illustration=found), many=True).data)
 
-    @extend_schema(request=SetInStepSerializer, responses=InStepSerializer)
+    @extend_schema(request=SetWatchedSourceSerializer, responses=WatchedSourceSerializer)
     def put(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        said = checked(SetInStepSerializer, request.data).validated_data
+        said = checked(SetWatchedSourceSerializer, request.data).validated_data
         made = keeping.set_up(
             found, request.user, said["file"], said["recipes"], said["folder"], said["remove_obsolete"]
         )
-        return Response(InStepSerializer(made).data)
+        return Response(WatchedSourceSerializer(made).data)
 
     @extend_schema(responses={204: None})
     def delete(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
-        InStep.objects.filter(illustration=found).delete()
+        WatchedSource.objects.filter(illustration=found).delete()
         return Response(status=204)
 
 

@@ -16,14 +16,14 @@ from django.utils import timezone
 
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.tree import Renamed
+from yuplet.derivation.rebuilding import rebuilt
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.derived import Cut, Extension, Pasted
 from yuplet.illustration.derived import to_json as made_to_json
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.layers import ReadingReport, laid
+from yuplet.illustration.layers import ReadingReport, composite_tree
 from yuplet.illustration.records import to_record
-from yuplet.parts.rebuilding import rebuilt
 from yuplet.paths import plain
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
@@ -146,7 +146,7 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
             choices=Choices.from_json(kept.choices),
         )
         images = _keep_images(read, scratch, progress)
-        whole = compose(laid(read.layers), read.canvas, scratch)
+        whole = compose(composite_tree(read.layers), read.canvas, scratch)
         picture = blobs().keep(io.BytesIO(png.encode(whole, "quick")))
         preview = blobs().keep(io.BytesIO(png.encode(small(whole, PREVIEW))))
         merged = compare_with_merged(path, read, scratch)
@@ -206,12 +206,12 @@ def derive_again(layers: StoredLayers, before: Revision, wanted: Iterable[str]) 
     factor = canvas.width / was.canvas.width if layers.revision.sha256 == before.sha256 else 1.0
     images = {image.layer: image for image in LayerImage.objects.filter(revision=before, layer__in=needed)}
     for made in (one for one in earlier.values() if one.id in needed):
-        if isinstance(made.recipe, Pasted):
+        if isinstance(made.derivation, Pasted):
             image = images[made.id]
             layers.put(Added(made, image.pixels, image.thumbnail))
             continue
         sources = {layer: found for layer in made.sources if (found := layers.content(layer)) is not None}
-        mask = mask_of(made.recipe.mask) if isinstance(made.recipe, Cut | Extension) else None
+        mask = mask_of(made.derivation.mask) if isinstance(made.derivation, Cut | Extension) else None
         by = _shift(was, before, layers, made.of) if made.of is not None else (0, 0)
         content = rebuilt(made, sources, mask, canvas, by, factor)
         if content is None:

@@ -13,12 +13,12 @@ from django.core.files import File
 from numpy.typing import NDArray
 from PIL import Image
 
+from yuplet.derivation.content import Content, Derived
 from yuplet.editing.layers import as_grey, as_picture, derived_layer
 from yuplet.errors import NothingThere, TooLarge
 from yuplet.illustration.derived import DerivedLayer as DerivedRecord
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.layers import laid
-from yuplet.parts.making import Content, Made
+from yuplet.illustration.layers import composite_tree
 from yuplet.pixels import DeepPicture, Picture, kernels
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import PixelSource, SpillFile
@@ -85,7 +85,7 @@ class StoredLayers:
     def mask(self, key: str) -> Mask:
         return mask_of(key)
 
-    def add(self, of: str | None, made: Made) -> str:
+    def add(self, of: str | None, made: Derived) -> str:
         last = 0 if self.added else _last_derived(self.revision)
         layer = derived_layer(self.illustration, of, made, keep_mask, last)
         self.put(Added(layer, *keep_picture(made.picture)))
@@ -142,7 +142,7 @@ def as_it_looks(file: HandedIn) -> Picture:
     """The pixels of a file as it looks. Raises `ReadError`."""
     with SpillFile() as scratch:
         read, _ = read_illustration(file.path, scratch, file_name=file.file_name)
-        picture = compose(laid(read.layers), read.canvas, scratch)
+        picture = compose(composite_tree(read.layers), read.canvas, scratch)
     kernels.clear_hidden_colour(picture)
     return picture
 

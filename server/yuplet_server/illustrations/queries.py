@@ -16,7 +16,7 @@ from django.http import Http404
 from yuplet.geometry import Box
 from yuplet.illustration.derived import from_json as made_from_json
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.matching import LayerLook, looks
+from yuplet.illustration.matching import LayerFingerprint, looks
 from yuplet.illustration.records import from_record
 from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.picture_cache import recalled
@@ -125,7 +125,7 @@ def sheet(illustration: Illustration, cut: SheetCut | None) -> dict[str, Any]:
     }
 
 
-def looks_of(revision: Revision) -> list[LayerLook]:
+def looks_of(revision: Revision) -> list[LayerFingerprint]:
     """The layers of a revision as they are compared with another one's."""
     images = {image.layer: image for image in revision.images.all()}
     small = {}

@@ -99,9 +99,9 @@ def run(job_id: int) -> None:
         with _Heart(job_id, claim) as heart:
             if settings.APART:
                 with apart.Apart(apart.for_jobs()) as process:
-                    process.call(work, job_id, claim, folder, told=heart.told)
+                    process.call(work, job_id, claim, folder, report=heart.report)
             else:
-                work(job_id, claim, folder, heart.told)
+                work(job_id, claim, folder, heart.report)
     except ShuttingDown:
         _put_back(job_id, claim)
     except LostClaim:
@@ -226,7 +226,7 @@ class _Heart:
         self._ended.set()
         self._thread.join()
 
-    def told(self, *said: Any) -> None:
+    def report(self, *said: Any) -> None:
         """Remember how far the work is: stage, done, total. Raises `Cancelled`, `LostClaim` or `ShuttingDown`."""
         if said:
             self._now = (str(said[0]), int(said[1]), int(said[2]))

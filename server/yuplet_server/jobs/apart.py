@@ -38,7 +38,7 @@ _MOST_QUESTIONS = 500
 """Questions after which a process is replaced by a new one, so that no leak of a library grows."""
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG of Linux, <sys/prctl.h>
 
-Told = Callable[..., None]
+Report = Callable[..., None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,14 +97,14 @@ class Apart:
     def __exit__(self, *_: object) -> None:
         self.end()
 
-    def call(self, function: Callable[..., T], *arguments: Any, told: Told | None = None) -> T:
+    def call(self, function: Callable[..., T], *arguments: Any, report: Report | None = None) -> T:
         """Do a piece of work; raises what it raises, or `TookTooMuch`.
 
-        With `told` the function gets one more argument, to tell how far it is: what it says comes to `told` here. `told` is also called
+        With `report` the function gets one more argument, to tell how far it is: what it says comes to `report` here. `report` is also called
         without arguments, often: what it raises ends the work at once.
         """
         try:
-            self._pipe.send((function, arguments, told is not None))
+            self._pipe.send((function, arguments, report is not None))
         except ConnectionError:
             raise self._ended() from None
         deadline = time.monotonic() + self._limits.seconds
@@ -114,8 +114,8 @@ class Apart:
                     kind, value = self._pipe.recv()
                 except (EOFError, ConnectionError):
                     raise self._ended() from None
-                if kind == "told" and told is not None:
-                    told(*value)
+                if kind == "report" and report is not None:
+                    report(*value)
                 elif kind == "answer":
                     self.done += 1
                     return cast(T, value)
@@ -123,8 +123,8 @@ class Apart:
                     self.done += 1
                     error = _error_again(value)
                     raise _too_much_memory(self._limits) if isinstance(error, MemoryError) and self.done == 1 else error
-            elif told is not None:
-                told()
+            elif report is not None:
+                report()
             if time.monotonic() > deadline:
                 self.end()
                 raise TookTooMuch(
@@ -286,18 +286,18 @@ def _serve(pipe: Connection, limits: Limits) -> None:
     connections.close_all()
     while True:
         try:
-            function, arguments, is_told = pipe.recv()
+            function, arguments, is_reporting = pipe.recv()
         except (EOFError, ConnectionError):
             return
         _limit_computing(limits.cpu)
         close_old_connections()
-        pipe.send(_outcome(function, arguments, _teller(pipe) if is_told else None))
+        pipe.send(_outcome(function, arguments, _reporter(pipe) if is_reporting else None))
         close_old_connections()
 
 
-def _outcome(function: Callable[..., Any], arguments: tuple[Any, ...], told: Told | None) -> tuple[str, Any]:
+def _outcome(function: Callable[..., Any], arguments: tuple[Any, ...], report: Report | None) -> tuple[str, Any]:
     try:
-        answer = function(*arguments) if told is None else function(*arguments, told)
+        answer = function(*arguments) if report is None else function(*arguments, report)
         pickle.dumps(answer)
         return "answer", answer
     except MemoryError:
@@ -330,17 +330,17 @@ def _too_much_memory(limits: Limits) -> TookTooMuch:
     )
 
 
-def _teller(pipe: Connection) -> Told:
+def _reporter(pipe: Connection) -> Report:
     """Tell how far the work is, not more often than it is read."""
     last = [0.0]
 
-    def told(*said: Any) -> None:
+    def report(*said: Any) -> None:
         now = time.monotonic()
         if now - last[0] >= _WAIT:
             last[0] = now
-            pipe.send(("told", said))
+            pipe.send(("report", said))
 
-    return told
+    return report
 
 
 def _limit_memory(more: float) -> None:

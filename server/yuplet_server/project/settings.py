@@ -35,7 +35,7 @@ INSTALLED_APPS = [
     "yuplet_server.arrangement",
     "yuplet_server.shelf",
     "yuplet_server.handovers",
-    "yuplet_server.moving",
+    "yuplet_server.transfer",
     "yuplet_server.jobs",
 ]
 MIDDLEWARE = [

@@ -15,7 +15,7 @@ export const removeRecipe = (recipe: number) =>
 export const askInStep = (illustration: number) =>
   body(client.GET('/api/illustrations/{illustration}/in-step', { params: at(illustration) }));
 
-export const keepInStep = (illustration: number, wanted: Schemas['SetInStepRequest']) =>
+export const keepInStep = (illustration: number, wanted: Schemas['SetWatchedSourceRequest']) =>
   body(client.PUT('/api/illustrations/{illustration}/in-step', { params: at(illustration), body: wanted }));
 
 export const endInStep = (illustration: number) =>

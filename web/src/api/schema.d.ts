@@ -1568,7 +1568,7 @@ export interface components {
          * GrowUnder
          * @description Let a part go on beneath opaque parts that lie over it, by up to so many pixels.
          *
-         *     With `twin` pixels come from that part, mirrored across the middle of the canvas, where it has any.
+         *     With `mirror_source` pixels come from that part, mirrored across the middle of the canvas, where it has any.
          */
         GrowUnder: {
             /** Row */
@@ -1585,10 +1585,10 @@ export interface components {
                 number
             ];
             /**
-             * Twin
+             * Mirror Source
              * @default null
              */
-            twin?: string | null;
+            mirror_source?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1656,241 +1656,6 @@ export interface components {
          * @enum {string}
          */
         InBinKindEnum: "project" | "illustration";
-        /** @description What an illustration keeps in step with, how that stands, and the last passes. */
-        InStep: {
-            file: string;
-            folder: string;
-            remove_obsolete: boolean;
-            recipes: {
-                /** @constant */
-                format: "yuplet-recipe";
-                /** @constant */
-                version: 1;
-                name: string;
-                purpose: string;
-                images: {
-                    /**
-                     * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
-                     * @enum {unknown}
-                     */
-                    extent: "trimmed" | "canvas" | "common";
-                    /** @description Alpha up to this counts as empty when a part is trimmed. */
-                    threshold: number;
-                    /** @description Pixels of what is written around the part, on each side. */
-                    margin: number;
-                    /**
-                     * @description Sides are padded at the right and at the bottom.
-                     * @enum {unknown}
-                     */
-                    sides: "any" | "even" | "power-of-two";
-                    /**
-                     * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
-                     * @enum {unknown}
-                     */
-                    under: "clear" | "keep" | "bleed";
-                    /** @description How many pixels far colour is bled. */
-                    reach: number;
-                    /** @enum {unknown} */
-                    format: "png" | "webp" | "avif" | "jpeg" | "tiff";
-                    /**
-                     * @description How hard PNG is compressed.
-                     * @enum {unknown}
-                     */
-                    effort: "quick" | "normal" | "small";
-                    /** @description For WebP. */
-                    lossless: boolean;
-                    /** @description For what is not lossless. */
-                    quality: number;
-                    /** @description Red, green and blue behind a part in a format without transparency. */
-                    ground: number[];
-                    /**
-                     * @description Files of their own, or together on packed sheets.
-                     * @enum {unknown}
-                     */
-                    stored: "files" | "sheets";
-                    /**
-                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
-                     * @enum {unknown}
-                     */
-                    moving: "files" | "grid" | "apng" | "webp" | "gif";
-                };
-                images_for: {
-                    /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
-                    of: string[];
-                    images: {
-                        /**
-                         * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
-                         * @enum {unknown}
-                         */
-                        extent?: "trimmed" | "canvas" | "common";
-                        /** @description Alpha up to this counts as empty when a part is trimmed. */
-                        threshold?: number;
-                        /** @description Pixels of what is written around the part, on each side. */
-                        margin?: number;
-                        /**
-                         * @description Sides are padded at the right and at the bottom.
-                         * @enum {unknown}
-                         */
-                        sides?: "any" | "even" | "power-of-two";
-                        /**
-                         * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
-                         * @enum {unknown}
-                         */
-                        under?: "clear" | "keep" | "bleed";
-                        /** @description How many pixels far colour is bled. */
-                        reach?: number;
-                        /** @enum {unknown} */
-                        format?: "png" | "webp" | "avif" | "jpeg" | "tiff";
-                        /**
-                         * @description How hard PNG is compressed.
-                         * @enum {unknown}
-                         */
-                        effort?: "quick" | "normal" | "small";
-                        /** @description For WebP. */
-                        lossless?: boolean;
-                        /** @description For what is not lossless. */
-                        quality?: number;
-                        /** @description Red, green and blue behind a part in a format without transparency. */
-                        ground?: number[];
-                        /**
-                         * @description Files of their own, or together on packed sheets.
-                         * @enum {unknown}
-                         */
-                        stored?: "files" | "sheets";
-                        /**
-                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
-                         * @enum {unknown}
-                         */
-                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
-                    };
-                }[];
-                /** @description The first is the main one. */
-                scales: {
-                    factor?: number;
-                    ppi?: number;
-                    longest?: number;
-                }[];
-                names: {
-                    pieces: ({
-                        text: string;
-                    } | {
-                        /** @enum {unknown} */
-                        piece: "illustration" | "group" | "look" | "part" | "side" | "frame" | "scale";
-                    } | {
-                        /** @constant */
-                        piece: "number";
-                        start: number;
-                        width: number;
-                        /** @enum {unknown} */
-                        counted: "back" | "front";
-                        /** @enum {unknown} */
-                        within: "all" | "group";
-                    })[];
-                    /**
-                     * @description As the groups are, none, or one for each look.
-                     * @enum {unknown}
-                     */
-                    folders: "nested" | "flat" | "looks";
-                    /** @description The folder around all images. */
-                    folder: string;
-                    /** @enum {unknown} */
-                    letters: "as named" | "lower" | "upper";
-                    /**
-                     * @description What stands for a space.
-                     * @enum {unknown}
-                     */
-                    space: " " | "-" | "_" | "";
-                };
-                /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
-                smooth: boolean;
-                /** @description How much the picture may differ where it cannot be exact. */
-                tolerance: {
-                    largest: number;
-                    mean: number;
-                };
-                /** @description What the receiver takes; null is anything. */
-                limits: {
-                    longest: number | null;
-                    count: number | null;
-                    bytes: number | null;
-                };
-                sheets: {
-                    /** @description Of a grid; null makes it nearly square. */
-                    columns: number | null;
-                    spacing: number;
-                    /** @description How far the outermost pixels of each picture are repeated around it. */
-                    repeat_edge: number;
-                    /** @description Pictures on packed sheets may be turned by a quarter. */
-                    turn: boolean;
-                    /** @description Pixels of the longest side of a sheet. */
-                    longest: number;
-                    power_of_two: boolean;
-                    square: boolean;
-                };
-                reference: {
-                    /** @description The colour behind the reference picture; null leaves it transparent. */
-                    ground: null | number[];
-                };
-                /** @description What is written beside the images, at the main scale. */
-                beside: {
-                    /** @description A layered file for painting on (OpenRaster). */
-                    layers: boolean;
-                    /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
-                    model: null | {
-                        pixels_per_unit: number;
-                        /** @enum {unknown} */
-                        z: "depth" | "order";
-                        step: number;
-                    };
-                    /** @description A page of HTML and CSS with everything in its place. */
-                    page: boolean;
-                    /** @description One SVG of all parts as named groups. */
-                    scene: boolean;
-                    /**
-                     * @description Each vector part as SVG, on the whole canvas or in its own box.
-                     * @enum {unknown}
-                     */
-                    vector: "none" | "canvas" | "box";
-                    places: {
-                        /** @enum {unknown} */
-                        format: "csv" | "json";
-                        /** @enum {unknown} */
-                        origin: "top-left" | "centre";
-                        up: boolean;
-                        /** @enum {unknown} */
-                        unit: "pixels" | "fractions";
-                    }[];
-                    /** @description All parts with their names and sizes. */
-                    overview: ("png" | "pdf")[];
-                    /** @description Flat pictures of the figure in one form each. */
-                    combinations: {
-                        name: string;
-                        look: null | string;
-                        alternates: {
-                            [key: string]: string;
-                        };
-                        hidden: string[];
-                    }[];
-                    /**
-                     * @description The whole picture frame by frame, the ground in each.
-                     * @enum {unknown}
-                     */
-                    flip_book: "none" | "files" | "apng" | "webp" | "gif";
-                };
-            }[];
-            state: components["schemas"]["InStepStateEnum"];
-            said: string;
-            readonly passes: components["schemas"]["Pass"][];
-        };
-        /**
-         * @description * `watching` - Watching
-         *     * `blocked` - Blocked
-         *     * `reading` - Reading
-         *     * `deciding` - Deciding
-         *     * `writing` - Writing
-         * @enum {string}
-         */
-        InStepStateEnum: "watching" | "blocked" | "reading" | "deciding" | "writing";
         /**
          * IncludeParts
          * @description Include parts in the hand-over (true) or leave them out (false).
@@ -2229,7 +1994,7 @@ export interface components {
              */
             do: "move-rows";
         };
-        /** @description A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming`). */
+        /** @description A change of many names; `do` says which of the other fields is used (`yuplet.arrangement.naming.rules`). */
         NameChangeRequest: {
             do: components["schemas"]["DoEnum"];
             find?: string;
@@ -2327,10 +2092,10 @@ export interface components {
                 number
             ];
             /**
-             * Twin
+             * Mirror Source
              * @default null
              */
-            twin?: string | null;
+            mirror_source?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2339,16 +2104,6 @@ export interface components {
         };
         /** @enum {string} */
         PartRoleEnum: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
-        /** @description One change that was followed: layers by what befell them, and the numbers of the hand-overs that it led to. */
-        Pass: {
-            /** Format: date-time */
-            readonly at: string;
-            revision: number;
-            changes: {
-                [key: string]: number;
-            };
-            hand_overs: number[];
-        };
         PasswordRequest: {
             old_password: string;
             new_password: string;
@@ -3315,10 +3070,10 @@ export interface components {
                 number
             ];
             /**
-             * Twin
+             * Mirror Source
              * @default null
              */
-            twin?: string | null;
+            mirror_source?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3535,15 +3290,6 @@ export interface components {
              */
             do: "set-fits";
         };
-        SetInStepRequest: {
-            /** @description A file, or a folder of images, on the server's machine, below a folder that is opened. */
-            file: string;
-            /** @default  */
-            folder?: string;
-            /** @default false */
-            remove_obsolete?: boolean;
-            recipes: unknown[];
-        };
         /**
          * SetJoints
          * @description Say which part carries each (None: no other), and what they turn about, all in one step.
@@ -3598,6 +3344,15 @@ export interface components {
              * @enum {string}
              */
             do: "set-roles";
+        };
+        SetWatchedSourceRequest: {
+            /** @description A file, or a folder of images, on the server's machine, below a folder that is opened. */
+            file: string;
+            /** @default  */
+            folder?: string;
+            /** @default false */
+            remove_obsolete?: boolean;
+            recipes: unknown[];
         };
         /**
          * ShareDrawing
@@ -3829,6 +3584,16 @@ export interface components {
             /** @description PNG in Base64. */
             jutting_mask: string;
         };
+        /** @description One change that was followed: layers by what befell them, and the numbers of the hand-overs that it led to. */
+        SyncRun: {
+            /** Format: date-time */
+            readonly at: string;
+            revision: number;
+            changes: {
+                [key: string]: number;
+            };
+            hand_overs: number[];
+        };
         /**
          * TakeOut
          * @description Take art out of a part: new parts directly in front of what is left of it.
@@ -4012,6 +3777,241 @@ export interface components {
             only?: string[] | null;
             file: string;
         };
+        /** @description What an illustration keeps in step with, how that stands, and the last passes. */
+        WatchedSource: {
+            file: string;
+            folder: string;
+            remove_obsolete: boolean;
+            recipes: {
+                /** @constant */
+                format: "yuplet-recipe";
+                /** @constant */
+                version: 1;
+                name: string;
+                purpose: string;
+                images: {
+                    /**
+                     * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                     * @enum {unknown}
+                     */
+                    extent: "trimmed" | "canvas" | "common";
+                    /** @description Alpha up to this counts as empty when a part is trimmed. */
+                    threshold: number;
+                    /** @description Pixels of what is written around the part, on each side. */
+                    margin: number;
+                    /**
+                     * @description Sides are padded at the right and at the bottom.
+                     * @enum {unknown}
+                     */
+                    sides: "any" | "even" | "power-of-two";
+                    /**
+                     * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                     * @enum {unknown}
+                     */
+                    under: "clear" | "keep" | "bleed";
+                    /** @description How many pixels far colour is bled. */
+                    reach: number;
+                    /** @enum {unknown} */
+                    format: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                    /**
+                     * @description How hard PNG is compressed.
+                     * @enum {unknown}
+                     */
+                    effort: "quick" | "normal" | "small";
+                    /** @description For WebP. */
+                    lossless: boolean;
+                    /** @description For what is not lossless. */
+                    quality: number;
+                    /** @description Red, green and blue behind a part in a format without transparency. */
+                    ground: number[];
+                    /**
+                     * @description Files of their own, or together on packed sheets.
+                     * @enum {unknown}
+                     */
+                    stored: "files" | "sheets";
+                    /**
+                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @enum {unknown}
+                     */
+                    moving: "files" | "grid" | "apng" | "webp" | "gif";
+                };
+                images_for: {
+                    /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
+                    of: string[];
+                    images: {
+                        /**
+                         * @description What an image shows: the part alone, the whole canvas, or the box that all parts of the same rule have in common.
+                         * @enum {unknown}
+                         */
+                        extent?: "trimmed" | "canvas" | "common";
+                        /** @description Alpha up to this counts as empty when a part is trimmed. */
+                        threshold?: number;
+                        /** @description Pixels of what is written around the part, on each side. */
+                        margin?: number;
+                        /**
+                         * @description Sides are padded at the right and at the bottom.
+                         * @enum {unknown}
+                         */
+                        sides?: "any" | "even" | "power-of-two";
+                        /**
+                         * @description What colour stands where alpha is 0: none, that of the source, or that of the nearest pixel that is seen.
+                         * @enum {unknown}
+                         */
+                        under?: "clear" | "keep" | "bleed";
+                        /** @description How many pixels far colour is bled. */
+                        reach?: number;
+                        /** @enum {unknown} */
+                        format?: "png" | "webp" | "avif" | "jpeg" | "tiff";
+                        /**
+                         * @description How hard PNG is compressed.
+                         * @enum {unknown}
+                         */
+                        effort?: "quick" | "normal" | "small";
+                        /** @description For WebP. */
+                        lossless?: boolean;
+                        /** @description For what is not lossless. */
+                        quality?: number;
+                        /** @description Red, green and blue behind a part in a format without transparency. */
+                        ground?: number[];
+                        /**
+                         * @description Files of their own, or together on packed sheets.
+                         * @enum {unknown}
+                         */
+                        stored?: "files" | "sheets";
+                        /**
+                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @enum {unknown}
+                         */
+                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
+                    };
+                }[];
+                /** @description The first is the main one. */
+                scales: {
+                    factor?: number;
+                    ppi?: number;
+                    longest?: number;
+                }[];
+                names: {
+                    pieces: ({
+                        text: string;
+                    } | {
+                        /** @enum {unknown} */
+                        piece: "illustration" | "group" | "look" | "part" | "side" | "frame" | "scale";
+                    } | {
+                        /** @constant */
+                        piece: "number";
+                        start: number;
+                        width: number;
+                        /** @enum {unknown} */
+                        counted: "back" | "front";
+                        /** @enum {unknown} */
+                        within: "all" | "group";
+                    })[];
+                    /**
+                     * @description As the groups are, none, or one for each look.
+                     * @enum {unknown}
+                     */
+                    folders: "nested" | "flat" | "looks";
+                    /** @description The folder around all images. */
+                    folder: string;
+                    /** @enum {unknown} */
+                    letters: "as named" | "lower" | "upper";
+                    /**
+                     * @description What stands for a space.
+                     * @enum {unknown}
+                     */
+                    space: " " | "-" | "_" | "";
+                };
+                /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
+                smooth: boolean;
+                /** @description How much the picture may differ where it cannot be exact. */
+                tolerance: {
+                    largest: number;
+                    mean: number;
+                };
+                /** @description What the receiver takes; null is anything. */
+                limits: {
+                    longest: number | null;
+                    count: number | null;
+                    bytes: number | null;
+                };
+                sheets: {
+                    /** @description Of a grid; null makes it nearly square. */
+                    columns: number | null;
+                    spacing: number;
+                    /** @description How far the outermost pixels of each picture are repeated around it. */
+                    repeat_edge: number;
+                    /** @description Pictures on packed sheets may be turned by a quarter. */
+                    turn: boolean;
+                    /** @description Pixels of the longest side of a sheet. */
+                    longest: number;
+                    power_of_two: boolean;
+                    square: boolean;
+                };
+                reference: {
+                    /** @description The colour behind the reference picture; null leaves it transparent. */
+                    ground: null | number[];
+                };
+                /** @description What is written beside the images, at the main scale. */
+                beside: {
+                    /** @description A layered file for painting on (OpenRaster). */
+                    layers: boolean;
+                    /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
+                    model: null | {
+                        pixels_per_unit: number;
+                        /** @enum {unknown} */
+                        z: "depth" | "order";
+                        step: number;
+                    };
+                    /** @description A page of HTML and CSS with everything in its place. */
+                    page: boolean;
+                    /** @description One SVG of all parts as named groups. */
+                    scene: boolean;
+                    /**
+                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @enum {unknown}
+                     */
+                    vector: "none" | "canvas" | "box";
+                    places: {
+                        /** @enum {unknown} */
+                        format: "csv" | "json";
+                        /** @enum {unknown} */
+                        origin: "top-left" | "centre";
+                        up: boolean;
+                        /** @enum {unknown} */
+                        unit: "pixels" | "fractions";
+                    }[];
+                    /** @description All parts with their names and sizes. */
+                    overview: ("png" | "pdf")[];
+                    /** @description Flat pictures of the figure in one form each. */
+                    combinations: {
+                        name: string;
+                        look: null | string;
+                        alternates: {
+                            [key: string]: string;
+                        };
+                        hidden: string[];
+                    }[];
+                    /**
+                     * @description The whole picture frame by frame, the ground in each.
+                     * @enum {unknown}
+                     */
+                    flip_book: "none" | "files" | "apng" | "webp" | "gif";
+                };
+            }[];
+            state: components["schemas"]["WatchedSourceStateEnum"];
+            said: string;
+            readonly passes: components["schemas"]["SyncRun"][];
+        };
+        /**
+         * @description * `watching` - Watching
+         *     * `blocked` - Blocked
+         *     * `reading` - Reading
+         *     * `deciding` - Deciding
+         *     * `writing` - Writing
+         * @enum {string}
+         */
+        WatchedSourceStateEnum: "watching" | "blocked" | "reading" | "deciding" | "writing";
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *
@@ -4408,7 +4408,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["InStep"][];
+                    "application/json": components["schemas"]["WatchedSource"][];
                 };
             };
         };
@@ -4424,7 +4424,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetInStepRequest"];
+                "application/json": components["schemas"]["SetWatchedSourceRequest"];
             };
         };
         responses: {
@@ -4433,7 +4433,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["InStep"];
+                    "application/json": components["schemas"]["WatchedSource"];
                 };
             };
         };

@@ -69,7 +69,7 @@ class _Work:
     arrangement: Arrangement
     put: list[PutRow]
 
-    def do(self, one: PutRow) -> None:
+    def apply(self, one: PutRow) -> None:
         self.put.append(one)
         self.arrangement = apply(self.arrangement, ReplaceRows((), (one,), ""))
 
@@ -91,14 +91,14 @@ class _Work:
             changed = _followed(changed, by, factor)
         if changed != row:
             around, _ = self.arrangement.find(row.id)
-            self.do(PutRow(to_record(changed, around[-1].id if around else None), None))
+            self.apply(PutRow(to_record(changed, around[-1].id if around else None), None))
 
     def follow(self, part: Part, by: tuple[int, int] | None, factor: float) -> None:
         """Let a part of layers that were made of one of the art follow that one."""
         changed = _followed(part, by, factor)
         if changed != part:
             around, _ = self.arrangement.find(part.id)
-            self.do(PutRow(to_record(changed, around[-1].id if around else None), None))
+            self.apply(PutRow(to_record(changed, around[-1].id if around else None), None))
 
     def add(self, nodes: tuple[LayerNode, ...], group: str | None, known: set[str]) -> None:
         """Put new layers and groups in, each in front of the sibling that it lies in front of in the art."""
@@ -137,7 +137,7 @@ class _Work:
                     blend=node.blend,
                     loops=loops,
                 )
-            self.do(PutRow(to_record(fresh, around), index))
+            self.apply(PutRow(to_record(fresh, around), index))
             if isinstance(node, LayerGroup) and not node.are_frames:
                 self.add(node.members, node.id, known)
             behind = node.id

@@ -5,8 +5,8 @@ from dataclasses import replace
 
 from yuplet.arrangement import names
 from yuplet.arrangement.commands import ReplaceRows
+from yuplet.arrangement.naming.sides import mirror_pairs
 from yuplet.arrangement.records import PutRow, to_record
-from yuplet.arrangement.sides import twins
 from yuplet.arrangement.tree import Arrangement, PartGroup
 from yuplet.errors import CannotTakeOut, Locked
 from yuplet.geometry import Point
@@ -82,7 +82,9 @@ def duplicated(
     frames = _of_layers(part, layers)
     name = names.other_side(part.name) if is_mirrored else part.name
     parent = (
-        twins(arrangement).get(part.parent, part.parent) if is_mirrored and part.parent is not None else part.parent
+        mirror_pairs(arrangement).get(part.parent, part.parent)
+        if is_mirrored and part.parent is not None
+        else part.parent
     )
     group, index = arrangement.place(row_id)
     what = f"{'Mirror' if is_mirrored else 'Duplicate'} '{part.name}'"

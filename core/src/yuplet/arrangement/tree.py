@@ -9,7 +9,7 @@ from yuplet.errors import NoSuchRow
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 from yuplet.parts.part import Frame, Part, Piece, part_box, still
-from yuplet.pixels.compositing import Branch, Laid
+from yuplet.pixels.compositing import CompositeNode, GroupNode
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +60,7 @@ class Decisions:
     """What was decided once for all rows.
 
     `required` are the names that must be there. `meanings` says what a pair or series means, by its key
-    (`yuplet.arrangement.sides`). `sides` are endings of one's own for left and right. The camera stands `distance` pixels before the
+    (`yuplet.arrangement.naming.sides`). `sides` are endings of one's own for left and right. The camera stands `distance` pixels before the
     picture plane and travels `travel` pixels in all, as far to the left as to the right.
     """
 
@@ -135,7 +135,7 @@ class Arrangement:
         siblings = around[-1].members if around else self.rows
         return around[-1].id if around else None, [other.id for other in siblings].index(row.id)
 
-    def seen(self) -> set[str]:
+    def visible_ids(self) -> set[str]:
         """The parts that are seen at rest: they and all groups around them are shown."""
         parts = self.settled().parts()
         return {part.id for around, part in parts if part.shown and all(group.shown for group in around)}
@@ -288,19 +288,19 @@ def frames_of(members: tuple[LayerNode, ...]) -> tuple[Frame, ...]:
     )
 
 
-def laid(arrangement: Arrangement, part: Callable[[Part], Laid | None]) -> tuple[Laid, ...]:
+def composite_tree(arrangement: Arrangement, part: Callable[[Part], CompositeNode | None]) -> tuple[CompositeNode, ...]:
     """What is included and shown, in the form that `compose` takes: the reference picture of the source.
 
-    `part` says how one part is laid (`laid_part`, or something drawn beforehand).
+    `part` says how one part is laid (`part_node`, or something drawn beforehand).
     """
 
-    def each(rows: tuple[Row, ...]) -> tuple[Laid, ...]:
-        result: list[Laid] = []
+    def each(rows: tuple[Row, ...]) -> tuple[CompositeNode, ...]:
+        result: list[CompositeNode] = []
         for row in rows:
             if not row.shown:
                 continue
             if isinstance(row, PartGroup):
-                result.append(Branch(each(row.members), row.opacity, row.blend, row.isolated))
+                result.append(GroupNode(each(row.members), row.opacity, row.blend, row.isolated))
             elif row.included and (one := part(row)) is not None:
                 result.append(one)
         return tuple(result)

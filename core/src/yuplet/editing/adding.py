@@ -10,16 +10,16 @@ from yuplet.arrangement.commands import Command
 from yuplet.arrangement.commands.base import CONFIG, RowId, Touched
 from yuplet.arrangement.taking import changed_parts, duplicated, new_part, part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.colouring import backdrop
+from yuplet.derivation.content import trimmed
+from yuplet.derivation.layer_store import LayerStore
+from yuplet.derivation.turning import turn_point, turned
 from yuplet.editing.cutting import Colour
 from yuplet.editing.edit import Edit, OfPart
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.derived import Backdrop, Pasted, Turn, Turned
-from yuplet.parts.colouring import backdrop
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.making import trimmed
 from yuplet.parts.part import Part, Role, part_box, still
-from yuplet.parts.turning import turn_point, turned
 from yuplet.pixels import Picture
 
 Name = Annotated[str, Field(strict=True, max_length=255)]

@@ -6,11 +6,11 @@ from functools import partial
 
 from yuplet.arrangement.taking import part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.content import Content, Derived
+from yuplet.derivation.layer_store import LayerStore
+from yuplet.derivation.merging import merged_pieces
 from yuplet.errors import NothingThere
 from yuplet.geometry import Box
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.making import Content, Made
-from yuplet.parts.merging import merged_pieces
 from yuplet.parts.part import Frame, Part
 from yuplet.pixels import Picture
 from yuplet.pixels.picture_cache import remembered
@@ -28,7 +28,7 @@ class Art:
     content: Content
     layer: str | None
     offset: tuple[int, int]
-    merged: Made | None = None
+    merged: Derived | None = None
 
     @property
     def picture(self) -> Picture:

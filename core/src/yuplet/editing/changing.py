@@ -11,20 +11,20 @@ from yuplet.arrangement.commands import Command, ReplaceRows
 from yuplet.arrangement.commands.base import CONFIG, RowId
 from yuplet.arrangement.taking import check_behind, in_front_of, still_part, with_layer, with_layers
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.colouring import dyed
+from yuplet.derivation.content import Derived, placed_mask
+from yuplet.derivation.cutting import without_added
+from yuplet.derivation.extending import MirrorSource, grow_under, paint_under, round_off
+from yuplet.derivation.layer_store import LayerStore
+from yuplet.derivation.retouching import touch_up, with_sources
+from yuplet.derivation.turning import turned
 from yuplet.editing.art import Art, art_of
 from yuplet.editing.cutting import Colour
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
 from yuplet.illustration.derived import Dyed, Turn, Turned
-from yuplet.parts.colouring import dyed
-from yuplet.parts.cutting import without_added
-from yuplet.parts.extending import Twin, grow_under, paint_under, round_off
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.making import Made, placed_mask
-from yuplet.parts.part import laid_part
-from yuplet.parts.retouching import touch_up, with_sources
-from yuplet.parts.turning import turned
+from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 from yuplet.selecting.gestures import Number, Strokes
 from yuplet.selecting.marking import of_brush
@@ -39,7 +39,7 @@ class _Changing(OfPart):
 
     __slots__ = ()
 
-    def _step(self, before: Arrangement, layers: LayerStore, art: Art, made: Made, what: str) -> ReplaceRows:
+    def _step(self, before: Arrangement, layers: LayerStore, art: Art, made: Derived, what: str) -> ReplaceRows:
         """The step that gives the part what was made of it, which lies where the part does."""
         own = made.moved(-art.offset[0], -art.offset[1])
         return with_layer(before, self.row, layers.add(art.layer_in(layers), own), what)
@@ -50,19 +50,19 @@ class _Extending(_Changing):
 
     __slots__ = ()
     fill: Fill
-    twin: str | None
+    mirror_source: str | None
 
     def _covered(self, before: Arrangement, layers: LayerStore) -> Chosen:
         """Where the part can go on unseen."""
         check_behind(before, self.row, True)
         return covered_by(before, layers, self.row)
 
-    def _twin(self, before: Arrangement, layers: LayerStore) -> Twin | None:
+    def _mirror_source(self, before: Arrangement, layers: LayerStore) -> MirrorSource | None:
         """Another part mirrored across the middle of the canvas, as it lies where this part does; it becomes a layer."""
-        if self.twin is None:
+        if self.mirror_source is None:
             return None
-        other, part = art_of(before, layers, self.twin), still_part(before, self.row)
-        _, named = before.find(self.twin)
+        other, part = art_of(before, layers, self.mirror_source), still_part(before, self.row)
+        _, named = before.find(self.mirror_source)
         if other.offset[1] != part.offset[1]:
             raise CannotTakeOut(
                 f"'{named.name}' and '{part.name}' were moved apart. Put them back at one height first."
@@ -78,7 +78,7 @@ def covered_by(before: Arrangement, layers: LayerStore, row: str) -> Chosen:
     """Where opaque parts that lie over another one together cover the canvas completely, (H, W) bool."""
     read, parts = layers.illustration, in_front_of(before, row)
     with layers.pixels({layer for part in parts for layer in part.layers}) as pixels:
-        over = (laid_part(part, read.boxes, read.canvas) for part in parts)
+        over = (part_node(part, read.boxes, read.canvas) for part in parts)
         picture = compose([one for one in over if one is not None], read.canvas, pixels)
     covered: Chosen = picture[..., 3] == 255
     return covered
@@ -88,18 +88,20 @@ def covered_by(before: Arrangement, layers: LayerStore, row: str) -> Chosen:
 class GrowUnder(_Extending):
     """Let a part go on beneath opaque parts that lie over it, by up to so many pixels.
 
-    With `twin` pixels come from that part, mirrored across the middle of the canvas, where it has any.
+    With `mirror_source` pixels come from that part, mirrored across the middle of the canvas, where it has any.
     """
 
     row: RowId
     by: Annotated[int, Field(strict=True, ge=1, le=500)]
     fill: Fill = "onward"
-    twin: RowId | None = None
+    mirror_source: RowId | None = None
     do: Literal["grow-under"] = field(default="grow-under", kw_only=True, repr=False)
 
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         part, art = still_part(before, self.row), art_of(before, layers, self.row)
-        made = grow_under(art.content, self.by, self._covered(before, layers), self.fill, self._twin(before, layers))
+        made = grow_under(
+            art.content, self.by, self._covered(before, layers), self.fill, self._mirror_source(before, layers)
+        )
         return self._step(before, layers, art, made, f"Grow '{part.name}' under its neighbours by {self.by} px")
 
 
@@ -114,13 +116,13 @@ class RoundOff(_Extending):
     at: tuple[Number, Number]
     radius: Annotated[float, Field(strict=True, ge=1, le=2000)]
     fill: Fill = "onward"
-    twin: RowId | None = None
+    mirror_source: RowId | None = None
     do: Literal["round-off"] = field(default="round-off", kw_only=True, repr=False)
 
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         part, art = still_part(before, self.row), art_of(before, layers, self.row)
-        covered, twin = self._covered(before, layers), self._twin(before, layers)
-        made = round_off(art.content, Point(*self.at), self.radius, covered, self.fill, twin)
+        covered, mirror_source = self._covered(before, layers), self._mirror_source(before, layers)
+        made = round_off(art.content, Point(*self.at), self.radius, covered, self.fill, mirror_source)
         step = self._step(before, layers, art, made, f"Round off '{part.name}'")
         (put,) = step.put
         pivot = put.record.pivot or (float(self.at[0]), float(self.at[1]))
@@ -134,7 +136,7 @@ class PaintUnder(_Extending):
     row: RowId
     strokes: Strokes
     fill: Fill = "onward"
-    twin: RowId | None = None
+    mirror_source: RowId | None = None
     do: Literal["paint-under"] = field(default="paint-under", kw_only=True, repr=False)
 
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
@@ -145,8 +147,8 @@ class PaintUnder(_Extending):
         for stroke in self.strokes:
             painted = of_brush(stroke.points, stroke.size, stroke.hardness, width, height)
             mask = combine(mask, painted, stroke.how)
-        twin = self._twin(before, layers)
-        made = paint_under(art.content, mask, Box(0, 0, width, height), covered, self.fill, twin)
+        mirror_source = self._mirror_source(before, layers)
+        made = paint_under(art.content, mask, Box(0, 0, width, height), covered, self.fill, mirror_source)
         return self._step(before, layers, art, made, f"Paint '{part.name}' on under its neighbours")
 
 

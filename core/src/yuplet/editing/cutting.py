@@ -13,12 +13,12 @@ from yuplet.arrangement.commands import Command, ReplaceRows
 from yuplet.arrangement.commands.base import CONFIG, RowId
 from yuplet.arrangement.taking import check_behind, part_to_change, parts_taken_out
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.content import Derived
+from yuplet.derivation.cutting import cut_out, label_map
+from yuplet.derivation.layer_store import LayerStore
 from yuplet.editing.art import Art, art_of, art_of_frame, divided
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut, NothingChosen, NothingThere
-from yuplet.parts.cutting import label_map, take_out
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.making import Made
 from yuplet.parts.part import Frame, Part, Piece
 from yuplet.selecting.gestures import HARD, Edge, Gestures, select
 from yuplet.selecting.masks import Mask
@@ -79,8 +79,8 @@ class _Cut:
     """What is taken of one frame (None: nothing of that part), and what is left of it; no art where nothing is chosen."""
 
     art: Art | None
-    taken: Sequence[Made | None]
-    left: Made | None
+    taken: Sequence[Derived | None]
+    left: Derived | None
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -124,7 +124,7 @@ class TakeOut(_Taking):
             return _Cut(None, [], None)
         anew = np.zeros(len(masks) + 1, np.int32)
         anew[there] = np.arange(1, len(there) + 1)
-        found = take_out(art.in_its_layer, anew[owner], self.behind, masks[0] if len(masks) == 1 else None)
+        found = cut_out(art.in_its_layer, anew[owner], self.behind, masks[0] if len(masks) == 1 else None)
         own = iter(found.taken)
         taken = [next(own) if number in there else None for number in range(1, len(masks) + 1)]
         return _Cut(art, taken, found.left)
@@ -165,6 +165,6 @@ class TakePieces(_Taking):
             raise CannotTakeOut(
                 f"'{part.name}' is one piece, or all of it is left out. Choose a smaller gap, or take art out of it by hand."
             )
-        found = take_out(art.in_its_layer, owner, self.behind)
+        found = cut_out(art.in_its_layer, owner, self.behind)
         wished = [f"{part.name} {number + 1}" for number in range(len(found.taken))]
         return self._step(before, layers, part, [_Cut(art, found.taken, found.left)], wished)

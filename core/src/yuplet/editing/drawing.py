@@ -6,9 +6,9 @@ from dataclasses import replace
 from typing import TypeAlias
 
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.layer_store import LayerStore
+from yuplet.derivation.merging import merged, merging
 from yuplet.findings.doubles import Drawn
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.merging import merged, merging
 from yuplet.parts.part import Part
 
 FrameOf: TypeAlias = Callable[[Part, int], Drawn | None]

@@ -6,7 +6,7 @@ from typing import ClassVar
 from yuplet.arrangement.commands import Command, apply, require_open
 from yuplet.arrangement.commands.base import Touched
 from yuplet.arrangement.tree import Arrangement
-from yuplet.parts.layer_store import LayerStore
+from yuplet.derivation.layer_store import LayerStore
 
 
 class Edit(Command):

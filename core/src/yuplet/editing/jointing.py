@@ -8,14 +8,14 @@ from pydantic.dataclasses import dataclass
 
 from yuplet.arrangement.commands import Command, SetJoints
 from yuplet.arrangement.commands.base import CONFIG, RowId, Touched
-from yuplet.arrangement.skeleton import mirrored_joints
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.layer_store import LayerStore
 from yuplet.editing.drawing import drawn
 from yuplet.editing.edit import Edit
 from yuplet.errors import CannotCarry
 from yuplet.findings.jointing import propose
-from yuplet.parts.joints import Joint
-from yuplet.parts.layer_store import LayerStore
+from yuplet.rig.round_ends import Joint
+from yuplet.rig.skeleton import mirrored_joints
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)

@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from yuplet.derivation.content import Content, Derived
 from yuplet.errors import ArrangementNotUnderstood, NothingThere, YupletError, shown
 from yuplet.illustration import derived as derived_layers
 from yuplet.illustration.derived import Cut, DerivedLayer, Extension
-from yuplet.illustration.layers import Illustration, laid
-from yuplet.parts.making import Content, Made
+from yuplet.illustration.layers import Illustration, composite_tree
 from yuplet.paths import PackagePath, within
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
@@ -53,8 +53,8 @@ class MemoryLayers:
     def mask(self, key: str) -> Mask:
         return self._masks[key]
 
-    def add(self, of: str | None, made: Made) -> str:
-        layer = derived_layer(self.illustration, of, made, self._keep)
+    def add(self, of: str | None, made: Derived) -> str:
+        layer = derived_layer(self.illustration, of, made, self._persist)
         self._take(layer, made.picture, made.added)
         return layer.id
 
@@ -72,7 +72,7 @@ class MemoryLayers:
         return None if key in self._contents else self._source.deep_rows(key, top, bottom)
 
     def original(self) -> Picture:
-        return compose(laid(self.illustration.layers), self.illustration.canvas, self._source)
+        return compose(composite_tree(self.illustration.layers), self.illustration.canvas, self._source)
 
     def handed_in(self, key: str) -> Picture:
         if self._handed_in is None:
@@ -137,7 +137,7 @@ class MemoryLayers:
         self.illustration = replace(self.illustration, made=(*self.illustration.made, layer))
         self._contents[layer.id] = Content(layer.box, picture, added)
 
-    def _keep(self, mask: NDArray[Any]) -> str:
+    def _persist(self, mask: NDArray[Any]) -> str:
         grey = as_grey(mask)
         key = hashlib.sha256(png.encode(as_picture(grey), "quick")).hexdigest()
         self._masks[key] = grey
@@ -145,11 +145,11 @@ class MemoryLayers:
 
 
 def derived_layer(
-    illustration: Illustration, of: str | None, made: Made, keep: Callable[[NDArray[Any]], str], last: int = 0
+    illustration: Illustration, of: str | None, made: Derived, keep: Callable[[NDArray[Any]], str], last: int = 0
 ) -> DerivedLayer:
     """The record of a layer that is to be added; `keep` keeps a mask and says its key, `last` is the highest number ever used."""
     number = max((int(one.id[1:]) for one in illustration.made), default=0)
-    recipe = made.recipe
+    recipe = made.derivation
     if isinstance(recipe, Cut | Extension) and made.mask is not None:
         recipe = replace(recipe, mask=keep(made.mask) if made.mask.any() else "")
     added = keep(made.added) if made.added is not None and made.added.any() else None

@@ -3,12 +3,12 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from yuplet.arrangement.tree import Arrangement, laid
+from yuplet.arrangement.tree import Arrangement, composite_tree
+from yuplet.derivation.layer_store import LayerStore
 from yuplet.editing.drawing import drawn
 from yuplet.findings.finding import Finding
 from yuplet.findings.findings import look_over
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.part import laid_part
+from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 
 SMALLEST = 12
@@ -34,7 +34,7 @@ def away_from_original(arrangement: Arrangement, layers: LayerStore) -> NDArray[
     tree, read = arrangement.settled(), layers.illustration
     wanted = {layer for _, part in tree.parts() if part.shown and part.included for layer in part.layers}
     with layers.pixels(wanted) as pixels:
-        ours = compose(laid(tree, lambda part: laid_part(part, read.boxes, read.canvas)), read.canvas, pixels)
+        ours = compose(composite_tree(tree, lambda part: part_node(part, read.boxes, read.canvas)), read.canvas, pixels)
     away = np.abs(ours.astype(np.int16) - layers.original())
     away[(ours[..., 3] == 0) & (away[..., 3] == 0)] = 0
     worst: NDArray[np.int16] = away.max(axis=2)

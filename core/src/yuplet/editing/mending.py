@@ -12,9 +12,15 @@ from pydantic.dataclasses import dataclass
 
 from yuplet.arrangement.commands import Command
 from yuplet.arrangement.commands.base import CONFIG, RowId, Touched
-from yuplet.arrangement.planes import covers
 from yuplet.arrangement.taking import changed_parts, new_part, part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.content import Content, Derived
+from yuplet.derivation.cutting import cut_out, label_map, without
+from yuplet.derivation.extending import extended
+from yuplet.derivation.layer_store import LayerStore
+from yuplet.derivation.merging import merged_pieces
+from yuplet.derivation.overscan import widened
+from yuplet.derivation.turning import turned
 from yuplet.editing.art import art_of
 from yuplet.editing.changing import RoundOff
 from yuplet.editing.edit import Edit, OfPart
@@ -23,16 +29,10 @@ from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import turn_between
 from yuplet.findings.findings import placed_as
 from yuplet.findings.specks import crumbs, pinholes
+from yuplet.framing.planes import covers
 from yuplet.illustration.derived import Extension, Turned, Widened
-from yuplet.parts.cutting import label_map, take_out, without
-from yuplet.parts.extending import extended
-from yuplet.parts.joints import limb_at
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.making import Content, Made
-from yuplet.parts.merging import merged_pieces
-from yuplet.parts.overscan import widened
 from yuplet.parts.part import Frame, Part, Piece, still
-from yuplet.parts.turning import turned
+from yuplet.rig.round_ends import limb_at
 
 LeastPixels = Annotated[int, Field(strict=True, ge=1, le=1_000_000)]
 Reach = Literal["mirror", "repeat", "enlarge"]
@@ -46,7 +46,7 @@ class _Cleaning(OfPart):
     frames: tuple[int, ...]
 
     @abstractmethod
-    def _cleaned(self, content: Content) -> Made | None: ...
+    def _cleaned(self, content: Content) -> Derived | None: ...
 
     def _step(self, before: Arrangement, layers: LayerStore, what: str) -> Command:
         part = part_to_change(before, self.row)
@@ -91,7 +91,7 @@ class SweepCrumbs(_Cleaning):
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         return self._step(before, layers, "Sweep crumbs out of")
 
-    def _cleaned(self, content: Content) -> Made | None:
+    def _cleaned(self, content: Content) -> Derived | None:
         swept = crumbs(content.picture, self.smallest)
         return without(content, swept) if swept.any() else None
 
@@ -108,7 +108,7 @@ class FillPinholes(_Cleaning):
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         return self._step(before, layers, "Fill pinholes of")
 
-    def _cleaned(self, content: Content) -> Made | None:
+    def _cleaned(self, content: Content) -> Derived | None:
         holes = pinholes(content.picture, self.smallest)
         if not holes.any():
             return None
@@ -136,7 +136,7 @@ class KeepRest(Edit):
         if finding is None or finding.mask is None or content is None:
             raise CannotTakeOut("All of this layer is in parts (by now). Look again.")
         mask = np.where(finding.mask, 255, 0).astype(np.uint8)
-        made = layers.add(layer, take_out(content, label_map(content.picture, [mask]), None).taken[0])
+        made = layers.add(layer, cut_out(content, label_map(content.picture, [mask]), None).taken[0])
         name = next(one.name for one in read.leaves() if one.id == layer)
         part = Part(made, f"rest of {name}", still(made))
         group, index = None, len(before.rows)

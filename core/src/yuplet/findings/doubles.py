@@ -6,10 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yuplet.derivation.content import Content
+from yuplet.derivation.turning import turn_picture
 from yuplet.geometry import Box
 from yuplet.illustration.derived import Turn
-from yuplet.parts.making import Content
-from yuplet.parts.turning import turn_picture
 from yuplet.pixels import Picture
 from yuplet.selecting.masks import Chosen
 

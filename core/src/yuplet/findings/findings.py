@@ -7,6 +7,8 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.derivation.content import Content, placed_mask
+from yuplet.derivation.turning import turn_box
 from yuplet.errors import CannotTakeOut
 from yuplet.findings.doubles import Drawn, leftovers, same_drawings
 from yuplet.findings.finding import Finding
@@ -15,11 +17,9 @@ from yuplet.findings.specks import crumbs, pinholes
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.derived import Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer
-from yuplet.parts.making import Content, placed_mask
 from yuplet.parts.part import Part, rest_box
-from yuplet.parts.swing import gap_at, swing
-from yuplet.parts.turning import turn_box
 from yuplet.pixels.trimming import content_box
+from yuplet.rig.swing import gap_at, swing
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.regions import pieces_of
 
@@ -145,7 +145,7 @@ def _remainder(
 
     def is_turned(layer: str) -> bool:
         made = by_id.get(layer)
-        return made is not None and (isinstance(made.recipe, Turned) or any(map(is_turned, made.sources)))
+        return made is not None and (isinstance(made.derivation, Turned) or any(map(is_turned, made.sources)))
 
     for _, part in arrangement.parts():
         for layer in part.layers:
@@ -227,7 +227,7 @@ def _number(count: int, thing: str) -> str:
 
 def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canvas: Size) -> list[Finding]:
     """Parts that are shown and lie wholly behind others, though nothing says that they should: nobody will see them."""
-    seen = arrangement.seen()
+    seen = arrangement.visible_ids()
     plain: dict[str, bool] = {}
     for around, part in arrangement.parts():
         laid: list[Row] = [part, *around]
@@ -260,7 +260,7 @@ def _joints(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]]) -> li
     """Parts that open a gap when they turn a little: they and what carries them do not overlap enough."""
     drawn = {part.id: one for part, one in parts}
     named = {part.id: part for part, _ in parts}
-    parents, seen = arrangement.parents(), arrangement.seen()
+    parents, seen = arrangement.parents(), arrangement.visible_ids()
     found = []
     for part, _ in parts:
         parent = parents.get(part.id)

@@ -6,16 +6,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from yuplet.arrangement.commands import SetJoints
-from yuplet.arrangement.skeleton import carried_by
 from yuplet.arrangement.tree import Arrangement, PartGroup
 from yuplet.arrangement.tree_edits import carriers_of
+from yuplet.derivation.content import Content
 from yuplet.findings.doubles import Drawn
 from yuplet.geometry import Box, Size
-from yuplet.parts.joints import Circle, Joint, joint_between, limb_at
-from yuplet.parts.making import Content
-from yuplet.parts.parent_inference import Shape, proposed_carriers, small
 from yuplet.parts.part import Part
-from yuplet.parts.swing import silhouette, surroundings
+from yuplet.rig.parent_inference import Shape, proposed_carriers, small
+from yuplet.rig.round_ends import Circle, Joint, joint_between, limb_at
+from yuplet.rig.skeleton import carried_by
+from yuplet.rig.swing import silhouette, surroundings
 
 _GROUND = 0.9
 """The share of the canvas from which on a part is a ground, which carries nothing."""
@@ -75,7 +75,7 @@ def _shared_pivots(arrangement: Arrangement) -> dict[str, str]:
 
 
 def _carriers(arrangement: Arrangement, canvas: Size, drawn_of: DrawnOf) -> dict[str, str]:
-    seen = arrangement.seen()
+    seen = arrangement.visible_ids()
     rows, shapes = [], []
     for around, part in arrangement.parts():
         found = drawn_of(part) if part.included and part.role not in ("ground", "guide", "reference") else None
@@ -115,7 +115,7 @@ def turning_of(arrangement: Arrangement, part: Part, drawn: Mapping[str, Drawn])
     joint = limb_at(limb, part.pivot)
     around = surroundings(joint)
     turning = carried_by(arrangement, part.id)
-    seen = arrangement.seen() | {part.id}
+    seen = arrangement.visible_ids() | {part.id}
     near = {
         other.id: drawn[other.id]
         for _, other in arrangement.parts()

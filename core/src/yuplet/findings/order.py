@@ -3,12 +3,12 @@
 from collections.abc import Mapping
 
 from yuplet.arrangement import names
-from yuplet.arrangement.looks import LookTable, look_tables
-from yuplet.arrangement.planes import contradictions, covers
-from yuplet.arrangement.required import required
-from yuplet.arrangement.sides import series
+from yuplet.arrangement.naming.sides import series
+from yuplet.arrangement.sets.looks import LookTable, look_tables
+from yuplet.arrangement.sets.required import required
 from yuplet.arrangement.tree import Arrangement
 from yuplet.findings.finding import Finding
+from yuplet.framing.planes import contradictions, covers
 from yuplet.geometry import Box, Point, Size
 from yuplet.parts.part import Part
 

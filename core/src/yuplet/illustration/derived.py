@@ -55,17 +55,17 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Extension:
-    """A layer with pixels added to it: those of the mask, from the layer `twin` where that is opaque, else by the fill."""
+    """A layer with pixels added to it: those of the mask, from the layer `mirror_source` where that is opaque, else by the fill."""
 
     mask: str
     mask_box: Box
     fill: Fill = "onward"
-    twin: str | None = None
+    mirror_source: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Turned:
-    """A layer mirrored or turned about a point of the canvas, so that pixels meet pixels (`parts.turning`)."""
+    """A layer mirrored or turned about a point of the canvas, so that pixels meet pixels (`derivation.turning`)."""
 
     turn: Turn
     about: tuple[float, float]
@@ -95,7 +95,7 @@ class Backdrop:
 
 @dataclass(frozen=True, slots=True)
 class Widened:
-    """A layer that goes on to the left and the right by so many pixels: mirrored on, repeated, or all of it enlarged (`parts.widening`)."""
+    """A layer that goes on to the left and the right by so many pixels: mirrored on, repeated, or all of it enlarged (`derivation.overscan`)."""
 
     how: Literal["mirror", "repeat", "enlarge"]
     left: int
@@ -107,9 +107,9 @@ class Pasted:
     """A picture that was put in by itself: there is nothing that it could be made of again, and it stays as it is."""
 
 
-Recipe: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop | Widened | Pasted
+Derivation: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop | Widened | Pasted
 
-_KINDS: dict[str, type[Recipe]] = {
+_KINDS: dict[str, type[Derivation]] = {
     "cut": Cut,
     "extension": Extension,
     "turned": Turned,
@@ -130,34 +130,34 @@ class DerivedLayer:
 
     id: str
     of: str | None
-    recipe: Recipe
+    derivation: Derivation
     box: Box | None
     added: str | None = None
 
     @property
     def sources(self) -> tuple[str, ...]:
         """The layers that it is made of."""
-        if isinstance(self.recipe, Merged):
-            return tuple(dict.fromkeys(layer for layer, _, _ in self.recipe.pieces))
-        twin = self.recipe.twin if isinstance(self.recipe, Extension) else None
-        return tuple(layer for layer in (self.of, twin) if layer is not None)
+        if isinstance(self.derivation, Merged):
+            return tuple(dict.fromkeys(layer for layer, _, _ in self.derivation.pieces))
+        mirror_source = self.derivation.mirror_source if isinstance(self.derivation, Extension) else None
+        return tuple(layer for layer in (self.of, mirror_source) if layer is not None)
 
     @property
     def masks(self) -> tuple[str, ...]:
         """The keys of all masks that belong to it."""
-        own = self.recipe.mask if isinstance(self.recipe, Cut | Extension) else None
+        own = self.derivation.mask if isinstance(self.derivation, Cut | Extension) else None
         return tuple(key for key in (own, self.added) if key is not None)
 
 
 def to_json(made: DerivedLayer) -> dict[str, Any]:
     """A made layer as plain JSON values."""
     kinds = {kind: name for name, kind in _KINDS.items()}
-    values = {field.name: getattr(made.recipe, field.name) for field in fields(made.recipe)}
+    values = {field.name: getattr(made.derivation, field.name) for field in fields(made.derivation)}
     if "mask_box" in values:
         values["mask_box"] = values["mask_box"].as_xywh()
     box = made.box.as_xywh() if made.box is not None else None
-    recipe = {"kind": kinds[type(made.recipe)], **values}
-    return {"id": made.id, "of": made.of, "recipe": recipe, "box": box, "added": made.added}
+    derivation = {"kind": kinds[type(made.derivation)], **values}
+    return {"id": made.id, "of": made.of, "recipe": derivation, "box": box, "added": made.added}
 
 
 def from_json(value: Mapping[str, Any]) -> DerivedLayer:
@@ -170,6 +170,8 @@ def from_json(value: Mapping[str, Any]) -> DerivedLayer:
     if "what" in value:
         value = _of_the_older_form(value)
     rest = dict(value["recipe"])
+    if "twin" in rest:  # what it was called once
+        rest["mirror_source"] = rest.pop("twin")
     kind = _KINDS[rest.pop("kind")]
     for name in ("behind", "fill", "colour", "about"):
         if isinstance(rest.get(name), list):
@@ -189,7 +191,7 @@ def _of_the_older_form(value: Mapping[str, Any]) -> dict[str, Any]:
     """What was kept when layers were made by masks only."""
     mask = {"mask": value["mask"], "mask_box": value["mask_box"]}
     if value["what"] == "grown":
-        recipe = {"kind": "extension", "fill": "onward", **mask}
+        derivation = {"kind": "extension", "fill": "onward", **mask}
     else:
-        recipe = {"kind": "cut", "keeps": value["what"], "behind": value["behind"], **mask}
-    return {"id": value["id"], "of": value["of"], "recipe": recipe, "box": value["box"], "added": value["added"]}
+        derivation = {"kind": "cut", "keeps": value["what"], "behind": value["behind"], **mask}
+    return {"id": value["id"], "of": value["of"], "recipe": derivation, "box": value["box"], "added": value["added"]}

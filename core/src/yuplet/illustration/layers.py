@@ -7,7 +7,7 @@ from typing import Any, Literal, TypeAlias
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.derived import DerivedLayer
-from yuplet.pixels.compositing import Branch, Laid, Leaf
+from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode
 
 LayerKind: TypeAlias = Literal["raster", "vector"]
 
@@ -194,14 +194,14 @@ class ReadingReport:
             self.notes.append(note)
 
 
-def laid(nodes: tuple[LayerNode, ...]) -> tuple[Laid, ...]:
+def composite_tree(nodes: tuple[LayerNode, ...]) -> tuple[CompositeNode, ...]:
     """What of the layers is seen, in the form that `compose` takes."""
-    result: list[Laid] = []
+    result: list[CompositeNode] = []
     for node in nodes:
         if not node.visible:
             continue
         if isinstance(node, LayerGroup):
-            result.append(Branch(laid(node.members), node.opacity, node.blend, node.isolated))
+            result.append(GroupNode(composite_tree(node.members), node.opacity, node.blend, node.isolated))
         elif node.box is not None:
-            result.append(Leaf(node.id, node.box, node.opacity, node.blend))
+            result.append(PictureNode(node.id, node.box, node.opacity, node.blend))
     return tuple(result)

@@ -27,7 +27,7 @@ _SIDE = 16
 
 
 @dataclass(frozen=True, slots=True)
-class LayerLook:
+class LayerFingerprint:
     """What is compared of a layer.
 
     `path` is the names of the groups around it and its own; `fingerprint` is equal where the trimmed pixels are equal
@@ -57,13 +57,13 @@ class Match:
 
 
 def match_layers(
-    old: Sequence[LayerLook], new: Sequence[LayerLook], settled: Mapping[str, str | None] | None = None
+    old: Sequence[LayerFingerprint], new: Sequence[LayerFingerprint], settled: Mapping[str, str | None] | None = None
 ) -> list[Match]:
     """Pair the layers of two revisions.
 
     Parameters
     ----------
-    old, new : sequence of LayerLook
+    old, new : sequence of LayerFingerprint
         All layers of each, back to front.
     settled : mapping, optional
         What somebody has decided: the old layer of a new one by its id, or None where it has none.
@@ -74,25 +74,25 @@ def match_layers(
         One for every new layer in its order, then one for every old layer that is gone.
     """
     settled = settled or {}
-    old_by_id = {look.id: look for look in old}
+    old_by_id = {layer.id: layer for layer in old}
     pairs: dict[str, str] = {}
     taken = {before for before in settled.values() if before is not None}
-    left = [look for look in old if look.id not in taken]
-    waiting: list[LayerLook] = []
-    for look in new:
-        if look.id not in settled:
-            waiting.append(look)
-        elif (before := settled[look.id]) is not None and before in old_by_id:
-            pairs[look.id] = before
+    left = [layer for layer in old if layer.id not in taken]
+    waiting: list[LayerFingerprint] = []
+    for layer in new:
+        if layer.id not in settled:
+            waiting.append(layer)
+        elif (before := settled[layer.id]) is not None and before in old_by_id:
+            pairs[layer.id] = before
     for key in (_by_path, _by_pixels):
         waiting, left = _pair_equals(waiting, left, key, pairs)
     _pair_alike(waiting, left, pairs)
     matched = set(pairs.values())
     found = [
-        _compared(old_by_id[pairs[look.id]], look) if look.id in pairs else Match(None, look.id, ("new",))
-        for look in new
+        _compared(old_by_id[pairs[layer.id]], layer) if layer.id in pairs else Match(None, layer.id, ("new",))
+        for layer in new
     ]
-    return found + [Match(look.id, None, ("gone",)) for look in old if look.id not in matched]
+    return found + [Match(layer.id, None, ("gone",)) for layer in old if layer.id not in matched]
 
 
 def wants_a_look(match: Match) -> bool:
@@ -132,10 +132,12 @@ def renumbered(
     }
 
 
-def looks(illustration: Illustration, fingerprints: Mapping[str, str], small: Mapping[str, Picture]) -> list[LayerLook]:
+def looks(
+    illustration: Illustration, fingerprints: Mapping[str, str], small: Mapping[str, Picture]
+) -> list[LayerFingerprint]:
     """The layers of an illustration as they are compared; `fingerprints` and `small` are by layer id."""
     return [
-        LayerLook(
+        LayerFingerprint(
             node.id, path, node.box, fingerprints.get(node.id, ""), small.get(node.id), (node.opacity, node.blend)
         )
         for path, node in illustration.walk()
@@ -143,37 +145,37 @@ def looks(illustration: Illustration, fingerprints: Mapping[str, str], small: Ma
     ]
 
 
-def _by_path(look: LayerLook) -> object:
-    return look.path
+def _by_path(layer: LayerFingerprint) -> object:
+    return layer.path
 
 
-def _by_pixels(look: LayerLook) -> object:
-    return look.fingerprint or None
+def _by_pixels(layer: LayerFingerprint) -> object:
+    return layer.fingerprint or None
 
 
 def _pair_equals(
-    new: list[LayerLook], old: list[LayerLook], key: object, pairs: dict[str, str]
-) -> tuple[list[LayerLook], list[LayerLook]]:
+    new: list[LayerFingerprint], old: list[LayerFingerprint], key: object, pairs: dict[str, str]
+) -> tuple[list[LayerFingerprint], list[LayerFingerprint]]:
     """Pair layers whose keys are equal, several of one key in the order in which they lie; answers what is left."""
-    by_key: dict[object, list[LayerLook]] = defaultdict(list)
-    for look in old:
-        by_key[key(look)].append(look)  # type: ignore[operator]
-    left: list[LayerLook] = []
-    for look in new:
-        candidates = by_key.get(key(look), []) if key(look) is not None else []  # type: ignore[operator]
+    by_key: dict[object, list[LayerFingerprint]] = defaultdict(list)
+    for layer in old:
+        by_key[key(layer)].append(layer)  # type: ignore[operator]
+    left: list[LayerFingerprint] = []
+    for layer in new:
+        candidates = by_key.get(key(layer), []) if key(layer) is not None else []  # type: ignore[operator]
         if candidates:
             # Among equals the one that still bears the same name, else the first.
-            best = max(candidates, key=lambda one: one.path[-1] == look.path[-1])
+            best = max(candidates, key=lambda one: one.path[-1] == layer.path[-1])
             candidates.remove(best)
-            pairs[look.id] = best.id
+            pairs[layer.id] = best.id
         else:
-            left.append(look)
+            left.append(layer)
     gone = set(pairs.values())
-    return left, [look for look in old if look.id not in gone]
+    return left, [layer for layer in old if layer.id not in gone]
 
 
-def _pair_alike(new: list[LayerLook], old: list[LayerLook], pairs: dict[str, str]) -> None:
-    reduced = {id(look): _reduced(look.small) for look in (*new, *old) if look.small is not None}
+def _pair_alike(new: list[LayerFingerprint], old: list[LayerFingerprint], pairs: dict[str, str]) -> None:
+    reduced = {id(layer): _reduced(layer.small) for layer in (*new, *old) if layer.small is not None}
     scores = sorted(
         (
             (-_likeness(before, after, reduced), i, j)
@@ -193,7 +195,7 @@ def _pair_alike(new: list[LayerLook], old: list[LayerLook], pairs: dict[str, str
             pairs[new[i].id] = old[j].id
 
 
-def _likeness(before: LayerLook, after: LayerLook, reduced: Mapping[int, NDArray[np.float32]]) -> float:
+def _likeness(before: LayerFingerprint, after: LayerFingerprint, reduced: Mapping[int, NDArray[np.float32]]) -> float:
     assert before.box is not None and after.box is not None
     common = before.box.meet(after.box)
     shared = 0 if common.is_empty else common.size.pixels
@@ -211,7 +213,7 @@ def _reduced(picture: Picture) -> NDArray[np.float32]:
     return np.asarray(cv2.resize(exact, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA), np.float32)
 
 
-def _compared(old: LayerLook, new: LayerLook) -> Match:
+def _compared(old: LayerFingerprint, new: LayerFingerprint) -> Match:
     changes: list[Change] = []
     dx = dy = 0
     if old.fingerprint != new.fingerprint:

@@ -8,7 +8,7 @@ import numpy as np
 
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.pixels import Picture, kernels
-from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
+from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose
 from yuplet.pixels.spill_file import PixelSource
 from yuplet.pixels.trimming import content_box, cut
 
@@ -116,14 +116,14 @@ def rest_box(part: Part, layer_boxes: Mapping[str, Box], canvas: Size) -> Box | 
     return _box(part, {piece.layer for piece in part.pieces}, layer_boxes, canvas)
 
 
-def laid_part(part: Part, layer_boxes: Mapping[str, Box], canvas: Size) -> Laid | None:
+def part_node(part: Part, layer_boxes: Mapping[str, Box], canvas: Size) -> CompositeNode | None:
     """A part at rest in the form that `compose` takes, its opacity and blend mode included; None when it is empty."""
     if rest_box(part, layer_boxes, canvas) is None:
         return None
     leaves = _leaves(part.pieces, part.offset, layer_boxes)
     if part.is_one_layer:
-        return Leaf(leaves[0].key, leaves[0].box, part.opacity, part.blend)
-    return Branch(tuple(leaves), part.opacity, part.blend, isolated=True)
+        return PictureNode(leaves[0].key, leaves[0].box, part.opacity, part.blend)
+    return GroupNode(tuple(leaves), part.opacity, part.blend, isolated=True)
 
 
 def render(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource, canvas: Size) -> tuple[Box, Picture] | None:
@@ -175,7 +175,7 @@ def render_frame(
     Colour under alpha 0 is 0, unless `keeps_hidden` is true and the frame is one layer just as it is.
     """
     leaves = _leaves(part.frames[index].pieces, part.offset, layer_boxes)
-    moved = [Leaf(leaf.key, leaf.box.moved(-box.left, -box.top), leaf.opacity, leaf.blend) for leaf in leaves]
+    moved = [PictureNode(leaf.key, leaf.box.moved(-box.left, -box.top), leaf.opacity, leaf.blend) for leaf in leaves]
     if len(moved) == 1 and moved[0].opacity == 1 and moved[0].blend == "normal":
         picture = _as_it_is(moved[0], box.size, source)
         if keeps_hidden:
@@ -186,7 +186,7 @@ def render_frame(
     return picture
 
 
-def _as_it_is(leaf: Leaf, size: Size, source: PixelSource) -> Picture:
+def _as_it_is(leaf: PictureNode, size: Size, source: PixelSource) -> Picture:
     """The pixels of one layer at its place in a picture of a size."""
     seen = leaf.box.meet(Box(0, 0, *size))
     rows = source.rows(leaf.key, seen.top - leaf.box.top, max(seen.bottom, seen.top) - leaf.box.top)
@@ -199,9 +199,9 @@ def _as_it_is(leaf: Leaf, size: Size, source: PixelSource) -> Picture:
     return picture
 
 
-def _leaves(pieces: Iterable[Piece], offset: tuple[int, int], layer_boxes: Mapping[str, Box]) -> list[Leaf]:
+def _leaves(pieces: Iterable[Piece], offset: tuple[int, int], layer_boxes: Mapping[str, Box]) -> list[PictureNode]:
     return [
-        Leaf(piece.layer, layer_boxes[piece.layer].moved(*offset), piece.opacity, piece.blend)
+        PictureNode(piece.layer, layer_boxes[piece.layer].moved(*offset), piece.opacity, piece.blend)
         for piece in pieces
         if piece.layer in layer_boxes
     ]

@@ -20,7 +20,7 @@ BAND = 64
 
 
 @dataclass(frozen=True, slots=True)
-class Leaf:
+class PictureNode:
     """One picture to be laid: where its pixels are kept, where it lies, its opacity (0 to 1) and blend mode."""
 
     key: str
@@ -30,29 +30,29 @@ class Leaf:
 
 
 @dataclass(frozen=True, slots=True)
-class Branch:
+class GroupNode:
     """Pictures laid together, back to front, and then laid as one.
 
-    A branch that is not isolated is laid member by member onto what lies behind (W3C, section 3.5); opacity below 1
+    A group that is not isolated is laid member by member onto what lies behind (W3C, section 3.5); opacity below 1
     and any blend mode but normal always isolate.
     """
 
-    members: tuple["Laid", ...]
+    members: tuple["CompositeNode", ...]
     opacity: float = 1.0
     blend: str = "normal"
     isolated: bool = False
 
     @property
     def is_passed_through(self) -> bool:
-        """Whether the members are laid directly onto what lies behind the branch."""
+        """Whether the members are laid directly onto what lies behind the group."""
         return not self.isolated and self.opacity == 1.0 and self.blend == "normal"
 
 
-Laid: TypeAlias = Leaf | Branch
+CompositeNode: TypeAlias = PictureNode | GroupNode
 
 
 def compose(
-    members: Sequence[Laid],
+    members: Sequence[CompositeNode],
     size: Size,
     source: PixelSource,
     workers: int = 2,
@@ -62,12 +62,12 @@ def compose(
 
     Parameters
     ----------
-    members : sequence of Leaf or Branch
+    members : sequence of PictureNode or GroupNode
         Back to front. Boxes in canvas pixels; what lies outside of the canvas is cut.
     size : Size
         The canvas.
     source : PixelSource
-        Gives the pixels of each `Leaf`; as wide and high as its box.
+        Gives the pixels of each `PictureNode`; as wide and high as its box.
     workers : int
         Threads; each holds one band of the canvas in float64.
     check : callable
@@ -98,56 +98,56 @@ def compose(
     return out
 
 
-def _lay_all(under: kernels.Accumulator, area: Box, members: Sequence[Laid], source: PixelSource) -> None:
+def _lay_all(under: kernels.Accumulator, area: Box, members: Sequence[CompositeNode], source: PixelSource) -> None:
     for member in members:
-        if isinstance(member, Leaf):
-            _lay_leaf(under, area, member, source)
+        if isinstance(member, PictureNode):
+            _lay_picture(under, area, member, source)
         elif member.is_passed_through:
             _lay_all(under, area, member.members, source)
         else:
-            _lay_branch(under, area, member, source)
+            _lay_group(under, area, member, source)
 
 
-def _lay_leaf(under: kernels.Accumulator, area: Box, leaf: Leaf, source: PixelSource) -> None:
-    mode = blending.MODES[leaf.blend]
-    common = area.meet(leaf.box)
+def _lay_picture(under: kernels.Accumulator, area: Box, picture: PictureNode, source: PixelSource) -> None:
+    mode = blending.MODES[picture.blend]
+    common = area.meet(picture.box)
     if common.is_empty:
         if mode in blending.CLEARING:
             under[..., 3] = 0.0
         return
-    above, below = common.top - leaf.box.top, common.bottom - leaf.box.top
-    across = slice(common.left - leaf.box.left, common.right - leaf.box.left)
-    deep = source.deep_rows(leaf.key, above, below)
-    rows = source.rows(leaf.key, above, below) if deep is None else deep
-    if rows.shape[1] != leaf.box.width:
-        raise ValueError(f"the pixels of '{leaf.key}' are {rows.shape[1]} px wide, its box {leaf.box.width}")
+    above, below = common.top - picture.box.top, common.bottom - picture.box.top
+    across = slice(common.left - picture.box.left, common.right - picture.box.left)
+    deep = source.deep_rows(picture.key, above, below)
+    rows = source.rows(picture.key, above, below) if deep is None else deep
+    if rows.shape[1] != picture.box.width:
+        raise ValueError(f"the pixels of '{picture.key}' are {rows.shape[1]} px wide, its box {picture.box.width}")
     target = under[common.top - area.top : common.bottom - area.top, common.left - area.left : common.right - area.left]
     if mode in blending.CLEARING:
         inside = target.copy()
         under[..., 3] = 0.0
         target[...] = inside
     if deep is not None:
-        kernels.lay_group(target, deep[:, across] / 65535, leaf.opacity, mode)
+        kernels.lay_group(target, deep[:, across] / 65535, picture.opacity, mode)
     elif mode == blending.NORMAL:
-        kernels.lay_normal(target, rows[:, across].astype(np.uint8, copy=False), leaf.opacity)
+        kernels.lay_normal(target, rows[:, across].astype(np.uint8, copy=False), picture.opacity)
     else:
-        kernels.lay_blended(target, rows[:, across].astype(np.uint8, copy=False), leaf.opacity, mode)
+        kernels.lay_blended(target, rows[:, across].astype(np.uint8, copy=False), picture.opacity, mode)
 
 
-def _lay_branch(under: kernels.Accumulator, area: Box, branch: Branch, source: PixelSource) -> None:
-    mode = blending.MODES[branch.blend]
-    reach = area if mode in blending.CLEARING else _reach(branch, area)
+def _lay_group(under: kernels.Accumulator, area: Box, group: GroupNode, source: PixelSource) -> None:
+    mode = blending.MODES[group.blend]
+    reach = area if mode in blending.CLEARING else _reach(group, area)
     if reach.is_empty:
         return
     inner = np.zeros((reach.height, reach.width, 4), np.float64)
-    _lay_all(inner, reach, branch.members, source)
+    _lay_all(inner, reach, group.members, source)
     target = under[reach.top - area.top : reach.bottom - area.top, reach.left - area.left : reach.right - area.left]
-    kernels.lay_group(target, inner, branch.opacity, mode)
+    kernels.lay_group(target, inner, group.opacity, mode)
 
 
-def _reach(laid: Laid, area: Box) -> Box:
-    """The part of an area that a picture or branch can cover."""
-    if isinstance(laid, Leaf):
+def _reach(laid: CompositeNode, area: Box) -> Box:
+    """The part of an area that a picture or group can cover."""
+    if isinstance(laid, PictureNode):
         return area.meet(laid.box)
     result = Box(area.left, area.top, area.left, area.top)
     for member in laid.members:

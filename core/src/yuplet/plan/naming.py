@@ -5,8 +5,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from yuplet.arrangement import names
-from yuplet.arrangement.looks import is_looks
-from yuplet.arrangement.sides import SIDE, side_of
+from yuplet.arrangement.naming.sides import SIDE, side_of
+from yuplet.arrangement.sets.looks import is_looks
 from yuplet.arrangement.tree import PartGroup
 from yuplet.parts.part import Part
 from yuplet.plan.recipe import NamePiece, Names

@@ -8,7 +8,7 @@ from yuplet.geometry import Box, Size
 from yuplet.paths import path_problem
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import clashes
-from yuplet.plan.planned import CREDITS, PlannedBeside, PlannedPart, PlannedScale, PlanNote
+from yuplet.plan.planned import CREDITS, PlannedExtra, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import OPAQUE, Limits, Recipe
 
 MAX_PIXELS = 250_000_000
@@ -23,15 +23,15 @@ def notes_of(
     canvas: Size,
     parts: Sequence[PlannedPart],
     scales: Sequence[PlannedScale],
-    beside: Sequence[PlannedBeside],
+    extras: Sequence[PlannedExtra],
     measured: Mapping[str, Measured],
     tree: Sequence[Row],
 ) -> list[PlanNote]:
     """All of them, errors first."""
     labels = {one.part.id: one.label for one in parts}
-    found = [*_budget(scales, beside, labels)] or [
-        *_unusable(scales, beside, labels),
-        *_clashes(scales, beside, labels),
+    found = [*_budget(scales, extras, labels)] or [
+        *_unusable(scales, extras, labels),
+        *_clashes(scales, extras, labels),
         *_limits(recipe.limits, scales, labels),
     ]
     for one in parts:
@@ -44,22 +44,22 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
     """What the files beside the images have no place for."""
     mixing = sorted({one.label for one in parts if one.part.blend != "normal"} | set(_mixing_groups(tree)))
     moving = [one.label for one in parts if len(one.part.frames) > 1]
-    if recipe.beside.model is not None and mixing:
+    if recipe.extras.model is not None and mixing:
         said = f"The model shows everything laid over what is behind; it has no place for the modes and opacities of {_some(mixing)}."
         yield PlanNote("not shown", "warning", said)
     still = [
         name
         for name, wanted in (
-            ("layered file", recipe.beside.layers),
-            ("model", recipe.beside.model),
-            ("page", recipe.beside.page),
+            ("layered file", recipe.extras.layers),
+            ("model", recipe.extras.model),
+            ("page", recipe.extras.page),
         )
         if wanted
     ]
     if moving and still:
         said = f"Of {_some(moving)} the {' and the '.join(still)} show{'s' if len(still) == 1 else ''} the first frame only."
         yield PlanNote("not shown", "warning", said)
-    if recipe.beside.layers and any(one.part.pivot or one.part.parent or one.part.depth for one in parts):
+    if recipe.extras.layers and any(one.part.pivot or one.part.parent or one.part.depth for one in parts):
         said = (
             "The layered file has names, groups, order and places; pivots, parents and depths are only in the manifest."
         )
@@ -80,7 +80,7 @@ def _some(labels: Sequence[str]) -> str:
 
 
 def _clashes(
-    scales: Sequence[PlannedScale], beside: Sequence[PlannedBeside], labels: Mapping[str, str]
+    scales: Sequence[PlannedScale], extras: Sequence[PlannedExtra], labels: Mapping[str, str]
 ) -> Iterator[PlanNote]:
     # Images of one part at two scales, which have one owner, can clash all the same.
     owners = [
@@ -98,7 +98,7 @@ def _clashes(
         if sheet.kind == "grid"
     ]
     # What is named for the package belongs to no part: its own files, sheets, and what is beside the images.
-    named = [CREDITS, *(one.file for one in beside)]
+    named = [CREDITS, *(one.file for one in extras)]
     for at in scales:
         packed = (sheet.file for sheet in at.sheets if sheet.kind == "packed")
         named += [at.manifest, at.reference, at.table, *packed]
@@ -114,7 +114,7 @@ def _clashes(
 
 
 def _budget(
-    scales: Sequence[PlannedScale], beside: Sequence[PlannedBeside], labels: Mapping[str, str]
+    scales: Sequence[PlannedScale], extras: Sequence[PlannedExtra], labels: Mapping[str, str]
 ) -> Iterator[PlanNote]:
     """What would be too large to be made at all: one picture, or all together. Nothing else is of interest then."""
     sizes: dict[str, tuple[Size, str]] = {}
@@ -126,7 +126,7 @@ def _budget(
                 sizes.update(dict.fromkeys(image.files, (image.box.size, at.scale.label)))
         sizes.update({sheet.file: (sheet.size, at.scale.label) for sheet in at.sheets})
         total += sum(len(sheet.members) * sheet.size.pixels for sheet in at.sheets if sheet.kind == "animation")
-    for one in beside:
+    for one in extras:
         if one.size is not None:
             sizes[one.file] = (one.size, scales[0].scale.label)
             total += one.size.pixels * max(0, len(one.frames) - 1)
@@ -148,13 +148,13 @@ def _budget(
 
 
 def _unusable(
-    scales: Sequence[PlannedScale], beside: Sequence[PlannedBeside], labels: Mapping[str, str]
+    scales: Sequence[PlannedScale], extras: Sequence[PlannedExtra], labels: Mapping[str, str]
 ) -> Iterator[PlanNote]:
     """Paths that cannot be stored: names are made usable before, so what is left is mostly too long."""
     owners = {file: row for at in scales for row, image in at.images.items() for file in image.files}
     owners |= {sheet.file: sheet.members[0].part for at in scales for sheet in at.sheets}
     owners |= {sheet.table: sheet.members[0].part for at in scales for sheet in at.sheets if sheet.table}
-    for file in (*owners, *(one.file for one in beside)):
+    for file in (*owners, *(one.file for one in extras)):
         wrong = path_problem(file)
         if wrong is not None:
             row = owners.get(file)

@@ -6,7 +6,7 @@ from dataclasses import asdict, replace
 from fractions import Fraction
 from typing import Any
 
-from yuplet.arrangement.looks import combined
+from yuplet.arrangement.sets.looks import combined
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.arrangement.tree_edits import carriers_of
 from yuplet.errors import NothingToHandOver
@@ -17,7 +17,7 @@ from yuplet.parts.part import Part, Piece, part_box
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import Naming, files_of, named
 from yuplet.plan.notes import notes_of
-from yuplet.plan.planned import Plan, PlannedBeside, PlannedFrame, PlannedImage, PlannedPart, PlannedScale, PlanNote
+from yuplet.plan.planned import Plan, PlannedExtra, PlannedFrame, PlannedImage, PlannedPart, PlannedScale, PlanNote
 from yuplet.plan.recipe import Images, Recipe, scaled, scaled_canvas
 from yuplet.plan.storing import ANIMATED, digest, milliseconds_of, stored
 
@@ -68,7 +68,7 @@ def plan_hand_over(
     kept = {item.part.id for item in parts}
     tree = _kept(planner.arrangement.rows, kept)
     scales = planner.scales(parts, tree)
-    beside, unknown = planner.beside(parts, scales[0], kept, arrangement, planner.stems(parts, 0))
+    extras, unknown = planner.extras(parts, scales[0], kept, arrangement, planner.stems(parts, 0))
     return Plan(
         title=illustration.name,
         recipe=recipe,
@@ -77,7 +77,7 @@ def plan_hand_over(
         source_sha256=source_sha256,
         parts=parts,
         scales=scales,
-        beside=beside,
+        extras=extras,
         tree=tree,
         left_out=tuple(planner.left_out),
         empty=tuple(planner.empty),
@@ -88,7 +88,7 @@ def plan_hand_over(
         parents=_carried(arrangement, kept),
         distance=arrangement.decisions.distance,
         travel=arrangement.decisions.travel,
-        notes=(*notes_of(recipe, illustration.canvas, parts, scales, beside, planner.measured, tree), *unknown),
+        notes=(*notes_of(recipe, illustration.canvas, parts, scales, extras, planner.measured, tree), *unknown),
     )
 
 
@@ -217,8 +217,10 @@ class _Planner:
         if factor != 1 and self._kinds.get(layer) == "vector":
             return None  # each is drawn anew
         turn = Turn()
-        while (made := self._made.get(layer)) is not None and isinstance(made.recipe, Turned) and made.of is not None:
-            layer, turn = made.of, made.recipe.turn.then(turn)
+        while (
+            (made := self._made.get(layer)) is not None and isinstance(made.derivation, Turned) and made.of is not None
+        ):
+            layer, turn = made.of, made.derivation.turn.then(turn)
         return layer, turn
 
     def _pieces(self, pieces: Iterable[Piece], part: Part, origin: Box) -> list[Any]:
@@ -253,45 +255,45 @@ class _Planner:
         rest = [_KEYS, settings, at, str(factor), self.recipe.smooth, ppi, planned.box.moved(-origin.left, -origin.top)]
         return tuple(digest([rest, self._pieces(frame.pieces, part, origin)]) for frame in part.frames)
 
-    def beside(
+    def extras(
         self,
         parts: tuple[PlannedPart, ...],
         at: PlannedScale,
         kept: set[str],
         arrangement: Arrangement,
         stems: Mapping[str, str],
-    ) -> tuple[tuple[PlannedBeside, ...], list[PlanNote]]:
+    ) -> tuple[tuple[PlannedExtra, ...], list[PlanNote]]:
         """What is written beside the images, and names in it that are not there."""
-        wanted = self.recipe.beside
+        wanted = self.recipe.extras
         key = self._key_of_all(parts, at)
-        found: list[PlannedBeside] = []
+        found: list[PlannedExtra] = []
         notes: list[PlanNote] = []
         if wanted.layers:
-            found.append(PlannedBeside(file="layers.ora", kind="layers", key=key))
+            found.append(PlannedExtra(file="layers.ora", kind="layers", key=key))
         if wanted.model is not None:
-            found.append(PlannedBeside(file="model.glb", kind="model", key=digest([key, asdict(wanted.model)])))
+            found.append(PlannedExtra(file="model.glb", kind="model", key=digest([key, asdict(wanted.model)])))
         if wanted.page:
             found += [
-                PlannedBeside(file="index.html", kind="page", key=key),
-                PlannedBeside(file="style.css", kind="style", key=key),
+                PlannedExtra(file="index.html", kind="page", key=key),
+                PlannedExtra(file="style.css", kind="style", key=key),
             ]
         if wanted.scene:
-            found.append(PlannedBeside(file="scene.svg", kind="scene", key=key))
+            found.append(PlannedExtra(file="scene.svg", kind="scene", key=key))
         if wanted.vector != "none":
             found += self._vector_files(parts, wanted.vector, stems)
         found += [
-            PlannedBeside(file=one.file, kind="places", key=digest([key, asdict(one)]), places=one)
+            PlannedExtra(file=one.file, kind="places", key=digest([key, asdict(one)]), places=one)
             for one in wanted.places
         ]
         found += [
-            PlannedBeside(file=f"overview.{form}", kind="overview", key=digest([key, form])) for form in wanted.overview
+            PlannedExtra(file=f"overview.{form}", kind="overview", key=digest([key, form])) for form in wanted.overview
         ]
         for one in wanted.combinations:
             formed, missing = combined(arrangement, one.look, one.alternates, one.hidden)
             tree = _kept(formed.settled().rows, kept)
             file = f"combinations/{one.name}.png"
             found.append(
-                PlannedBeside(
+                PlannedExtra(
                     file=file, kind="combination", key=self._reference_key(tree, at.factor), size=at.canvas, tree=tree
                 )
             )
@@ -302,9 +304,9 @@ class _Planner:
                 notes.append(PlanNote("no such name", "warning", said, (), (file,)))
         return tuple(found + self._flip_book(kept, at)), notes
 
-    def _flip_book(self, kept: set[str], at: PlannedScale) -> list[PlannedBeside]:
+    def _flip_book(self, kept: set[str], at: PlannedScale) -> list[PlannedExtra]:
         """The whole picture frame by frame: parts that move step together, each from its beginning again after its last frame."""
-        form = self.recipe.beside.flip_book
+        form = self.recipe.extras.flip_book
         moving = [part for _, part in self.arrangement.parts() if part.id in kept and len(part.frames) > 1]
         if form == "none" or not moving:
             return []
@@ -329,18 +331,18 @@ class _Planner:
         if form == "files":
             digits = len(str(count))
             return [
-                PlannedBeside(
+                PlannedExtra(
                     file=f"flip-book/{number:0{digits}}.png", kind="flip-book", key=key, size=at.canvas, tree=tree
                 )
                 for number, (tree, key) in enumerate(zip(trees, keys, strict=True), 1)
             ]
         key = digest([keys, seen, form]) if all(keys) else ""
         file = f"flip-book{ANIMATED[form]}"
-        return [PlannedBeside(file=file, kind="flip-book", key=key, size=at.canvas, frames=trees, milliseconds=seen)]
+        return [PlannedExtra(file=file, kind="flip-book", key=key, size=at.canvas, frames=trees, milliseconds=seen)]
 
     def _vector_files(
         self, parts: tuple[PlannedPart, ...], origin: str, stems: Mapping[str, str]
-    ) -> list[PlannedBeside]:
+    ) -> list[PlannedExtra]:
         found = []
         here = Box(0, 0, 0, 0)
         for planned in parts:
@@ -349,7 +351,7 @@ class _Planner:
                 known = all(layer in self.digests for layer in part.layers)
                 said = [_KEYS, origin, self.illustration.canvas, planned.box, part.offset]
                 key = digest([said, self._pieces(part.pieces, part, here)]) if known else ""
-                found.append(PlannedBeside(file=stems[part.id] + ".svg", kind="vector", key=key, part=part.id))
+                found.append(PlannedExtra(file=stems[part.id] + ".svg", kind="vector", key=key, part=part.id))
         return found
 
     def _is_vector(self, part: Part) -> bool:

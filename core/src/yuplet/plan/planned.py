@@ -132,7 +132,7 @@ BesideKind: TypeAlias = Literal[
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PlannedBeside:
+class PlannedExtra:
     """A file beside the images; `tree` is what a combination shows, `places` how a table counts, `part` what one of vector art
     shows, and `frames` what each moment of an animated flip-book does, for so many `milliseconds`."""
 
@@ -213,7 +213,7 @@ class Plan:
     source_sha256: str
     parts: tuple[PlannedPart, ...]
     scales: tuple[PlannedScale, ...]
-    beside: tuple[PlannedBeside, ...]
+    extras: tuple[PlannedExtra, ...]
     tree: tuple[Row, ...]
     left_out: tuple[str, ...]
     empty: tuple[str, ...]
@@ -245,7 +245,7 @@ class Plan:
             found.append(PlannedFile(one.reference, "reference", label, one.canvas, (), one.reference_key))
             found.append(PlannedFile(one.table, "table", label))
         label = self.main.scale.label
-        found += [PlannedFile(one.file, one.kind, label, one.size, (), one.key) for one in self.beside]
+        found += [PlannedFile(one.file, one.kind, label, one.size, (), one.key) for one in self.extras]
         for one in self.scales:
             label = one.scale.label
             turned: dict[str, list[str]] = {}

@@ -254,7 +254,7 @@ class Combination:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Beside:
+class Extras:
     """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS), a
     `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, tables of `places`, an `overview` of all parts, flat pictures of `combinations`,
     and the whole picture frame by frame (`flip_book`), the ground in each. All at the main scale.
@@ -285,7 +285,7 @@ class Recipe:
     tolerance: Tolerance = Tolerance()
     limits: Limits = Limits()
     sheets: Sheets = Sheets()
-    beside: Beside = Beside()
+    extras: Extras = Extras()
     reference_ground: Colour | None = None
 
     def images_of(self, path: Sequence[str], part: Part) -> tuple[Images, int]:
@@ -340,7 +340,7 @@ def from_json(value: Any) -> Recipe:
         tolerance=Tolerance(**value.get("tolerance", {})),
         limits=Limits(**value.get("limits", {})),
         sheets=Sheets(**value.get("sheets", {})),
-        beside=_beside(value.get("beside", {})),
+        extras=_extras(value.get("beside", {})),
         reference_ground=_colour(value.get("reference", {}).get("ground")),
     )
     _check(recipe)
@@ -364,7 +364,7 @@ def to_json(recipe: Recipe) -> dict[str, Any]:
         "tolerance": asdict(recipe.tolerance),
         "limits": asdict(recipe.limits),
         "sheets": asdict(recipe.sheets),
-        "beside": asdict(recipe.beside),
+        "beside": asdict(recipe.extras),
         "reference": {"ground": recipe.reference_ground},
     }
     plain: dict[str, Any] = json.loads(json.dumps(value))
@@ -380,15 +380,15 @@ def shipped() -> dict[str, Recipe]:
 
 def _check(recipe: Recipe) -> None:
     """What a schema cannot say."""
-    combined = [names.key(one.name) for one in recipe.beside.combinations]
+    combined = [names.key(one.name) for one in recipe.extras.combinations]
     if len(set(combined)) < len(combined):
         raise RecipeNotUnderstood("beside.combinations", "two of them have the same name")
-    for one in recipe.beside.combinations:
+    for one in recipe.extras.combinations:
         if (reason := names.problem(one.name)) is not None:
             raise RecipeNotUnderstood("beside.combinations", f"the name '{one.name}' {reason}")
     if (reason := path_problem(recipe.names.folder)) is not None:
         raise RecipeNotUnderstood("names.folder", f"'{shown(recipe.names.folder)}' {reason}")
-    files = [one.file for one in recipe.beside.places]
+    files = [one.file for one in recipe.extras.places]
     if len(set(files)) < len(files):
         raise RecipeNotUnderstood("beside.places", "the same table is there twice")
     labels = [scale.label for scale in recipe.scales]
@@ -405,9 +405,9 @@ def _check(recipe: Recipe) -> None:
             raise RecipeNotUnderstood("images", said)
 
 
-def _beside(said: Mapping[str, Any]) -> Beside:
+def _extras(said: Mapping[str, Any]) -> Extras:
     model = said.get("model")
-    return Beside(
+    return Extras(
         layers=said.get("layers", False),
         model=None if model is None else Model(**model),
         page=said.get("page", False),

@@ -12,7 +12,7 @@ import numpy as np
 
 from yuplet.errors import NotAPicture, ReadError
 from yuplet.geometry import Size
-from yuplet.illustration.layers import Illustration, ReadingReport, laid
+from yuplet.illustration.layers import Illustration, ReadingReport, composite_tree
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
@@ -159,7 +159,7 @@ def compare_with_merged(path: Path, illustration: Illustration, scratch: SpillFi
     size = Size(merged.shape[1], merged.shape[0])
     if size != illustration.canvas:
         return MergedComparison(illustration.canvas.pixels, illustration.canvas.pixels, 255)
-    ours = compose(laid(illustration.layers), size, scratch)
+    ours = compose(composite_tree(illustration.layers), size, scratch)
     differing = largest = 0
     for top in range(0, size.height, 256):
         a, b = ours[top : top + 256].astype(np.float32), merged[top : top + 256].astype(np.float32)

@@ -15,13 +15,13 @@ import numpy as np
 from PIL import Image
 
 from yuplet import documents
+from yuplet.derivation.turning import turn_picture
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.credit import Credit
 from yuplet.illustration.derived import Turn
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
-from yuplet.parts.turning import turn_picture
 from yuplet.paths import PackagePath
 from yuplet.pixels import Picture
 from yuplet.pixels.blending import MODES

@@ -24,16 +24,16 @@ from yuplet.pixels.blending import MODES
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading import credits
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
-from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, take_out
+from yuplet.reading.svg_document import SVG, Document, declarations, elements, kind_of, open_document, strip_attributes
 from yuplet.reading.svg_drawing import (
     Shape,
     alone,
     canvas_of,
     changes_nothing,
-    described,
     draw,
     draw_area,
     draw_scaled,
+    fingerprint_source,
     rendered,
 )
 from yuplet.reading.svg_text import use_shipped_fonts
@@ -101,7 +101,7 @@ class Drawing:
 
     def digest(self, source: str) -> str:
         """What tells the shapes of a layer from all others: see `VectorSource`."""
-        return hashlib.blake2b(described(self.document, self.shapes[source]), digest_size=16).hexdigest()
+        return hashlib.blake2b(fingerprint_source(self.document, self.shapes[source]), digest_size=16).hexdigest()
 
     def alone(self, source: str, prefix: str) -> str:
         """One layer with what it refers to as an SVG element of its own: see `VectorSource`. Text is outlines, so that no font is needed."""
@@ -311,7 +311,7 @@ def _shows_all(tree: _Tree, element: etree._Element, around: tuple[etree._Elemen
     """Whether a mask changes nothing: programs put one around a whole drawing. It is taken away then."""
     if not changes_nothing(tree.document, Shape(element, around), tree.canvas, tree.scale, "mask"):
         return False
-    take_out(element, {"mask"})
+    strip_attributes(element, {"mask"})
     return True
 
 

@@ -166,7 +166,7 @@ def without(element: etree._Element, names: set[str]) -> dict[str, str]:
     return kept
 
 
-def take_out(element: etree._Element, names: set[str]) -> None:
+def strip_attributes(element: etree._Element, names: set[str]) -> None:
     """Take properties out of an element itself."""
     kept = without(element, names)
     element.attrib.clear()
@@ -348,7 +348,7 @@ def _hide_other_versions(root: etree._Element) -> None:
             element.tag = f"{SVG}g"
             others += holding[1:]
         for child in others:
-            take_out(child, {"display"})
+            strip_attributes(child, {"display"})
             child.set("display", "none")
     for element in elements(root):
         for name in _CONDITIONS:

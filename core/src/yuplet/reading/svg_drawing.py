@@ -21,7 +21,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import png
-from yuplet.reading.svg_document import HREF, SVG, Document, elements, links, reference, take_out, without
+from yuplet.reading.svg_document import HREF, SVG, Document, elements, links, reference, strip_attributes, without
 from yuplet.reading.svg_outlines import outlined
 from yuplet.reading.svg_text import options
 
@@ -108,7 +108,7 @@ def draw_scaled(
     return resampled(picture, Point(0, 0), area, Fraction(factor / own))
 
 
-def described(document: Document, shape: Shape) -> bytes:
+def fingerprint_source(document: Document, shape: Shape) -> bytes:
     """All that the looks of one shape depend on."""
     return etree.tostring(_alone(document, shape))
 
@@ -193,7 +193,7 @@ def _rename(root: etree._Element, prefix: str) -> None:
 def changes_nothing(document: Document, shape: Shape, canvas: Size, scale: float, name: str) -> bool:
     """Whether a shape looks the same, to one level of 255, without one of its properties: a mask that shows all."""
     plain = copy.deepcopy(shape.element)
-    take_out(plain, {name})
+    strip_attributes(plain, {name})
     whole = Box(0, 0, canvas.width, canvas.height)
     one, other = (
         rendered(document, _alone(document, Shape(element, shape.around)), whole, scale)
@@ -238,7 +238,7 @@ def _alone(document: Document, shape: Shape) -> etree._Element:
         at = etree.SubElement(at, element.tag, without(element, _LAID | _HIDING))
     own = copy.deepcopy(shape.element)
     own.tail = None
-    take_out(own, _LAID | _HIDING)
+    strip_attributes(own, _LAID | _HIDING)
     at.append(own)
     definitions = etree.Element(f"{SVG}defs")
     for element in _needed(document, root):

@@ -82,7 +82,7 @@ class SheetEntry:
 
 
 @dataclass(frozen=True, slots=True)
-class BesideEntry:
+class ExtraEntry:
     """A file beside the images, by how much the picture put together from it may differ (None: it cannot be put together), and the part that
     it shows where that is one.
     """
@@ -136,7 +136,7 @@ class Package:
     height: int
     parts: tuple[PartEntry, ...]
     sheets: tuple[SheetEntry, ...]
-    beside: tuple[BesideEntry, ...]
+    extras: tuple[ExtraEntry, ...]
     tree: tuple[TreeEntry, ...]
     reference: str
     reference_crc32: str
@@ -175,7 +175,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         )
     parts = tuple(_part(entry) for entry in value["parts"])
     sheets = tuple(_sheet(entry) for entry in value.get("sheets", ()))
-    beside_images = tuple(_beside(entry) for entry in value.get("beside", ()))
+    beside_images = tuple(_extras(entry) for entry in value.get("beside", ()))
     tables = [sheet.table for sheet in sheets if sheet.table is not None]
     beside = (value[name]["file"] for name in ("reference", "table", "credits"))
     # Parts that are the same drawing name the same image.
@@ -210,7 +210,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         height=_whole(value["canvas"]["height"]),
         parts=parts,
         sheets=sheets,
-        beside=beside_images,
+        extras=beside_images,
         tree=tuple(_node(entry) for entry in value["tree"]),
         reference=value["reference"]["file"],
         reference_crc32=value["reference"]["pixels_crc32"],
@@ -263,10 +263,10 @@ def _sheet(entry: dict[str, Any]) -> SheetEntry:
     )
 
 
-def _beside(entry: dict[str, Any]) -> BesideEntry:
+def _extras(entry: dict[str, Any]) -> ExtraEntry:
     allowed = entry["tolerance"]
     largest, mean = (None, None) if allowed is None else (float(allowed["largest"]), float(allowed["mean"]))
-    return BesideEntry(str(entry["file"]), str(entry["kind"]), largest, mean, entry.get("part"))
+    return ExtraEntry(str(entry["file"]), str(entry["kind"]), largest, mean, entry.get("part"))
 
 
 def _frame(image: dict[str, Any]) -> FrameEntry:

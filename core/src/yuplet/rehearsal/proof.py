@@ -16,7 +16,7 @@ from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.model import scene_of_model
-from yuplet.rehearsal.package import BesideEntry, Package, PartUse, Source, open_package
+from yuplet.rehearsal.package import ExtraEntry, Package, PartUse, Source, open_package
 from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Comparison, Placed, Scene, Way, bands_of, compare, scene_of
 
@@ -162,16 +162,16 @@ def _images(package: Package) -> list[str]:
     return list(dict.fromkeys((package.reference, *(source.file for source in sources))))
 
 
-def _readable(package: Package) -> list[BesideEntry]:
+def _readable(package: Package) -> list[ExtraEntry]:
     """Files beside the images that the picture can be put together from; of a flip-book in numbered files the first."""
-    found = [entry for entry in package.beside if entry.largest is not None]
+    found = [entry for entry in package.extras if entry.largest is not None]
     books = [entry for entry in found if entry.kind == "flip-book"]
     return [entry for entry in found if entry.kind != "flip-book" or entry is books[0]]
 
 
 def _drawn_parts(package: Package, places: "_Places", scratch: Path) -> Scene | None:
     """The picture by the drawings of its parts alone, where each has one."""
-    files = {str(entry.part): entry.file for entry in package.beside if entry.kind == "vector"}
+    files = {str(entry.part): entry.file for entry in package.extras if entry.kind == "vector"}
     if not files or {part.id for part in package.parts} != set(files):
         return None
     found = {part: places.paths[file] for part, file in files.items() if file in places.paths}
@@ -182,7 +182,7 @@ def _drawn_parts(package: Package, places: "_Places", scratch: Path) -> Scene | 
         return None
 
 
-def _scene_beside(package: Package, entry: BesideEntry, places: "_Places", scratch: Path) -> Scene | None:
+def _scene_beside(package: Package, entry: ExtraEntry, places: "_Places", scratch: Path) -> Scene | None:
     path = places.paths.get(entry.file)
     if path is None:
         return None  # said already: missing

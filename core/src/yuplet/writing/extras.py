@@ -4,11 +4,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from yuplet.pixels import Picture
-from yuplet.plan.planned import BesideKind, Plan, PlannedBeside, PlannedPart
+from yuplet.plan.planned import BesideKind, Plan, PlannedExtra, PlannedPart
 from yuplet.writing import layered, model, overview, page, tables, vector
 from yuplet.writing.pictures import Sources, part_picture
 
-_MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedBeside], bytes]] = {
+_MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedExtra], bytes]] = {
     "layers": lambda drawn, _: layered.layers(drawn.plan, drawn.picture),
     "model": lambda drawn, _: model.model(drawn.plan, drawn.picture),
     "page": lambda drawn, _: page.html(drawn.plan, drawn.picture),
@@ -32,14 +32,14 @@ class Drawn:
         at = self.plan.main
         return part_picture(self.plan, at, planned, 0, at.images[planned.part.id].cut, self.sources)
 
-    def vector_part(self, one: PlannedBeside) -> bytes:
+    def vector_part(self, one: PlannedExtra) -> bytes:
         """A part as SVG."""
         planned = next(planned for planned in self.plan.parts if planned.part.id == one.part)
         if self.sources.drawing is None:
             raise ValueError("vector parts were planned, and there is no drawing to take them from")
-        return vector.part(self.plan, planned, self.sources.drawing, self.plan.recipe.beside.vector == "canvas")
+        return vector.part(self.plan, planned, self.sources.drawing, self.plan.recipe.extras.vector == "canvas")
 
 
-def made(plan: Plan, one: PlannedBeside, sources: Sources) -> bytes:
+def made(plan: Plan, one: PlannedExtra, sources: Sources) -> bytes:
     """The bytes of a file beside the images; combinations are pictures and made elsewhere."""
     return _MAKERS[one.kind](Drawn(plan, sources), one)

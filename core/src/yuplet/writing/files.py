@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import PurePath
 
 from yuplet.pixels import Picture
-from yuplet.plan.planned import Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
+from yuplet.plan.planned import Plan, PlannedExtra, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.writing import extras, images, incremental_reference, sheets
 from yuplet.writing.pictures import Sources, written_picture
 
@@ -36,10 +36,10 @@ def sheet(plan: Plan, at: PlannedScale, one: PlannedSheet, sources: Sources) -> 
     return pictures, sheets.encoded(one, pictures, plan.recipe.sheets.repeat_edge, plan.ppi_at(at))
 
 
-def moving(plan: Plan, one: PlannedBeside, sources: Sources, workers: int) -> bytes:
+def moving(plan: Plan, one: PlannedExtra, sources: Sources, workers: int) -> bytes:
     """All moments of the whole picture as one animated image."""
     pictures = [incremental_reference.composed(plan, plan.main, tree, sources, workers) for tree in one.frames]
-    wanted = plan.recipe.beside.flip_book
+    wanted = plan.recipe.extras.flip_book
     assert wanted != "none"
     return sheets.animated(pictures, one.milliseconds, 0, wanted, plan.recipe.images)
 
@@ -66,7 +66,7 @@ def _found(plan: Plan, name: str, sources: Sources, workers: int) -> Iterator[by
             for index, frame in enumerate(own.frames):
                 if own.is_own and frame.id == name:
                     yield image(plan, at, replace(planned, images=images.shown(planned.images)), index, sources)[1]
-    for other in plan.beside:
+    for other in plan.extras:
         if name == other.file:
             if other.kind not in WHOLE:
                 yield extras.made(plan, other, sources)

@@ -18,11 +18,11 @@ import deflate
 import numpy as np
 from numpy.typing import NDArray
 
-from yuplet.arrangement.tree import Arrangement, Row, laid
+from yuplet.arrangement.tree import Arrangement, Row, composite_tree
 from yuplet.geometry import Box, Point, Size
-from yuplet.parts.part import Part, laid_part, render_frame, rest_box
+from yuplet.parts.part import Part, part_node, render_frame, rest_box
 from yuplet.pixels import DeepPicture, Picture, blending
-from yuplet.pixels.compositing import Branch, Laid, Leaf, compose
+from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.plan.planned import Plan, PlannedScale
@@ -58,7 +58,7 @@ def written(
     if size.pixels < _BANDED_FROM:
         picture = composed(plan, at, tree, sources, workers)
         return WrittenPicture(png.encode(picture, effort, ppi), deflate.crc32(picture))
-    members = laid(Arrangement(tree), lambda part: laid_part(part, plan.layer_boxes, plan.canvas))
+    members = composite_tree(Arrangement(tree), lambda part: part_node(part, plan.layer_boxes, plan.canvas))
     before = None if earlier is None else banded_png.opened(earlier)
     notes: Mapping[str, _Keys] = {}
     if at.factor == 1 and all(leaf.key in sources.digests for leaf in _leaves(members)):
@@ -119,7 +119,7 @@ def composed(
     wanted = area or Box(0, 0, *(at.canvas if anew else plan.canvas))
     with SpillFile() as scratch:
 
-        def one(part: Part) -> Laid | None:
+        def one(part: Part) -> CompositeNode | None:
             box = rest_box(part, plan.layer_boxes, plan.canvas)
             if box is None:
                 return None
@@ -128,30 +128,30 @@ def composed(
                 box = at.images[part.id].cut
                 scratch.put(key, part_picture(plan, at, by_id[part.id], 0, box, sources))
             elif part.is_one_layer:
-                whole = laid_part(part, plan.layer_boxes, plan.canvas)
-                assert isinstance(whole, Leaf)
+                whole = part_node(part, plan.layer_boxes, plan.canvas)
+                assert isinstance(whole, PictureNode)
                 return _moved(whole, wanted)
             else:
                 box = box.meet(wanted)
                 if not box.is_empty:
                     scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
-            return _moved(Leaf(key, box, part.opacity, part.blend), wanted)
+            return _moved(PictureNode(key, box, part.opacity, part.blend), wanted)
 
-        members: tuple[Laid, ...] = laid(Arrangement(tree), one)
+        members: tuple[CompositeNode, ...] = composite_tree(Arrangement(tree), one)
         if plan.recipe.reference_ground is not None:
-            # Laid in one go, so that it is rounded only once.
+            # CompositeNode in one go, so that it is rounded only once.
             ground = np.empty((wanted.height, wanted.width, 4), np.uint8)
             ground[:] = (*plan.recipe.reference_ground, 255)
             scratch.put("part ground", ground)
-            members = (Leaf("part ground", Box(0, 0, *wanted.size)), Branch(members, isolated=True))
+            members = (PictureNode("part ground", Box(0, 0, *wanted.size)), GroupNode(members, isolated=True))
         whole = compose(members, wanted.size, _Both(sources.pixels, scratch), workers)
         if anew or at.factor == 1:
             return whole
         return resampled(whole, Point(0, 0), Box(0, 0, *at.canvas), at.factor, plan.recipe.smooth)
 
 
-def _moved(leaf: Leaf, area: Box) -> Leaf:
-    return Leaf(leaf.key, leaf.box.moved(-area.left, -area.top), leaf.opacity, leaf.blend)
+def _moved(leaf: PictureNode, area: Box) -> PictureNode:
+    return PictureNode(leaf.key, leaf.box.moved(-area.left, -area.top), leaf.opacity, leaf.blend)
 
 
 def is_drawn_anew(plan: Plan, part: Part) -> bool:
@@ -173,16 +173,16 @@ class _Both:
         return None
 
 
-def _leaves(members: Sequence[Laid]) -> Iterator[Leaf]:
+def _leaves(members: Sequence[CompositeNode]) -> Iterator[PictureNode]:
     for member in members:
-        if isinstance(member, Leaf):
+        if isinstance(member, PictureNode):
             yield member
         else:
             yield from _leaves(member.members)
 
 
 def _noted(
-    members: Sequence[Laid], plan: Plan, sources: Sources, before: banded_png.Banded | None, workers: int
+    members: Sequence[CompositeNode], plan: Plan, sources: Sources, before: banded_png.Banded | None, workers: int
 ) -> dict[str, _Keys]:
     """The keys of all tiles, and the check sums of each layer in the tiles that it touches, by what its pixels are and where it lies.
 
@@ -231,11 +231,11 @@ def _check_sums(layer: str, box: Box, canvas: Size, source: PixelSource) -> _Key
     return found
 
 
-def _keys(members: Sequence[Laid], begin: _Keys, sums: Mapping[tuple[str, Box], _Keys], canvas: Size) -> _Keys:
+def _keys(members: Sequence[CompositeNode], begin: _Keys, sums: Mapping[tuple[str, Box], _Keys], canvas: Size) -> _Keys:
     keys = begin.copy()
     for member in members:
         mode = blending.MODES[member.blend]
-        if isinstance(member, Leaf):
+        if isinstance(member, PictureNode):
             how = _number(["part", member.opacity, member.blend])
             if mode in blending.CLEARING:
                 keys = _mixed(keys, how)

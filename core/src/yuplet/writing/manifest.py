@@ -6,15 +6,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from yuplet.arrangement.looks import is_looks
+from yuplet.arrangement.sets.looks import is_looks
 from yuplet.arrangement.tree import PartGroup, Row
+from yuplet.framing.screens import fractions
 from yuplet.geometry import Box, Point, Size, box_around
 from yuplet.illustration.derived import Turn
-from yuplet.parts.fitting import fractions
 from yuplet.plan.planned import (
     CREDITS,
     Plan,
-    PlannedBeside,
+    PlannedExtra,
     PlannedFrame,
     PlannedImage,
     PlannedPart,
@@ -85,7 +85,7 @@ def manifest(
             "parts": len(plan.parts),
             "shown": sum(planned.shown for planned in plan.parts),
             "hidden": sum(not planned.shown for planned in plan.parts),
-            "files": len(images) + len(tables) + (len(plan.beside) if is_main else 0) + 4,
+            "files": len(images) + len(tables) + (len(plan.extras) if is_main else 0) + 4,
         },
         "reference": {
             "file": at.reference,
@@ -94,7 +94,7 @@ def manifest(
         },
         "table": _plain_file(at.table, written),
         "credits": _plain_file(CREDITS, written),
-        "beside": [_beside(one, plan, written, exact) for one in plan.beside] if is_main else [],
+        "beside": [_extras(one, plan, written, exact) for one in plan.extras] if is_main else [],
         "sheets": [_sheet(sheet, plan, written) for sheet in at.sheets],
         "parts": [_part(planned, plan, at, written) for planned in plan.parts],
         "tree": [_node(row) for row in plan.tree],
@@ -102,7 +102,7 @@ def manifest(
     }
 
 
-def _beside(one: PlannedBeside, plan: Plan, written: Mapping[str, WrittenFile], exact: bool) -> dict[str, Any]:
+def _extras(one: PlannedExtra, plan: Plan, written: Mapping[str, WrittenFile], exact: bool) -> dict[str, Any]:
     """A file beside the images, and by how much the picture may differ that is put together from it (null: it cannot be)."""
     file = written[one.file]
     allowed = {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance)
@@ -124,7 +124,7 @@ def _beside(one: PlannedBeside, plan: Plan, written: Mapping[str, WrittenFile], 
     if one.kind == "flip-book":
         # Its first picture is the reference picture.
         tolerance = (
-            {"largest": 0, "mean": 0} if plan.recipe.beside.flip_book != "gif" and plan.recipe.images.lossless else None
+            {"largest": 0, "mean": 0} if plan.recipe.extras.flip_book != "gif" and plan.recipe.images.lossless else None
         )
         said["milliseconds"] = list(one.milliseconds)
     return {**said, "tolerance": tolerance}

@@ -27,7 +27,7 @@ def model(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
     """A GLB file. Each part is a node at its pivot (else at its middle), with its parent's as the node above and a node for its quad below;
     what is hidden has a quad of size 0, which the specification names for that. Textures are straight-alpha PNG.
     """
-    said = plan.recipe.beside.model
+    said = plan.recipe.extras.model
     assert said is not None
     made = _Made(said.pixels_per_unit, plan.recipe.smooth)
     parts = {planned.part.id: planned for planned in plan.parts}

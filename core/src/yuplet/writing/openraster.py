@@ -13,7 +13,7 @@ from lxml import etree
 from PIL import Image
 
 from yuplet.illustration.interchange import MIMETYPE, OPERATOR_OF_BLEND
-from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode, laid
+from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode, composite_tree
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
@@ -34,7 +34,7 @@ def write(path: Path | IO[bytes], illustration: Illustration, scratch: SpillFile
     scratch : SpillFile
         Holds the trimmed pixels of each layer under its id.
     """
-    merged = compose(laid(illustration.layers), illustration.canvas, scratch)
+    merged = compose(composite_tree(illustration.layers), illustration.canvas, scratch)
     root = etree.Element("image", version="0.0.5", w=str(illustration.canvas.width), h=str(illustration.canvas.height))
     if illustration.ppi is not None:
         root.set("xres", f"{illustration.ppi:g}")

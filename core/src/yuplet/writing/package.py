@@ -17,7 +17,7 @@ from yuplet.errors import AnotherPackage, FolderNotOurs, UnsafePath
 from yuplet.geometry import Box
 from yuplet.paths import PackagePath, files_below, within
 from yuplet.pixels.trimming import content_box
-from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedBeside, PlannedPart, PlannedScale, PlannedSheet
+from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedExtra, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.writing import extras, files, incremental_reference, sheets
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
@@ -94,7 +94,7 @@ def carry_out(
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
-    for one in plan.beside:
+    for one in plan.extras:
         if one.file not in work.written and one.kind not in files.WHOLE:
             work.write(one.file, extras.made(plan, one, sources), one.key)
     work.write(CREDITS, credits_text(plan.title, plan.credit).encode())
@@ -116,7 +116,7 @@ class _Task:
     at: PlannedScale
     planned: PlannedPart | None = None
     sheet: PlannedSheet | None = None
-    combination: PlannedBeside | None = None
+    combination: PlannedExtra | None = None
 
     @property
     def is_whole(self) -> bool:
@@ -141,7 +141,7 @@ class _Work:
     def tasks(self) -> list[_Task]:
         """What there is to be drawn; what is as it was is taken over at once."""
         found = []
-        for one in self.plan.beside:
+        for one in self.plan.extras:
             if not self._is_kept(one.file, one.key) and one.kind in files.WHOLE:
                 found.append(_Task(self.plan.main, combination=one))
         for at in self.plan.scales:
@@ -156,7 +156,7 @@ class _Work:
             found += [_Task(at, sheet=sheet) for sheet in at.sheets if not self._is_sheet_kept(sheet)]
         return found
 
-    def _write_combination(self, one: PlannedBeside) -> None:
+    def _write_combination(self, one: PlannedExtra) -> None:
         """Draw and write a flat picture of the figure in one form, or all moments of it."""
         if one.frames:
             self.write(one.file, files.moving(self.plan, one, self.sources, self.workers), one.key)
@@ -260,7 +260,7 @@ def earlier_package(folder: Path) -> Earlier:
     if not names:
         return Earlier()
     try:
-        earlier = described(lambda name: within(folder, name).read_bytes())
+        earlier = read_earlier(lambda name: within(folder, name).read_bytes())
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, UnsafePath):
         earlier = Earlier()
     foreign = [name for name in names if name not in earlier.files or (folder / name).is_symlink()]
@@ -287,7 +287,7 @@ def require_same_illustration(earlier: Earlier, illustration_id: str, folder: Pa
         raise AnotherPackage(str(folder), earlier.title)
 
 
-def described(read: Callable[[PackagePath], bytes]) -> Earlier:
+def read_earlier(read: Callable[[PackagePath], bytes]) -> Earlier:
     """What the manifests of a package say of its files; `read` gives the bytes of one by its name. Raises what that raises, `UnsafePath`
     where a name leaves the package, or for anything that is no manifest of ours `ValueError`, `KeyError` or `TypeError`.
     """

@@ -9,7 +9,7 @@ import numpy as np
 from yuplet.geometry import Box, Point
 from yuplet.parts.part import Part, render_frame
 from yuplet.pixels import DeepPicture, Picture, kernels
-from yuplet.pixels.compositing import Leaf, compose
+from yuplet.pixels.compositing import PictureNode, compose
 from yuplet.pixels.filling import bleed
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.spill_file import PixelSource, VectorSource
@@ -74,7 +74,7 @@ def _drawn_anew(
         kernels.clear_hidden_colour(picture)
         return picture
     here = Box(0, 0, *area.size)
-    leaves = [Leaf(str(number), here, piece.opacity, piece.blend) for number, piece in enumerate(pieces)]
+    leaves = [PictureNode(str(number), here, piece.opacity, piece.blend) for number, piece in enumerate(pieces)]
     return compose(leaves, area.size, InMemory(pictures), workers=1)
 
 

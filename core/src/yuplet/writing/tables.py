@@ -6,21 +6,21 @@ import json
 from typing import Any
 
 from yuplet.geometry import Point
-from yuplet.plan.planned import Plan, PlannedBeside
+from yuplet.plan.planned import Plan, PlannedExtra
 
 FORMAT = "yuplet-places"
 VERSION = 1
 _COMPUTED = ("=", "+", "-", "@", "\t", "\r", "'")
 
 
-def places(plan: Plan, one: PlannedBeside) -> bytes:
+def places(plan: Plan, one: PlannedExtra) -> bytes:
     """One line a part, back to front: where it lies, how large it is, and its pivot, all counted in one way."""
     way = one.places
     assert way is not None
     at, canvas = plan.main, plan.main.canvas
     across, down = (canvas.width, canvas.height) if way.unit == "fractions" else (1, 1)
 
-    def told(point: Point) -> list[float | int]:
+    def coordinates(point: Point) -> list[float | int]:
         y = canvas.height - point.y if way.up else point.y
         return [_plain(point.x / across), _plain(y / down)]
 
@@ -29,7 +29,7 @@ def places(plan: Plan, one: PlannedBeside) -> bytes:
         image = at.images[planned.part.id]
         place = image.box.centre if way.origin == "centre" else Point(image.box.left, image.box.top)
         pivot = planned.part.pivot
-        x, y = told(place)
+        x, y = coordinates(place)
         rows.append(
             {
                 "order": planned.order,
@@ -39,7 +39,9 @@ def places(plan: Plan, one: PlannedBeside) -> bytes:
                 "y": y,
                 "width": _plain(image.box.width / across),
                 "height": _plain(image.box.height / down),
-                "pivot": None if pivot is None else told(Point(pivot.x * float(at.factor), pivot.y * float(at.factor))),
+                "pivot": None
+                if pivot is None
+                else coordinates(Point(pivot.x * float(at.factor), pivot.y * float(at.factor))),
                 "shown": planned.shown,
             }
         )

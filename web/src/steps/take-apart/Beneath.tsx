@@ -50,8 +50,8 @@ export function Beneath({ taking, canEdit }: Props) {
                 .map((row) => ({ value: row.id, label: row.name }))
                 .reverse(),
             ]}
-            value={changing.twin}
-            onChange={(event) => changing.setTwin(event.currentTarget.value)}
+            value={changing.mirrorSource}
+            onChange={(event) => changing.setMirrorSource(event.currentTarget.value)}
           />
           {changing.fill === 'colour' && (
             <ColourField label="Colour" value={changing.colour} onChange={changing.setColour} />

@@ -34,7 +34,7 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
   const [joint, setJoint] = useState<Circle | null>(null);
   const [fill, setFill] = useState<Fill>('onward');
   const [colour, setColour] = useState('#ffffff');
-  const [twin, setTwin] = useState('');
+  const [mirrorSource, setMirrorSource] = useState('');
   const [isAddedSeen, setAddedSeen] = useState(false);
   const [problem, setProblem] = useState('');
   const clear = useCallback(() => {
@@ -95,7 +95,7 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
     [from, work, masks, onMark, strokes, joint, size, gives],
   );
 
-  const filling = () => ({ fill: fill === 'colour' ? channels(colour) : fill, twin: twin || null });
+  const filling = () => ({ fill: fill === 'colour' ? channels(colour) : fill, mirror_source: mirrorSource || null });
   const painted = () =>
     strokes.map(({ points, size: wide, hardness: hard, how }) => ({
       tool: 'brush' as const,
@@ -121,8 +121,8 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
     setFill,
     colour,
     setColour,
-    twin,
-    setTwin,
+    mirrorSource,
+    setMirrorSource,
     isAddedSeen,
     setAddedSeen,
     added: isAddedSeen ? added.data : undefined,

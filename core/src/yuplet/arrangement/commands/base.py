@@ -10,8 +10,8 @@ from pydantic import ConfigDict, Field, StrictStr
 from yuplet.arrangement import names
 from yuplet.arrangement.records import PutRow
 from yuplet.arrangement.tree import Arrangement, PartGroup, Row
+from yuplet.derivation.layer_store import LayerStore
 from yuplet.errors import ArrangementError, NameNotUsable, NoSuchRow
-from yuplet.parts.layer_store import LayerStore
 from yuplet.parts.part import Part
 
 CONFIG = ConfigDict(extra="forbid", allow_inf_nan=False)

@@ -11,9 +11,9 @@ from yuplet.arrangement import tree_edits
 from yuplet.arrangement.commands.base import CONFIG, ROW_FIELDS, Command, Replacement, RowId, Touched, counted
 from yuplet.arrangement.commands.replacing import ReplaceRows
 from yuplet.arrangement.tree import Arrangement
+from yuplet.derivation.layer_store import LayerStore
+from yuplet.derivation.merging import merged_pieces
 from yuplet.errors import CannotJoin
-from yuplet.parts.layer_store import LayerStore
-from yuplet.parts.merging import merged_pieces
 
 Rows = tuple[RowId, ...]
 Milliseconds = Annotated[int, Field(strict=True, ge=1, le=3_600_000)]

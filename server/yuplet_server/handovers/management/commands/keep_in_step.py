@@ -9,8 +9,8 @@ from django.core.management.base import BaseCommand
 from django.db import DatabaseError, close_old_connections
 from watchfiles import watch
 
-from yuplet_server.handovers.keeping import folders_watched, look
-from yuplet_server.handovers.models import InStep
+from yuplet_server.handovers.keeping import check, folders_watched
+from yuplet_server.handovers.models import WatchedSource
 
 log = logging.getLogger(__name__)
 
@@ -48,7 +48,7 @@ class Command(BaseCommand):
     def _look(self) -> None:
         try:
             close_old_connections()
-            for one in InStep.objects.select_related("illustration__current", "user"):
-                look(one)
+            for one in WatchedSource.objects.select_related("illustration__current", "user"):
+                check(one)
         except DatabaseError:
             log.warning("the database is away; looking again")

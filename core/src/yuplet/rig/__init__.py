@@ -1,0 +1,1 @@
+"""What turns about what: round ends of limbs, parents, and what opens or juts out when a part swings."""

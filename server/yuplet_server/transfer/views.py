@@ -1,0 +1,61 @@
+from django.http import FileResponse, Http404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.parsers import MultiPartParser
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.projects import queries as projects
+from yuplet_server.projects.models import Member
+from yuplet_server.projects.storage import open_blob
+from yuplet_server.transfer import actions
+from yuplet_server.transfer.models import Archive
+from yuplet_server.transfer.serializers import ArchiveSerializer, ArchiveUploadSerializer
+
+
+class ArchivesView(APIView):
+    """The archives of a project, the newest first."""
+
+    @extend_schema(responses=ArchiveSerializer(many=True))
+    def get(self, request: SignedInRequest, project: int) -> Response:
+        projects.require(request.user, project, Member.Role.VIEWER)
+        found = Archive.objects.filter(project=project).select_related("job").order_by("-pk")
+        return Response(ArchiveSerializer(found, many=True).data)
+
+    @extend_schema(request=None, responses={201: ArchiveSerializer})
+    def post(self, request: SignedInRequest, project: int) -> Response:
+        found = projects.project_for(request.user, project, Member.Role.OWNER)
+        return Response(ArchiveSerializer(actions.ask_to_pack(found, request.user)).data, status=201)
+
+
+class ArchiveFileView(APIView):
+    """A packed project as a file."""
+
+    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, archive: int) -> FileResponse:
+        found = Archive.objects.filter(pk=archive).select_related("project").first()
+        if found is None:
+            raise Http404
+        projects.require(request.user, found.project_id, Member.Role.OWNER)
+        if found.direction != Archive.Direction.OUT or not found.sha256:
+            raise Http404
+        return FileResponse(
+            open_blob(found.sha256),
+            as_attachment=True,
+            filename=f"{found.project.name}.zip",
+            content_type="application/zip",
+        )
+
+
+class MoveInView(APIView):
+    """A project that was packed elsewhere."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(request=ArchiveUploadSerializer, responses={201: ArchiveSerializer})
+    def post(self, request: SignedInRequest) -> Response:
+        asked = checked(ArchiveUploadSerializer, request.data)
+        file = asked.validated_data["file"]
+        archive = actions.keep_archive(request.user, file.name, file.size, file)
+        return Response(ArchiveSerializer(archive).data, status=201)
