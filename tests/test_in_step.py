@@ -76,7 +76,7 @@ class InStepTests(ProductTestCase):
         keep.click()
         expect(page.get_by_text("None yet: nothing was saved")).to_be_visible()
         self.save(200)
-        expect(page.get_by_text("Revision 2")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("Revision 2", exact=True)).to_be_visible(timeout=60_000)
         expect(page.get_by_text("1 layer repainted")).to_be_visible()
         lamp = next(target.rglob("lamp.png"))
         self.assertEqual(int(np.array(Image.open(lamp).convert("RGBA"))[..., 2].max()), 200)

@@ -109,7 +109,9 @@ def as_sent(tree: Arrangement) -> list[dict[str, Any]]:
     ]
 
 
-class RuleTests(SimpleTestCase):
+class PageTestCase(SimpleTestCase):
+    """The plain functions of the page, in Chromium."""
+
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
@@ -120,7 +122,7 @@ class RuleTests(SimpleTestCase):
             "vite",
             "build",
             "-c",
-            "vite.rules.ts",
+            "vite.plain.ts",
             "--outDir",
             str(folder),
             "--logLevel",
@@ -128,11 +130,13 @@ class RuleTests(SimpleTestCase):
         ]
         subprocess.run(build, cwd=Path(settings.ROOT) / "web", check=True, capture_output=True)
         cls.page = cls.enterClassContext(chromium()).new_page()
-        cls.page.add_script_tag(path=next(folder.glob("rules*.js")))
+        cls.page.add_script_tag(path=next(folder.glob("plain*.js")))
 
     def asked(self, what: str, cases: list[Any]) -> list[Any]:
         return list(self.page.evaluate(f"(cases) => cases.map(({what}))", cases))
 
+
+class RuleTests(PageTestCase):
     def test_what_a_command_does_to_the_rows(self) -> None:
         chance = random.Random(7)
         cases, wanted = [], []
@@ -151,7 +155,7 @@ class RuleTests(SimpleTestCase):
             )
             wanted.append(after)
         self.assertEqual(len({one["command"]["do"] for one in cases}), 15)
-        told = self.asked("({view, command}) => rules.applied(view, command)", cases)
+        told = self.asked("({view, command}) => plain.applied(view, command)", cases)
         for case, view, after in zip(cases, told, wanted, strict=True):
             with self.subTest(case["command"]):
                 self.assertEqual(view["alone"], after.alone)
@@ -161,13 +165,13 @@ class RuleTests(SimpleTestCase):
         chance = random.Random(8)
         trees = [figure(chance) for _ in range(200)]
         rows = [as_sent(tree) for tree in trees]
-        for tree, settled in zip(trees, self.asked("(rows) => rules.settled(rows)", rows), strict=True):
+        for tree, settled in zip(trees, self.asked("(rows) => plain.settled(rows)", rows), strict=True):
             self.assertEqual(
                 {row["id"]: row["shown"] for row in settled}, {row.id: row.shown for _, row in tree.settled().walk()}
             )
-        seen = self.asked("(rows) => [...rules.seenParts(rules.settled(rows), null)]", rows)
+        seen = self.asked("(rows) => [...plain.seenParts(plain.settled(rows), null)]", rows)
         for tree, parts in zip(trees, seen, strict=True):
-            self.assertEqual(set(parts), tree.seen())
+            self.assertEqual(set(parts), tree.visible_ids())
 
     def test_where_parts_come_to_lie_when_some_are_turned(self) -> None:
         chance = random.Random(9)
@@ -177,7 +181,7 @@ class RuleTests(SimpleTestCase):
             for tree in trees
         ]
         cases = [{"rows": as_sent(tree), "turns": own} for tree, own in zip(trees, turns, strict=True)]
-        told = self.asked("({rows, turns}) => Object.fromEntries(rules.posesOf(rows, turns))", cases)
+        told = self.asked("({rows, turns}) => Object.fromEntries(plain.posesOf(rows, turns))", cases)
         for tree, own, page in zip(trees, turns, told, strict=True):
             for part, pose in poses(tree, own).items():
                 np.testing.assert_allclose(page.get(part, [1, 0, 0, 1, 0, 0]), list(pose), atol=1e-9)
@@ -196,7 +200,7 @@ class RuleTests(SimpleTestCase):
                 parents[one] = parents[other] = made
                 alive = [region for region in alive if region not in (one, other)] + [made]
             cases.append({"parents": parents, "count": count, "regions": chance.randrange(1, 32)})
-        told = self.asked("({parents, count, regions}) => [...rules.mergedInto(parents, count, regions)]", cases)
+        told = self.asked("({parents, count, regions}) => [...plain.mergedInto(parents, count, regions)]", cases)
         for case, page in zip(cases, told, strict=True):
             labels = np.arange(1, case["count"] + 1, dtype=np.int32)[None]
             core = Proposals(labels, case["count"], tuple(case["parents"])).at(case["regions"])[0]
@@ -204,3 +208,94 @@ class RuleTests(SimpleTestCase):
                 len(set(zip(page[1 : case["count"] + 1], core.tolist(), strict=True))), len(set(core.tolist()))
             )
             self.assertEqual(len(set(page[1 : case["count"] + 1])), len(set(core.tolist())))
+
+
+WHOLE = {"look": "flat", "view": {"x": 0, "y": 0, "zoom": 2}, "screen": {"width": 400, "height": 300}}
+SITUATION = {
+    **WHOLE,
+    "canvas": {"width": 200, "height": 150},
+    "turn": 38,
+    "mode": "slider",
+    "share": 0.5,
+    "marks": None,
+    "grips": False,
+}
+DOWN, MOVE, UP, CANCEL = "down", "move", "up", "cancel"
+
+
+class PointerTests(PageTestCase):
+    """What a press on the pile comes to: each a way of events, and what is done at each of them."""
+
+    def told(self, events: list[tuple[str, int, int]], is_first: bool = True, **now: Any) -> list[Any]:
+        """What is done at each event, as plain values; the press goes from one to the next."""
+        (acts,) = self.asked(
+            """({events, now}) => {
+                let press = {kind: 'none'};
+                return events.map((event) => {
+                    const [next, act] = plain.afterEvent(press, event, now);
+                    press = next;
+                    return act;
+                });
+            }""",
+            [
+                {
+                    "events": [{"type": kind, "spot": {"x": x, "y": y}, "isFirst": is_first} for kind, x, y in events],
+                    "now": {**SITUATION, **now},
+                }
+            ],
+        )
+        return list(acts)
+
+    def test_a_click_picks_and_a_drag_moves_the_view(self) -> None:
+        self.assertEqual(self.told([(DOWN, 10, 10), (MOVE, 12, 11), (UP, 12, 11)]), [None, None, {"do": "pick"}])
+        _, near, far, end = self.told([(DOWN, 10, 10), (MOVE, 30, 15), (MOVE, 11, 10), (UP, 11, 10)])
+        self.assertEqual(near, {"do": "pan", "view": {"x": 20, "y": 5, "zoom": 2}})
+        self.assertEqual(far, {"do": "pan", "view": {"x": 1, "y": 0, "zoom": 2}})
+        self.assertIsNone(end)
+
+    def test_a_pointer_that_nothing_is_pressed_of_hovers_where_marks_are(self) -> None:
+        self.assertEqual(self.told([(MOVE, 1, 1)]), [{"do": "hover"}])
+        self.assertEqual(self.told([(MOVE, 1, 1)], look="apart"), [None])
+        self.assertEqual(self.told([(UP, 1, 1)], marks="pixel"), [None])
+
+    def test_lines_strokes_and_shapes_are_drawn(self) -> None:
+        for marks in ("line", "stroke", "rectangle", "ellipse"):
+            with self.subTest(marks):
+                self.assertEqual(
+                    [act["at"] for act in self.told([(DOWN, 1, 1), (MOVE, 9, 9), (UP, 9, 9)], marks=marks)],
+                    ["begin", "move", "end"],
+                )
+        # Another button moves the view, whatever the first one marks.
+        acts = self.told([(DOWN, 1, 1), (MOVE, 9, 9), (UP, 9, 9)], marks="line", is_first=False)
+        self.assertEqual([act and act["do"] for act in acts], [None, "pan", "mark"])
+        self.assertTrue(acts[-1]["moved"])
+
+    def test_a_place_is_marked_by_a_click_and_a_drag_moves_the_view_meanwhile(self) -> None:
+        for marks in ("pixel", "corners"):
+            with self.subTest(marks):
+                click = self.told([(DOWN, 1, 1), (UP, 1, 1)], marks=marks)
+                self.assertEqual(click, [None, {"do": "mark", "at": "end", "moved": False}])
+                drag = self.told([(DOWN, 1, 1), (MOVE, 50, 1), (UP, 50, 1)], marks=marks)
+                self.assertEqual(drag[-1], {"do": "mark", "at": "end", "moved": True})
+
+    def test_handles_go_before_marks_and_only_as_the_picture_lies(self) -> None:
+        held = self.told([(DOWN, 1, 1), (MOVE, 2, 2), (UP, 2, 2)], grips=True, marks="line")
+        self.assertEqual(held, [None, {"do": "grip", "done": False}, {"do": "grip", "done": True}])
+        apart = self.told([(DOWN, 1, 1), (UP, 1, 1)], grips=True, marks="line", look="apart")
+        self.assertEqual(apart, [None, {"do": "pick"}])
+
+    def test_a_press_that_is_taken_away_does_nothing(self) -> None:
+        self.assertEqual(self.told([(DOWN, 1, 1), (CANCEL, 1, 1), (UP, 1, 1)]), [None, None, None])
+
+    def test_apart_a_drag_turns_within_limits(self) -> None:
+        _, right, left = self.told([(DOWN, 200, 1), (MOVE, 240, 1), (MOVE, 0, 1)], look="apart")
+        self.assertEqual((right, left), ({"do": "turn", "turn": 47}, {"do": "turn", "turn": 0}))
+
+    def test_the_divider_of_a_comparison_is_dragged_where_it_is(self) -> None:
+        _, moved, end = self.told([(DOWN, 205, 1), (MOVE, 300, 1), (UP, 300, 1)], look="compare")
+        self.assertEqual((moved, end), ({"do": "divide", "share": 0.75}, None))
+        _, elsewhere, _ = self.told([(DOWN, 100, 1), (MOVE, 150, 1), (UP, 150, 1)], look="compare")
+        self.assertEqual(elsewhere["do"], "pan")
+        _, beyond = self.told([(DOWN, 200, 1), (MOVE, 900, 1)], look="compare")
+        self.assertEqual(beyond["share"], 1)
+        self.assertEqual(self.told([(DOWN, 100, 1), (UP, 100, 1)], look="compare"), [None, None])

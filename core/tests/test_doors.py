@@ -223,7 +223,7 @@ class DoorTests(PackageTestCase):
         names = ("=HYPERLINK(1)", "+1", "-2+3", "@SUM(1)", "'quoted")
         parts = [part.id for _, part in arrangement_of(self.illustration)[0].parts()]
         arrangement = apply(arrangement_of(self.illustration)[0], RenameRows(dict(zip(parts, names, strict=False))))
-        self.hand_over(arrangement, recipe=recipe(extras={"places": [{"format": "csv"}]}), remove_obsolete=True)
+        self.hand_over(arrangement, recipe=recipe(beside={"places": [{"format": "csv"}]}), remove_obsolete=True)
         for table in ("places.csv", "places-top-left-down.csv"):
             with (self.package / table).open(newline="") as file:
                 rows = list(csv.DictReader(file))

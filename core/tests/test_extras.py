@@ -54,17 +54,17 @@ class ExtrasTests(PackageTestCase):
         return {one.way: one.differing_pixels for one in report.proof.comparisons}
 
     def test_everything_comes_back_from_each_file_alone(self) -> None:
-        report = self.by(self.plain(), extras=ALL)
+        report = self.by(self.plain(), beside=ALL)
         self.assertEqual(self.ways(report), {"places": 0, "layers": 0, "model": 0, "page": 0})
         self.assertTrue(report.proof.ok, report.proof)
 
     def test_modes_and_opacities_of_groups_are_in_the_layered_file_and_on_the_page(self) -> None:
-        report = self.by(extras={"layers": True, "page": True})
+        report = self.by(beside={"layers": True, "page": True})
         self.assertEqual(self.ways(report), {"places": 0, "layers": 0, "page": 0})
         self.assertTrue(report.proof.ok)
 
     def test_what_the_model_has_no_place_for_is_told_before(self) -> None:
-        report = self.by(extras={"model": {}})
+        report = self.by(beside={"model": {}})
         said = " ".join(report.warnings)
         self.assertIn("no place for the modes and opacities of 'glow', 'marsh', 'marsh / shade' and 1 more", said)
         model = report.proof.comparisons[-1]
@@ -78,12 +78,12 @@ class ExtrasTests(PackageTestCase):
             {"scales": [{"factor": 2}], "smooth": False},
         ):
             with self.subTest(said=said):
-                report = self.by(self.plain(), extras=ALL, **said)
+                report = self.by(self.plain(), beside=ALL, **said)
                 self.assertTrue(report.proof.ok, report.proof)
                 self.assertEqual(set(self.ways(report).values()), {0})
 
     def test_planted_faults(self) -> None:
-        self.by(self.plain(), extras=ALL)
+        self.by(self.plain(), beside=ALL)
         for file, fault, way in (
             ("layers.ora", self.move_a_layer, "layers"),
             ("model.glb", self.move_a_quad, "model"),
@@ -132,7 +132,7 @@ class ExtrasTests(PackageTestCase):
         path.write_text(path.read_text().replace(first[0], moved, 1))
 
     def test_pyora_reads_the_layered_file(self) -> None:
-        self.by(extras={"layers": True})
+        self.by(beside={"layers": True})
         project = Project.load(str(self.package / "layers.ora"))
         self.assertEqual(project.dimensions, (97, 73))
         names = [layer.name for layer in project.children_recursive]
@@ -145,7 +145,7 @@ class ExtrasTests(PackageTestCase):
             np.testing.assert_array_equal(np.array(Image.open(file).convert("RGBA")), merged)
 
     def test_the_model_is_a_tree_of_parents_at_their_pivots(self) -> None:
-        self.by(apply(self.plain(), SetDepths({"sky": 900.0})), extras={"model": {"pixels_per_unit": 50, "step": 0.01}})
+        self.by(apply(self.plain(), SetDepths({"sky": 900.0})), beside={"model": {"pixels_per_unit": 50, "step": 0.01}})
         value, _ = opened(self.package / "model.glb")
         nodes = {node["name"]: node for node in value["nodes"]}
         mast, arm = nodes["mast"], nodes["arm"]
@@ -161,7 +161,7 @@ class ExtrasTests(PackageTestCase):
             {"format": "json", "origin": "centre", "up": True},
             {"format": "csv", "origin": "top-left", "up": False, "unit": "fractions"},
         ]
-        self.by(extras={"places": ways})
+        self.by(beside={"places": ways})
         box = self.part(self.manifest(), "arm")["box"]
         value = json.loads((self.package / "places-centre-up.json").read_text())
         arm = next(part for part in value["parts"] if part["name"] == "post/signal/arm")
@@ -174,7 +174,7 @@ class ExtrasTests(PackageTestCase):
         self.assertEqual(line["shown"], "yes")
 
     def test_the_overview_has_a_picture_and_pages(self) -> None:
-        self.by(extras={"overview": ["png", "pdf"]})
+        self.by(beside={"overview": ["png", "pdf"]})
         with Image.open(self.package / "overview.png") as sheet:
             self.assertGreater(sheet.width, 900)
             self.assertGreater(len(sheet.getcolors(1 << 20) or ()), 50)
@@ -187,7 +187,7 @@ class ExtrasTests(PackageTestCase):
             {"name": "lowered, no mast", "alternates": {"signal": "arm lowered"}, "hidden": ["mast"]},
             {"name": "typo", "hidden": ["lantern"]},
         ]
-        report = self.by(arrangement, extras={"combinations": forms})
+        report = self.by(arrangement, beside={"combinations": forms})
         self.assertIn("The combination 'typo' names what is not there: lantern.", " ".join(report.warnings))
         np.testing.assert_array_equal(self.pixels("combinations/at rest.png"), self.pixels("reference.png"))
         formed = apply(arrangement, ShowRows({"mast": False, "lowered": True}))
@@ -198,10 +198,10 @@ class ExtrasTests(PackageTestCase):
 
     def test_only_what_changed_is_written_again(self) -> None:
         beside = {**ALL, "overview": ["png"], "places": [{}], "combinations": [{"name": "at rest"}]}
-        self.by(extras=beside)
-        again = self.by(extras=beside)
+        self.by(beside=beside)
+        again = self.by(beside=beside)
         self.assertEqual(set(again.kept), set(again.files))
-        changed = self.by(apply(self.start, ShowRows({"mist": False})), extras=beside)
+        changed = self.by(apply(self.start, ShowRows({"mist": False})), beside=beside)
         fresh = set(changed.files) - set(changed.kept)
         self.assertTrue({"layers.ora", "model.glb", "index.html", "combinations/at rest.png"} <= fresh, fresh)
         self.assertFalse(any(file.startswith("parts/") for file in fresh))
@@ -225,7 +225,7 @@ class TurnedTests(FolderTestCase):
             art = Illustration("turns", Size(120, 40), (Layer("a", "a", Box.at(0, 0, Size(9, 5))),), made=tuple(made))
             target = self.folder / "out"
             report = hand_over(
-                art, Arrangement(tuple(parts)), Sources(scratch), target, "", quiet, recipe=recipe(extras=ALL)
+                art, Arrangement(tuple(parts)), Sources(scratch), target, "", quiet, recipe=recipe(beside=ALL)
             )
         self.assertTrue(report.proof.ok, report.proof)
         self.assertEqual([one.differing_pixels for one in report.proof.comparisons], [0, 0, 0, 0])
@@ -249,7 +249,7 @@ class VectorTests(FolderTestCase):
         for name, origin in self.FILES:
             data = (Path(signal_post.__file__).parent / name).read_bytes()
             with self.subTest(name, origin=origin):
-                target, report = self.by(name, data, extras={"vector": origin, "scene": True})
+                target, report = self.by(name, data, beside={"vector": origin, "scene": True})
                 self.assertTrue(report.proof.ok, report.proof)
                 ways = {one.way: one for one in report.proof.comparisons}
                 self.assertLessEqual(ways["vector"].largest, 4)
@@ -271,7 +271,7 @@ class VectorTests(FolderTestCase):
           <rect id="left" x="4" y="6" width="20" height="24" fill="url(#two)"/>
           <g id="right" clip-path="url(#cut)"><path id="inner" d="M28 2 L58 8 L44 38 Z" fill="#2a6"/></g>
           <text id="words" x="5" y="38" font-size="8">Marsh</text></svg>"""
-        target, report = self.by("three.svg", svg, extras={"vector": "canvas", "scene": True})
+        target, report = self.by("three.svg", svg, beside={"vector": "canvas", "scene": True})
         self.assertTrue(report.proof.ok, report.proof)
         texts = {path.stem: path.read_text() for path in (target / "parts").rglob("*.svg")}
         self.assertEqual(set(texts), {"left", "inner", "words"})
@@ -290,7 +290,7 @@ class VectorTests(FolderTestCase):
     def test_a_part_that_lost_its_drawing_is_found(self) -> None:
         svg = b"""<svg xmlns="http://www.w3.org/2000/svg" width="60" height="40">
           <rect id="wall" width="60" height="40" fill="#345"/><circle id="moon" cx="20" cy="15" r="9" fill="#fe9"/></svg>"""
-        target, report = self.by("moon.svg", svg, extras={"vector": "canvas", "scene": True})
+        target, report = self.by("moon.svg", svg, beside={"vector": "canvas", "scene": True})
         self.assertTrue(report.proof.ok, report.proof)
         for file, way in (("parts/moon.svg", "vector"), ("scene.svg", "scene")):
             path = target / file

@@ -140,7 +140,7 @@ class MovingTests(FolderTestCase):
         below = Layer("ground", "ground", Box(0, 0, 64, 48))
         self.art = replace(self.art, layers=(below, *self.art.layers))
         self.arrangement = Arrangement((Part("ground", "ground", still("ground")), *self.arrangement.rows))
-        report = self.by(extras={"flip_book": "files"})
+        report = self.by(beside={"flip_book": "files"})
         self.assertTrue(report.proof.ok, report.proof)
         self.assertEqual([one.way for one in report.proof.comparisons], ["places", "flip-book"])
         wanted = []
@@ -155,7 +155,7 @@ class MovingTests(FolderTestCase):
                 self.assertLessEqual(np.abs(np.array(image.convert("RGBA")).astype(int) - frame).max(), 1)
         Image.fromarray(np.roll(ground, 1, axis=0)[:, ::-1] // 2, "RGBA").save(files[0])
         self.assertEqual([one.way for one in self.prove().comparisons if not one.ok], ["flip-book"])
-        report = self.by(extras={"flip_book": "apng"})
+        report = self.by(beside={"flip_book": "apng"})
         self.assertTrue(report.proof.ok, report.proof)
         seen = imagecodecs.apng_decode((self.target / "flip-book.png").read_bytes())
         self.assertEqual(len(seen), 8)

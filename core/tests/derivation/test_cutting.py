@@ -68,7 +68,7 @@ class TakeOutTests(unittest.TestCase):
         for behind in behinds:
             with self.subTest(behind=behind):
                 found = taken_from(picture, masks, behind)
-                self.assert_same(self.composite_tree(found), picture)
+                self.assert_same(self.laid(found), picture)
                 covered = np.sum([self.whole(one)[..., 3] > 0 for one in found.taken], axis=0)
                 self.assertEqual(int(covered.max()), 1, "the last one has it")
                 left = self.whole(found.left)
@@ -91,7 +91,7 @@ class TakeOutTests(unittest.TestCase):
         for width in (2, 5, 11):
             mask = softened(disc(24, 20, 11), width)
             found = taken_from(picture, [mask], "flat")
-            self.assert_same(self.composite_tree(found), picture)
+            self.assert_same(self.laid(found), picture)
             alpha = self.whole(found.taken[0])[:, :30, 3]
             self.assertTrue((alpha >= mask[:, :30]).all())
             self.assertTrue((self.whole(found.left)[:, :30, 3] == 255).all(), "what is left keeps its coverage")
@@ -102,7 +102,7 @@ class TakeOutTests(unittest.TestCase):
         picture = np.full((40, 48, 4), 255, np.uint8)
         picture[..., :3] = np.round(share * (200, 160, 60) + (1 - share) * (60, 120, 180))
         found = taken_from(picture, [softened(disc(24, 20, 13), 3)], "flat")
-        self.assert_same(self.composite_tree(found), picture)
+        self.assert_same(self.laid(found), picture)
         own = self.whole(found.taken[0])
         self.assertEqual(own[20, 24].tolist(), [200, 160, 60, 255])
         left = self.whole(found.left)

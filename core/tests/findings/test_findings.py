@@ -237,7 +237,7 @@ class RemainderTests(unittest.TestCase):
             [(one.kind, one.layer) for one in scene.found()], [("remainder", "a")], "turned art is elsewhere"
         )
         scene.layers["m"] = Content(box, flat, np.tri(10, 10, dtype=bool))
-        scene.illustration = replace(scene.illustration, made=(replace(made, recipe=Cut("left", "key", box)),))
+        scene.illustration = replace(scene.illustration, made=(replace(made, derivation=Cut("left", "key", box)),))
         (finding,) = scene.found()
         self.assertEqual((finding.kind, finding.pixels), ("remainder", 55), "nobody drew what was filled in")
 

@@ -2,8 +2,7 @@ import { NativeSelect, SegmentedControl, Slider } from '@mantine/core';
 import type { Stance } from './apart';
 import type { Comparable, CompareMode } from './compare';
 import classes from './Pile.module.css';
-
-export type Look = 'flat' | 'apart' | 'compare';
+import type { Look } from './pointer';
 
 /** A number that is set with a slider, with what it means in words. */
 export interface Dial {

@@ -1,7 +1,7 @@
 import { Button, NativeSelect } from '@mantine/core';
+import type { Ground } from './grounds';
 import classes from './Pile.module.css';
 
-export type Ground = 'grey' | 'light' | 'dark' | 'pattern' | 'white' | 'black' | 'orange';
 /** How vector art is shown when it is larger than its pixels. */
 export type Shapes = 'sharp' | 'pixels';
 export type Outlined = 'chosen' | 'all' | 'none';

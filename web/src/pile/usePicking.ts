@@ -1,0 +1,57 @@
+/** Which part a click on the pile picks: the front-most that is there, and with each further click the next deeper one. */
+
+import { type RefObject, useRef, useState } from 'react';
+import type { Row } from '../api/calls';
+import type { Extent, Spot } from '../rules/places';
+import { panesAt } from './apart';
+import type { Scene } from './composite';
+import type { PileDrawing } from './drawing';
+import type { Pictures } from './images';
+import { lockedAt, nextDeeper, partsAt } from './picking';
+import type { PileView } from './usePileView';
+import { spotIn } from './useSurface';
+import { canvasPixel } from './view';
+
+interface Props {
+  surface: RefObject<HTMLCanvasElement | null>;
+  screen: Extent | null;
+  looking: PileView;
+  drawing: PileDrawing;
+  /** As it is drawn, and as the rows are: what is only named otherwise is the same drawing. */
+  drawn: Scene;
+  scene: Scene;
+  pictures: Pictures;
+  onPick: (row: Row | null, extend: boolean) => void;
+}
+
+export function usePicking({ surface, screen, looking, drawing, drawn, scene, pictures, onPick }: Props) {
+  const last = useRef<{ spot: Spot; row: string } | null>(null);
+  const [hint, setHint] = useState('');
+  const { look, view, stance, depthZoom } = looking;
+
+  /** The parts at a spot of the screen, front-most first, and a locked one that lies over them. */
+  const under = (spot: Spot): { found: readonly Row[]; locked: Row | undefined } => {
+    if (look === 'apart' && screen) {
+      const { panes, places, scale } = drawing.depth(drawn, screen, stance, depthZoom);
+      return { found: panesAt(panes, places, scale, spot), locked: undefined };
+    }
+    const { rows, seen, moment } = scene;
+    return {
+      found: partsAt(rows, seen, pictures, drawing.scale, moment, spot),
+      locked: lockedAt(rows, seen, pictures, drawing.scale, moment, spot),
+    };
+  };
+
+  const pick = (event: React.PointerEvent) => {
+    if (!view) return;
+    const at = spotIn(surface.current, event);
+    const spot = look === 'apart' ? at : canvasPixel(view, at);
+    const { found, locked } = under(spot);
+    const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
+    setHint(locked && found[0] !== locked ? `${locked.name} is locked, so it is not picked.` : '');
+    const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
+    last.current = row && { spot, row: row.id };
+    onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);
+  };
+  return { hint, pick };
+}
