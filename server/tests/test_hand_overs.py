@@ -59,7 +59,7 @@ class PlanTests(ServerTestCase):
         image = self.planned_images()[0]["file"]
         found = queries.plan_for(self.illustration)
         LayerImage.objects.filter(revision=self.illustration.revision).delete()
-        with mock.patch.object(queries, "seen", return_value=found):
+        with mock.patch.object(queries, "plan_for", return_value=found):
             answer = self.post(self.cleo, "plan/image", 409, {"file": image})
         self.assertIn("have changed since this was planned", answer["detail"])
 

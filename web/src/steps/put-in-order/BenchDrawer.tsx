@@ -6,7 +6,6 @@ import { imageAddress, Refusal, type Schemas } from '../../api/client';
 import { keepOnShelf } from '../../api/shelf';
 import type { Act } from '../../ledger/useArrangement';
 import { type Direction, placesTowards } from '../../rules/commands';
-import { within } from '../../rules/tree';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
 import { OrderMenu } from './OrderMenu';
@@ -15,6 +14,8 @@ import { PivotFields } from './PivotFields';
 import { PlaceFields } from './PlaceFields';
 import { SHELF } from './Shelf';
 import type { Ordering } from './useOrdering';
+import { Key, Verbs } from './Verbs';
+import { type Choice, choiceOf, frameVerbs, stackVerbs, stateVerbs, type Verb } from './verbs';
 
 interface Props {
   illustration: number;
@@ -39,219 +40,41 @@ const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
 ];
 
 /** What can be done to what is chosen, in plain verbs. */
-export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, onPicture, onNames, ordering }: Props) {
+export function BenchDrawer(props: Props) {
+  const { illustration, view, chosen, canEdit, act, again, onPicture, onNames, ordering } = props;
   const { joints, beside, setBeside, isStripSeen, setStripSeen } = ordering;
-  const queries = useQueryClient();
-  const keep = async (row: Row) => {
-    try {
-      await keepOnShelf(illustration, 'part', '', row.id);
-      notifications.show({ message: `${row.name} is on your shelf: Sets, For other projects.` });
-      await queries.invalidateQueries({ queryKey: SHELF });
-    } catch (error) {
-      if (!(error instanceof Refusal)) throw error;
-      notifications.show({ message: error.message, color: 'yellow' });
-    }
-  };
-  const rows = view.rows.filter((row) => chosen.has(row.id));
-  const inside = new Set(rows.flatMap((row) => [...within(view.rows, row.id)]));
-  const parts = view.rows.filter((row) => row.kind === 'part' && inside.has(row.id));
-  const [first] = rows;
-  const isShown = rows.some((row) => row.shown);
-  const isIncluded = parts.some((row) => row.included);
-  const isLocked = parts.some((row) => row.locked);
+  const keep = useKeeping(illustration);
+  const choice = choiceOf(view, chosen);
+  const { rows, only, alternates } = choice;
   const off = !canEdit || rows.length === 0;
-  const animated = rows.length === 1 && first && first.frames.length > 1 ? first : null;
-  const areGroups = rows.every((row) => row.kind === 'group');
-  const canJoin = areGroups || (rows.length > 1 && rows.every((row) => row.group === first?.group));
-  const inner = rows.length === 1 ? view.rows.filter((row) => row.kind === 'group' && row.group === first?.id) : [];
-  const layered = rows.filter((row) => row.frames.length === 1 && (row.frames[0]?.pieces.length ?? 0) > 1);
-  const set = view.rows.find(
-    (row) => row.alternate !== null && rows.length === 1 && (row.id === first?.id || row.id === first?.group),
-  );
-  const areSiblings = rows.every((row) => row.group === first?.group);
-  const isUngrouping = areGroups && rows.length === 1;
-  // Alternates whose members are groups are looks.
-  const isLooks = (rows.length > 1 ? rows : view.rows.filter((row) => row.group === first?.id)).every(
-    (row) => row.kind === 'group',
-  );
-  const isStack = rows.length === 1 ? first?.kind === 'group' : rows.every((row) => row.group === first?.group);
+  const canSwap = only?.kind === 'part' && only.frames.length === 1 && !only.locked;
   return (
     <section className={classes.drawer} aria-label="What to do with what is chosen">
       <div className={classes.head}>
-        <p className={classes.chosen}>
-          {!canEdit ? (
-            'You may look and download; an editor may change things.'
-          ) : first === undefined ? (
-            <>Choose a part on the picture or in the ledger. Enter renames it.</>
-          ) : (
-            <>
-              <strong>{rows.length === 1 ? first.name : plural(rows.length, 'row')}</strong>
-              {first.kind === 'group' && rows.length === 1 && <> with {plural(parts.length, 'part')}</>}
-            </>
-          )}
-        </p>
-        {canEdit && (
-          <PictureMenu
-            row={rows.length === 1 ? first : undefined}
-            canSwap={rows.length === 1 && first?.kind === 'part' && first.frames.length === 1 && !first.locked}
-            onPicture={onPicture}
-            onKeep={(row) => keep(row)}
-          />
-        )}
-        {!off && canJoin && !set && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            onClick={() => act({ do: 'join-rows', rows: rows.map((row) => row.id) })}
-          >
-            {rows.length > 1 && areGroups ? 'Make one part of each' : 'Make one part'}
-          </Button>
-        )}
-        {!off && inner.length > 1 && !set && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            title={`Each of the ${inner.length} groups in it becomes one part`}
-            onClick={() => act({ do: 'join-rows', rows: inner.map((row) => row.id) })}
-          >
-            One part of each in it
-          </Button>
-        )}
-        {!off && layered.length > 0 && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            onClick={() => act({ do: 'split-parts', rows: layered.map((row) => row.id) })}
-          >
-            Split into layers
-          </Button>
-        )}
-        {!off && areSiblings && !(isUngrouping && set) && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            aria-keyshortcuts="G"
-            onClick={() => act({ do: isUngrouping ? 'ungroup-rows' : 'group-rows', rows: rows.map((row) => row.id) })}
-          >
-            {isUngrouping ? 'Ungroup' : 'Group'} <Key name="G" />
-          </Button>
-        )}
-        {!off && isStack && !set && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            title="Exactly one of them is shown; each has a key"
-            onClick={() => act({ do: 'make-alternates', rows: rows.map((row) => row.id) })}
-          >
-            {isLooks ? 'Make looks' : 'One at a time'}
-          </Button>
-        )}
-        {!off && set && <Alternates illustration={illustration} view={view} set={set} act={act} />}
-        {!off && isStack && !set && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            onClick={() => act({ do: 'read-as-frames', rows: rows.map((row) => row.id) })}
-          >
-            Read as frames
-          </Button>
-        )}
-        {!off && animated && (
-          <Button
-            size="compact-sm"
-            variant="default"
-            aria-label="Read frames as parts"
-            onClick={() => act({ do: 'read-as-parts', row: animated.id })}
-          >
-            Frames as parts
-          </Button>
-        )}
-        {rows.length === 1 && first?.kind === 'part' && !off && (
-          <>
-            <Button
-              size="compact-sm"
-              variant="default"
-              aria-keyshortcuts="D"
-              onClick={() => again(first.id, { mirrored: false, about: 'itself' })}
-            >
-              Duplicate <Key name="D" />
-            </Button>
-            <Button
-              size="compact-sm"
-              variant="default"
-              aria-keyshortcuts="M"
-              title="A mirror image across the middle of the canvas; left and right in its name change over"
-              onClick={() => again(first.id, { mirrored: true, about: 'middle' })}
-            >
-              Mirror <Key name="M" />
-            </Button>
-          </>
-        )}
-        {rows.length === 1 && first?.kind === 'part' && first.box && (
+        <p className={classes.chosen}>{canEdit ? <Chosen {...choice} /> : VIEWERS}</p>
+        {canEdit && <PictureMenu row={only} canSwap={canSwap} onPicture={onPicture} onKeep={keep} />}
+        {!off && <Verbs verbs={stackVerbs(view, choice)} act={act} />}
+        {!off && alternates && <Alternates illustration={illustration} view={view} set={alternates} act={act} />}
+        {!off && <Verbs verbs={frameVerbs(choice)} act={act} />}
+        {!off && only?.kind === 'part' && <Copies row={only} again={again} />}
+        {only?.kind === 'part' && only.box && (
           <PivotFields
-            key={`pivot ${first.id}`}
-            row={first}
-            off={off || first.locked}
+            key={`pivot ${only.id}`}
+            row={only}
+            off={off || only.locked}
             isOpen={joints.picking === 'pivot'}
             onOpen={(isOpen) => joints.setPicking(isOpen ? 'pivot' : null)}
             act={act}
-            onMirror={() => again(first.id, { mirrored: true, about: 'pivot' })}
+            onMirror={() => again(only.id, { mirrored: true, about: 'pivot' })}
           />
         )}
-        {rows.length === 1 && first?.box && (
-          <PlaceFields key={first.id} row={first} off={off || first.locked} act={act} />
-        )}
+        {only?.box && <PlaceFields key={only.id} row={only} off={off || only.locked} act={act} />}
       </div>
-      <Button
-        size="compact-sm"
-        variant="default"
-        disabled={off}
-        aria-keyshortcuts="S"
-        onClick={() => act({ do: 'show-rows', shown: Object.fromEntries(rows.map((row) => [row.id, !isShown])) })}
-      >
-        {isShown || off ? 'Hide' : 'Show'} <Key name="S" />
-      </Button>
-      <Button
-        size="compact-sm"
-        variant="default"
-        disabled={!canEdit || (view.alone === null && rows.length !== 1)}
-        aria-keyshortcuts="A"
-        onClick={() => act({ do: 'show-alone', row: view.alone === null ? (first?.id ?? null) : null })}
-      >
-        {view.alone === null ? 'Show alone' : 'Show all again'} <Key name="A" />
-      </Button>
-      <Button
-        size="compact-sm"
-        variant="default"
-        disabled={off || parts.length === 0}
-        aria-keyshortcuts="I"
-        onClick={() =>
-          act({ do: 'include-parts', included: Object.fromEntries(parts.map((row) => [row.id, !isIncluded])) })
-        }
-      >
-        {isIncluded || off ? 'Leave out' : 'Include'} <Key name="I" />
-      </Button>
-      <Button
-        size="compact-sm"
-        variant="default"
-        disabled={off || parts.length === 0}
-        aria-keyshortcuts="K"
-        onClick={() => act({ do: 'lock-parts', locked: Object.fromEntries(parts.map((row) => [row.id, !isLocked])) })}
-      >
-        {isLocked ? 'Unlock' : 'Lock'} <Key name="K" />
-      </Button>
+      <Verbs verbs={stateVerbs(view, choice, canEdit)} act={act} />
       <Button size="compact-sm" variant="default" disabled={!canEdit} aria-keyshortcuts="B" onClick={onNames}>
         Names <Key name="B" />
       </Button>
-      <Button
-        size="compact-sm"
-        variant="default"
-        disabled={off}
-        aria-keyshortcuts="R"
-        onClick={() => act({ do: 'remove-rows', rows: rows.map((row) => row.id) })}
-      >
-        Remove <Key name="R" />
-      </Button>
+      <Verbs verbs={[removeVerb(choice, off)]} act={act} />
       <span className={classes.gap} />
       <Button
         size="compact-sm"
@@ -265,29 +88,78 @@ export function BenchDrawer({ illustration, view, chosen, canEdit, act, again, o
       </Button>
       <OrderMenu
         view={view}
-        rows={rows}
+        rows={[...rows]}
         chosen={chosen}
         canEdit={canEdit}
         act={act}
         beside={beside}
         onBeside={setBeside}
       />
-      {DIRECTIONS.map(([direction, label, key]) => {
+      {DIRECTIONS.map(([direction, label, shortcut]) => {
         const places = off ? [] : placesTowards(view.rows, chosen, direction);
-        return (
-          <Button
-            key={direction}
-            size="compact-sm"
-            variant="default"
-            disabled={places.length === 0}
-            aria-keyshortcuts={key}
-            onClick={() => act({ do: 'move-rows', places })}
-          >
-            {label} <Key name={key} />
-          </Button>
-        );
+        const command = { do: 'move-rows' as const, places };
+        return <Verbs key={direction} verbs={[{ label, shortcut, off: places.length === 0, command }]} act={act} />;
       })}
     </section>
+  );
+}
+
+const VIEWERS = 'You may look and download; an editor may change things.';
+
+const removeVerb = ({ rows }: Choice, off: boolean): Verb => ({
+  label: 'Remove',
+  shortcut: 'R',
+  off,
+  command: { do: 'remove-rows', rows: rows.map((row) => row.id) },
+});
+
+/** In words, what is chosen. */
+function Chosen({ rows, first, only, parts }: Choice) {
+  if (!first) return 'Choose a part on the picture or in the ledger. Enter renames it.';
+  return (
+    <>
+      <strong>{only ? only.name : plural(rows.length, 'row')}</strong>
+      {only?.kind === 'group' && <> with {plural(parts.length, 'part')}</>}
+    </>
+  );
+}
+
+/** Keep a part for other projects. */
+function useKeeping(illustration: number) {
+  const queries = useQueryClient();
+  return async (row: Row) => {
+    try {
+      await keepOnShelf(illustration, 'part', '', row.id);
+      notifications.show({ message: `${row.name} is on your shelf: Sets, For other projects.` });
+      await queries.invalidateQueries({ queryKey: SHELF });
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      notifications.show({ message: error.message, color: 'yellow' });
+    }
+  };
+}
+
+function Copies({ row, again }: { row: Row; again: Props['again'] }) {
+  return (
+    <>
+      <Button
+        size="compact-sm"
+        variant="default"
+        aria-keyshortcuts="D"
+        onClick={() => again(row.id, { mirrored: false, about: 'itself' })}
+      >
+        Duplicate <Key name="D" />
+      </Button>
+      <Button
+        size="compact-sm"
+        variant="default"
+        aria-keyshortcuts="M"
+        title="A mirror image across the middle of the canvas; left and right in its name change over"
+        onClick={() => again(row.id, { mirrored: true, about: 'middle' })}
+      >
+        Mirror <Key name="M" />
+      </Button>
+    </>
   );
 }
 
@@ -321,11 +193,3 @@ function Alternates({ illustration, view, set, act }: Pick<Props, 'illustration'
 
 /** Number keys there are. */
 const KEYS = 9;
-
-function Key({ name }: { name: string }) {
-  return (
-    <span className={classes.key} aria-hidden="true">
-      {name}
-    </span>
-  );
-}

@@ -1,5 +1,5 @@
 import classes from './PutInOrder.module.css';
-import type { Swing } from './useJoints';
+import type { Swing } from './useSwing';
 
 interface Props {
   swing: Swing;
