@@ -23,7 +23,7 @@ from yuplet_server.jobs.models import Job
 
 class ErrorTests(ServerTestCase):
     def told(self, error: Exception) -> tuple[int, str, str]:
-        with mock.patch("yuplet_server.arrangement.queries.seen", side_effect=error):
+        with mock.patch("yuplet_server.arrangement.queries.page_payload", side_effect=error):
             answer = self.ada.get(self.address("arrangement"))
         value: dict[str, Any] = answer.json()
         return answer.status_code, value["code"], value["detail"]
