@@ -5,7 +5,8 @@ import { plural } from '../../ui/units';
 import { Dial } from './Dial';
 import type { How, Numbers, Tool } from './gestures';
 import { countOf, FIRST_PIECES } from './pieces';
-import type { Behind, Taking } from './useTaking';
+import type { Behind } from './useBehind';
+import type { Taking } from './useTaking';
 
 interface Props {
   taking: Taking;
@@ -57,29 +58,10 @@ const BEHINDS = [
 
 /** A part is taken out of another: what belongs to it, its edge, and what lies behind. */
 export function TakeOut({ taking, canEdit }: Props) {
-  const { from, chosen, islands } = taking;
-  const parts = islands && taking.pieces ? countOf(taking.pieces, islands.pieces.length) : 0;
   return (
     <>
       <div className={classes.form}>
-        <div className={classes.tools} role="radiogroup" aria-label="What chooses">
-          {TOOLS.map(({ value, label }) => (
-            <Button
-              key={value}
-              size="compact-sm"
-              role="radio"
-              aria-checked={taking.tool === value}
-              variant={taking.tool === value ? 'filled' : 'default'}
-              onClick={() => taking.setTool(value)}
-            >
-              {label}
-            </Button>
-          ))}
-        </div>
-        <p className={classes.told}>
-          {TOOLS.find(({ value }) => value === taking.tool)?.told}
-          {taking.tool !== 'pick' && taking.tool !== 'scribble' && ' With Shift it is added, with Alt taken away.'}
-        </p>
+        <Tools taking={taking} />
         {taking.tool === 'proposed' ? (
           <Proposed taking={taking} canEdit={canEdit} />
         ) : (
@@ -95,148 +77,206 @@ export function TakeOut({ taking, canEdit }: Props) {
             onChange={(how) => taking.setHow(how as How)}
           />
         )}
-        <div className={classes.row}>
-          {(
-            [
-              ['grow', 'Grow'],
-              ['smooth', 'Smooth'],
-              ['soft', 'Soft edge'],
-            ] as const
-          ).map(([key, label]) => (
-            <NumberInput
-              key={key}
-              size="xs"
-              label={label}
-              suffix=" px"
-              min={key === 'grow' ? -100 : 0}
-              max={100}
-              value={taking.edge[key]}
-              onChange={(value) => taking.setEdge({ ...taking.edge, [key]: Number(value) || 0 })}
-            />
-          ))}
-        </div>
-        <div className={classes.row}>
-          <NativeSelect
+        <EdgeAndBehind taking={taking} />
+        <ChosenState taking={taking} />
+        <Taken taking={taking} canEdit={canEdit} />
+      </div>
+      <Separate taking={taking} canEdit={canEdit} />
+    </>
+  );
+}
+
+function Tools({ taking }: Pick<Props, 'taking'>) {
+  const { tool, setTool } = taking;
+  return (
+    <>
+      <div className={classes.tools} role="radiogroup" aria-label="What chooses">
+        {TOOLS.map(({ value, label }) => (
+          <Button
+            key={value}
+            size="compact-sm"
+            role="radio"
+            aria-checked={tool === value}
+            variant={tool === value ? 'filled' : 'default'}
+            onClick={() => setTool(value)}
+          >
+            {label}
+          </Button>
+        ))}
+      </div>
+      <p className={classes.told}>
+        {TOOLS.find(({ value }) => value === tool)?.told}
+        {tool !== 'pick' && tool !== 'scribble' && ' With Shift it is added, with Alt taken away.'}
+      </p>
+    </>
+  );
+}
+
+const EDGES = [
+  ['grow', 'Grow'],
+  ['smooth', 'Smooth'],
+  ['soft', 'Soft edge'],
+] as const;
+
+function EdgeAndBehind({ taking }: Pick<Props, 'taking'>) {
+  return (
+    <>
+      <div className={classes.row}>
+        {EDGES.map(([key, label]) => (
+          <NumberInput
+            key={key}
             size="xs"
-            label="Behind it comes"
-            data={BEHINDS}
-            value={taking.behind}
-            onChange={(event) => taking.setBehind(event.currentTarget.value as Behind)}
+            label={label}
+            suffix=" px"
+            min={key === 'grow' ? -100 : 0}
+            max={100}
+            value={taking.edge[key]}
+            onChange={(value) => taking.setEdge({ ...taking.edge, [key]: Number(value) || 0 })}
           />
-          {taking.behind === 'colour' && (
-            <ColourField label="Colour" value={taking.colour} onChange={taking.setColour} />
-          )}
-        </div>
-        <p role="status" className={classes.state} aria-busy={taking.isComputing}>
-          {taking.isChoosing && 'Being computed; choose nothing, or something else, to stop it. '}
-          {chosen && !taking.pieces
-            ? `${chosen.pixels.toLocaleString('en')} px chosen, ${share(chosen.pixels, chosen.of)} of ${from?.name ?? 'the part'}.`
-            : !taking.pieces && 'Nothing is chosen yet.'}
-          {chosen && from && from.frames.length > 1 && ` It is chosen in each of its ${from.frames.length} frames.`}
-        </p>
-        <form
-          className={classes.row}
-          onSubmit={(event) => {
-            event.preventDefault();
-            taking.takeOut(false);
+        ))}
+      </div>
+      <div className={classes.row}>
+        <NativeSelect
+          size="xs"
+          label="Behind it comes"
+          data={BEHINDS}
+          value={taking.behind}
+          onChange={(event) => taking.setBehind(event.currentTarget.value as Behind)}
+        />
+        {taking.behind === 'colour' && <ColourField label="Colour" value={taking.colour} onChange={taking.setColour} />}
+      </div>
+    </>
+  );
+}
+
+/** In words, how much is chosen. */
+function ChosenState({ taking }: Pick<Props, 'taking'>) {
+  const { from, chosen, pieces } = taking;
+  return (
+    <p role="status" className={classes.state} aria-busy={taking.isComputing}>
+      {taking.isChoosing && 'Being computed; choose nothing, or something else, to stop it. '}
+      {chosen && !pieces
+        ? `${chosen.pixels.toLocaleString('en')} px chosen, ${share(chosen.pixels, chosen.of)} of ${from?.name ?? 'the part'}.`
+        : !pieces && 'Nothing is chosen yet.'}
+      {chosen && from && from.frames.length > 1 && ` It is chosen in each of its ${from.frames.length} frames.`}
+    </p>
+  );
+}
+
+/** What is chosen becomes a part. */
+function Taken({ taking, canEdit }: Props) {
+  const { chosen, gestures, takeOut } = taking;
+  return (
+    <>
+      <form
+        className={classes.row}
+        onSubmit={(event) => {
+          event.preventDefault();
+          takeOut(false);
+        }}
+      >
+        <TextInput
+          size="xs"
+          label="Its name"
+          placeholder="part"
+          maxLength={200}
+          value={taking.name}
+          onChange={(event) => taking.setName(event.currentTarget.value)}
+        />
+        <Button type="submit" size="xs" disabled={!canEdit || !chosen}>
+          Take it out
+        </Button>
+        <Button size="xs" variant="default" disabled={!canEdit || !chosen} onClick={() => takeOut(true)}>
+          Copy it out
+        </Button>
+      </form>
+      <div className={classes.row}>
+        <Button size="compact-sm" variant="subtle" disabled={gestures.length === 0} onClick={taking.dropLast}>
+          Drop the last choice
+        </Button>
+        <Button size="compact-sm" variant="subtle" disabled={gestures.length === 0} onClick={taking.clear}>
+          Choose nothing
+        </Button>
+      </div>
+    </>
+  );
+}
+
+/** All separate pieces of a part become parts at once. */
+function Separate({ taking, canEdit }: Props) {
+  const { from, pieces, setPieces, clear } = taking;
+  const change = (changed: Partial<typeof FIRST_PIECES>) => {
+    const { gap, smallest } = pieces ?? FIRST_PIECES;
+    if (pieces) setPieces({ ...FIRST_PIECES, gap, smallest, ...changed });
+  };
+  return (
+    <div className={classes.form}>
+      <h3>All separate pieces at once</h3>
+      <p className={classes.told}>Each piece of art that nothing touches becomes a part of its own.</p>
+      <div className={classes.row}>
+        <NumberInput
+          size="xs"
+          label="Apart by more than"
+          suffix=" px"
+          min={0}
+          max={200}
+          value={pieces?.gap ?? FIRST_PIECES.gap}
+          disabled={!pieces}
+          onChange={(gap) => change({ gap: Number(gap) || 0 })}
+        />
+        <NumberInput
+          size="xs"
+          label="At least"
+          suffix=" px"
+          min={1}
+          value={pieces?.smallest ?? FIRST_PIECES.smallest}
+          disabled={!pieces}
+          onChange={(least) => change({ smallest: Number(least) || 1 })}
+        />
+        <Button
+          size="xs"
+          variant="default"
+          disabled={!from}
+          onClick={() => {
+            clear();
+            if (!pieces) setPieces(FIRST_PIECES);
           }}
         >
-          <TextInput
-            size="xs"
-            label="Its name"
-            placeholder="part"
-            maxLength={200}
-            value={taking.name}
-            onChange={(event) => taking.setName(event.currentTarget.value)}
-          />
-          <Button type="submit" size="xs" disabled={!canEdit || !chosen}>
-            Take it out
-          </Button>
-          <Button size="xs" variant="default" disabled={!canEdit || !chosen} onClick={() => taking.takeOut(true)}>
-            Copy it out
-          </Button>
-        </form>
-        <div className={classes.row}>
-          <Button size="compact-sm" variant="subtle" disabled={taking.gestures.length === 0} onClick={taking.dropLast}>
-            Drop the last choice
-          </Button>
-          <Button size="compact-sm" variant="subtle" disabled={taking.gestures.length === 0} onClick={taking.clear}>
-            Choose nothing
-          </Button>
-        </div>
+          {pieces ? 'Leave it' : 'Show the pieces'}
+        </Button>
       </div>
-      <div className={classes.form}>
-        <h3>All separate pieces at once</h3>
-        <p className={classes.told}>Each piece of art that nothing touches becomes a part of its own.</p>
-        <div className={classes.row}>
-          <NumberInput
-            size="xs"
-            label="Apart by more than"
-            suffix=" px"
-            min={0}
-            max={200}
-            value={taking.pieces?.gap ?? FIRST_PIECES.gap}
-            disabled={!taking.pieces}
-            onChange={(gap) =>
-              taking.pieces &&
-              taking.setPieces({ ...FIRST_PIECES, smallest: taking.pieces.smallest, gap: Number(gap) || 0 })
-            }
-          />
-          <NumberInput
-            size="xs"
-            label="At least"
-            suffix=" px"
-            min={1}
-            value={taking.pieces?.smallest ?? FIRST_PIECES.smallest}
-            disabled={!taking.pieces}
-            onChange={(least) =>
-              taking.pieces &&
-              taking.setPieces({ ...FIRST_PIECES, gap: taking.pieces.gap, smallest: Number(least) || 1 })
-            }
-          />
+      <SeparateFound taking={taking} canEdit={canEdit} />
+    </div>
+  );
+}
+
+function SeparateFound({ taking, canEdit }: Props) {
+  const { pieces, setPieces, islands } = taking;
+  if (!islands || !pieces) return null;
+  const parts = countOf(pieces, islands.pieces.length);
+  return (
+    <>
+      <p>
+        {plural(islands.pieces.length, 'piece')}
+        {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'tiny one')} belong to the nearest`}.
+      </p>
+      <p className={classes.told}>
+        Click on a piece to leave it where it is; click on several with Shift to make one part of them.
+      </p>
+      <div className={classes.row}>
+        <Button
+          size="xs"
+          disabled={!canEdit || islands.pieces.length < 2 || parts === 0}
+          onClick={taking.takePieces}
+        >{`Make ${plural(parts, 'part')}`}</Button>
+        {pieces.joined.some((group) => group.length > 1) && (
           <Button
-            size="xs"
-            variant="default"
-            disabled={!from}
-            onClick={() => {
-              if (taking.pieces) return taking.clear();
-              taking.clear();
-              taking.setPieces(FIRST_PIECES);
-            }}
+            size="compact-sm"
+            variant="subtle"
+            onClick={() => setPieces({ ...pieces, joined: [...pieces.joined, []] })}
           >
-            {taking.pieces ? 'Leave it' : 'Show the pieces'}
+            Join others
           </Button>
-        </div>
-        {islands && taking.pieces && (
-          <>
-            <p>
-              {plural(islands.pieces.length, 'piece')}
-              {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'tiny one')} belong to the nearest`}.
-            </p>
-            <p className={classes.told}>
-              Click on a piece to leave it where it is; click on several with Shift to make one part of them.
-            </p>
-            <div className={classes.row}>
-              <Button
-                size="xs"
-                disabled={!canEdit || islands.pieces.length < 2 || parts === 0}
-                onClick={taking.takePieces}
-              >
-                {`Make ${plural(parts, 'part')}`}
-              </Button>
-              {taking.pieces.joined.some((group) => group.length > 1) && (
-                <Button
-                  size="compact-sm"
-                  variant="subtle"
-                  onClick={() =>
-                    taking.pieces && taking.setPieces({ ...taking.pieces, joined: [...taking.pieces.joined, []] })
-                  }
-                >
-                  Join others
-                </Button>
-              )}
-            </div>
-          </>
         )}
       </div>
     </>

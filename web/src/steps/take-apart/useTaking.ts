@@ -1,40 +1,29 @@
+/** Taking apart: which part is worked on, on which page, and what comes of that. */
+
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import type { Command } from '../../api/steps';
-import { partColour } from '../../ledger/colours';
 import type { Act } from '../../ledger/useArrangement';
 import type { Marking, MarkKeys, Mask } from '../../pile/marks';
 import { artOf } from '../../rules/art';
 import type { Spot } from '../../rules/places';
-import { type Change, channels } from './change';
-import {
-  CHOSEN,
-  DIFFERENT,
-  type Edge,
-  type Gesture,
-  type How,
-  KINDS,
-  marksOf,
-  NUMBERS,
-  type Numbers,
-  stated,
-  type Tool,
-  withMark,
-} from './gestures';
-import { firstOf, numberAt, type Pieces, withJoined, withLeftOut } from './pieces';
+import type { Change } from './change';
+import { choosingMarks, differenceMask, pieceMasks } from './chosenMarks';
+import { CHOSEN, marksOf } from './gestures';
+import { numberAt, withJoined, withLeftOut } from './pieces';
+import { useBehind } from './useBehind';
 import { useChanging, type Work } from './useChanging';
 import { useFindings } from './useFindings';
+import { type Gestures, useGestures } from './useGestures';
 import { useProposals } from './useProposals';
 import { useSlow } from './useRested';
 import { useDifference, useSelection, useSeparate } from './useSelection';
 
-export type Behind = 'empty' | 'flat' | 'painted' | 'colour';
 /** What is done with the part: taken out of it, completed beneath its neighbours, changed at its edge, or looked over. */
 export type Page = 'take-out' | 'beneath' | 'edge' | 'check';
 /** What is seen of the pile while a part is worked on. */
 export type Looking = 'all' | 'alone' | 'without';
-/** Past the smoothed pixels of the old edge, and as soft as that was. */
-const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
+
 interface Props {
   illustration: number;
   view: Arrangement | undefined;
@@ -52,111 +41,24 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
+  const art = useMemo(() => from && artOf(from), [from]);
+  const version = view?.version;
   const [page, setPage] = useState<Page>('take-out');
   const [work, setWork] = useState<Work>('paint-under');
   const [looking, setLooking] = useState<Looking>('all');
-  const [tool, setTool] = useState<Tool>('proposed');
-  const [how, setHow] = useState<How>('instead');
-  const [numbers, setNumbers] = useState(NUMBERS);
-  const [gestures, setGestures] = useState<readonly Gesture[]>([]);
-  const [edge, setEdge] = useState(FIRST_EDGE);
-  const [behind, setBehind] = useState<Behind>('flat');
-  const [colour, setColour] = useState('#ffffff');
   const [name, setName] = useState('');
-  const [pieces, setPieces] = useState<Pieces | null>(null);
   const [problem, setProblem] = useState('');
-  const art = useMemo(() => from && artOf(from), [from]);
-  const clear = useCallback(() => {
-    setGestures([]);
-    setPieces(null);
-    setProblem('');
-  }, []);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: gestures are on the art that they were made on
-  useEffect(clear, [art]);
 
-  const frame = from && from.frames.length > 1 ? moment % from.frames.length : 0;
-  const selection = useSelection(illustration, from, art, gestures, edge, frame);
-  const islands = useSeparate(illustration, from, art, pieces);
-
-  const proposals = useProposals(
-    illustration,
-    from?.id,
-    art,
-    numbers.regions,
-    isOpen && page === 'take-out' && tool === 'proposed',
-  );
-  const version = view?.version;
-  const { compared, compare, isFetching: isComparing } = useDifference(illustration, version, isOpen);
-  const isChosen = gestures.length > 0 && !selection.error;
-  const masks = useMemo((): Mask[] => {
-    if (pieces !== null && islands.data) {
-      const { pieces: found, pictures } = islands.data;
-      return found.flatMap(({ box }, at) => {
-        const picture = pictures[at];
-        if (!picture || pieces.leftOut.includes(at + 1)) return [];
-        return [{ picture, box, colour: partColour(firstOf(pieces, at + 1)) }];
-      });
-    }
-    if (compared && compared.differing > 0 && gestures.length === 0) {
-      const { picture } = compared;
-      return [{ picture, box: [0, 0, picture.width, picture.height], colour: DIFFERENT }];
-    }
-    const hovered = tool === 'proposed' && proposals.hovered ? [proposals.hovered] : [];
-    if (!isChosen || !selection.data) return hovered;
-    return [...hovered, { picture: selection.data.picture, box: selection.data.box, colour: CHOSEN }];
-  }, [pieces, islands.data, isChosen, selection.data, tool, proposals.hovered, compared, gestures.length]);
-
-  const onMark = useCallback(
-    (points: readonly Spot[], keys: MarkKeys) => {
-      setProblem('');
-      if (pieces !== null) {
-        const [at] = points;
-        const number = at && islands.data ? numberAt(islands.data, at) : 0;
-        if (number) setPieces(keys.add ? withJoined(pieces, number) : withLeftOut(pieces, number));
-        return;
-      }
-      if (tool !== 'pick') setGestures((before) => withMark(before, tool, how, numbers, points, keys));
-    },
-    [tool, how, numbers, pieces, islands.data],
-  );
-  const strokes = useMemo(() => gestures.flatMap(marksOf), [gestures]);
-  const choosing = useMemo(
-    (): Marking | undefined =>
-      (tool === 'pick' && pieces === null) || !from
-        ? undefined
-        : {
-            kind: pieces !== null || tool === 'pick' ? 'pixel' : KINDS[tool],
-            masks,
-            onMark,
-            strokes,
-            ...(pieces === null &&
-              tool !== 'pick' &&
-              KINDS[tool] === 'stroke' && { brush: { size: numbers.size, colour: CHOSEN } }),
-            ...(pieces === null && tool === 'proposed' && { overlay: proposals.borders, onHover: proposals.onHover }),
-          },
-    [tool, from, pieces, masks, onMark, strokes, numbers.size, proposals.borders, proposals.onHover],
-  );
-
-  /** Numbers change what was chosen last, while that was done with the tool they belong to. */
-  const changeNumbers = (change: Partial<Numbers>) => {
-    const next = { ...numbers, ...change };
-    setNumbers(next);
-    setGestures((before) => {
-      const last = before[before.length - 1];
-      return last?.tool === tool ? [...before.slice(0, -1), stated(last, next)] : before;
-    });
-  };
-
+  const choosing = useGestures(art);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what was refused is no matter any more once something else is chosen
+  useEffect(() => setProblem(''), [choosing.gestures, choosing.pieces]);
   const change: Change = (make, made) => {
     if (!from) return;
     setProblem('');
     act(make(from.id), { refused: (refusal) => setProblem(refusal.message), ...(made && { made }) });
   };
+  const found = useChosen(illustration, version, from, art, moment, choosing, isOpen, page === 'take-out');
   const findings = useFindings({ illustration, version, isOpen: isOpen && page === 'check', change, onMoment });
-  const lookedOver = useMemo(
-    (): Marking => ({ kind: null, masks: findings.mask ? [findings.mask] : masks, onMark }),
-    [findings.mask, masks, onMark],
-  );
   const changing = useChanging({
     illustration,
     from,
@@ -165,7 +67,12 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     change,
     onKept: (row) => onTaken([row], row),
   });
-  const filling = behind === 'colour' ? channels(colour) : behind === 'empty' ? null : behind;
+  // Over an empty place a soft edge would show it.
+  const behind = useBehind(() => choosing.setEdge({ ...choosing.edge, soft: 0 }));
+  const clear = () => {
+    choosing.clear();
+    setProblem('');
+  };
   const take = (make: (row: string) => Command) => {
     const row = from?.id ?? '';
     change(make, (made) => {
@@ -175,45 +82,24 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
       onTaken(made, row);
     });
   };
-  const takeOut = (copy: boolean) => {
-    const parts = [{ name: name.trim() || 'part', gestures: [...gestures], edge }];
-    take((row) => ({ do: 'take-out', row, parts, behind: filling, copy }));
+  const lookedOver = useMemo(
+    (): Marking => ({ kind: null, masks: findings.mask ? [findings.mask] : found.masks, onMark: () => {} }),
+    [findings.mask, found.masks],
+  );
+  const markings: Record<Page, Marking | undefined> = {
+    'take-out': found.marking,
+    check: lookedOver,
+    beneath: changing.marking,
+    edge: changing.marking,
   };
-  const takeProposed = () => take((row) => ({ do: 'take-pieces', row, regions: numbers.regions, behind: filling }));
-  const takePieces = () => {
-    if (!pieces) return;
-    const { gap, smallest, joined, leftOut } = pieces;
-    const chosen = { gap, smallest, joined: joined.map((group) => [...group]), left_out: [...leftOut] };
-    take((row) => ({ do: 'take-pieces', row, behind: filling, ...chosen }));
-  };
-
-  const isChoosing = useSlow(selection.isFetching || islands.isFetching);
   return {
     parts,
     from,
-    tool,
-    setTool,
-    how,
-    setHow,
-    numbers,
-    changeNumbers,
-    gestures,
-    dropLast: () => setGestures((before) => before.slice(0, -1)),
-    edge,
-    setEdge,
-    behind,
-    setBehind: (wanted: Behind) => {
-      setBehind(wanted);
-      // Over an empty place a soft edge would show it.
-      if (wanted === 'empty') setEdge({ ...edge, soft: 0 });
-    },
-    colour,
-    setColour,
+    ...choosing,
+    clear,
+    ...behind,
     name,
     setName,
-    pieces,
-    setPieces,
-    clear,
     page,
     setPage,
     work,
@@ -222,20 +108,91 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     setLooking,
     changing,
     findings,
-    marking: page === 'take-out' ? choosing : page === 'check' ? lookedOver : changing.marking,
-    takeOut,
-    takePieces,
-    takeProposed,
+    ...found,
+    marking: markings[page],
+    ...takes(take, choosing, name, behind.filling),
+    problem: problem || changing.problem || found.problem,
+  };
+}
+
+export type Taking = ReturnType<typeof useTaking>;
+
+/** The three ways in which what is chosen becomes parts. */
+function takes(
+  take: (make: (row: string) => Command) => void,
+  { gestures, edge, pieces, numbers }: Gestures,
+  name: string,
+  behind: ReturnType<typeof useBehind>['filling'],
+) {
+  return {
+    takeOut: (copy: boolean) => {
+      const parts = [{ name: name.trim() || 'part', gestures: [...gestures], edge }];
+      take((row) => ({ do: 'take-out', row, parts, behind, copy }));
+    },
+    takeProposed: () => take((row) => ({ do: 'take-pieces', row, regions: numbers.regions, behind })),
+    takePieces: () => {
+      if (!pieces) return;
+      const { gap, smallest, joined, leftOut } = pieces;
+      const chosen = { gap, smallest, joined: joined.map((group) => [...group]), left_out: [...leftOut] };
+      take((row) => ({ do: 'take-pieces', row, behind, ...chosen }));
+    },
+  };
+}
+
+/** What the gestures choose, what is proposed, and what differs from what was brought in; and how that is seen. */
+function useChosen(
+  illustration: number,
+  version: number | undefined,
+  from: Row | undefined,
+  art: string | undefined,
+  moment: number,
+  choosing: Gestures,
+  isOpen: boolean,
+  isTaking: boolean,
+) {
+  const { tool, gestures, edge, pieces, setPieces, numbers, mark } = choosing;
+  const frame = from && from.frames.length > 1 ? moment % from.frames.length : 0;
+  const selection = useSelection(illustration, from, art, gestures, edge, frame);
+  const islands = useSeparate(illustration, from, art, pieces);
+  const isProposing = isOpen && isTaking && tool === 'proposed';
+  const proposals = useProposals(illustration, from?.id, art, numbers.regions, isProposing);
+  const { compared, compare, isFetching: isComparing } = useDifference(illustration, version, isOpen);
+  const isChosen = gestures.length > 0 && !selection.error;
+
+  const masks = useMemo((): Mask[] => {
+    if (pieces !== null && islands.data) return pieceMasks(pieces, islands.data);
+    if (compared && compared.differing > 0 && gestures.length === 0) return [differenceMask(compared)];
+    const hovered = tool === 'proposed' && proposals.hovered ? [proposals.hovered] : [];
+    if (!isChosen || !selection.data) return hovered;
+    return [...hovered, { picture: selection.data.picture, box: selection.data.box, colour: CHOSEN }];
+  }, [pieces, islands.data, isChosen, selection.data, tool, proposals.hovered, compared, gestures.length]);
+
+  const onMark = useCallback(
+    (points: readonly Spot[], keys: MarkKeys) => {
+      if (pieces === null) return mark(points, keys);
+      const [at] = points;
+      const number = at && islands.data ? numberAt(islands.data, at) : 0;
+      if (number) setPieces(keys.add ? withJoined(pieces, number) : withLeftOut(pieces, number));
+    },
+    [pieces, islands.data, mark, setPieces],
+  );
+  const strokes = useMemo(() => gestures.flatMap(marksOf), [gestures]);
+  const { borders, onHover } = proposals;
+  const marking = useMemo(
+    () => from && choosingMarks(tool, pieces !== null, numbers.size, { masks, strokes, onMark }, { borders, onHover }),
+    [tool, from, pieces, masks, onMark, strokes, numbers.size, borders, onHover],
+  );
+  return {
+    marking,
+    masks,
     compare,
     compared,
     proposals: proposals.found,
-    isChoosing,
+    isChoosing: useSlow(selection.isFetching || islands.isFetching),
     isComputing: selection.isFetching || islands.isFetching || proposals.isComputing || isComparing,
     chosen: isChosen ? selection.data : undefined,
     islands: pieces ? islands.data : undefined,
     problem:
-      problem ||
-      changing.problem ||
       (gestures.length > 0 && selection.error?.message) ||
       (pieces && islands.error?.message) ||
       (tool === 'proposed' && proposals.error?.message) ||
@@ -248,5 +205,3 @@ const areaOf = ({ box }: Row) => (box?.[2] ?? 0) * (box?.[3] ?? 0);
 function largest(parts: readonly Row[]): Row | undefined {
   return parts.reduce<Row | undefined>((most, row) => (most && areaOf(most) >= areaOf(row) ? most : row), undefined);
 }
-
-export type Taking = ReturnType<typeof useTaking>;

@@ -1,0 +1,77 @@
+import type { Row } from '../api/calls';
+import { Pile } from '../pile/Pile';
+import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
+import { FramesRow } from '../steps/put-in-order/FramesRow';
+import { Strip } from '../steps/put-in-order/Strip';
+import type { Looking } from '../steps/take-apart/useTaking';
+import type { Bench } from './useBench';
+import { useComparables } from './useComparables';
+import classes from './Workspace.module.css';
+
+/** The pile, and below it what belongs to putting in order. */
+export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void }) {
+  const { illustration, step, view, chosen, chosenIds, current, choose, canEdit, act, moment, setMoment } = bench;
+  const { taking, ordering } = bench;
+  const comparables = useComparables(illustration);
+  const { row } = ordering;
+  const pick = (picked: Row | null, extend: boolean) => {
+    if (step === 'put-in-order' && ordering.picked(picked)) return;
+    if (picked) choose(extend ? [...chosenIds, picked.id] : [picked.id], picked.id);
+    else if (!extend) choose([], current);
+    document.querySelector<HTMLElement>('[data-ledger]')?.focus();
+  };
+  const shared = { illustration: illustration.id, canEdit, act };
+  return (
+    <div className={classes.picture}>
+      {view && (
+        <Pile
+          key={`${illustration.revision} ${illustration.width}`}
+          illustration={illustration.id}
+          revision={illustration.revision}
+          canvas={bench.canvas}
+          rows={view.rows}
+          seen={step === 'take-apart' ? lookedAt(bench.seen, taking.from, taking.looking) : bench.seen}
+          outlines={bench.outlines}
+          peel={bench.peel}
+          comparables={comparables}
+          moment={moment}
+          onMoment={setMoment}
+          marking={step === 'take-apart' ? taking.marking : ordering.marking}
+          onPick={pick}
+        />
+      )}
+      {view && step === 'put-in-order' && (
+        <>
+          {ordering.isStripSeen && <Strip {...shared} rows={view.rows} chosen={chosen} onChoose={choose} />}
+          {row && row.frames.length > 1 && (
+            <FramesRow
+              key={row.id}
+              {...shared}
+              row={row}
+              moment={moment}
+              areGhostsSeen={ordering.areGhostsSeen}
+              onGhosts={ordering.setGhostsSeen}
+              onMoment={setMoment}
+            />
+          )}
+          <BenchDrawer
+            {...shared}
+            view={view}
+            chosen={chosen}
+            again={bench.again}
+            ordering={ordering}
+            onPicture={bench.addPicture}
+            onNames={onNames}
+          />
+        </>
+      )}
+    </div>
+  );
+}
+
+/** What is seen while one part is worked on: everything, that part alone, or the rest without it. */
+function lookedAt(seen: ReadonlySet<string>, part: Row | undefined, looking: Looking): ReadonlySet<string> {
+  if (!part || looking === 'all') return seen;
+  if (looking === 'alone') return new Set([part.id]);
+  return new Set([...seen].filter((id) => id !== part.id));
+}

@@ -1,0 +1,59 @@
+import { BringInStep } from '../steps/bring-in/BringInStep';
+import { HandOverStep } from '../steps/hand-over/HandOverStep';
+import { PutInOrder } from '../steps/put-in-order/PutInOrder';
+import { TakeApart } from '../steps/take-apart/TakeApart';
+import { TryOut } from '../steps/try-out/TryOut';
+import type { StepName } from './steps';
+import type { Bench } from './useBench';
+
+const PANELS: Record<StepName, (bench: Bench) => React.ReactNode> = {
+  'bring-in': ({ illustration, view, canEdit, choose, onChanged }) => (
+    <BringInStep
+      illustration={illustration}
+      rows={view?.rows ?? []}
+      canEdit={canEdit}
+      onChoose={choose}
+      onChanged={onChanged}
+    />
+  ),
+  'take-apart': ({ taking, canEdit, choose, act }) => (
+    <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} act={act} />
+  ),
+  'put-in-order': ({ illustration, view, refusals, choose, ...bench }) =>
+    view && (
+      <PutInOrder
+        illustration={illustration.id}
+        view={view}
+        canvas={bench.canvas}
+        chosen={bench.chosen}
+        current={bench.current}
+        canEdit={bench.canEdit}
+        refused={refusals.refused}
+        ordering={bench.ordering}
+        onChoose={choose}
+        act={bench.act}
+        again={bench.again}
+        perform={bench.perform}
+        onSettled={refusals.settle}
+      />
+    ),
+  'try-out': () => <TryOut />,
+  'hand-over': ({ illustration, view, choose, ...bench }) =>
+    view && (
+      <HandOverStep
+        illustration={illustration.id}
+        project={illustration.project}
+        rows={view.rows}
+        chosen={bench.chosenIds}
+        isSaving={bench.isSaving}
+        canEdit={bench.canEdit}
+        handing={bench.handing}
+        onChoose={choose}
+      />
+    ),
+};
+
+/** The panel of the step that is open. */
+export function StepPanel({ bench }: { bench: Bench }) {
+  return PANELS[bench.step](bench);
+}

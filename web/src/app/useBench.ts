@@ -1,0 +1,119 @@
+/** One illustration as it is worked on: its rows, what is chosen, and what each of the steps holds. */
+
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
+import type { WholeIllustration } from '../api/calls';
+import { sendPicture } from '../api/steps';
+import { type Refused, useArrangement } from '../ledger/useArrangement';
+import { useHandingOver } from '../steps/hand-over/useHandingOver';
+import type { Again } from '../steps/put-in-order/BenchDrawer';
+import { useOrdering } from '../steps/put-in-order/useOrdering';
+import { useTaking } from '../steps/take-apart/useTaking';
+import type { StepName } from './steps';
+import { useSeen } from './useSeen';
+
+export function useBench(illustration: WholeIllustration, step: StepName) {
+  const { id } = illustration;
+  const refusals = useRefusals();
+  const { view, isSaving, error, act, perform, undo, redo } = useArrangement(id, refusals.add);
+  const choosing = useChoosing();
+  const { chosenIds, current, choose } = choosing;
+  const [moment, setMoment] = useState(0);
+  const canEdit = illustration.role !== 'viewer';
+  const { onChanged } = useFreshness(id, view !== undefined && view.revision !== illustration.revision);
+  const canvas = useMemo(
+    () => ({ width: illustration.width ?? 1, height: illustration.height ?? 1 }),
+    [illustration.width, illustration.height],
+  );
+  const taking = useTaking({
+    illustration: id,
+    view,
+    current,
+    isOpen: step === 'take-apart',
+    moment,
+    onMoment: setMoment,
+    act,
+    onTaken: choose,
+  });
+  const ordering = useOrdering({
+    illustration: id,
+    view,
+    chosenIds,
+    canvas,
+    canEdit,
+    isOpen: step === 'put-in-order',
+    moment,
+    act,
+  });
+  const handing = useHandingOver(id, view?.version ?? 0, chosenIds, step === 'hand-over' && view !== undefined);
+  const chooseMade = (made: readonly string[]) => choose(made, made[0] ?? null);
+  return {
+    illustration,
+    step,
+    canEdit,
+    canvas,
+    view,
+    error,
+    isSaving,
+    act,
+    perform,
+    undo,
+    redo,
+    refusals,
+    ...choosing,
+    ...useSeen(view?.rows, view?.alone ?? null, chosenIds),
+    moment,
+    setMoment,
+    taking,
+    ordering,
+    handing,
+    /** What belongs to the illustration is asked for again. */
+    onChanged,
+    again: (row: string, how: Again) => act({ do: 'duplicate-part', row, ...how }, { made: chooseMade }),
+    addPicture: (file: File, row: string | null, instead: boolean) =>
+      perform(sendPicture(id, file, row, instead), {
+        made: (made) => chooseMade(instead && row !== null ? [row] : made),
+      }),
+  };
+}
+
+export type Bench = ReturnType<typeof useBench>;
+
+/** Steps that were refused, until somebody has seen to them. */
+function useRefusals() {
+  const [refused, setRefused] = useState<readonly Refused[]>([]);
+  const [add] = useState(() => (one: Refused) => setRefused((before) => [...before, one]));
+  return {
+    refused,
+    add,
+    settle: (one: Refused) => setRefused((before) => before.filter((other) => other !== one)),
+  };
+}
+
+/** Which rows are chosen, and which of them is the one that keys are about. */
+function useChoosing() {
+  const [chosenIds, setChosenIds] = useState<readonly string[]>([]);
+  const [current, setCurrent] = useState<string | null>(null);
+  const chosen = useMemo(() => new Set(chosenIds), [chosenIds]);
+  const choose = (ids: readonly string[], now: string | null) => {
+    setChosenIds(ids);
+    setCurrent(now);
+  };
+  return { chosenIds, chosen, current, choose };
+}
+
+/** Ask again for what others have changed; `isOther`: somebody's step has changed which revision is worked with. */
+function useFreshness(illustration: number, isOther: boolean) {
+  const queries = useQueryClient();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked for again when the two differ, and not more often
+  useEffect(() => {
+    if (isOther) void queries.invalidateQueries({ queryKey: ['illustration', illustration] });
+  }, [isOther]);
+  return {
+    onChanged: () => {
+      for (const key of ['illustration', 'arrangement', 'revisions']) {
+        void queries.invalidateQueries({ queryKey: [key, illustration] });
+      }
+    },
+  };
+}

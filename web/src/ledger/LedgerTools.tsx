@@ -1,0 +1,78 @@
+import { NativeSelect, TextInput } from '@mantine/core';
+import type { Row } from '../api/calls';
+import { type Filter, filtersFor } from '../rules/filter';
+import classes from './Ledger.module.css';
+import type { Column } from './LedgerRow';
+import type { Listing } from './useListing';
+
+interface ToolsProps {
+  rows: readonly Row[];
+  listing: Listing;
+  /** The search is left; with Enter for the first part that was found. */
+  onLeave: (toFirst: boolean) => void;
+}
+
+/** What is looked for, and folding. */
+export function LedgerTools({ rows, listing, onLeave }: ToolsProps) {
+  const { search, setSearch, filter, setFilter } = listing;
+  return (
+    <div className={classes.tools}>
+      <TextInput
+        size="xs"
+        className={classes.search}
+        aria-label="Look for a name"
+        placeholder="Look for a name (L)"
+        aria-keyshortcuts="L"
+        value={search}
+        onChange={(event) => setSearch(event.currentTarget.value)}
+        onKeyDown={(event) => {
+          if (event.key === 'Escape') setSearch('');
+          if (event.key === 'Escape' || event.key === 'Enter') onLeave(event.key === 'Enter');
+        }}
+      />
+      <NativeSelect
+        size="xs"
+        className={classes.filter}
+        aria-label="Which rows are listed"
+        data={filtersFor(rows, filter)}
+        value={filter}
+        onChange={(event) => setFilter(event.currentTarget.value as Filter)}
+      />
+      <button type="button" className={classes.link} onClick={listing.foldAll}>
+        Fold all
+      </button>
+      <button type="button" className={classes.link} onClick={listing.unfoldAll}>
+        Unfold all
+      </button>
+    </div>
+  );
+}
+
+const COLUMNS: readonly { value: Column; label: string }[] = [
+  { value: 'place', label: 'Place, size' },
+  { value: 'joint', label: 'Parent, pivot' },
+  { value: 'depth', label: 'Depth, role' },
+];
+
+export function LedgerHead({ column, onColumn }: { column: Column; onColumn: (column: Column) => void }) {
+  return (
+    <div className={classes.head}>
+      <span className={classes.number}>No.</span>
+      <span className={classes.nameHead}>Name</span>
+      <select
+        className={classes.column}
+        aria-label="What the middle column shows"
+        value={column}
+        onChange={(event) => onColumn(event.currentTarget.value as Column)}
+      >
+        {COLUMNS.map(({ value, label }) => (
+          <option key={value} value={value}>
+            {label}
+          </option>
+        ))}
+      </select>
+      <span className={classes.state}>Shown</span>
+      <span className={classes.state}>Included</span>
+    </div>
+  );
+}
