@@ -2,7 +2,7 @@ import { Button, Checkbox, MultiSelect, TextInput } from '@mantine/core';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useRecipes, useRoots } from '../../api/calls';
-import { Refusal } from '../../api/client';
+import { Refusal, type Schemas } from '../../api/client';
 import { askInStep, endInStep, keepInStep } from '../../api/handOver';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
@@ -26,7 +26,6 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
   const queries = useQueryClient();
   const key = ['in-step', illustration];
   const roots = useRoots().data ?? [];
-  const recipes = useRecipes(project).data ?? [];
   const [one] =
     useQuery({
       queryKey: key,
@@ -37,10 +36,6 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
   useEffect(() => {
     if (passes) queries.invalidateQueries({ queryKey: ['hand-overs', illustration] });
   }, [passes, illustration, queries]);
-  const [file, setFile] = useState('');
-  const [folder, setFolder] = useState('');
-  const [chosen, setChosen] = useState<string[]>([]);
-  const [removes, setRemoves] = useState(false);
   const [said, setSaid] = useState('');
   const tried = async (work: () => Promise<unknown>) => {
     setSaid('');
@@ -52,7 +47,6 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
     }
     await queries.invalidateQueries({ queryKey: key });
   };
-  const documents = recipes.filter((recipe) => chosen.includes(recipe.document.name)).map((recipe) => recipe.document);
   return (
     <Panel title="Keep in step">
       {roots.length === 0 && (
@@ -62,88 +56,122 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
           setting YUPLET_ROOTS.
         </p>
       )}
-      {one && (
-        <div className={form.form}>
-          <p>
-            <strong>{one.file}</strong>
-          </p>
-          <p role="status">
-            {STATES[one.state]} {one.said}
-          </p>
-          <p className={form.told}>
-            By {one.recipes.map((recipe) => recipe.name).join(', ')}
-            {one.folder && `, into ${one.folder}`}
-            {one.remove_obsolete && ', where what is no longer wanted is removed'}.
-          </p>
-          <Button size="xs" variant="default" disabled={!canEdit} onClick={() => tried(() => endInStep(illustration))}>
-            Keep in step no longer
-          </Button>
-          <h3>Passes</h3>
-          {one.passes.length === 0 && <p className={form.told}>None yet: nothing was saved since it is watched.</p>}
-          <ul className={classes.past}>
-            {one.passes.map((pass) => (
-              <li key={pass.revision}>
-                <strong>Revision {pass.revision}</strong>, handed over as{' '}
-                {pass.hand_overs.map((number) => `no. ${number}`).join(', ') || 'nothing'}
-                <p className={classes.facts}>
-                  {new Date(pass.at).toLocaleString()}:{' '}
-                  {Object.entries(pass.changes)
-                    .map(([change, number]) => `${plural(number, 'layer')} ${change}`)
-                    .join(', ')}
-                </p>
-              </li>
-            ))}
-          </ul>
-        </div>
-      )}
+      {one && <Watched one={one} canEdit={canEdit} onEnd={() => tried(() => endInStep(illustration))} />}
       {!one && roots.length > 0 && (
-        <div className={form.form}>
-          <p className={form.told}>
-            Each time this file is saved, it becomes a revision and is handed over; a folder of images when nothing in
-            it has changed for three seconds. What wants a decision waits for you.
-          </p>
-          <TextInput
-            size="xs"
-            label="A file or a folder of images on the server's machine"
-            description={`Below ${roots.join(' or ')}`}
-            value={file}
-            onChange={(event) => setFile(event.currentTarget.value)}
-          />
-          <MultiSelect
-            size="xs"
-            label="By the recipes"
-            data={recipes.map((recipe) => recipe.document.name)}
-            value={chosen}
-            onChange={setChosen}
-          />
-          <TextInput
-            size="xs"
-            label="Also into a folder"
-            placeholder="none"
-            value={folder}
-            onChange={(event) => setFolder(event.currentTarget.value)}
-          />
-          <Checkbox
-            size="xs"
-            label="Remove there what is no longer wanted"
-            disabled={!folder}
-            checked={removes}
-            onChange={(event) => setRemoves(event.currentTarget.checked)}
-          />
-          <Button
-            size="xs"
-            disabled={!canEdit || !file || documents.length === 0}
-            onClick={() =>
-              tried(() => keepInStep(illustration, { file, folder, remove_obsolete: removes, recipes: documents }))
-            }
-          >
-            Keep in step
-          </Button>
-        </div>
+        <KeepForm
+          roots={roots}
+          project={project}
+          canEdit={canEdit}
+          onKeep={(wanted) => tried(() => keepInStep(illustration, wanted))}
+        />
       )}
       <p role="alert" className={form.told}>
         {said}
       </p>
     </Panel>
+  );
+}
+
+interface WatchedProps {
+  one: Schemas['WatchedSource'];
+  canEdit: boolean;
+  onEnd: () => void;
+}
+
+/** What is watched, how that stands, and the revisions that came of it. */
+function Watched({ one, canEdit, onEnd }: WatchedProps) {
+  return (
+    <div className={form.form}>
+      <p>
+        <strong>{one.file}</strong>
+      </p>
+      <p role="status">
+        {STATES[one.state]} {one.said}
+      </p>
+      <p className={form.told}>
+        By {one.recipes.map((recipe) => recipe.name).join(', ')}
+        {one.folder && `, into ${one.folder}`}
+        {one.remove_obsolete && ', where what is no longer wanted is removed'}.
+      </p>
+      <Button size="xs" variant="default" disabled={!canEdit} onClick={onEnd}>
+        Keep in step no longer
+      </Button>
+      <h3>Passes</h3>
+      {one.passes.length === 0 && <p className={form.told}>None yet: nothing was saved since it is watched.</p>}
+      <ul className={classes.past}>
+        {one.passes.map((pass) => (
+          <li key={pass.revision}>
+            <strong>Revision {pass.revision}</strong>, handed over as{' '}
+            {pass.hand_overs.map((number) => `no. ${number}`).join(', ') || 'nothing'}
+            <p className={classes.facts}>
+              {new Date(pass.at).toLocaleString()}:{' '}
+              {Object.entries(pass.changes)
+                .map(([change, number]) => `${plural(number, 'layer')} ${change}`)
+                .join(', ')}
+            </p>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+interface KeepProps {
+  roots: readonly string[];
+  project: number;
+  canEdit: boolean;
+  onKeep: (wanted: Schemas['SetWatchedSourceRequest']) => void;
+}
+
+/** What is to be watched, and how it is handed over. */
+function KeepForm({ roots, project, canEdit, onKeep }: KeepProps) {
+  const recipes = useRecipes(project).data ?? [];
+  const [file, setFile] = useState('');
+  const [folder, setFolder] = useState('');
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [removes, setRemoves] = useState(false);
+  const documents = recipes.filter((recipe) => chosen.includes(recipe.document.name)).map((recipe) => recipe.document);
+  return (
+    <div className={form.form}>
+      <p className={form.told}>
+        Each time this file is saved, it becomes a revision and is handed over; a folder of images when nothing in it
+        has changed for three seconds. What wants a decision waits for you.
+      </p>
+      <TextInput
+        size="xs"
+        label="A file or a folder of images on the server's machine"
+        description={`Below ${roots.join(' or ')}`}
+        value={file}
+        onChange={(event) => setFile(event.currentTarget.value)}
+      />
+      <MultiSelect
+        size="xs"
+        label="By the recipes"
+        data={recipes.map((recipe) => recipe.document.name)}
+        value={chosen}
+        onChange={setChosen}
+      />
+      <TextInput
+        size="xs"
+        label="Also into a folder"
+        placeholder="none"
+        value={folder}
+        onChange={(event) => setFolder(event.currentTarget.value)}
+      />
+      <Checkbox
+        size="xs"
+        label="Remove there what is no longer wanted"
+        disabled={!folder}
+        checked={removes}
+        onChange={(event) => setRemoves(event.currentTarget.checked)}
+      />
+      <Button
+        size="xs"
+        disabled={!canEdit || !file || documents.length === 0}
+        onClick={() => onKeep({ file, folder, remove_obsolete: removes, recipes: documents })}
+      >
+        Keep in step
+      </Button>
+    </div>
   );
 }

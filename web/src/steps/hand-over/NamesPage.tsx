@@ -42,7 +42,6 @@ const SPACES = [
 export function NamesPage({ handing, onChoose }: StepProps) {
   const { recipe, plan } = handing;
   const [at, setAt] = useState(0);
-  const [dragged, setDragged] = useState<number | null>(null);
   if (!recipe) return <Panel title="Names">{null}</Panel>;
   const { names } = recipe;
   const change = (said: Partial<Names>) => handing.setRecipe({ ...recipe, names: { ...names, ...said } });
@@ -59,47 +58,7 @@ export function NamesPage({ handing, onChoose }: StepProps) {
         <p className={form.told}>
           A name is these pieces one after the other. Drag them, or move them with the arrow keys.
         </p>
-        <ol className={classes.pieces} aria-label="Pieces of a name">
-          {names.pieces.map((one, index) => (
-            <li
-              // biome-ignore lint/suspicious/noArrayIndexKey: the same piece may be there twice
-              key={index}
-              draggable
-              onDragStart={() => setDragged(index)}
-              onDragEnd={() => setDragged(null)}
-              onDragOver={(event) => dragged !== null && event.preventDefault()}
-              onDrop={(event) => {
-                event.preventDefault();
-                event.stopPropagation();
-                if (dragged !== null) put(moved(names.pieces, dragged, index), index);
-                setDragged(null);
-              }}
-            >
-              <button
-                type="button"
-                aria-pressed={index === at}
-                data-kind={pieceKind(one)}
-                onClick={() => setAt(index)}
-                onKeyDown={(event) => {
-                  const to = event.key === 'ArrowLeft' ? index - 1 : event.key === 'ArrowRight' ? index + 1 : null;
-                  if (to !== null && names.pieces[to]) {
-                    event.preventDefault();
-                    put(moved(names.pieces, index, to), to);
-                    const list = event.currentTarget.closest('ol');
-                    window.setTimeout(() => list?.querySelectorAll<HTMLElement>('button')[to]?.focus());
-                  } else if (event.key === 'Delete' && names.pieces.length > 1) {
-                    put(
-                      names.pieces.filter((_, other) => other !== index),
-                      Math.max(index - 1, 0),
-                    );
-                  }
-                }}
-              >
-                {pieceLabel(one)}
-              </button>
-            </li>
-          ))}
-        </ol>
+        <PieceList pieces={names.pieces} at={at} onAt={setAt} onPieces={put} />
         {piece && (
           <PieceFields
             piece={piece}
@@ -132,40 +91,7 @@ export function NamesPage({ handing, onChoose }: StepProps) {
           ))}
         </fieldset>
       </div>
-      <div className={form.form}>
-        <div className={form.row}>
-          <NativeSelect
-            size="xs"
-            label="Folders"
-            data={FOLDERS}
-            value={names.folders}
-            onChange={(event) => change({ folders: event.currentTarget.value as Names['folders'] })}
-          />
-          <TextInput
-            size="xs"
-            label="in the folder"
-            maxLength={60}
-            value={names.folder}
-            onChange={(event) => event.currentTarget.value && change({ folder: event.currentTarget.value })}
-          />
-        </div>
-        <div className={form.row}>
-          <NativeSelect
-            size="xs"
-            label="Letters"
-            data={LETTERS}
-            value={names.letters}
-            onChange={(event) => change({ letters: event.currentTarget.value as Names['letters'] })}
-          />
-          <NativeSelect
-            size="xs"
-            label="For a space stands"
-            data={SPACES}
-            value={names.space}
-            onChange={(event) => change({ space: event.currentTarget.value as Names['space'] })}
-          />
-        </div>
-      </div>
+      <NameRules names={names} change={change} />
       <h3>
         {plural(images.length, 'name')}
         {clashes.size > 0 && <strong className={classes.clash}>, {clashes.size} of them twice</strong>}
@@ -186,6 +112,102 @@ export function NamesPage({ handing, onChoose }: StepProps) {
         ))}
       </ol>
     </Panel>
+  );
+}
+
+interface PieceListProps {
+  pieces: readonly Piece[];
+  /** Which of them is open. */
+  at: number;
+  onAt: (at: number) => void;
+  onPieces: (pieces: readonly Piece[], at: number) => void;
+}
+
+/** The pieces in a row, to be dragged or moved with the arrow keys. */
+function PieceList({ pieces, at, onAt, onPieces }: PieceListProps) {
+  const [dragged, setDragged] = useState<number | null>(null);
+  return (
+    <ol className={classes.pieces} aria-label="Pieces of a name">
+      {pieces.map((one, index) => (
+        <li
+          // biome-ignore lint/suspicious/noArrayIndexKey: the same piece may be there twice
+          key={index}
+          draggable
+          onDragStart={() => setDragged(index)}
+          onDragEnd={() => setDragged(null)}
+          onDragOver={(event) => dragged !== null && event.preventDefault()}
+          onDrop={(event) => {
+            event.preventDefault();
+            event.stopPropagation();
+            if (dragged !== null) onPieces(moved(pieces, dragged, index), index);
+            setDragged(null);
+          }}
+        >
+          <button
+            type="button"
+            aria-pressed={index === at}
+            data-kind={pieceKind(one)}
+            onClick={() => onAt(index)}
+            onKeyDown={(event) => {
+              const to = event.key === 'ArrowLeft' ? index - 1 : event.key === 'ArrowRight' ? index + 1 : null;
+              if (to !== null && pieces[to]) {
+                event.preventDefault();
+                onPieces(moved(pieces, index, to), to);
+                const list = event.currentTarget.closest('ol');
+                window.setTimeout(() => list?.querySelectorAll<HTMLElement>('button')[to]?.focus());
+              } else if (event.key === 'Delete' && pieces.length > 1) {
+                onPieces(
+                  pieces.filter((_, other) => other !== index),
+                  Math.max(index - 1, 0),
+                );
+              }
+            }}
+          >
+            {pieceLabel(one)}
+          </button>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+/** Folders, letters and spaces. */
+function NameRules({ names, change }: { names: Names; change: (said: Partial<Names>) => void }) {
+  return (
+    <div className={form.form}>
+      <div className={form.row}>
+        <NativeSelect
+          size="xs"
+          label="Folders"
+          data={FOLDERS}
+          value={names.folders}
+          onChange={(event) => change({ folders: event.currentTarget.value as Names['folders'] })}
+        />
+        <TextInput
+          size="xs"
+          label="in the folder"
+          maxLength={60}
+          value={names.folder}
+          onChange={(event) => event.currentTarget.value && change({ folder: event.currentTarget.value })}
+        />
+      </div>
+      <div className={form.row}>
+        <NativeSelect
+          size="xs"
+          label="Letters"
+          data={LETTERS}
+          value={names.letters}
+          onChange={(event) => change({ letters: event.currentTarget.value as Names['letters'] })}
+        />
+        <NativeSelect
+          size="xs"
+          label="For a space stands"
+          data={SPACES}
+          value={names.space}
+          onChange={(event) => change({ space: event.currentTarget.value as Names['space'] })}
+        />
+      </div>
+    </div>
   );
 }
 

@@ -20,19 +20,6 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
   if (!recipe) return <Panel title="Recipe">{null}</Panel>;
   const change = (said: Partial<Recipe>) => handing.setRecipe({ ...recipe, ...said });
   const names = [...new Set(plan?.parts.flatMap((part) => part.path) ?? [])].sort();
-  const known = [
-    ...['picture', 'press-target', 'text', 'ground', 'guide', 'loose'].map((role) => `role:${role}`),
-    ...names,
-  ];
-  const limit = (name: keyof Recipe['limits']) => ({
-    size: 'xs' as const,
-    hideControls: true,
-    allowDecimal: false,
-    min: 1,
-    value: recipe.limits[name] ?? '',
-    onChange: (value: number | string) =>
-      change({ limits: { ...recipe.limits, [name]: typeof value === 'number' ? value : null } }),
-  });
   return (
     <Panel title="Recipe">
       <RecipePick project={project} recipe={recipe} onPick={handing.setRecipe} />
@@ -61,50 +48,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
           onChange={(images) => change({ images: { ...recipe.images, ...images } })}
         />
       </div>
-      <div className={form.form}>
-        <h3>Otherwise for some</h3>
-        {recipe.images_for.map((one, at) => {
-          const put = (next: Partial<typeof one>) =>
-            change({
-              images_for: recipe.images_for.map((other, index) => (index === at ? { ...one, ...next } : other)),
-            });
-          return (
-            // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
-            <fieldset key={at} className={classes.some}>
-              <TagsInput
-                size="xs"
-                label="Parts, groups or roles"
-                data={known}
-                value={one.of}
-                onChange={(of) => put({ of })}
-              />
-              <ImagesFields
-                images={{ ...recipe.images, ...one.images }}
-                onChange={(images) => put({ images: { ...one.images, ...images } })}
-              />
-              <Button
-                size="compact-xs"
-                variant="subtle"
-                onClick={() => change({ images_for: recipe.images_for.filter((_, index) => index !== at) })}
-              >
-                Take this away
-              </Button>
-            </fieldset>
-          );
-        })}
-        <Button
-          size="xs"
-          variant="default"
-          disabled={names.length === 0}
-          onClick={() =>
-            change({
-              images_for: [...recipe.images_for, { of: [known[3] ?? 'role:ground'], images: { format: 'jpeg' } }],
-            })
-          }
-        >
-          Something else for some
-        </Button>
-      </div>
+      <ImagesForSome recipe={recipe} names={names} change={change} />
       <div className={form.form}>
         <h3>Sizes</h3>
         <ScaleFields scales={recipe.scales} onChange={(scales) => change({ scales })} />
@@ -129,41 +73,107 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
           onChange={(said) => change({ beside: { ...recipe.beside, ...said } })}
         />
       </div>
-      <div className={form.form}>
-        <h3>What the receiver takes</h3>
-        <div className={form.row}>
-          <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="any" />
-          <NumberInput {...limit('count')} label="Images" placeholder="any number" />
-        </div>
-        <div className={form.row}>
-          <NumberInput
-            size="xs"
-            label="May differ by at most"
-            suffix=" of 255"
-            min={0}
-            max={255}
-            value={recipe.tolerance.largest}
-            onChange={(value) =>
-              typeof value === 'number' && change({ tolerance: { ...recipe.tolerance, largest: Math.round(value) } })
-            }
-          />
-          <NumberInput
-            size="xs"
-            label="on the mean"
-            suffix=" of 255"
-            min={0}
-            max={255}
-            step={0.5}
-            decimalScale={2}
-            value={recipe.tolerance.mean}
-            onChange={(value) =>
-              typeof value === 'number' && change({ tolerance: { ...recipe.tolerance, mean: value } })
-            }
-          />
-        </div>
-        <p className={form.told}>Where nothing is lost, not one pixel may differ.</p>
-      </div>
+      <Receiver recipe={recipe} change={change} />
     </Panel>
+  );
+}
+
+interface SectionProps {
+  recipe: Recipe;
+  change: (said: Partial<Recipe>) => void;
+}
+
+const ROLES = ['picture', 'press-target', 'text', 'ground', 'guide', 'loose'].map((role) => `role:${role}`);
+
+/** What is said otherwise of some parts, groups or roles. */
+function ImagesForSome({ recipe, names, change }: SectionProps & { names: readonly string[] }) {
+  const put = (at: number, next: Partial<Recipe['images_for'][number]>) =>
+    change({ images_for: recipe.images_for.map((one, index) => (index === at ? { ...one, ...next } : one)) });
+  return (
+    <div className={form.form}>
+      <h3>Otherwise for some</h3>
+      {recipe.images_for.map((one, at) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
+        <fieldset key={at} className={classes.some}>
+          <TagsInput
+            size="xs"
+            label="Parts, groups or roles"
+            data={[...ROLES, ...names]}
+            value={one.of}
+            onChange={(of) => put(at, { of })}
+          />
+          <ImagesFields
+            images={{ ...recipe.images, ...one.images }}
+            onChange={(images) => put(at, { images: { ...one.images, ...images } })}
+          />
+          <Button
+            size="compact-xs"
+            variant="subtle"
+            onClick={() => change({ images_for: recipe.images_for.filter((_, index) => index !== at) })}
+          >
+            Take this away
+          </Button>
+        </fieldset>
+      ))}
+      <Button
+        size="xs"
+        variant="default"
+        disabled={names.length === 0}
+        onClick={() =>
+          change({ images_for: [...recipe.images_for, { of: ['role:ground'], images: { format: 'jpeg' } }] })
+        }
+      >
+        Something else for some
+      </Button>
+    </div>
+  );
+}
+
+/** What the receiver can take, and how much an image may differ from the art. */
+function Receiver({ recipe, change }: SectionProps) {
+  const { limits, tolerance } = recipe;
+  const limit = (name: keyof Recipe['limits']) => ({
+    size: 'xs' as const,
+    hideControls: true,
+    allowDecimal: false,
+    min: 1,
+    value: limits[name] ?? '',
+    onChange: (value: number | string) =>
+      change({ limits: { ...limits, [name]: typeof value === 'number' ? value : null } }),
+  });
+  return (
+    <div className={form.form}>
+      <h3>What the receiver takes</h3>
+      <div className={form.row}>
+        <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="any" />
+        <NumberInput {...limit('count')} label="Images" placeholder="any number" />
+      </div>
+      <div className={form.row}>
+        <NumberInput
+          size="xs"
+          label="May differ by at most"
+          suffix=" of 255"
+          min={0}
+          max={255}
+          value={tolerance.largest}
+          onChange={(value) =>
+            typeof value === 'number' && change({ tolerance: { ...tolerance, largest: Math.round(value) } })
+          }
+        />
+        <NumberInput
+          size="xs"
+          label="on the mean"
+          suffix=" of 255"
+          min={0}
+          max={255}
+          step={0.5}
+          decimalScale={2}
+          value={tolerance.mean}
+          onChange={(value) => typeof value === 'number' && change({ tolerance: { ...tolerance, mean: value } })}
+        />
+      </div>
+      <p className={form.told}>Where nothing is lost, not one pixel may differ.</p>
+    </div>
   );
 }
 

@@ -1,4 +1,6 @@
 import { NativeSelect } from '@mantine/core';
+import { replaceEqualDeep } from '@tanstack/react-query';
+import { useMemo } from 'react';
 import { type Recipe, useRecipes } from '../../api/calls';
 
 interface Props {
@@ -12,7 +14,10 @@ export function RecipePick({ project, recipe, onPick }: Props) {
   const recipes = useRecipes(project).data ?? [];
   const key = (one: { id: number | null; file: string | null }) =>
     one.id === null ? (one.file ?? '') : String(one.id);
-  const same = recipes.find((one) => JSON.stringify(one.document) === JSON.stringify(recipe));
+  const same = useMemo(
+    () => recipes.find((one) => replaceEqualDeep(one.document, recipe) === one.document),
+    [recipes, recipe],
+  );
   const group = (label: string, own: boolean) => ({
     group: label,
     items: recipes

@@ -77,21 +77,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
         {only && <Fractions row={only} carrier={carrier} canvas={canvas} />}
         <p className={form.told}>It keeps its distance to this place of the screen, and its aspect:</p>
         <div className={form.row}>
-          <fieldset className={classes.anchors} aria-label="Place of the screen">
-            {DOWN.flatMap((down, y) =>
-              ACROSS.map((across, x) => (
-                <button
-                  key={`${down} ${across}`}
-                  type="button"
-                  aria-pressed={first.anchor?.[0] === x / 2 && first.anchor[1] === y / 2}
-                  aria-label={`${down} ${across}`}
-                  title={`${down} ${across}`}
-                  disabled={off}
-                  onClick={() => act({ do: 'set-fits', anchors: all([x / 2, y / 2]) })}
-                />
-              )),
-            )}
-          </fieldset>
+          <Anchors at={first.anchor} off={off} onPick={(at) => act({ do: 'set-fits', anchors: all(at) })} />
           <Button
             size="compact-sm"
             variant="subtle"
@@ -102,53 +88,93 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
           </Button>
         </div>
       </div>
-      {only && (
-        <div className={form.form}>
-          <h3>What is not stretched</h3>
-          <p className={form.told}>
-            {first.margins
-              ? 'The corners outside of the lines keep their size; drag the lines on the picture, or type.'
-              : 'Runs of equal columns and rows can be stretched without a seam.'}
-          </p>
-          <div className={form.row}>
-            {SIDES.map((side, at) => (
-              <NumberInput
-                key={side}
-                size="xs"
-                label={side}
-                suffix=" px"
-                hideControls
-                style={{ flexBasis: '4rem' }}
-                allowDecimal={false}
-                min={0}
-                disabled={off}
-                value={first.margins?.[at] ?? ''}
-                onChange={(value) => {
-                  if (typeof value !== 'number' || value === first.margins?.[at]) return;
-                  const margins = [0, 1, 2, 3].map((one) => (one === at ? value : (first.margins?.[one] ?? 0)));
-                  act({ do: 'set-fits', margins: { [first.id]: marginsOf(margins) } });
-                }}
-              />
-            ))}
-          </div>
-          <div className={form.row}>
-            <Button size="xs" variant="default" disabled={off} onClick={() => find(first)}>
-              Find them
-            </Button>
-            <Button
-              size="xs"
-              variant="subtle"
-              disabled={off || !first.margins}
-              onClick={() => act({ do: 'set-fits', margins: { [first.id]: null } })}
-            >
-              It is not stretched
-            </Button>
-          </div>
-          <p role="status" className={form.state}>
-            {said}
-          </p>
-        </div>
+      {only && <Margins row={first} off={off} said={said} act={act} onFind={() => find(first)} />}
+    </div>
+  );
+}
+
+interface AnchorsProps {
+  at: Row['anchor'];
+  off: boolean;
+  onPick: (at: [number, number]) => void;
+}
+
+/** Nine places of the screen. */
+function Anchors({ at, off, onPick }: AnchorsProps) {
+  return (
+    <fieldset className={classes.anchors} aria-label="Place of the screen">
+      {DOWN.flatMap((down, y) =>
+        ACROSS.map((across, x) => (
+          <button
+            key={`${down} ${across}`}
+            type="button"
+            aria-pressed={at?.[0] === x / 2 && at[1] === y / 2}
+            aria-label={`${down} ${across}`}
+            title={`${down} ${across}`}
+            disabled={off}
+            onClick={() => onPick([x / 2, y / 2])}
+          />
+        )),
       )}
+    </fieldset>
+  );
+}
+
+interface MarginsProps {
+  row: Row;
+  off: boolean;
+  said: string;
+  act: Act;
+  onFind: () => void;
+}
+
+/** How much of each side keeps its size when the part is stretched. */
+function Margins({ row, off, said, act, onFind }: MarginsProps) {
+  return (
+    <div className={form.form}>
+      <h3>What is not stretched</h3>
+      <p className={form.told}>
+        {row.margins
+          ? 'The corners outside of the lines keep their size; drag the lines on the picture, or type.'
+          : 'Runs of equal columns and rows can be stretched without a seam.'}
+      </p>
+      <div className={form.row}>
+        {SIDES.map((side, at) => (
+          <NumberInput
+            key={side}
+            size="xs"
+            label={side}
+            suffix=" px"
+            hideControls
+            style={{ flexBasis: '4rem' }}
+            allowDecimal={false}
+            min={0}
+            disabled={off}
+            value={row.margins?.[at] ?? ''}
+            onChange={(value) => {
+              if (typeof value !== 'number' || value === row.margins?.[at]) return;
+              const margins = [0, 1, 2, 3].map((one) => (one === at ? value : (row.margins?.[one] ?? 0)));
+              act({ do: 'set-fits', margins: { [row.id]: marginsOf(margins) } });
+            }}
+          />
+        ))}
+      </div>
+      <div className={form.row}>
+        <Button size="xs" variant="default" disabled={off} onClick={onFind}>
+          Find them
+        </Button>
+        <Button
+          size="xs"
+          variant="subtle"
+          disabled={off || !row.margins}
+          onClick={() => act({ do: 'set-fits', margins: { [row.id]: null } })}
+        >
+          It is not stretched
+        </Button>
+      </div>
+      <p role="status" className={form.state}>
+        {said}
+      </p>
     </div>
   );
 }

@@ -1,4 +1,4 @@
-import { Button, Checkbox, Modal, NativeSelect, NumberInput, Textarea, TextInput } from '@mantine/core';
+import { Button, Modal, NativeSelect } from '@mantine/core';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { Arrangement } from '../../api/calls';
@@ -7,6 +7,7 @@ import { askNames } from '../../api/questions';
 import type { Act } from '../../ledger/useArrangement';
 import { within } from '../../rules/tree';
 import { plural } from '../../ui/units';
+import { NameChangeFields } from './NameChangeFields';
 import classes from './NamesDialog.module.css';
 
 type Change = Schemas['NameChangeRequest'];
@@ -41,15 +42,6 @@ const FIRST: Record<Kind, Change> = {
   listed: { do: 'listed', listed: [], counted: 'front' },
   'from-layers': { do: 'from-layers' },
 };
-const SIDES = [
-  { value: 'before', label: 'before the name' },
-  { value: 'after', label: 'after the name' },
-];
-const ORDERS = [
-  { value: 'back', label: 'from the back' },
-  { value: 'front', label: 'from the front' },
-  { value: 'chosen', label: 'as they were chosen' },
-];
 const OF = [
   { value: 'chosen', label: 'What is chosen' },
   { value: 'parts', label: 'All parts in what is chosen' },
@@ -81,8 +73,6 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
   const found = query.error ? [] : (query.data ?? []);
   const changed = found.filter((one) => one.new !== one.old);
   const clashes = found.filter((one) => one.problem !== null);
-  const change = (at: number, next: Partial<Change>) =>
-    setChanges(changes.map((one, index) => (index === at ? { ...one, ...next } : one)));
   const give = (withProposals: boolean) => {
     const names = (withProposals ? [...new Set([...changed, ...clashes])] : changed).map(
       (one) => [one.row, (withProposals && one.proposal) || one.new] as const,
@@ -106,63 +96,14 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
           value={of}
           onChange={(event) => setOf(event.currentTarget.value)}
         />
-        {changes.map((one, at) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a change has no name but its place
-          <fieldset key={at} className={classes.change}>
-            <legend>{at === 0 ? 'First' : 'And then'}</legend>
-            <NativeSelect
-              size="xs"
-              label="What is done"
-              data-autofocus={at === 0 || undefined}
-              data={[...KINDS]}
-              value={one.do}
-              onChange={(event) => {
-                const kind = event.currentTarget.value as Kind;
-                setChanges(changes.map((other, index) => (index === at ? FIRST[kind] : other)));
-              }}
-            />
-            <Fields change={one} onChange={(next) => change(at, next)} />
-            {changes.length > 1 && (
-              <Button
-                size="compact-sm"
-                variant="subtle"
-                onClick={() => setChanges(changes.filter((_, index) => index !== at))}
-              >
-                Leave this out
-              </Button>
-            )}
-          </fieldset>
-        ))}
+        <Changes changes={changes} onChanges={setChanges} />
         <div className={classes.row}>
           <Button size="compact-sm" variant="default" onClick={() => setChanges([...changes, FIRST['letter-case']])}>
             And then
           </Button>
         </div>
         {query.error && <p role="alert">{query.error.message}</p>}
-        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard */}
-        <section className={classes.preview} aria-label="What comes of it" tabIndex={0}>
-          <table>
-            <thead>
-              <tr>
-                <th scope="col">Now</th>
-                <th scope="col">Then</th>
-              </tr>
-            </thead>
-            <tbody>
-              {found.toReversed().map((one) => (
-                <tr key={one.row} data-name={one.old}>
-                  <td>{one.old}</td>
-                  <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
-                    {one.new}
-                    {one.problem && (
-                      <span className={classes.why}> {`${one.problem}; '${one.proposal}' would do`}</span>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </section>
+        <Preview found={found} />
         <div className={classes.end}>
           <p role="status" className={classes.state} aria-busy={query.isFetching}>
             {`${plural(changed.length, 'name')} of ${rows.length} would change`}
@@ -182,143 +123,72 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
   );
 }
 
-/** The numbers and texts of one change. */
-function Fields({ change, onChange }: { change: Change; onChange: (next: Partial<Change>) => void }) {
-  const side = (
-    <NativeSelect
-      size="xs"
-      label="Where"
-      data={SIDES}
-      value={change.side ?? 'before'}
-      onChange={(event) => onChange({ side: event.currentTarget.value as NonNullable<Change['side']> })}
-    />
-  );
-  const order = (
-    <NativeSelect
-      size="xs"
-      label="In which order"
-      data={ORDERS}
-      value={change.counted ?? 'back'}
-      onChange={(event) => onChange({ counted: event.currentTarget.value as NonNullable<Change['counted']> })}
-    />
-  );
-  switch (change.do) {
-    case 'replace':
-      return (
-        <>
-          <TextInput
-            size="xs"
-            label="Find"
-            maxLength={200}
-            value={change.find ?? ''}
-            onChange={(event) => onChange({ find: event.currentTarget.value })}
-          />
-          <TextInput
-            size="xs"
-            label="Replace by"
-            maxLength={200}
-            value={change.by ?? ''}
-            onChange={(event) => onChange({ by: event.currentTarget.value })}
-          />
+interface ChangesProps {
+  changes: readonly Change[];
+  onChanges: (changes: readonly Change[]) => void;
+}
+
+/** What is done with the names, one after the other. */
+function Changes({ changes, onChanges }: ChangesProps) {
+  const change = (at: number, next: Partial<Change>) =>
+    onChanges(changes.map((one, index) => (index === at ? { ...one, ...next } : one)));
+  return (
+    <>
+      {changes.map((one, at) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a change has no name but its place
+        <fieldset key={at} className={classes.change}>
+          <legend>{at === 0 ? 'First' : 'And then'}</legend>
           <NativeSelect
             size="xs"
-            label="Found"
-            data={[
-              { value: 'text', label: 'anywhere' },
-              { value: 'word', label: 'as a whole word' },
-              { value: 'pattern', label: 'as a regular expression' },
-            ]}
-            value={change.matching ?? 'text'}
-            onChange={(event) => onChange({ matching: event.currentTarget.value as NonNullable<Change['matching']> })}
+            label="What is done"
+            data-autofocus={at === 0 || undefined}
+            data={[...KINDS]}
+            value={one.do}
+            onChange={(event) => {
+              const kind = event.currentTarget.value as Kind;
+              onChanges(changes.map((other, index) => (index === at ? FIRST[kind] : other)));
+            }}
           />
-          <Checkbox
-            size="xs"
-            label="Capitals count"
-            checked={change.as_written ?? true}
-            onChange={(event) => onChange({ as_written: event.currentTarget.checked })}
-          />
-        </>
-      );
-    case 'letter-case':
-      return (
-        <NativeSelect
-          size="xs"
-          label="Letters"
-          data={[
-            { value: 'lower', label: 'small letters' },
-            { value: 'upper', label: 'capitals' },
-            { value: 'first', label: 'a capital first' },
-            { value: 'each', label: 'a capital for each word' },
-          ]}
-          value={change.letters ?? 'lower'}
-          onChange={(event) => onChange({ letters: event.currentTarget.value as NonNullable<Change['letters']> })}
-        />
-      );
-    case 'add':
-    case 'take-away':
-      return (
-        <>
-          <TextInput
-            size="xs"
-            label="Text"
-            maxLength={200}
-            value={change.text ?? ''}
-            onChange={(event) => onChange({ text: event.currentTarget.value })}
-          />
-          {side}
-        </>
-      );
-    case 'number':
-      return (
-        <>
-          {(
-            [
-              ['start', 'From', 0, 1_000_000],
-              ['width', 'Digits at least', 1, 9],
-            ] as const
-          ).map(([key, label, min, max]) => (
-            <NumberInput
-              key={key}
-              size="xs"
-              label={label}
-              min={min}
-              max={max}
-              allowDecimal={false}
-              value={change[key] ?? min}
-              onChange={(value) => onChange({ [key]: Number(value) || min })}
-            />
+          <NameChangeFields change={one} onChange={(next) => change(at, next)} />
+          {changes.length > 1 && (
+            <Button
+              size="compact-sm"
+              variant="subtle"
+              onClick={() => onChanges(changes.filter((_, index) => index !== at))}
+            >
+              Leave this out
+            </Button>
+          )}
+        </fieldset>
+      ))}
+    </>
+  );
+}
+
+/** The names as they are and as they would be, and what speaks against them. */
+function Preview({ found }: { found: readonly Schemas['Renaming'][] }) {
+  return (
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
+    <section className={classes.preview} aria-label="What comes of it" tabIndex={0}>
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">Now</th>
+            <th scope="col">Then</th>
+          </tr>
+        </thead>
+        <tbody>
+          {found.toReversed().map((one) => (
+            <tr key={one.row} data-name={one.old}>
+              <td>{one.old}</td>
+              <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
+                {one.new}
+                {one.problem && <span className={classes.why}> {`${one.problem}; '${one.proposal}' would do`}</span>}
+              </td>
+            </tr>
           ))}
-          <TextInput
-            size="xs"
-            label="Between name and number"
-            maxLength={20}
-            value={change.separator ?? ''}
-            onChange={(event) => onChange({ separator: event.currentTarget.value })}
-          />
-          {side}
-          {order}
-          <Checkbox
-            size="xs"
-            label="Anew in each group"
-            checked={change.anew ?? false}
-            onChange={(event) => onChange({ anew: event.currentTarget.checked })}
-          />
-        </>
-      );
-    case 'listed':
-      return (
-        <>
-          <Textarea
-            size="xs"
-            label="A name a line"
-            rows={4}
-            value={(change.listed ?? []).join('\n')}
-            onChange={(event) => onChange({ listed: event.currentTarget.value.split('\n') })}
-          />
-          {order}
-        </>
-      );
-    default:
-      return null;
-  }
+        </tbody>
+      </table>
+    </section>
+  );
 }

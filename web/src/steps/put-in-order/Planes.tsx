@@ -98,58 +98,75 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onCho
           />
         </div>
       </div>
-      {lackingOnes.length > 0 && canEdit && (
-        <div className={form.form}>
-          <p className={form.told}>
-            {lackingOnes.length === 1 ? lackingOnes[0]?.name : `${lackingOnes.length} parts`} can go on beyond the view:
-          </p>
-          <div className={form.row}>
-            {WIDER.map(({ by, label, title }) => (
-              <Button
-                key={by}
-                size="compact-sm"
-                variant="default"
-                title={title}
-                onClick={() => {
-                  for (const row of lackingOnes) widen(row.id, by);
-                }}
-              >
-                {label}
-              </Button>
-            ))}
-          </div>
-        </div>
-      )}
-      <table className={classes.depths}>
-        <thead>
-          <tr>
-            <th>Part, from the front</th>
-            <th>Depth</th>
-            <th>Lacks left</th>
-            <th>Lacks right</th>
-          </tr>
-        </thead>
-        <tbody>
-          {parts.map((row) => {
-            const cover = covers.get(row.id);
-            return (
-              <tr key={row.id} aria-selected={chosen.has(row.id)}>
-                <td>
-                  <button type="button" className={classes.plain} onClick={() => onChoose([row.id], row.id)}>
-                    {row.name}
-                  </button>
-                </td>
-                <td>
-                  <Depth row={row} canEdit={canEdit} act={act} />
-                </td>
-                <td>{lacking(cover?.left)}</td>
-                <td>{lacking(cover?.right)}</td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+      {lackingOnes.length > 0 && canEdit && <Widening rows={lackingOnes} widen={widen} />}
+      <Depths parts={parts} covers={covers} chosen={chosen} canEdit={canEdit} act={act} onChoose={onChoose} />
     </div>
+  );
+}
+
+/** Parts that do not cover the way of the camera can go on beyond the view. */
+function Widening({ rows, widen }: { rows: readonly Row[]; widen: Props['widen'] }) {
+  return (
+    <div className={form.form}>
+      <p className={form.told}>
+        {rows.length === 1 ? rows[0]?.name : `${rows.length} parts`} can go on beyond the view:
+      </p>
+      <div className={form.row}>
+        {WIDER.map(({ by, label, title }) => (
+          <Button
+            key={by}
+            size="compact-sm"
+            variant="default"
+            title={title}
+            onClick={() => {
+              for (const row of rows) widen(row.id, by);
+            }}
+          >
+            {label}
+          </Button>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+interface DepthsProps extends Pick<Props, 'chosen' | 'canEdit' | 'act' | 'onChoose'> {
+  parts: readonly Row[];
+  covers: ReadonlyMap<string, Order['covers'][number]>;
+}
+
+/** All parts with their depths, and what they lack at either side. */
+function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) {
+  return (
+    <table className={classes.depths}>
+      <thead>
+        <tr>
+          <th>Part, from the front</th>
+          <th>Depth</th>
+          <th>Lacks left</th>
+          <th>Lacks right</th>
+        </tr>
+      </thead>
+      <tbody>
+        {parts.map((row) => {
+          const cover = covers.get(row.id);
+          return (
+            <tr key={row.id} aria-selected={chosen.has(row.id)}>
+              <td>
+                <button type="button" className={classes.plain} onClick={() => onChoose([row.id], row.id)}>
+                  {row.name}
+                </button>
+              </td>
+              <td>
+                <Depth row={row} canEdit={canEdit} act={act} />
+              </td>
+              <td>{lacking(cover?.left)}</td>
+              <td>{lacking(cover?.right)}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
   );
 }
 

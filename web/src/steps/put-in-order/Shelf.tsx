@@ -87,68 +87,88 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
             ? 'The places of a figure, with names, pivots and parents, can be fitted to another one; parts and lists be used again.'
             : '')}
       </p>
-      <ul className={classes.required} aria-label="What is kept">
-        {kept.data?.map((one) => (
-          <li key={one.id} className={classes.kept}>
-            {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
-            <span className={classes.carriedName}>
-              {one.name}{' '}
-              <span className={classes.quiet}>
-                {one.kind === 'template' ? 'places' : one.kind === 'list' ? 'a list' : 'a part'}
-              </span>
-            </span>
-            <Button
-              size="compact-xs"
-              variant="default"
-              disabled={!canEdit}
-              onClick={() => (one.kind === 'template' ? setFitting(one) : use(one))}
-            >
-              {one.kind === 'template' ? 'Fit it' : one.kind === 'list' ? 'Take this list' : 'Put it in'}
-            </Button>
-            <Button size="compact-xs" variant="subtle" onClick={() => remove(one)}>
-              Take off
-            </Button>
-          </li>
-        ))}
-      </ul>
+      <KeptList
+        kept={kept.data ?? []}
+        canEdit={canEdit}
+        onUse={(one) => (one.kind === 'template' ? setFitting(one) : use(one))}
+        onRemove={remove}
+      />
       {fitting && fit.data && (
-        <>
-          <p data-testid="fit">
-            {plural(fit.data.pairs.filter((one) => one.found_by === 'name').length, 'part')} by name,{' '}
-            {fit.data.pairs.filter((one) => one.found_by === 'box').length} by place.
-          </p>
-          {fit.data.pairs.some((one) => one.found_by === 'box') && (
-            <p className={form.told}>
-              By place:{' '}
-              {fit.data.pairs
-                .filter((one) => one.found_by === 'box')
-                .map((one) => `${one.name} as ${one.place}`)
-                .join(', ')}
-              .
-            </p>
-          )}
-          {fit.data.places_left.length > 0 && (
-            <p className={form.told}>Places without a part: {fit.data.places_left.join(', ')}.</p>
-          )}
-          {fit.data.parts_left.length > 0 && (
-            <p className={form.told}>Parts without a place: {fit.data.parts_left.join(', ')}.</p>
-          )}
-          <div className={form.row}>
-            <Button
-              size="xs"
-              onClick={() => {
-                use(fitting);
-                setFitting(null);
-              }}
-            >
-              Set their pivots and parents
-            </Button>
-            <Button size="xs" variant="subtle" onClick={() => setFitting(null)}>
-              Leave it
-            </Button>
-          </div>
-        </>
+        <FitFound
+          fit={fit.data}
+          onSet={() => {
+            use(fitting);
+            setFitting(null);
+          }}
+          onLeave={() => setFitting(null)}
+        />
       )}
     </div>
+  );
+}
+
+const KINDS: Record<Kept['kind'], { name: string; use: string }> = {
+  template: { name: 'places', use: 'Fit it' },
+  list: { name: 'a list', use: 'Take this list' },
+  part: { name: 'a part', use: 'Put it in' },
+};
+
+interface ListProps {
+  kept: readonly Kept[];
+  canEdit: boolean;
+  onUse: (one: Kept) => void;
+  onRemove: (one: Kept) => void;
+}
+
+function KeptList({ kept, canEdit, onUse, onRemove }: ListProps) {
+  return (
+    <ul className={classes.required} aria-label="What is kept">
+      {kept.map((one) => (
+        <li key={one.id} className={classes.kept}>
+          {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
+          <span className={classes.carriedName}>
+            {one.name} <span className={classes.quiet}>{KINDS[one.kind].name}</span>
+          </span>
+          <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => onUse(one)}>
+            {KINDS[one.kind].use}
+          </Button>
+          <Button size="compact-xs" variant="subtle" onClick={() => onRemove(one)}>
+            Take off
+          </Button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+interface FitProps {
+  fit: Awaited<ReturnType<typeof askFit>>;
+  onSet: () => void;
+  onLeave: () => void;
+}
+
+/** Which part of this figure is which place of the other one. */
+function FitFound({ fit, onSet, onLeave }: FitProps) {
+  const byPlace = fit.pairs.filter((one) => one.found_by === 'box');
+  const byName = fit.pairs.filter((one) => one.found_by === 'name').length;
+  return (
+    <>
+      <p data-testid="fit">
+        {plural(byName, 'part')} by name, {byPlace.length} by place.
+      </p>
+      {byPlace.length > 0 && (
+        <p className={form.told}>By place: {byPlace.map((one) => `${one.name} as ${one.place}`).join(', ')}.</p>
+      )}
+      {fit.places_left.length > 0 && <p className={form.told}>Places without a part: {fit.places_left.join(', ')}.</p>}
+      {fit.parts_left.length > 0 && <p className={form.told}>Parts without a place: {fit.parts_left.join(', ')}.</p>}
+      <div className={form.row}>
+        <Button size="xs" onClick={onSet}>
+          Set their pivots and parents
+        </Button>
+        <Button size="xs" variant="subtle" onClick={onLeave}>
+          Leave it
+        </Button>
+      </div>
+    </>
   );
 }

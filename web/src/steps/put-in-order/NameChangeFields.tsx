@@ -1,0 +1,173 @@
+import { Checkbox, NativeSelect, NumberInput, Textarea, TextInput } from '@mantine/core';
+import type { Schemas } from '../../api/client';
+
+type Change = Schemas['NameChangeRequest'];
+
+interface Props {
+  change: Change;
+  onChange: (next: Partial<Change>) => void;
+}
+
+const SIDES = [
+  { value: 'before', label: 'before the name' },
+  { value: 'after', label: 'after the name' },
+];
+const ORDERS = [
+  { value: 'back', label: 'from the back' },
+  { value: 'front', label: 'from the front' },
+  { value: 'chosen', label: 'as they were chosen' },
+];
+const NUMBERS = [
+  ['start', 'From', 0, 1_000_000],
+  ['width', 'Digits at least', 1, 9],
+] as const;
+
+/** The numbers and texts of one change. */
+export function NameChangeFields({ change, onChange }: Props) {
+  switch (change.do) {
+    case 'replace':
+      return <ReplaceFields change={change} onChange={onChange} />;
+    case 'letter-case':
+      return (
+        <NativeSelect
+          size="xs"
+          label="Letters"
+          data={[
+            { value: 'lower', label: 'small letters' },
+            { value: 'upper', label: 'capitals' },
+            { value: 'first', label: 'a capital first' },
+            { value: 'each', label: 'a capital for each word' },
+          ]}
+          value={change.letters ?? 'lower'}
+          onChange={(event) => onChange({ letters: event.currentTarget.value as NonNullable<Change['letters']> })}
+        />
+      );
+    case 'add':
+    case 'take-away':
+      return (
+        <>
+          <TextInput
+            size="xs"
+            label="Text"
+            maxLength={200}
+            value={change.text ?? ''}
+            onChange={(event) => onChange({ text: event.currentTarget.value })}
+          />
+          <Where change={change} onChange={onChange} />
+        </>
+      );
+    case 'number':
+      return <NumberFields change={change} onChange={onChange} />;
+    case 'listed':
+      return (
+        <>
+          <Textarea
+            size="xs"
+            label="A name a line"
+            rows={4}
+            value={(change.listed ?? []).join('\n')}
+            onChange={(event) => onChange({ listed: event.currentTarget.value.split('\n') })}
+          />
+          <InOrder change={change} onChange={onChange} />
+        </>
+      );
+    default:
+      return null;
+  }
+}
+
+function ReplaceFields({ change, onChange }: Props) {
+  return (
+    <>
+      <TextInput
+        size="xs"
+        label="Find"
+        maxLength={200}
+        value={change.find ?? ''}
+        onChange={(event) => onChange({ find: event.currentTarget.value })}
+      />
+      <TextInput
+        size="xs"
+        label="Replace by"
+        maxLength={200}
+        value={change.by ?? ''}
+        onChange={(event) => onChange({ by: event.currentTarget.value })}
+      />
+      <NativeSelect
+        size="xs"
+        label="Found"
+        data={[
+          { value: 'text', label: 'anywhere' },
+          { value: 'word', label: 'as a whole word' },
+          { value: 'pattern', label: 'as a regular expression' },
+        ]}
+        value={change.matching ?? 'text'}
+        onChange={(event) => onChange({ matching: event.currentTarget.value as NonNullable<Change['matching']> })}
+      />
+      <Checkbox
+        size="xs"
+        label="Capitals count"
+        checked={change.as_written ?? true}
+        onChange={(event) => onChange({ as_written: event.currentTarget.checked })}
+      />
+    </>
+  );
+}
+
+function NumberFields({ change, onChange }: Props) {
+  return (
+    <>
+      {NUMBERS.map(([key, label, min, max]) => (
+        <NumberInput
+          key={key}
+          size="xs"
+          label={label}
+          min={min}
+          max={max}
+          allowDecimal={false}
+          value={change[key] ?? min}
+          onChange={(value) => onChange({ [key]: Number(value) || min })}
+        />
+      ))}
+      <TextInput
+        size="xs"
+        label="Between name and number"
+        maxLength={20}
+        value={change.separator ?? ''}
+        onChange={(event) => onChange({ separator: event.currentTarget.value })}
+      />
+      <Where change={change} onChange={onChange} />
+      <InOrder change={change} onChange={onChange} />
+      <Checkbox
+        size="xs"
+        label="Anew in each group"
+        checked={change.anew ?? false}
+        onChange={(event) => onChange({ anew: event.currentTarget.checked })}
+      />
+    </>
+  );
+}
+
+function Where({ change, onChange }: Props) {
+  return (
+    <NativeSelect
+      size="xs"
+      label="Where"
+      data={SIDES}
+      value={change.side ?? 'before'}
+      onChange={(event) => onChange({ side: event.currentTarget.value as NonNullable<Change['side']> })}
+    />
+  );
+}
+
+function InOrder({ change, onChange }: Props) {
+  return (
+    <NativeSelect
+      size="xs"
+      label="In which order"
+      data={ORDERS}
+      value={change.counted ?? 'back'}
+      onChange={(event) => onChange({ counted: event.currentTarget.value as NonNullable<Change['counted']> })}
+    />
+  );
+}
