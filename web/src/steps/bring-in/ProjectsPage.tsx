@@ -54,36 +54,13 @@ export function ProjectsPage({ user }: { user: string }) {
           </Text>
         )}
         {projects.data?.map((project) => (
-          <section key={project.id} className={classes.project} aria-labelledby={`project-${project.id}`}>
-            <Group gap="sm" align="baseline">
-              <Title order={2} size="h3" id={`project-${project.id}`}>
-                {project.name}
-              </Title>
-              <Text c="dimmed" size="sm">
-                you are {project.role === 'viewer' ? 'a' : 'an'} {project.role}
-              </Text>
-              <Button size="compact-xs" variant="default" onClick={() => setMembersOf(project)}>
-                Members
-              </Button>
-              {project.role === 'owner' && (
-                <Button size="compact-xs" variant="default" onClick={() => setMoving(project)}>
-                  Take it elsewhere
-                </Button>
-              )}
-              {project.role === 'owner' && (
-                <Button
-                  size="compact-xs"
-                  variant="default"
-                  aria-label={`Remove project ${project.name}`}
-                  onClick={() => remove(project)}
-                >
-                  Remove project
-                </Button>
-              )}
-            </Group>
-            <MovingIn project={project} />
-            <Illustrations project={project} />
-          </section>
+          <ProjectSection
+            key={project.id}
+            project={project}
+            onMembers={() => setMembersOf(project)}
+            onMove={() => setMoving(project)}
+            onRemove={() => remove(project)}
+          />
         ))}
       </main>
       <Modal
@@ -111,6 +88,44 @@ export function ProjectsPage({ user }: { user: string }) {
         {membersOf && <Members project={membersOf} />}
       </Modal>
     </div>
+  );
+}
+
+interface SectionProps {
+  project: Project;
+  onMembers: () => void;
+  onMove: () => void;
+  onRemove: () => void;
+}
+
+/** A project: what can be done with it, and its illustrations. */
+function ProjectSection({ project, onMembers, onMove, onRemove }: SectionProps) {
+  return (
+    <section className={classes.project} aria-labelledby={`project-${project.id}`}>
+      <Group gap="sm" align="baseline">
+        <Title order={2} size="h3" id={`project-${project.id}`}>
+          {project.name}
+        </Title>
+        <Text c="dimmed" size="sm">
+          you are {project.role === 'viewer' ? 'a' : 'an'} {project.role}
+        </Text>
+        <Button size="compact-xs" variant="default" onClick={onMembers}>
+          Members
+        </Button>
+        {project.role === 'owner' && (
+          <Button size="compact-xs" variant="default" onClick={onMove}>
+            Take it elsewhere
+          </Button>
+        )}
+        {project.role === 'owner' && (
+          <Button size="compact-xs" variant="default" aria-label={`Remove project ${project.name}`} onClick={onRemove}>
+            Remove project
+          </Button>
+        )}
+      </Group>
+      <MovingIn project={project} />
+      <Illustrations project={project} />
+    </section>
   );
 }
 

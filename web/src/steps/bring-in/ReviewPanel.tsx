@@ -55,76 +55,16 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
         {matches.length === kept && 'Nothing has changed.'}
       </p>
       {lines.changed.length > 0 && (
-        <table className={classes.matches}>
-          <thead>
-            <tr>
-              <th scope="col">Before</th>
-              <th scope="col">After</th>
-              <th scope="col">What it is</th>
-            </tr>
-          </thead>
-          <tbody>
-            {lines.changed.map((match) => (
-              <tr key={match.new?.id}>
-                <td>
-                  <Small illustration={illustration} look={match.old} />
-                </td>
-                <td>
-                  <Small illustration={illustration} look={match.new} />
-                </td>
-                <td>
-                  <strong>{match.new?.path.join(' / ')}</strong>
-                  <span className={classes.changes}>{wordsOf(match)}</span>
-                  {canEdit && match.new && (
-                    <NativeSelect
-                      size="xs"
-                      aria-label={`What ${match.new.path.join(' / ')} was before`}
-                      value={match.old?.id ?? NEW}
-                      data={[
-                        { value: NEW, label: 'a new part' },
-                        ...olds.map((look) => ({ value: look.id, label: `was ${look.path.join(' / ')}` })),
-                      ]}
-                      onChange={(event) => {
-                        const { value } = event.currentTarget;
-                        const now = match.new?.id ?? '';
-                        setPairs((before) => corrected(review.data, before, now, value === NEW ? null : value));
-                      }}
-                    />
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Matches
+          illustration={illustration}
+          matches={lines.changed}
+          olds={olds}
+          canEdit={canEdit}
+          onPair={(now, old) => setPairs((before) => corrected(review.data, before, now, old))}
+        />
       )}
       {lines.gone.length > 0 && (
-        <>
-          <h3>Gone from the art</h3>
-          <p>Its part stays, empty, with its name and place, unless you take it out.</p>
-          <ul className={classes.gone}>
-            {lines.gone.map((match) => (
-              <li key={match.old?.id}>
-                <Small illustration={illustration} look={match.old} />
-                <span>
-                  {match.old?.path.join(' / ')}
-                  {Object.entries(match.parts).map(([id, name]) => (
-                    <Checkbox
-                      key={id}
-                      size="xs"
-                      label={`Take the part '${name}' out`}
-                      disabled={!canEdit}
-                      checked={remove.includes(id)}
-                      onChange={(event) => {
-                        const { checked } = event.currentTarget;
-                        setRemove((before) => (checked ? [...before, id] : before.filter((one) => one !== id)));
-                      }}
-                    />
-                  ))}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </>
+        <Gone illustration={illustration} matches={lines.gone} remove={remove} canEdit={canEdit} onRemove={setRemove} />
       )}
       <p role="alert">{problem}</p>
       {canEdit && (
@@ -201,5 +141,103 @@ function Small({ illustration, look }: { illustration: number; look: LayerLook |
     <span className={classes.small}>
       {look?.thumbnail && <img src={imageAddress(illustration, look.thumbnail)} alt="" loading="lazy" />}
     </span>
+  );
+}
+
+type Lines = ReturnType<typeof linesOf>;
+
+interface MatchesProps {
+  illustration: number;
+  matches: Lines['changed'];
+  /** All layers that there were. */
+  olds: readonly NonNullable<Lines['changed'][number]['old']>[];
+  canEdit: boolean;
+  onPair: (now: string, old: string | null) => void;
+}
+
+/** The layers that have changed, each with what it was before. */
+function Matches({ illustration, matches, olds, canEdit, onPair }: MatchesProps) {
+  return (
+    <table className={classes.matches}>
+      <thead>
+        <tr>
+          <th scope="col">Before</th>
+          <th scope="col">After</th>
+          <th scope="col">What it is</th>
+        </tr>
+      </thead>
+      <tbody>
+        {matches.map((match) => (
+          <tr key={match.new?.id}>
+            <td>
+              <Small illustration={illustration} look={match.old} />
+            </td>
+            <td>
+              <Small illustration={illustration} look={match.new} />
+            </td>
+            <td>
+              <strong>{match.new?.path.join(' / ')}</strong>
+              <span className={classes.changes}>{wordsOf(match)}</span>
+              {canEdit && match.new && (
+                <NativeSelect
+                  size="xs"
+                  aria-label={`What ${match.new.path.join(' / ')} was before`}
+                  value={match.old?.id ?? NEW}
+                  data={[
+                    { value: NEW, label: 'a new part' },
+                    ...olds.map((look) => ({ value: look.id, label: `was ${look.path.join(' / ')}` })),
+                  ]}
+                  onChange={(event) => {
+                    const { value } = event.currentTarget;
+                    onPair(match.new?.id ?? '', value === NEW ? null : value);
+                  }}
+                />
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+interface GoneProps {
+  illustration: number;
+  matches: Lines['gone'];
+  /** The parts that are taken out with their layers. */
+  remove: readonly string[];
+  canEdit: boolean;
+  onRemove: (parts: readonly string[]) => void;
+}
+
+function Gone({ illustration, matches, remove, canEdit, onRemove }: GoneProps) {
+  return (
+    <>
+      <h3>Gone from the art</h3>
+      <p>Its part stays, empty, with its name and place, unless you take it out.</p>
+      <ul className={classes.gone}>
+        {matches.map((match) => (
+          <li key={match.old?.id}>
+            <Small illustration={illustration} look={match.old} />
+            <span>
+              {match.old?.path.join(' / ')}
+              {Object.entries(match.parts).map(([id, name]) => (
+                <Checkbox
+                  key={id}
+                  size="xs"
+                  label={`Take the part '${name}' out`}
+                  disabled={!canEdit}
+                  checked={remove.includes(id)}
+                  onChange={(event) => {
+                    const { checked } = event.currentTarget;
+                    onRemove(checked ? [...remove, id] : remove.filter((one) => one !== id));
+                  }}
+                />
+              ))}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }

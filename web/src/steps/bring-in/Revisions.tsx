@@ -45,20 +45,12 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
   return (
     <div className={classes.form}>
       <p role="alert">{problem}</p>
-      <Modal
-        opened={isDiscarding && waiting !== null}
+      <DiscardDialog
+        number={waiting?.number}
+        isOpen={isDiscarding && waiting !== null}
+        onDiscard={discard}
         onClose={() => setDiscarding(false)}
-        title={`Discard revision ${waiting?.number}?`}
-        closeButtonProps={{ 'aria-label': 'Close' }}
-      >
-        <p>Its file and what was read of it are removed and cannot be restored. The parts stay as they are.</p>
-        <Group justify="flex-end">
-          <Button variant="default" onClick={() => setDiscarding(false)} data-autofocus>
-            Keep revision {waiting?.number}
-          </Button>
-          <Button onClick={discard}>Discard revision {waiting?.number}</Button>
-        </Group>
-      </Modal>
+      />
       {waiting?.state === 'review' && (
         <ReviewPanel
           key={waiting.number}
@@ -70,23 +62,12 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
         />
       )}
       {waiting?.state === 'reading' && waiting.job && (
-        <div className={classes.waiting}>
-          <strong>Revision {waiting.number}</strong>
-          {isRunning(waiting.job) ? (
-            <JobProgress job={waiting.job} canCancel={canEdit} />
-          ) : (
-            <p>{waiting.job.error || 'It was cancelled, and nothing of it was read.'}</p>
-          )}
-          {canEdit && !isRunning(waiting.job) && (
-            <Button
-              size="compact-sm"
-              variant="default"
-              onClick={() => attempt(() => discardRevision(id, waiting.number))}
-            >
-              Discard revision {waiting.number}
-            </Button>
-          )}
-        </div>
+        <Reading
+          number={waiting.number}
+          job={waiting.job}
+          canEdit={canEdit}
+          onDiscard={() => attempt(() => discardRevision(id, waiting.number))}
+        />
       )}
       {!waiting && canEdit && (
         <>
@@ -111,25 +92,89 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
         </>
       )}
       <h3>Kept</h3>
-      <ul className={classes.revisions}>
-        {others.map((one) => (
-          <li key={one.number}>
-            <strong>Revision {one.number}</strong>
-            {one.number === current && ', worked with now'}
-            <br />
-            {one.file_name}, {bytes(one.bytes)}, {one.width} × {one.height} px
-            <br />
-            {new Date(one.created_at).toLocaleString()}
-            {one.created_by && ` by ${one.created_by}`} ·{' '}
-            <a href={`/api/illustrations/${id}/revisions/${one.number}/original`}>download</a>
-          </li>
-        ))}
-      </ul>
+      <KeptRevisions illustration={id} current={current} revisions={others} />
       {canEdit && !waiting && current > 1 && (
         <Button size="compact-md" variant="default" onClick={() => attempt(() => goBack(id))}>
           Go back to the revision before
         </Button>
       )}
     </div>
+  );
+}
+
+interface DiscardProps {
+  number: number | undefined;
+  isOpen: boolean;
+  onDiscard: () => void;
+  onClose: () => void;
+}
+
+function DiscardDialog({ number, isOpen, onDiscard, onClose }: DiscardProps) {
+  return (
+    <Modal
+      opened={isOpen}
+      onClose={onClose}
+      title={`Discard revision ${number}?`}
+      closeButtonProps={{ 'aria-label': 'Close' }}
+    >
+      <p>Its file and what was read of it are removed and cannot be restored. The parts stay as they are.</p>
+      <Group justify="flex-end">
+        <Button variant="default" onClick={onClose} data-autofocus>
+          Keep revision {number}
+        </Button>
+        <Button onClick={onDiscard}>Discard revision {number}</Button>
+      </Group>
+    </Modal>
+  );
+}
+
+interface ReadingProps {
+  number: number;
+  job: NonNullable<Parameters<typeof isRunning>[0]>;
+  canEdit: boolean;
+  onDiscard: () => void;
+}
+
+/** A revision that is being read, or was not. */
+function Reading({ number, job, canEdit, onDiscard }: ReadingProps) {
+  return (
+    <div className={classes.waiting}>
+      <strong>Revision {number}</strong>
+      {isRunning(job) ? (
+        <JobProgress job={job} canCancel={canEdit} />
+      ) : (
+        <p>{job.error || 'It was cancelled, and nothing of it was read.'}</p>
+      )}
+      {canEdit && !isRunning(job) && (
+        <Button size="compact-sm" variant="default" onClick={onDiscard}>
+          Discard revision {number}
+        </Button>
+      )}
+    </div>
+  );
+}
+
+interface KeptProps {
+  illustration: number;
+  current: number;
+  revisions: NonNullable<ReturnType<typeof useRevisions>['data']>;
+}
+
+function KeptRevisions({ illustration, current, revisions }: KeptProps) {
+  return (
+    <ul className={classes.revisions}>
+      {revisions.map((one) => (
+        <li key={one.number}>
+          <strong>Revision {one.number}</strong>
+          {one.number === current && ', worked with now'}
+          <br />
+          {one.file_name}, {bytes(one.bytes)}, {one.width} × {one.height} px
+          <br />
+          {new Date(one.created_at).toLocaleString()}
+          {one.created_by && ` by ${one.created_by}`} ·{' '}
+          <a href={`/api/illustrations/${illustration}/revisions/${one.number}/original`}>download</a>
+        </li>
+      ))}
+    </ul>
   );
 }

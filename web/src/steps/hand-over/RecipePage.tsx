@@ -6,7 +6,7 @@ import { Refusal } from '../../api/client';
 import { changeRecipe, removeRecipe, saveRecipe } from '../../api/handOver';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
-import { BesideFields } from './BesideFields';
+import { ExtrasFields } from './ExtrasFields';
 import classes from './HandOver.module.css';
 import { ImagesFields } from './ImagesFields';
 import { RecipePick } from './RecipePick';
@@ -67,7 +67,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
       )}
       <div className={form.form}>
         <h3>Beside the images</h3>
-        <BesideFields
+        <ExtrasFields
           beside={recipe.beside}
           rows={rows}
           onChange={(said) => change({ beside: { ...recipe.beside, ...said } })}

@@ -30,12 +30,11 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
   const [size, setSize] = useState(24);
   const [hardness, setHardness] = useState(1);
   const [gives, setGives] = useState(false);
-  const [strokes, setStrokes] = useState<readonly (Stroke & { how: 'add' | 'subtract'; hardness: number })[]>([]);
+  const [strokes, setStrokes] = useState<readonly Painted[]>([]);
   const [joint, setJoint] = useState<Circle | null>(null);
   const [fill, setFill] = useState<Fill>('onward');
   const [colour, setColour] = useState('#ffffff');
   const [mirrorSource, setMirrorSource] = useState('');
-  const [isAddedSeen, setAddedSeen] = useState(false);
   const [problem, setProblem] = useState('');
   const clear = useCallback(() => {
     setStrokes([]);
@@ -45,21 +44,8 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
   // biome-ignore lint/correctness/useExhaustiveDependencies: strokes are on the art, and for the work, that they were made for
   useEffect(clear, [art, work]);
   const row = from?.id;
-  const added = useQuery({
-    queryKey: ['added', illustration, art],
-    enabled: isAddedSeen && row !== undefined,
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
-    gcTime: 60_000,
-    queryFn: async ({ signal }) => {
-      const found = await askAdded(illustration, row ?? '', signal);
-      return { ...found, picture: await bitmapOf(found.mask) };
-    },
-  });
-  const masks = useMemo((): Mask[] => {
-    const { data } = added;
-    return isAddedSeen && data && data.pixels > 0 ? [{ picture: data.picture, box: data.box, colour: ADDED }] : [];
-  }, [isAddedSeen, added]);
+  const added = useAdded(illustration, row, art);
+  const { masks } = added;
 
   const onMark = useCallback(
     (points: readonly Spot[], keys: MarkKeys) => {
@@ -96,14 +82,7 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
   );
 
   const filling = () => ({ fill: fill === 'colour' ? channels(colour) : fill, mirror_source: mirrorSource || null });
-  const painted = () =>
-    strokes.map(({ points, size: wide, hardness: hard, how }) => ({
-      tool: 'brush' as const,
-      points: points.map(({ x, y }): [number, number] => [rounded(x), rounded(y)]),
-      size: wide,
-      hardness: hard,
-      how,
-    }));
+  const painted = () => strokes.map(asSaid);
 
   return {
     size,
@@ -123,11 +102,11 @@ export function useChanging({ illustration, from, art, work, change, onKept }: P
     setColour,
     mirrorSource,
     setMirrorSource,
-    isAddedSeen,
-    setAddedSeen,
-    added: isAddedSeen ? added.data : undefined,
+    isAddedSeen: added.isSeen,
+    setAddedSeen: added.setSeen,
+    added: added.found,
     marking,
-    problem: problem || (isAddedSeen && added.error?.message) || '',
+    problem: problem || added.problem,
     growUnder: (by: number) => change((of) => ({ do: 'grow-under', row: of, by, ...filling() })),
     roundOff: () => {
       if (!joint) return;
@@ -153,3 +132,41 @@ export type Changing = ReturnType<typeof useChanging>;
 
 /** Eighths of a pixel are finer than any hand. */
 const rounded = (value: number) => Math.round(value * 8) / 8;
+
+type Painted = Stroke & { how: 'add' | 'subtract'; hardness: number };
+
+/** A stroke as a command says it. */
+const asSaid = ({ points, size, hardness, how }: Painted) => ({
+  tool: 'brush' as const,
+  points: points.map(({ x, y }): [number, number] => [rounded(x), rounded(y)]),
+  size,
+  hardness,
+  how,
+});
+
+/** What of a part was filled in, once somebody wants to see it. */
+function useAdded(illustration: number, row: string | undefined, art: string | undefined) {
+  const [isSeen, setSeen] = useState(false);
+  const query = useQuery({
+    queryKey: ['added', illustration, art],
+    enabled: isSeen && row !== undefined,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    queryFn: async ({ signal }) => {
+      const found = await askAdded(illustration, row ?? '', signal);
+      return { ...found, picture: await bitmapOf(found.mask) };
+    },
+  });
+  const masks = useMemo((): Mask[] => {
+    const { data } = query;
+    return isSeen && data && data.pixels > 0 ? [{ picture: data.picture, box: data.box, colour: ADDED }] : [];
+  }, [isSeen, query]);
+  return {
+    isSeen,
+    setSeen,
+    found: isSeen ? query.data : undefined,
+    masks,
+    problem: (isSeen && query.error?.message) || '',
+  };
+}

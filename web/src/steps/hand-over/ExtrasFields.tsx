@@ -3,14 +3,14 @@ import type { Recipe, Row } from '../../api/calls';
 import form from '../../ui/form.module.css';
 import classes from './HandOver.module.css';
 
-type Beside = Recipe['beside'];
-type Combination = Beside['combinations'][number];
+type Extras = Recipe['beside'];
+type Combination = Extras['combinations'][number];
 
 interface Props {
-  beside: Beside;
+  beside: Extras;
   rows: readonly Row[];
   /** Told what was changed, and nothing else. */
-  onChange: (changed: Partial<Beside>) => void;
+  onChange: (changed: Partial<Extras>) => void;
 }
 
 const ORIGINS = [
@@ -21,7 +21,7 @@ const ORIGINS = [
 ];
 
 /** What is written beside the images. */
-export function BesideFields({ beside, rows, onChange }: Props) {
+export function ExtrasFields({ beside, rows, onChange }: Props) {
   const { model } = beside;
   const check = (name: 'layers' | 'page' | 'scene', label: string) => (
     <Checkbox
@@ -45,7 +45,7 @@ export function BesideFields({ beside, rows, onChange }: Props) {
           { value: 'box', label: 'each in its own box' },
         ]}
         value={beside.vector}
-        onChange={(event) => onChange({ vector: event.currentTarget.value as Beside['vector'] })}
+        onChange={(event) => onChange({ vector: event.currentTarget.value as Extras['vector'] })}
       />
       <Checkbox
         size="xs"
@@ -55,39 +55,7 @@ export function BesideFields({ beside, rows, onChange }: Props) {
           onChange({ model: event.currentTarget.checked ? { pixels_per_unit: 100, z: 'depth', step: 0.001 } : null })
         }
       />
-      {model && (
-        <div className={form.row}>
-          <NumberInput
-            size="xs"
-            label="Pixels to a unit"
-            min={1}
-            value={model.pixels_per_unit}
-            onChange={(value) =>
-              typeof value === 'number' && value > 0 && onChange({ model: { ...model, pixels_per_unit: value } })
-            }
-          />
-          <NativeSelect
-            size="xs"
-            label="Parts stand"
-            data={[
-              { value: 'depth', label: 'by their depth' },
-              { value: 'order', label: 'in even steps' },
-            ]}
-            value={model.z}
-            onChange={(event) => onChange({ model: { ...model, z: event.currentTarget.value as 'depth' | 'order' } })}
-          />
-          <NumberInput
-            size="xs"
-            label="One before the other"
-            suffix=" units"
-            min={0}
-            step={0.001}
-            decimalScale={4}
-            value={model.step}
-            onChange={(value) => typeof value === 'number' && onChange({ model: { ...model, step: value } })}
-          />
-        </div>
-      )}
+      {model && <ModelFields model={model} onChange={(said) => onChange({ model: { ...model, ...said } })} />}
       <NativeSelect
         size="xs"
         label="The whole picture frame by frame"
@@ -99,7 +67,7 @@ export function BesideFields({ beside, rows, onChange }: Props) {
           { value: 'gif', label: 'as GIF, few colours' },
         ]}
         value={beside.flip_book}
-        onChange={(event) => onChange({ flip_book: event.currentTarget.value as Beside['flip_book'] })}
+        onChange={(event) => onChange({ flip_book: event.currentTarget.value as Extras['flip_book'] })}
       />
       <MultiSelect
         size="xs"
@@ -110,7 +78,7 @@ export function BesideFields({ beside, rows, onChange }: Props) {
           { value: 'pdf', label: 'PDF pages' },
         ]}
         value={beside.overview}
-        onChange={(value) => onChange({ overview: value as Beside['overview'] })}
+        onChange={(value) => onChange({ overview: value as Extras['overview'] })}
       />
       <PlacesFields places={beside.places} onChange={(places) => onChange({ places })} />
       <Combinations
@@ -122,12 +90,48 @@ export function BesideFields({ beside, rows, onChange }: Props) {
   );
 }
 
+type ModelSettings = NonNullable<Extras['model']>;
+
+function ModelFields({ model, onChange }: { model: ModelSettings; onChange: (said: Partial<ModelSettings>) => void }) {
+  return (
+    <div className={form.row}>
+      <NumberInput
+        size="xs"
+        label="Pixels to a unit"
+        min={1}
+        value={model.pixels_per_unit}
+        onChange={(value) => typeof value === 'number' && value > 0 && onChange({ pixels_per_unit: value })}
+      />
+      <NativeSelect
+        size="xs"
+        label="Parts stand"
+        data={[
+          { value: 'depth', label: 'by their depth' },
+          { value: 'order', label: 'in even steps' },
+        ]}
+        value={model.z}
+        onChange={(event) => onChange({ z: event.currentTarget.value as 'depth' | 'order' })}
+      />
+      <NumberInput
+        size="xs"
+        label="One before the other"
+        suffix=" units"
+        min={0}
+        step={0.001}
+        decimalScale={4}
+        value={model.step}
+        onChange={(value) => typeof value === 'number' && onChange({ step: value })}
+      />
+    </div>
+  );
+}
+
 function PlacesFields({
   places,
   onChange,
 }: {
-  places: Beside['places'];
-  onChange: (places: Beside['places']) => void;
+  places: Extras['places'];
+  onChange: (places: Extras['places']) => void;
 }) {
   return (
     <>
@@ -182,7 +186,7 @@ function PlacesFields({
 }
 
 interface CombinationsProps {
-  combinations: Beside['combinations'];
+  combinations: Extras['combinations'];
   rows: readonly Row[];
   onChange: (combinations: Combination[]) => void;
 }
