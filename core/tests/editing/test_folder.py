@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from command_samples import SAMPLES, figure, star
 from PIL import Image
 
-from tests.editing.samples import SAMPLES, figure, star
 from tests.packages import FolderTestCase, quiet
 from yuplet.__main__ import main
 from yuplet.arrangement.commands import to_json

@@ -11,9 +11,9 @@ from typing import Any
 
 import jsonschema
 import numpy as np
+from command_samples import SAMPLES, started
 
 import yuplet
-from tests.editing.samples import SAMPLES, started
 from yuplet.arrangement.commands import Command, apply, to_json
 from yuplet.arrangement.records import from_records, to_records
 from yuplet.arrangement.tree import Arrangement, composite_tree
