@@ -19,6 +19,8 @@ from playwright.sync_api import Browser, Locator, Page, expect
 import signal_post
 from tests.browser import chromium, new_context
 from yuplet_server.accounts.models import User
+from yuplet_server.illustrations.actions import keep_upload
+from yuplet_server.jobs.actions import run
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 
@@ -72,13 +74,19 @@ class ProductTestCase(LiveServerTestCase):
         if kind == "error" and "Failed to load resource" not in text:
             self.complaints.append(text)
 
-    def sign_in(self, name: str = "ada", page: Page | None = None) -> None:
+    def give_session(self, name: str = "ada", page: Page | None = None) -> None:
         """Give the browser a session; the form itself is used in the story."""
-        page = page or self.page
         client = Client()
         client.force_login(User.objects.get(username=name))
         cookie = client.cookies[settings.SESSION_COOKIE_NAME].value
-        page.context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": cookie, "url": self.live_server_url}])
+        (page or self.page).context.add_cookies(
+            [{"name": settings.SESSION_COOKIE_NAME, "value": cookie, "url": self.live_server_url}]
+        )
+
+    def sign_in(self, name: str = "ada", page: Page | None = None) -> None:
+        """With a session, open the page of projects."""
+        page = page or self.page
+        self.give_session(name, page)
         page.goto("/")
         expect(page.get_by_role("button", name=name, exact=True)).to_be_visible()
 
@@ -87,6 +95,17 @@ class ProductTestCase(LiveServerTestCase):
         file = file or self.ora
         self.page.get_by_test_id("picture-file").set_input_files(file)
         self.page.get_by_role("link", name=file.stem).click()
+        self.wait_for_pile()
+
+    def open_picture(self, file: Path | None = None) -> None:
+        """What `sign_in` and `bring_in` come to, without the pages on the way: the picture is read here."""
+        file = file or self.ora
+        with file.open("rb") as data:
+            illustration = keep_upload(self.project, self.user, file.name, file.stat().st_size, data)
+        assert illustration.revision.job_id is not None
+        run(illustration.revision.job_id)
+        self.give_session()
+        self.page.goto(f"/illustrations/{illustration.pk}/put-in-order")
         self.wait_for_pile()
 
     def wait_for_pile(self) -> None:

@@ -15,8 +15,7 @@ from tests.product import ProductTestCase
 class HandOverTests(ProductTestCase):
     def setUp(self) -> None:
         super().setUp()
-        self.sign_in()
-        self.bring_in()
+        self.open_picture()
         self.to_step("Hand over")
         expect(self.button("Hand over 9 parts")).to_be_enabled()
 

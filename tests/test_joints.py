@@ -17,14 +17,15 @@ from yuplet.parts.part import Part, still
 
 
 class JointTests(ProductTestCase):
+    has_worker = False
+
     def setUp(self) -> None:
         super().setUp()
-        self.sign_in()
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         file = Path(folder.name) / "signalman.svg"
         file.write_bytes(SVG)
-        self.bring_in(file)
+        self.open_picture(file)
 
     def page_of(self, name: str) -> None:
         self.page.get_by_label("What is put in order").get_by_text(re.compile(f"^{name}")).click()
@@ -288,8 +289,9 @@ class JointTests(ProductTestCase):
 
 
 class FrameTests(ProductTestCase):
+    has_worker = False
+
     def test_frames_are_timed_stepped_and_seen_with_their_neighbours(self) -> None:
-        self.sign_in()
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         file = Path(folder.name) / "wink.png"
@@ -297,7 +299,7 @@ class FrameTests(ProductTestCase):
         for at, frame in enumerate(frames):
             frame.paste((200, 80, 20, 255), (5 + 8 * (at % 3), 5, 12 + 8 * (at % 3), 20))
         frames[0].save(file, save_all=True, append_images=frames[1:], duration=100, loop=0)
-        self.bring_in(file)
+        self.open_picture(file)
         self.page.locator("[data-row]").first.click()
         row = self.page.get_by_label("Frames of wink")
         expect(row.get_by_text("= 1, 100 ms")).to_be_visible()

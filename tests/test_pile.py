@@ -68,10 +68,11 @@ BOUNDS_ALONE = """async ([text, width, height, wanted]) => {
 
 
 class PileTests(ProductTestCase):
+    has_worker = False
+
     def setUp(self) -> None:
         super().setUp()
-        self.sign_in()
-        self.bring_in()
+        self.open_picture()
 
     def zoom(self) -> int:
         return int(self.page.get_by_test_id("zoom").inner_text().split()[0])
@@ -163,8 +164,7 @@ class PileTests(ProductTestCase):
             """<svg xmlns="http://www.w3.org/2000/svg" width="97" height="73"><rect id="ground" width="97" height="73" fill="#fff"/>
             <circle id="disc" cx="48.5" cy="36.5" r="20"/></svg>"""
         )
-        self.page.goto("/")
-        self.bring_in(drawing)
+        self.open_picture(drawing)
         zoom = self.zoom() // 100
         self.assertGreaterEqual(zoom, 4)
         self.page.locator("[data-sharp=true]").wait_for()

@@ -12,10 +12,11 @@ from yuplet_server.projects.actions import set_role
 
 
 class PutInOrderTests(ProductTestCase):
+    has_worker = False
+
     def setUp(self) -> None:
         super().setUp()
-        self.sign_in()
-        self.bring_in()
+        self.open_picture()
 
     def switch(self, what: str, name: str) -> "object":
         return self.page.get_by_role("switch", name=f"{what} {name}", exact=True)

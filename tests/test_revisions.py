@@ -29,8 +29,7 @@ def second(path: Path) -> None:
 class RevisionTests(ProductTestCase):
     def setUp(self) -> None:
         super().setUp()
-        self.sign_in()
-        self.bring_in()
+        self.open_picture()
         self.row("sky").dblclick()
         self.page.keyboard.type("night")
         self.page.keyboard.press("Enter")

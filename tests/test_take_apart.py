@@ -20,9 +20,7 @@ CREAM, RED, BLUE = (240, 228, 200), (190, 50, 40), (40, 70, 170)
 
 
 class TakeApartTests(ProductTestCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.sign_in()
+    has_worker = False
 
     def toy(self, name: str = "toy", mode: str = "RGB") -> None:
         """A coat with a button on a plain ground, or three beads on nothing, at the step in which it is taken apart."""
@@ -37,7 +35,7 @@ class TakeApartTests(ProductTestCase):
             draw.line((90, 70, 91, 70), (*BLUE, 255))
         path = self.files / f"{name}.png"
         image.save(path)
-        self.bring_in(path)
+        self.open_picture(path)
         self.to_step("Take apart")
         for label in ("Grow", "Soft edge"):
             self.page.get_by_label(label).fill("0")
@@ -137,7 +135,7 @@ class TakeApartTests(ProductTestCase):
         """docs/guide/taking-apart.md: most of its parts, which is fewer than the guide takes, for the time it needs."""
         path = self.files / "tin inspector.png"
         tin_inspector.write(path)
-        self.bring_in(path)
+        self.open_picture(path)
         self.to_step("Take apart")
         self.page.get_by_label("Outlines").select_option("none")
         self.page.get_by_text("Pieces, coarse to fine").wait_for()
