@@ -8,6 +8,7 @@ repainted, the tail moved, the whistle renamed, a mouth taken out and a medal ad
 
 import copy
 import io
+import math
 import sys
 from pathlib import Path
 
@@ -27,6 +28,8 @@ from yuplet.pixels.trimming import content_box, cut
 from yuplet.writing import openraster
 
 SOURCE = Path(__file__).parent / "brindle.svg"
+REDUCED = 8
+"""How much smaller a layer is drawn to see where it is."""
 
 
 MEDAL = """<g xmlns="http://www.w3.org/2000/svg" data-layer="medal"><path d="M990 1134 L1000 1060 L1040 1060 L1048 1134 Z"
@@ -80,17 +83,15 @@ def _nodes(parent: etree._Element, canvas: Size, scratch: SpillFile) -> tuple[La
                 )
             )
         elif (name := element.get("data-layer")) is not None:
-            picture = _drawn_alone(element)
-            box = content_box(picture)
+            box, picture = _drawn_alone(element, canvas)
             if box is not None:
-                scratch.put(own_id, cut(picture, box))
-                box = box.meet(Box(0, 0, canvas.width, canvas.height))
+                scratch.put(own_id, picture)
             nodes.append(Layer(own_id, name, box, visible=visible, opacity=opacity, blend=blend))
     return tuple(nodes)
 
 
-def _drawn_alone(element: etree._Element) -> Picture:
-    """The drawing with nothing in it but one element, its ancestors and the definitions."""
+def _drawn_alone(element: etree._Element, canvas: Size) -> tuple[Box | None, Picture]:
+    """The drawing with nothing in it but one element, its ancestors and the definitions: where that is, and how it looks there."""
     root = element.getroottree().getroot()
     path = [element, *element.iterancestors()]
     bare = etree.Element(root.tag, root.attrib, root.nsmap)
@@ -99,7 +100,27 @@ def _drawn_alone(element: etree._Element) -> Picture:
     for ancestor in reversed(path[1:-1]):
         at = etree.SubElement(at, ancestor.tag, ancestor.attrib)
     at.append(copy.deepcopy(element))
-    tree = usvg.Tree.from_str(etree.tostring(bare, encoding="unicode"), usvg.Options.default())
+    whole = Box(0, 0, canvas.width, canvas.height)
+    # Small first, to see where it is: most layers are a fraction of the canvas.
+    found = content_box(_drawn(bare, whole, REDUCED))
+    if found is None:
+        return None, np.empty((0, 0, 4), np.uint8)
+    around = Box(found.left - 1, found.top - 1, found.right + 1, found.bottom + 1)
+    box = Box(*(side * REDUCED for side in (around.left, around.top, around.right, around.bottom))).meet(whole)
+    assert box is not None
+    picture = _drawn(bare, box, 1)
+    tight = content_box(picture)
+    if tight is None:
+        return None, picture
+    return tight.moved(box.left, box.top), cut(picture, tight)
+
+
+def _drawn(root: etree._Element, box: Box, reduced: int) -> Picture:
+    """What lies in a box, so many times reduced."""
+    root.set("viewBox", f"{box.left} {box.top} {box.width} {box.height}")
+    root.set("width", str(math.ceil(box.width / reduced)))
+    root.set("height", str(math.ceil(box.height / reduced)))
+    tree = usvg.Tree.from_str(etree.tostring(root, encoding="unicode"), usvg.Options.default())
     png = resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0))
     return np.array(Image.open(io.BytesIO(bytes(png))).convert("RGBA"))
 

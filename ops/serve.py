@@ -84,9 +84,9 @@ def _run(folder: Path, host: str, port: int, demo: bool) -> int:
     try:
         database.start()
         environment = {**database.environment(), **_temporary(folder), "YUPLET_HOST": host}
-        for step in (["migrate", "--verbosity=0"], ["load_demo", *(["--anyway"] if demo else [])]):
-            if subprocess.run([*MANAGE, *step], env=environment, check=False, **child()).returncode != 0:
-                raise CannotStart(f"'manage.py {step[0]}' failed; what it printed stands above.")
+        prepare = [*MANAGE, "prepare", *(["--demo"] if demo else [])]
+        if subprocess.run(prepare, env=environment, check=False, **child()).returncode != 0:
+            raise CannotStart("'manage.py prepare' failed; what it printed stands above.")
         commands = {
             "worker": [*MANAGE, "worker"],
             "web": [

@@ -1,11 +1,13 @@
 """Debian's Chromium, started so that it speaks to this machine only."""
 
+import atexit
 import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from functools import cache
 from urllib.parse import urlsplit
 
-from playwright.sync_api import Browser, BrowserContext, Route, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Playwright, Route, sync_playwright
 
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -18,12 +20,24 @@ SCREEN = {"width": 1280, "height": 800}
 @contextmanager
 def chromium(flags: Sequence[str] = FLAGS) -> Iterator[Browser]:
     """A headless browser with a new profile."""
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=list(flags))
-        try:
-            yield browser
-        finally:
-            browser.close()
+    browser = _playwright().chromium.launch(executable_path=shutil.which("chromium"), args=list(flags))
+    try:
+        yield browser
+    finally:
+        browser.close()
+
+
+@cache
+def shared() -> Browser:
+    """One browser for all that this process tests; it ends with the process."""
+    return _playwright().chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+
+
+@cache
+def _playwright() -> Playwright:
+    started = sync_playwright().start()
+    atexit.register(started.stop)
+    return started
 
 
 def new_context(browser: Browser, base_url: str, scheme: str = "light") -> tuple[BrowserContext, list[str]]:

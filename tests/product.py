@@ -1,12 +1,13 @@
 """The whole product as people use it: server, worker and a real browser, on a database of the test's own."""
 
+import atexit
 import base64
 import math
 import os
 import subprocess
 import sys
 import tempfile
-from contextlib import ExitStack
+from functools import cache as once
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,7 @@ from django.test import Client, LiveServerTestCase, override_settings
 from playwright.sync_api import Browser, Locator, Page, expect
 
 import signal_post
-from tests.browser import chromium, new_context
+from tests.browser import new_context, shared
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.actions import keep_upload
 from yuplet_server.jobs.actions import run
@@ -34,7 +35,7 @@ expect.set_options(timeout=15_000)
 
 @override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
 class ProductTestCase(LiveServerTestCase):
-    """One browser and one worker a class; each test gets a context of its own, and an account called 'ada'."""
+    """One browser and one worker for all; each test gets a context of its own, and an account called 'ada'."""
 
     browser: Browser
     has_worker = True
@@ -42,16 +43,12 @@ class ProductTestCase(LiveServerTestCase):
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        stack = ExitStack()
-        cls.addClassCleanup(stack.close)
-        cls.browser = stack.enter_context(chromium())
-        folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
-        cls.files = folder
-        cls.ora = folder / "signal post.ora"
+        cls.browser = shared()
+        cls.files = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.ora = cls.files / "signal post.ora"
         signal_post.write(cls.ora)
         if cls.has_worker:
-            worker = start("worker")
-            stack.callback(end, worker)
+            shared_worker()
 
     def setUp(self) -> None:
         cache.clear()
@@ -94,7 +91,9 @@ class ProductTestCase(LiveServerTestCase):
         """Choose a file on the page of projects, wait until it is read, and open it."""
         file = file or self.ora
         self.page.get_by_test_id("picture-file").set_input_files(file)
-        self.page.get_by_role("link", name=file.stem).click()
+        read = self.page.get_by_role("link", name=file.stem)
+        expect(read).to_be_visible(timeout=60_000)
+        read.click()
         self.wait_for_pile()
 
     def open_picture(self, file: Path | None = None) -> None:
@@ -178,20 +177,37 @@ class ProductTestCase(LiveServerTestCase):
 
     def assert_accessible(self, what: str) -> None:
         """No violation of WCAG 2.2 AA that axe-core finds (https://github.com/dequelabs/axe-core)."""
-        self.page.evaluate(AXE.read_text())
-        found = self.page.evaluate(f"axe.run(document, {{runOnly: {STANDARDS}}})")
-        told = [
-            f"{violation['id']}: {violation['help']} at {[node['target'] for node in violation['nodes']][:3]}"
-            for violation in found["violations"]
-        ]
+        if not self.page.evaluate("'axe' in window"):
+            self.page.evaluate(AXE.read_text())
+        told = self.page.evaluate(
+            """async standards => {
+                const found = await axe.run(document, { runOnly: standards, resultTypes: ['violations'] });
+                return found.violations.map(({ id, help, nodes }) =>
+                    `${id}: ${help} at ${nodes.slice(0, 3).map(node => node.target).join(', ')}`);
+            }""",
+            STANDARDS,
+        )
         self.assertEqual(told, [], what)
 
 
-def start(command: str) -> "subprocess.Popen[bytes]":
-    """A process that `./start` runs beside the server, on this test's database."""
-    environment = {**os.environ, "YUPLET_DATABASE_NAME": connection.settings_dict["NAME"], "YUPLET_APART": "1"}
+@once
+def shared_worker() -> Path:
+    """One worker for all classes that this process tests; answers the folder that the administrator has opened to 'ada'."""
+    folder = tempfile.TemporaryDirectory()
+    atexit.register(folder.cleanup)
+    opened = Path(folder.name).resolve() / "opened"
+    opened.mkdir()
+    # With unfinished work of its own: a worker tidies up what its database does not know.
+    atexit.register(end, start("worker", YUPLET_WORK=f"{folder.name}/work", YUPLET_ROOTS=f"ada={opened}"))
+    return opened
+
+
+def start(command: str, **settings_of_it: str) -> "subprocess.Popen[bytes]":
+    """A process that `./start` runs beside the server, on this test's database; it ends when this one does."""
+    here = {"YUPLET_DATABASE_NAME": connection.settings_dict["NAME"], "YUPLET_APART": "1", **settings_of_it}
     manage = Path(settings.ROOT) / "server" / "manage.py"
-    return subprocess.Popen([sys.executable, str(manage), command], env=environment, start_new_session=True)
+    command_line = ["setpriv", "--pdeathsig", "TERM", sys.executable, str(manage), command]
+    return subprocess.Popen(command_line, env={**os.environ, **here}, start_new_session=True)
 
 
 def end(process: "subprocess.Popen[bytes]") -> None:

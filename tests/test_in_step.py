@@ -1,10 +1,6 @@
 """Keeping in step in the browser: a file that is saved on the server's machine is handed over, and the page says what was done."""
 
-import os
-import tempfile
 from pathlib import Path
-from typing import Any
-from unittest import mock
 
 import numpy as np
 from django.test import override_settings
@@ -12,7 +8,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 import signal_post
-from tests.product import ProductTestCase, end, start
+from tests.product import ProductTestCase, end, shared_worker, start
 from yuplet.illustration.layers import Illustration
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing.openraster import write
@@ -25,19 +21,10 @@ class InStepTests(ProductTestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        holder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(holder.cleanup)
-        cls.root = Path(holder.name).resolve()
-        opened: list[Any] = [
-            mock.patch.dict(os.environ, YUPLET_ROOTS=f"ada={cls.root}"),
-            override_settings(ROOTS=[("ada", cls.root)]),
-        ]
-        for one in opened:
-            one.__enter__()
-            cls.addClassCleanup(one.__exit__, None, None, None)
         super().setUpClass()
-        watcher = start("keep_in_step")
-        cls.addClassCleanup(end, watcher)
+        cls.root = shared_worker()
+        cls.enterClassContext(override_settings(ROOTS=[("ada", cls.root)]))
+        cls.addClassCleanup(end, start("keep_in_step", YUPLET_ROOTS=f"ada={cls.root}"))
 
     def setUp(self) -> None:
         super().setUp()

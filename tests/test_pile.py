@@ -241,7 +241,7 @@ class SecondOpinionTests(ProductTestCase):
         away: list[int] = []
         for file in (*sorted((ROOT / "demo").glob("*.svg")), self.scene(), *world):
             with SpillFile() as scratch:
-                found, _ = read_illustration(file, scratch, choices=Choices(600))
+                found, _ = read_illustration(file, scratch, choices=Choices(300))
             layers = {layer.source: layer.box for layer in found.leaves() if layer.source}
             theirs = self.page.evaluate(BOUNDS_ALONE, [file.read_text(), *found.canvas, list(layers)])
             for source, box in layers.items():

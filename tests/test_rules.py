@@ -11,7 +11,7 @@ import numpy as np
 from django.conf import settings
 from django.test import SimpleTestCase
 
-from tests.browser import chromium
+from tests.browser import shared
 from yuplet.arrangement.commands import Command, apply, to_json
 from yuplet.arrangement.commands.parts import (
     IncludeParts,
@@ -129,7 +129,8 @@ class PageTestCase(SimpleTestCase):
             "error",
         ]
         subprocess.run(build, cwd=Path(settings.ROOT) / "web", check=True, capture_output=True)
-        cls.page = cls.enterClassContext(chromium()).new_page()
+        cls.page = shared().new_page()
+        cls.addClassCleanup(cls.page.close)
         cls.page.add_script_tag(path=next(folder.glob("plain*.js")))
 
     def asked(self, what: str, cases: list[Any]) -> list[Any]:

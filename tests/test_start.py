@@ -207,13 +207,11 @@ class StartTests(SimpleTestCase):
             self.assertEqual(self.processes(), [])
             killed.communicate()
 
-        with self.subTest("started again it is quick and has lost nothing"):
-            began = time.monotonic()
+        with self.subTest("started again it installs nothing and has lost nothing"):
             again = self.start()
             printed = self.wait_until_ready(again)
             self.assertNotIn("Bringing in", printed)
             self.assertIn(password, printed)
-            self.assertLess(time.monotonic() - began, 60)
             visitor = Visitor(f"http://127.0.0.1:{self.port}")
             visitor.ask("GET", "/api/session")
             visitor.ask("POST", "/api/session", {"username": "demo", "password": password})

@@ -2,8 +2,10 @@
 
 import io
 import os
+import signal
 import tempfile
 import time
+from collections.abc import Callable
 from io import StringIO
 from pathlib import Path
 from unittest import mock
@@ -83,6 +85,29 @@ class CommandTests(TransactionTestCase):
             self.assertIn("1 files that nothing refers to", out.getvalue())
             left = {path.read_bytes() for path in Path(name).glob("??/*")}
             self.assertEqual(left, {b"an original that is kept", b"a file that somebody is about to refer to"})
+
+    def test_a_worker_goes_on_when_looking_after_others_fails(self) -> None:
+        """What is in the way of a sweep is in the log; work that somebody waits for is done all the same."""
+        told: dict[int, Callable[..., None]] = {}
+        rounds = []
+
+        def fails_once() -> None:
+            rounds.append(len(rounds))
+            if len(rounds) == 1:
+                raise FileNotFoundError("taken away by another process")
+            told[signal.SIGTERM]()
+
+        with (
+            mock.patch.object(worker.signal, "signal", side_effect=lambda number, does: told.update({number: does})),
+            mock.patch.object(worker, "_Slot"),
+            mock.patch.object(worker, "ROUND", 0),
+            mock.patch.object(worker.actions, "take_up_again", side_effect=fails_once),
+            mock.patch.object(worker.actions, "shut_down"),
+            self.assertLogs(worker.log, "ERROR") as logs,
+        ):
+            call_command("worker")
+        self.assertEqual(rounds, [0, 1])
+        self.assertIn("taken away by another process", logs.output[0])
 
     def test_a_worker_removes_what_was_left_unfinished_long_ago(self) -> None:
         with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):

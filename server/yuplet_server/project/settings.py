@@ -157,7 +157,8 @@ STORAGES = {
     "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
-WORK = VAR / "work"
+# Where jobs keep what is not finished; of this installation alone.
+WORK = Path(os.environ.get("YUPLET_WORK", VAR / "work"))
 # Of each illustration and recipe, so many packages are kept for download.
 KEEP_PACKAGES = int(os.environ.get("YUPLET_KEEP_PACKAGES", "20"))
 # Folders of this machine that the administrator opens, each to an account or a project: 'ada=/srv/art:project 12=/srv/game'.

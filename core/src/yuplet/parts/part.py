@@ -156,17 +156,6 @@ def render(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource, canv
     return tight.moved(box.left, box.top), np.ascontiguousarray(cut(picture, tight))
 
 
-def frames_box(part: Part, layer_boxes: Mapping[str, Box], source: PixelSource, canvas: Size) -> Box | None:
-    """The tight box around all frames of a part, which they share when they are written; None when all are empty."""
-    box = part_box(part, layer_boxes, canvas)
-    if box is None or all(piece.blend == "normal" for frame in part.frames for piece in frame.pieces):
-        # The layers are trimmed, and what is laid over each other as normal covers them all.
-        return box
-    tight = [content_box(render_frame(part, index, box, layer_boxes, source)) for index in range(len(part.frames))]
-    around = box_around([found for found in tight if found is not None])
-    return around.moved(box.left, box.top) if around is not None else None
-
-
 def render_frame(
     part: Part, index: int, box: Box, layer_boxes: Mapping[str, Box], source: PixelSource, keeps_hidden: bool = False
 ) -> Picture:

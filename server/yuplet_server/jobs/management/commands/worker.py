@@ -7,6 +7,7 @@ import logging
 import signal
 import threading
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +52,9 @@ class Command(BaseCommand):
                     _sweep()
             except DatabaseError:
                 connection.close()
+            except Exception:
+                # Whatever is wrong with a sweep, the slots go on with their work.
+                log.exception("looking after what others left failed; it is tried again")
             stop.wait(ROUND)
         actions.shut_down()
         for slot in slots:
@@ -115,5 +119,7 @@ def _sweep() -> None:
 def _remove_old_temporary_files() -> None:
     """What a killed process left unfinished in the storage a day ago or earlier."""
     for path in Path(settings.BLOBS).glob(".new-*"):
-        if path.stat().st_mtime < time.time() - STALE:
-            path.unlink(missing_ok=True)
+        # One that is being written may be in its place by now.
+        with suppress(FileNotFoundError):
+            if path.stat().st_mtime < time.time() - STALE:
+                path.unlink()
