@@ -119,12 +119,6 @@ class BringInTests(ProductTestCase):
         self.drop(empty)
         expect(self.page.get_by_text("'nothing.png' is empty")).to_be_visible()
 
-    def test_the_step_to_come_says_what_it_will_do(self) -> None:
-        self.bring_in()
-        self.to_step("Try out")
-        expect(self.page.get_by_role("region", name="Try out")).to_contain_text("not built yet. It will")
-        self.assert_accessible("Try out")
-
     def test_what_is_handed_over_follows_the_arrangement(self) -> None:
         self.bring_in()
         self.to_step("Hand over")

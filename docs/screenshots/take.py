@@ -4,6 +4,7 @@
 """
 
 import json
+import os
 import sys
 from pathlib import Path
 
@@ -19,7 +20,8 @@ ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8600"
 
 
 def main() -> None:
-    password = json.loads((HERE.parents[1] / "var" / "secrets.json").read_text())["demo_password"]
+    folder = Path(os.environ.get("YUPLET_VAR", HERE.parents[1] / "var"))
+    password = json.loads((folder / "secrets.json").read_text())["demo_password"]
     with chromium() as browser:
         context, _ = new_context(browser, ADDRESS)
         page = context.new_page()
@@ -39,9 +41,11 @@ def main() -> None:
         page.get_by_label("Right picture").select_option(label="Revision 2")
         page.wait_for_timeout(1500)
         shoot(page, "compare")
-        page.get_by_role("tab", name="Credit").click()
-        page.get_by_text("Apart", exact=True).click()
-        shoot(page, "credit")
+        page.get_by_text("As it lies", exact=True).click()
+        to_step(page, "Try out")
+        page.locator("[data-shown=true]").wait_for()
+        page.get_by_text("Slider", exact=True).click()
+        shoot(page, "try-out")
         page.goto("/")
         page.get_by_role("link", name="Semaphore lamp").click()
         opened(page)

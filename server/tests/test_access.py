@@ -16,6 +16,7 @@ from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
+from yuplet_server.rehearsals.models import Rehearsal
 from yuplet_server.shelf.models import Kept
 from yuplet_server.transfer.models import Archive
 
@@ -70,6 +71,8 @@ PROJECT = "projects/<int:project>"
 MEMBERS = f"{PROJECT}/members"
 ILLUSTRATION = "illustrations/<int:illustration>"
 IMAGE = r"^illustrations/(?P<illustration>\d+)/images/(?P<digest>[0-9a-f]{64})$"
+
+REHEARSED = r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference)/(?P<digest>[0-9a-f]{64})$"
 
 ADDRESSES = [
     Address("get", PROJECT, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}")),
@@ -134,6 +137,13 @@ ADDRESSES = [
     Address("get", f"{ILLUSTRATION}/hand-overs", "viewer", _get(lambda t: t.address("hand-overs"))),
     Address("post", f"{ILLUSTRATION}/hand-overs", "editor", _json("post", lambda t: t.address("hand-overs"), {"version": 1})),
     Address("get", "hand-overs/<int:hand_over>/package", "viewer", _get(lambda t: f"/api/hand-overs/{t.hand_over.pk}/package")),
+    Address("get", f"{ILLUSTRATION}/rehearsals", "viewer", _get(lambda t: t.address("rehearsals"))),
+    Address("post", f"{ILLUSTRATION}/rehearsals", "editor", _json("post", lambda t: t.address("rehearsals"), lambda t: {"hand_over": t.hand_over.pk})),
+    Address("post", f"{ILLUSTRATION}/rehearsals/outside", "editor", lambda t, client: client.post(t.address("rehearsals/outside"), {"file": SimpleUploadedFile("x.zip", b"not really")})),
+    Address("get", "rehearsals/<int:rehearsal>", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}")),
+    Address("put", "rehearsals/<int:rehearsal>", "editor", _json("put", lambda t: f"/api/rehearsals/{t.rehearsal.pk}", {})),
+    Address("delete", "rehearsals/<int:rehearsal>", "editor", _json("delete", lambda t: f"/api/rehearsals/{t.rehearsal.pk}")),
+    Address("get", REHEARSED, "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/pictures/together/{t.illustration.revision.preview}")),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip
@@ -166,6 +176,9 @@ class AccessTests(ServerTestCase):
         cls.hand_over = handed_over(cls.illustration, cls.users["ada"], 1)
         cls.waiting = kept(cls.project)
         blob = cls.illustration.revision.preview
+        cls.rehearsal = Rehearsal.objects.create(
+            illustration=cls.illustration, archive=blob, pictures={"together.png": blob}
+        )
         cls.archive = Archive.objects.create(project=cls.project, direction=Archive.Direction.OUT, sha256=blob)
 
     def template_of(self, client: Client) -> int:

@@ -4,6 +4,7 @@ import argparse
 import json
 import os
 import sys
+import tempfile
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -75,6 +76,16 @@ def _parser() -> argparse.ArgumentParser:
     prove = commands.add_parser("prove", help="put a package together again and compare it with its reference picture")
     prove.add_argument("folder", type=Path)
     prove.set_defaults(run=_prove)
+    attempt = commands.add_parser("try", help="open a package as a receiver does, put it together and compare it")
+    attempt.add_argument("folder", type=Path)
+    attempt.add_argument("--way", help="how to read it; what is printed lists the ways")
+    attempt.add_argument("--columns", type=_positive, metavar="N", help="of frames, for a sheet without a table")
+    attempt.add_argument("--rows", type=_positive, metavar="N", default=1)
+    attempt.add_argument("--reference", metavar="FILE", help="the picture in the folder to compare with")
+    attempt.add_argument(
+        "--pictures", type=Path, metavar="DIR", help="write what was put together, and the difference, into this folder"
+    )
+    attempt.set_defaults(run=_try)
     return parser
 
 
@@ -230,6 +241,20 @@ def _prove(options: argparse.Namespace) -> int:
     proof = prove(options.folder, lambda done, total: None)
     _print(proof.as_json())
     return 0 if proof.ok else 1
+
+
+def _try(options: argparse.Namespace) -> int:
+    from yuplet.rehearsal.trying import Reading, try_out
+
+    grid = (options.columns, options.rows) if options.columns else None
+    with tempfile.TemporaryDirectory() as scratch:
+        out = options.pictures or Path(scratch, "pictures")
+        out.mkdir(parents=True, exist_ok=True)
+        trial = try_out(
+            options.folder, Reading(way=options.way, grid=grid, reference=options.reference), Path(scratch), out
+        )
+    _print(trial.as_json())
+    return 0 if trial.ok else 1
 
 
 if __name__ == "__main__":

@@ -21,6 +21,7 @@ class Job(models.Model):
         HAND_OVER = "hand-over"
         PACK = "pack"
         UNPACK = "unpack"
+        TRY_OUT = "try-out"
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20, choices=Kind.choices)

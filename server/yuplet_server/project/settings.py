@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "yuplet_server.arrangement",
     "yuplet_server.shelf",
     "yuplet_server.handovers",
+    "yuplet_server.rehearsals",
     "yuplet_server.transfer",
     "yuplet_server.jobs",
 ]
@@ -125,6 +126,7 @@ SPECTACULAR_SETTINGS = {
         "PartRoleEnum": "yuplet_server.arrangement.fields.ROLES",
         "CombineEnum": "yuplet_server.arrangement.fields.WAYS_TO_COMBINE",
         "ReachEnum": "yuplet_server.arrangement.fields.WAYS_TO_REACH",
+        "WayEnum": "yuplet_server.rehearsals.serializers.WAYS",
         "RevisionStateEnum": "yuplet_server.illustrations.models.Revision.State",
     },
 }

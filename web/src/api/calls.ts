@@ -264,6 +264,10 @@ export const bringInRevision = (illustration: number, sending: Sending, onProgre
 export const moveIn = (file: File, onProgress: (share: number) => void) =>
   send<Archive>('/api/projects/move-in', formOf({ files: [file] }), onProgress);
 
+/** Send files to an address that keeps them. */
+export const sendOutside = <T>(address: string, sending: Sending, onProgress: (share: number) => void) =>
+  send<T>(address, formOf(sending), onProgress);
+
 function formOf({ files, together, choices }: Sending): FormData {
   const form = new FormData();
   for (const file of files) {

@@ -468,6 +468,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The packages of an illustration that are tried out, the newest first. */
+        get: operations["illustrations_rehearsals_list"];
+        put?: never;
+        /** @description The packages of an illustration that are tried out, the newest first. */
+        post: operations["illustrations_rehearsals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/rehearsals/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A package from outside: one archive, or its files. */
+        post: operations["illustrations_rehearsals_outside_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/restore": {
         parameters: {
             query?: never;
@@ -947,6 +982,42 @@ export interface paths {
         post?: never;
         /** @description One recipe of a project. */
         delete: operations["recipes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One package that is tried out. */
+        get: operations["rehearsals_retrieve"];
+        /** @description One package that is tried out. */
+        put: operations["rehearsals_update"];
+        post?: never;
+        /** @description One package that is tried out. */
+        delete: operations["rehearsals_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/pictures/{name}/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was put together ('together'), what it is compared with ('reference'), or by how many levels they differ ('difference'). */
+        get: operations["rehearsals_pictures_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1707,6 +1778,19 @@ export interface components {
              */
             tool: "inside-lines";
         };
+        /** @description How many files are expected and found, which are not as they should be, and what contradicts itself. */
+        Inventory: {
+            expected: number;
+            found: number;
+            pixels: number;
+            missing: string[];
+            extra: string[];
+            unreadable: string[];
+            wrong_case: string[];
+            empty: string[];
+            obsolete: string[];
+            faults: string[];
+        };
         /**
          * Island
          * @description The separate piece of art at a pixel of the canvas.
@@ -1755,9 +1839,10 @@ export interface components {
          *     * `hand-over` - Hand Over
          *     * `pack` - Pack
          *     * `unpack` - Unpack
+         *     * `try-out` - Try Out
          * @enum {string}
          */
-        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack";
+        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack" | "try-out";
         /**
          * @description * `waiting` - Waiting
          *     * `running` - Running
@@ -1888,6 +1973,19 @@ export interface components {
         };
         /** @enum {string} */
         LineEnum: "part" | "shared" | "apart";
+        /** @description A package that is tried out, without what came of it. */
+        ListedRehearsal: {
+            readonly id: number;
+            readonly hand_over: number | null;
+            readonly number: number | null;
+            readonly name: string;
+            readonly bytes: number;
+            readonly reading: components["schemas"]["Reading"];
+            readonly job: components["schemas"]["Job"] | null;
+            readonly created_by: string | null;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
         /**
          * LockParts
          * @description Lock parts (true), so that they are neither picked nor changed, or unlock them (false).
@@ -2019,6 +2117,16 @@ export interface components {
             sentence: string;
         };
         NullEnum: null;
+        /** @description How a package is to be read; what is not said is proposed from what is found. */
+        OpenRequest: {
+            way?: components["schemas"]["WayEnum"] | components["schemas"]["NullEnum"];
+            /** @description Of a sheet of frames. */
+            columns?: number | null;
+            rows?: number | null;
+            /** @description The file of the package to compare with. */
+            reference?: string | null;
+            hand_over: number;
+        };
         /** @description What the rows say without a pixel. */
         Order: {
             version: number;
@@ -2072,6 +2180,13 @@ export interface components {
              * @default 0
              */
             soft?: number;
+        };
+        OutsideRequest: {
+            /** @description One archive, or the files of a package. */
+            file: string[];
+            path?: string[];
+            /** @default  */
+            together?: string;
         };
         /**
          * PaintUnder
@@ -2689,6 +2804,24 @@ export interface components {
              */
             do: "read-as-parts";
         };
+        /** @description How a package is to be read; what is not said is proposed from what is found. */
+        Reading: {
+            way?: components["schemas"]["WayEnum"] | components["schemas"]["NullEnum"];
+            /** @description Of a sheet of frames. */
+            columns?: number | null;
+            rows?: number | null;
+            /** @description The file of the package to compare with. */
+            reference?: string | null;
+        };
+        /** @description How a package is to be read; what is not said is proposed from what is found. */
+        ReadingRequest: {
+            way?: components["schemas"]["WayEnum"] | components["schemas"]["NullEnum"];
+            /** @description Of a sheet of frames. */
+            columns?: number | null;
+            rows?: number | null;
+            /** @description The file of the package to compare with. */
+            reference?: string | null;
+        };
         /** @description A recipe of a project (`id`) or one that comes with Yuplet (`file`); the document is docs/formats/recipe.md in full. */
         Recipe: {
             id: number | null;
@@ -2909,6 +3042,23 @@ export interface components {
                      */
                     flip_book: "none" | "files" | "apng" | "webp" | "gif";
                 };
+            };
+        };
+        /** @description A package that is tried out: its job while it is opened, what came of it afterwards. */
+        Rehearsal: {
+            readonly id: number;
+            readonly hand_over: number | null;
+            readonly number: number | null;
+            readonly name: string;
+            readonly bytes: number;
+            readonly reading: components["schemas"]["Reading"];
+            readonly job: components["schemas"]["Job"] | null;
+            readonly created_by: string | null;
+            /** Format: date-time */
+            readonly created_at: string;
+            readonly result: components["schemas"]["Trial"] | null;
+            readonly pictures: {
+                [key: string]: string;
             };
         };
         /**
@@ -3718,6 +3868,29 @@ export interface components {
              */
             do: "touch-up";
         };
+        /** @description What came of opening a package. */
+        Trial: {
+            ok: boolean;
+            way: components["schemas"]["WayEnum"];
+            ways: components["schemas"]["WayEnum"][];
+            has_manifest: boolean;
+            width: number;
+            height: number;
+            parts: components["schemas"]["TriedPart"][];
+            inventory: components["schemas"]["Inventory"];
+            comparison: components["schemas"]["Comparison"] | null;
+        };
+        /** @description A part as the receiver finds it, in pixels of the canvas, y down. */
+        TriedPart: {
+            id: string;
+            name: string;
+            left: number;
+            top: number;
+            width: number;
+            height: number;
+            shown: boolean;
+            is_missing: boolean;
+        };
         /**
          * UngroupRows
          * @description Put the members of groups in the place of those.
@@ -4012,6 +4185,19 @@ export interface components {
          * @enum {string}
          */
         WatchedSourceStateEnum: "watching" | "blocked" | "reading" | "deciding" | "writing";
+        /**
+         * @description * `places` - places
+         *     * `whole canvas` - whole canvas
+         *     * `layers` - layers
+         *     * `model` - model
+         *     * `page` - page
+         *     * `scene` - scene
+         *     * `vector` - vector
+         *     * `flip-book` - flip-book
+         *     * `sheet` - sheet
+         * @enum {string}
+         */
+        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "sheet";
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *
@@ -4821,6 +5007,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepAnswer"];
+                };
+            };
+        };
+    };
+    illustrations_rehearsals_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListedRehearsal"][];
+                };
+            };
+        };
+    };
+    illustrations_rehearsals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+        };
+    };
+    illustrations_rehearsals_outside_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["OutsideRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
                 };
             };
         };
@@ -5684,6 +5941,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    rehearsals_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+        };
+    };
+    rehearsals_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReadingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+        };
+    };
+    rehearsals_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    rehearsals_pictures_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+                name: string;
+                rehearsal: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
             };
         };
     };

@@ -4,6 +4,7 @@ import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { FramesRow } from '../steps/put-in-order/FramesRow';
 import { Strip } from '../steps/put-in-order/Strip';
 import type { Looking } from '../steps/take-apart/useTaking';
+import { Stage } from '../steps/try-out/Stage';
 import type { Bench } from './useBench';
 import { useComparables } from './useComparables';
 import classes from './Workspace.module.css';
@@ -23,23 +24,27 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
   const shared = { illustration: illustration.id, canEdit, act };
   return (
     <div className={classes.picture}>
-      {view && (
-        <Pile
-          key={`${illustration.revision} ${illustration.width}`}
-          illustration={illustration.id}
-          revision={illustration.revision}
-          canvas={bench.canvas}
-          rows={view.rows}
-          seen={step === 'take-apart' ? lookedAt(bench.seen, taking.from, taking.looking) : bench.seen}
-          outlines={bench.outlines}
-          peel={bench.peel}
-          comparables={comparables}
-          moment={moment}
-          onMoment={setMoment}
-          marking={step === 'take-apart' ? taking.marking : ordering.marking}
-          onPick={pick}
-        />
-      )}
+      {step === 'try-out' && <Stage key={bench.trying.rehearsal?.id} trying={bench.trying} canvas={bench.canvas} />}
+      {/* Its pictures stay loaded while the stage lies over it. */}
+      <div className={classes.pile} inert={step === 'try-out'}>
+        {view && (
+          <Pile
+            key={`${illustration.revision} ${illustration.width}`}
+            illustration={illustration.id}
+            revision={illustration.revision}
+            canvas={bench.canvas}
+            rows={view.rows}
+            seen={step === 'take-apart' ? lookedAt(bench.seen, taking.from, taking.looking) : bench.seen}
+            outlines={bench.outlines}
+            peel={bench.peel}
+            comparables={comparables}
+            moment={moment}
+            onMoment={setMoment}
+            marking={step === 'take-apart' ? taking.marking : ordering.marking}
+            onPick={pick}
+          />
+        )}
+      </div>
       {view && step === 'put-in-order' && (
         <>
           {ordering.isStripSeen && <Strip {...shared} rows={view.rows} chosen={chosen} onChoose={choose} />}

@@ -37,7 +37,7 @@ const PANELS: Record<StepName, (bench: Bench) => React.ReactNode> = {
         onSettled={refusals.settle}
       />
     ),
-  'try-out': () => <TryOut />,
+  'try-out': ({ trying, canEdit }) => <TryOut trying={trying} canEdit={canEdit} />,
   'hand-over': ({ illustration, view, choose, ...bench }) =>
     view && (
       <HandOverStep

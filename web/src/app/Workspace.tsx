@@ -44,18 +44,18 @@ export function Workspace({ illustration, step, user }: Props) {
 
 function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: string }) {
   const bench = useBench(illustration, step);
-  const { view, isSaving, taking, ordering, handing } = bench;
+  const { view, isSaving, taking, ordering, handing, trying } = bench;
   const [isListOpen, setListOpen] = useState(false);
   const [isNaming, setNaming] = useState(false);
   useKeys();
-  const bringing = useDroppedFiles(illustration);
+  const bringing = useDroppedFiles(illustration, step === 'try-out' ? trying.send : undefined);
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   return (
     <div className={classes.workspace} {...bringing.handlers}>
       <title>{`${illustration.name} · Yuplet`}</title>
       <Head
         illustration={illustration}
-        states={statesOf(illustration, view?.rows ?? [], taking.findings.found?.length, warnings, handing)}
+        states={statesOf(illustration, view?.rows ?? [], taking.findings.found?.length, warnings, handing, trying)}
         view={view}
         isSaving={isSaving}
         user={user}
@@ -92,15 +92,15 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   );
 }
 
-/** Files that are dropped on the workspace: revisions of what is open, or pictures of their own. */
-function useDroppedFiles(illustration: WholeIllustration) {
+/** Files that are dropped on the workspace: revisions of what is open, or pictures of their own, unless the step takes them. */
+function useDroppedFiles(illustration: WholeIllustration, take: ((files: readonly File[]) => void) | undefined) {
   const navigate = useNavigate();
-  const { uploads, take } = useBringIn(illustration.project);
+  const { uploads, take: bringIn } = useBringIn(illustration.project);
   const [dropped, setDropped] = useState<readonly File[]>([]);
-  const { handlers } = useFileDrop(illustration.role !== 'viewer', setDropped);
+  const { handlers } = useFileDrop(illustration.role !== 'viewer', take ?? setDropped);
   const send = async (parcels: readonly Parcel[]) => {
     const isRevision = parcels.some((parcel) => parcel.revisionOf !== undefined);
-    if ((await take(parcels)) > 0) navigate(isRevision ? `/illustrations/${illustration.id}/bring-in` : '/');
+    if ((await bringIn(parcels)) > 0) navigate(isRevision ? `/illustrations/${illustration.id}/bring-in` : '/');
   };
   const [sending] = uploads;
   return {

@@ -1,6 +1,7 @@
 /** What each step says of itself under its name. */
 import type { Row, WholeIllustration } from '../api/calls';
 import type { HandingOver } from '../steps/hand-over/useHandingOver';
+import type { Trying } from '../steps/try-out/useTrying';
 import { plural } from '../ui/units';
 import type { StepName } from './steps';
 
@@ -10,6 +11,7 @@ export function statesOf(
   notes: number | undefined,
   warnings: number | undefined,
   handing: Pick<HandingOver, 'running' | 'last'>,
+  trying: Pick<Trying, 'rehearsal' | 'isOpening'>,
 ): Record<StepName, string> {
   const parts = rows.filter((row) => row.kind === 'part');
   const leftOut = parts.filter((row) => !row.included).length;
@@ -22,11 +24,19 @@ export function statesOf(
     'put-in-order':
       [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'note')].filter(Boolean).join(', ') ||
       plural(parts.length, 'part'),
-    'try-out': 'to come',
+    'try-out': trying.isOpening ? 'opening' : triedState(trying.rehearsal),
     'hand-over': handing.running
       ? 'at work'
       : last
         ? `no. ${last.number}, ${last.report?.proof.ok ? 'proved' : 'not proved'}`
         : 'not yet',
   };
+}
+
+/** Whether what was opened last came back as it should. */
+function triedState(rehearsal: Trying['rehearsal']): string {
+  const trial = rehearsal?.result;
+  if (!trial) return 'not yet';
+  if (!trial.ok) return 'something is wrong';
+  return trial.comparison ? 'as it should be' : 'opened';
 }

@@ -9,6 +9,7 @@ import { useHandingOver } from '../steps/hand-over/useHandingOver';
 import type { Again } from '../steps/put-in-order/BenchDrawer';
 import { useOrdering } from '../steps/put-in-order/useOrdering';
 import { useTaking } from '../steps/take-apart/useTaking';
+import { useTrying } from '../steps/try-out/useTrying';
 import type { StepName } from './steps';
 import { useSeen } from './useSeen';
 
@@ -46,6 +47,7 @@ export function useBench(illustration: WholeIllustration, step: StepName) {
     act,
   });
   const handing = useHandingOver(id, view?.version ?? 0, chosenIds, step === 'hand-over' && view !== undefined);
+  const trying = useTrying({ illustration: id, handOvers: handing.handOvers, canEdit, isOpen: step === 'try-out' });
   const chooseMade = (made: readonly string[]) => choose(made, made[0] ?? null);
   return {
     illustration,
@@ -67,6 +69,7 @@ export function useBench(illustration: WholeIllustration, step: StepName) {
     taking,
     ordering,
     handing,
+    trying,
     /** What belongs to the illustration is asked for again. */
     onChanged,
     again: (row: string, how: Again) => act({ do: 'duplicate-part', row, ...how }, { made: chooseMade }),

@@ -10,6 +10,7 @@ const STAGES: Record<string, string> = {
   keep: 'Keeping pictures',
   pack: 'Packing file',
   unpack: 'Unpacking file',
+  try: 'Putting together, step',
 };
 
 interface Props {

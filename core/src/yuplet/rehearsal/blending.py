@@ -77,6 +77,15 @@ def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.void]) 
                 found[0].bottom = max(found[0].bottom, y + 1)
 
 
+def round_to_bytes(exact: Floats, rows: Bytes) -> None:
+    """A premultiplied picture as straight 8-bit colour, into `rows`; what is not seen stays as it is there."""
+    alpha = np.floor(exact[..., 3] * 255 + 1 - ROUND_UP_FROM)
+    seen = alpha > 0
+    straight = np.minimum(exact[seen][:, :3] / exact[seen][:, 3:], 1)
+    rows[seen, :3] = np.floor(straight * 255 + 1 - ROUND_UP_FROM)
+    rows[..., 3] = alpha
+
+
 def premultiplied(image: Bytes, opacity: float) -> Floats:
     """A straight 8-bit image as float64 with colour multiplied by alpha and opacity."""
     result = image.astype(np.float64) / 255

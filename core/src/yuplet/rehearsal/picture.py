@@ -15,7 +15,7 @@ from yuplet.rehearsal.images import Decoded
 from yuplet.rehearsal.package import Package, PartUse, Source, TreeEntry, uses
 
 BAND = 64
-Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page", "scene", "vector", "flip-book"]
+Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page", "scene", "vector", "flip-book", "sheet"]
 """How a package is read: each image at the place that the manifest says, all of them at 0, 0, or by a file beside them alone."""
 
 
@@ -110,14 +110,8 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
     lock = threading.Lock()
 
     def band(top: int) -> None:
-        bottom = min(top + BAND, scene.height)
-        exact = _put_together(scene.tree, scene, top, bottom)
-        if scene.ground is not None:
-            ground = np.empty((bottom - top, scene.width, 4), np.uint8)
-            ground[:] = (*scene.ground, 255)
-            under = blending.premultiplied(ground, 1.0)
-            blending.lay(under, exact, "normal")
-            exact = under
+        exact = _band(scene, top)
+        bottom = top + len(exact)
         own = _nothing_found(scene)
         blending.count_differences(exact, reference.rows(top, bottom), own)
         with lock:
@@ -142,6 +136,26 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
         allowed_mean=scene.mean,
         worst=worst,
     )
+
+
+def rows_of(scene: Scene, top: int) -> NDArray[np.uint8]:
+    """The band of the picture that begins at `top`, as (H, W, 4) straight RGBA, rounded as everything is that is compared."""
+    exact = _band(scene, top)
+    rows = np.zeros(exact.shape, np.uint8)
+    blending.round_to_bytes(exact, rows)
+    return rows
+
+
+def _band(scene: Scene, top: int) -> blending.Floats:
+    bottom = min(top + BAND, scene.height)
+    exact = _put_together(scene.tree, scene, top, bottom)
+    if scene.ground is None:
+        return exact
+    ground = np.empty((bottom - top, scene.width, 4), np.uint8)
+    ground[:] = (*scene.ground, 255)
+    under = blending.premultiplied(ground, 1.0)
+    blending.lay(under, exact, "normal")
+    return under
 
 
 def bands_of(height: int) -> range:

@@ -1,18 +1,146 @@
+import { Button, FileButton, NativeSelect } from '@mantine/core';
+import { isRunning } from '../../api/calls';
+import type { Way } from '../../api/rehearsals';
+import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
+import { GridFields } from './GridFields';
+import { TrialReport } from './TrialReport';
+import classes from './TryOut.module.css';
+import type { Trying } from './useTrying';
 
-/** Not built yet: says what it will do, so that nobody looks for it elsewhere. */
-export function TryOut() {
+const WAYS: Record<Way, string> = {
+  places: 'Images at the places of the manifest',
+  'whole canvas': 'Images as large as the canvas, all at 0, 0',
+  layers: 'Layered file (OpenRaster)',
+  model: 'Model (glTF)',
+  page: 'Page (HTML)',
+  scene: 'Drawing (SVG)',
+  vector: 'A drawing for each part (SVG)',
+  'flip-book': 'Flip-book',
+  sheet: 'Sheet of frames',
+};
+
+/** Which package is tried out, how it is read, what is there of it, and whether the picture comes back. */
+export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }) {
+  const { rehearsal, error } = trying;
+  const job = rehearsal?.job;
   return (
     <Panel title="Try out">
-      <p>This step is not built yet. It will move the parts before anybody rigs them:</p>
-      <ul>
-        <li>swing a part about its pivot and see where a gap opens behind it;</li>
-        <li>pull the pile apart in depth and move a camera over it;</li>
-        <li>put alternates side by side, an open and a closed eye for example.</li>
-      </ul>
-      <p>
-        What is proved already, with every hand-over: the package, put together again, is the picture to the last pixel.
-      </p>
+      <PackageChoice trying={trying} canEdit={canEdit} />
+      {error && (
+        <p role="alert" className={classes.problem}>
+          {error}
+        </p>
+      )}
+      {trying.sending && <p role="status">{trying.sending}</p>}
+      {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
+      {job?.state === 'failed' && (
+        <p role="alert" className={classes.problem}>
+          {job.error}
+        </p>
+      )}
+      {job?.state === 'cancelled' && (
+        <p role="alert" className={classes.problem}>
+          Opening it was stopped. Choose it again to open it.
+        </p>
+      )}
+      {rehearsal && canEdit && <WayChoice key={rehearsal.id} trying={trying} />}
+      {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && (
+        <TrialReport
+          trial={rehearsal.result}
+          onPlace={trying.setPlace}
+          onDifference={() => trying.setSight('difference')}
+        />
+      )}
     </Panel>
+  );
+}
+
+function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }) {
+  const { handOvers, outside, rehearsal } = trying;
+  const choices = [
+    ...handOvers.map((one) => ({ value: `hand-over ${one.id}`, label: `Hand-over no. ${one.number}, ${one.recipe}` })),
+    ...outside.map((one) => ({ value: `outside ${one.id}`, label: `${one.name}, from outside` })),
+  ];
+  const value = rehearsal
+    ? rehearsal.hand_over === null
+      ? `outside ${rehearsal.id}`
+      : `hand-over ${rehearsal.hand_over}`
+    : '';
+  const choose = (wanted: string) => {
+    const [kind, id] = wanted.split(' ');
+    if (kind === 'outside') trying.choose(Number(id));
+    else void trying.open(Number(id));
+  };
+  return (
+    <>
+      <p>
+        {choices.length === 0
+          ? 'Nothing was handed over yet. Hand over first, or open a package that came from elsewhere: it is put together here from its files alone, as its receiver would.'
+          : 'The package is put together here from its files alone, as its receiver would.'}
+      </p>
+      <div className={classes.field}>
+        <label htmlFor="tried-package">Package</label>
+        <NativeSelect
+          id="tried-package"
+          size="xs"
+          data={choices.length === 0 ? [{ value: '', label: 'None yet' }] : choices}
+          value={value}
+          disabled={choices.length === 0 || !canEdit}
+          onChange={(event) => choose(event.currentTarget.value)}
+        />
+        {rehearsal?.hand_over === null && canEdit && (
+          <Button size="compact-sm" variant="default" onClick={() => void trying.close()}>
+            Close
+          </Button>
+        )}
+      </div>
+      {canEdit && (
+        <FileButton
+          multiple
+          onChange={(files) => files.length > 0 && void trying.send(files)}
+          inputProps={{ 'aria-label': 'A package from elsewhere' }}
+        >
+          {(props) => (
+            <Button {...props} size="compact-sm" variant="default" mb="sm">
+              Open a package from elsewhere
+            </Button>
+          )}
+        </FileButton>
+      )}
+    </>
+  );
+}
+
+/** In which of the possible ways the files are read; of a sheet, by how many columns and rows. */
+function WayChoice({ trying }: { trying: Trying }) {
+  const { rehearsal, isOpening } = trying;
+  const result = rehearsal?.result;
+  const ways = result?.ways ?? [];
+  const asksForGrid =
+    rehearsal?.job?.state === 'failed'
+      ? rehearsal.job.error.includes('columns') || rehearsal.job.error.includes('rows')
+      : result?.way === 'sheet';
+  return (
+    <>
+      {ways.length > 0 && (
+        <div className={classes.field}>
+          {ways.length > 1 ? <label htmlFor="tried-way">Read as</label> : <span>Read as</span>}
+          {ways.length > 1 ? (
+            <NativeSelect
+              id="tried-way"
+              size="xs"
+              data={ways.map((way) => ({ value: way, label: WAYS[way] }))}
+              value={result?.way}
+              disabled={isOpening}
+              onChange={(event) => trying.read({ way: event.currentTarget.value as Way })}
+            />
+          ) : (
+            <span>{result && WAYS[result.way]}</span>
+          )}
+        </div>
+      )}
+      {asksForGrid && rehearsal && !isOpening && <GridFields reading={rehearsal.reading} onCut={trying.read} />}
+    </>
   );
 }

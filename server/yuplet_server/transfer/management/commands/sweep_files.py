@@ -13,6 +13,7 @@ from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.projects.models import Project
+from yuplet_server.rehearsals.models import Rehearsal
 from yuplet_server.shelf.models import Kept
 from yuplet_server.transfer.actions import remove_unreachable
 from yuplet_server.transfer.models import Archive
@@ -41,6 +42,8 @@ class Command(BaseCommand):
             *(file["sha256"] for files in HandOver.objects.values_list("files", flat=True) for file in files),
             *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
             *Archive.objects.values_list("sha256", flat=True),
+            *Rehearsal.objects.values_list("archive", flat=True),
+            *(digest for one in Rehearsal.objects.values_list("pictures", flat=True) for digest in one.values()),
         }
         removed = [path for path in found if path.name not in used]
         for path in removed:

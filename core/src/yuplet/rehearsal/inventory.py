@@ -1,0 +1,74 @@
+"""What is there of a package: which files are expected, found, missing, there besides, or there in another letter case."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from yuplet.errors import UnsafePath
+from yuplet.paths import PackagePath, within
+from yuplet.rehearsal.package import Package
+
+
+@dataclass(slots=True, kw_only=True)
+class Inventory:
+    """`expected` and `found` count files; the lists name them. `faults` are sentences about parts that contradict themselves or their image."""
+
+    expected: int
+    found: int
+    pixels: int
+    missing: list[str] = field(default_factory=list)
+    extra: list[str] = field(default_factory=list)
+    unreadable: list[str] = field(default_factory=list)
+    wrong_case: list[str] = field(default_factory=list)
+    empty: list[str] = field(default_factory=list)
+    obsolete: list[str] = field(default_factory=list)
+    faults: list[str] = field(default_factory=list)
+
+    @property
+    def is_clean(self) -> bool:
+        """Whether nothing is wrong; obsolete files that the manifest names are no fault."""
+        lists = (self.missing, self.extra, self.unreadable, self.wrong_case, self.empty, self.faults)
+        return not any(lists)
+
+
+def take_stock(packages: Sequence[Package], into: Inventory) -> dict[str, Path]:
+    """Look for the files of a package and of its other scales: by exact name, else in another letter case.
+
+    Return where each is; what is wrong is added to the inventory. The first package is the main one.
+    """
+    main = packages[0]
+    expected = list(dict.fromkeys((*main.others, *(name for one in packages for name in one.expected))))
+    present = files_in(main.folder)
+    unclaimed = set(present) - set(expected)
+    by_case = {name.casefold(): name for name in sorted(unclaimed)}
+    paths: dict[str, Path] = {}
+    into.expected = len(expected)
+    for name in expected:
+        twin = by_case.get(name.casefold())
+        if name in present:
+            into.found += 1
+            paths[name] = present[name]
+        elif twin is not None:
+            into.wrong_case.append(name)
+            unclaimed.discard(twin)
+            paths[name] = present[twin]
+        else:
+            into.missing.append(name)
+    into.obsolete = sorted(unclaimed & set(main.obsolete))
+    into.extra = sorted(unclaimed - set(main.obsolete))
+    return paths
+
+
+def files_in(folder: Path) -> dict[str, Path]:
+    """All files below a folder by their paths in it. A receiver that unpacks a package has no links, so they are passed over."""
+    found = (Path(root, name) for root, _, names in os.walk(folder) for name in names)
+    return {path.relative_to(folder).as_posix(): path for path in found if not path.is_symlink()}
+
+
+def is_there(folder: Path, name: str) -> bool:
+    """Whether a file is in a folder itself, and not elsewhere by a link."""
+    try:
+        return within(folder, PackagePath(name)).is_file()
+    except UnsafePath:
+        return False

@@ -1,0 +1,257 @@
+"""A package without a manifest: images, a sheet, a flip-book, or one file that holds everything; what they are is seen from the files alone.
+
+Common practice, no published source: images of one size lie at 0, 0 in the order of their numbers, the lowest at the back; the cells of a
+sheet are equal and follow each other in rows from the top left corner; numbered images of one name are the frames of a flip-book.
+"""
+
+import re
+import tempfile
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path, PurePosixPath
+
+import numpy as np
+from natsort import natsorted
+from numpy.typing import NDArray
+from PIL import Image
+
+from yuplet.errors import PackageError, shown
+from yuplet.rehearsal.drawing import scene_of_drawing
+from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
+from yuplet.rehearsal.inventory import Inventory
+from yuplet.rehearsal.layered import scene_of_layers
+from yuplet.rehearsal.model import scene_of_model
+from yuplet.rehearsal.package import PartUse
+from yuplet.rehearsal.page import scene_of_page
+from yuplet.rehearsal.picture import Placed, Scene, Way
+
+IMAGES = frozenset({".png", ".apng", ".webp", ".gif", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp"})
+WHOLE_FILES: dict[str, Way] = {".ora": "layers", ".glb": "model", ".html": "page", ".svg": "scene"}
+MOST_FILES = 5000
+MOST_CELLS = 4096
+_NUMBERED = re.compile(r"^(.*?)(\d+)$")
+
+
+class LooseFiles:
+    """Files of somewhere, to be read as a receiver reads them who was told nothing."""
+
+    def __init__(
+        self,
+        files: Mapping[str, Path],
+        inventory: Inventory,
+        scratch: Path,
+        grid: tuple[int, int] | None = None,
+        reference: str | None = None,
+    ) -> None:
+        self.inventory = inventory
+        self._all, self._scratch, self._grid = dict(files), scratch, grid
+        self._images: dict[str, Decoded] = {}
+        if len(files) > MOST_FILES:
+            raise PackageError(
+                f"There are {len(files):,} files; up to {MOST_FILES:,} can be tried out. Choose one folder of them."
+            )
+        if reference is not None and reference not in files:
+            raise PackageError(f"There is no file '{shown(reference)}' to compare with. Choose another.")
+        self._reference = reference if reference is not None else _like_a_reference(files)
+
+    @property
+    def files(self) -> list[str]:
+        """The images, in the order of their numbers; the one to compare with last."""
+        images = [name for name in self._all if PurePosixPath(name).suffix.lower() in IMAGES]
+        own = natsorted(name for name in images if name != self._reference)
+        return [*own, self._reference] if self._reference is not None else own
+
+    @property
+    def ways(self) -> list[Way]:
+        """How the files can be read, the likeliest way first. Before `load` it is not known what the images are."""
+        found: list[Way] = []
+        images = [self._images[name] for name in self._own]
+        if len(images) == 1:
+            moving = _moments_in(self._all[self._own[0]])
+            found += ["flip-book"] if moving > 1 else ["sheet"]
+        elif images and len({(image.width, image.height) for image in images}) == 1:
+            found += ["flip-book", "whole canvas"] if _are_numbered(self._own) else ["whole canvas", "flip-book"]
+        return [*found, *self._whole_files]
+
+    @property
+    def size(self) -> tuple[int, int] | None:
+        """Of the picture to compare with, else of the images where they are of one size."""
+        if (reference := self._images.get(self._reference or "")) is not None:
+            return reference.width, reference.height
+        sizes = {(self._images[name].width, self._images[name].height) for name in self._own}
+        return sizes.pop() if len(sizes) == 1 else None
+
+    def load(self, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None:
+        """Decode all images; `step` is called after each of `files`."""
+
+        def one(numbered: tuple[int, str]) -> Decoded | None:
+            number, name = numbered
+            try:
+                return decode(self._all[name], self._scratch / f"{number}.raw")
+            except Exception:  # decoders raise errors of many kinds for damaged files
+                self.inventory.unreadable.append(name)
+                return None
+
+        for name, image in zip(self.files, pool.map(one, enumerate(self.files)), strict=True):
+            if image is not None:
+                self._images[name] = image
+                if image.content is None:
+                    self.inventory.empty.append(name)
+            step()
+        known = {*self.files, *self._whole_files.values()}
+        self.inventory.expected = self.inventory.found = len(known)
+        self.inventory.extra = sorted(set(self._all) - known)
+
+    def reference(self) -> Decoded | None:
+        """The picture to compare with, where there is one."""
+        return self._images.get(self._reference or "")
+
+    def scene(self, way: Way) -> Scene | None:
+        """What is to be put together in one of the `ways`; None, and a fault in the inventory, where it cannot be read."""
+        if way == "whole canvas":
+            return self._scene(way, self._pictures(), shows_all=True)
+        if way == "flip-book":
+            return self._scene(way, self._frames(), shows_all=False)
+        if way == "sheet":
+            return self._scene(way, self._cells(), shows_all=False)
+        try:
+            return self._scene_of_whole(way, self._all[self._whole_files[way]])
+        except Exception as error:  # it is there to judge what anybody wrote
+            self.inventory.faults.append(f"'{self._whole_files[way]}' cannot be put together: {error}.")
+            return None
+
+    @property
+    def _own(self) -> list[str]:
+        return [name for name in self.files if name in self._images and name != self._reference]
+
+    @property
+    def _whole_files(self) -> dict[Way, str]:
+        found: dict[Way, str] = {}
+        for name in natsorted(self._all):
+            way = WHOLE_FILES.get(PurePosixPath(name).suffix.lower())
+            if way is not None:
+                found.setdefault(way, name)
+        return found
+
+    def _pictures(self) -> dict[str, Decoded]:
+        return {PurePosixPath(name).stem: self._images[name] for name in self._own}
+
+    def _frames(self) -> dict[str, Decoded]:
+        if len(self._own) > 1:
+            return self._pictures()
+        path = self._all[self._own[0]]
+        found = moments(path, list(range(_moments_in(path))), self._scratch / "moment")
+        return {f"frame {number + 1}": image for number, image in found.items()}
+
+    def _cells(self) -> dict[str, Decoded]:
+        """The frames of a sheet; raises `PackageError` where it cannot have been cut so."""
+        name = self._own[0]
+        sheet = self._images[name]
+        if self._grid is None:
+            raise PackageError(f"'{name}' is one image. Say how many columns and rows of frames it has.")
+        columns, rows = self._grid
+        if columns * rows > MOST_CELLS:
+            raise PackageError(f"{columns} x {rows} frames are more than {MOST_CELLS:,}. Choose fewer columns or rows.")
+        _require_grid(sheet, columns, rows, name)
+        width, height = sheet.width // columns, sheet.height // rows
+        return {
+            f"frame {at + 1}": cut_out(
+                sheet,
+                at % columns * width,
+                at // columns * height,
+                width,
+                height,
+                False,
+                self._scratch / f"cell {at}.raw",
+            )
+            for at in range(columns * rows)
+        }
+
+    def _scene(self, way: Way, pictures: Mapping[str, Decoded], shows_all: bool) -> Scene:
+        first = next(iter(pictures.values()), None)
+        if first is None:
+            raise PackageError("None of the files is an image that can be read. Choose others.")
+        placed = {
+            label: Placed(
+                label=label, image=image, left=0, top=0, opacity=1.0, blend="normal",
+                area=image.content or (0, 0, image.width, image.height),
+            )
+            for label, image in pictures.items()
+        }  # fmt: skip
+        return Scene(
+            way=way,
+            scale=1.0,
+            width=first.width,
+            height=first.height,
+            tree=tuple(PartUse(label, shows_all or at == 0) for at, label in enumerate(placed)),
+            placed=placed,
+            ground=None,
+            largest=0.0,
+            mean=0.0,
+        )
+
+    def _scene_of_whole(self, way: Way, path: Path) -> Scene:
+        folder = Path(tempfile.mkdtemp(dir=self._scratch))
+        exact = (0.0, 0.0)
+        if way == "layers":
+            return scene_of_layers(path, folder, exact, 1.0)
+        if self.size is None:
+            raise ValueError("how large the canvas is, is not said; add a picture of the whole to compare with")
+        # What draws these rounds otherwise than what drew the picture of the whole.
+        drawn = (16.0, 0.5)
+        if way == "model":
+            return scene_of_model(path, folder, exact, self.size, 1.0)
+        if way == "page":
+            return scene_of_page(path, folder, exact, self.size, 1.0)
+        return replace(scene_of_drawing(path, folder, drawn, self.size, 1.0), way="scene")
+
+
+def _like_a_reference(files: Mapping[str, Path]) -> str | None:
+    """The one image whose name says that it is the picture of the whole."""
+    found = [
+        name
+        for name in files
+        if PurePosixPath(name).suffix.lower() in IMAGES
+        and {"reference", "composite", "whole"} & set(re.split(r"[^a-z]+", PurePosixPath(name).stem.lower()))
+    ]
+    return found[0] if len(found) == 1 else None
+
+
+def _are_numbered(names: list[str]) -> bool:
+    """Whether they are one name with numbers that follow each other."""
+    found = [_NUMBERED.match(PurePosixPath(name).stem) for name in names]
+    if not all(found):
+        return False
+    stems = {(str(PurePosixPath(name).parent), one[1]) for name, one in zip(names, found, strict=True) if one}
+    numbers = sorted(int(one[2]) for one in found if one)
+    return len(stems) == 1 and numbers == list(range(numbers[0], numbers[0] + len(numbers)))
+
+
+def _moments_in(path: Path) -> int:
+    with Image.open(path) as opened:
+        return int(getattr(opened, "n_frames", 1))
+
+
+def _require_grid(sheet: Decoded, columns: int, rows: int, name: str) -> None:
+    """Raise `PackageError` for a number of columns or rows that does not divide the sheet, or that cuts through what is drawn on it."""
+    for count, size, what in ((columns, sheet.width, "columns"), (rows, sheet.height, "rows")):
+        if count < 1 or size % count:
+            side = "wide" if what == "columns" else "high"
+            raise PackageError(
+                f"'{name}' is {size} px {side}, which {count} {what} do not divide. Choose another number."
+            )
+    # What is drawn on both sides of a line was one frame, at least where that is so for each of the frames along it.
+    art = sheet.rows(0, sheet.height)[..., 3] > 0
+    for lined, count, what in ((art.T, columns, "columns"), (art, rows, "rows")):
+        step = len(lined) // count
+        cut = [at for at in range(step, len(lined), step) if _runs_on(lined, at)]
+        if cut:
+            raise PackageError(
+                f"With {count} {what} the cut at {cut[0]} px runs through what is drawn on '{name}': the frames are larger."
+                f" Choose another number of {what}."
+            )
+
+
+def _runs_on(lined: NDArray[np.bool_], at: int) -> bool:
+    return bool((lined[at - 1] & lined[at]).any())

@@ -1,0 +1,232 @@
+"""A package with a manifest, opened: its images decoded once, and the ways in which the picture can be put together from it."""
+
+import tempfile
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path
+
+from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
+from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings
+from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
+from yuplet.rehearsal.images import turned as turn
+from yuplet.rehearsal.inventory import Inventory
+from yuplet.rehearsal.layered import scene_of_layers
+from yuplet.rehearsal.model import scene_of_model
+from yuplet.rehearsal.package import ExtraEntry, Package, PartUse, Source
+from yuplet.rehearsal.page import scene_of_page
+from yuplet.rehearsal.picture import Placed, Scene, Way, scene_of
+
+_BESIDE: dict[str, Way] = {
+    "layers": "layers",
+    "model": "model",
+    "page": "page",
+    "scene": "scene",
+    "flip-book": "flip-book",
+}
+"""The way to read each kind of file beside the images that the picture can be put together from."""
+
+
+class OpenPackage:
+    """What a receiver has of a package in memory and in scratch files. What is wrong with it is added to the `inventory`."""
+
+    def __init__(self, package: Package, paths: Mapping[str, Path], inventory: Inventory, scratch: Path) -> None:
+        self.package, self.paths, self.inventory = package, paths, inventory
+        self._scratch = scratch
+        self._images: dict[str, Decoded] = {}
+        self._laid: dict[str, dict[Source, Decoded]] = {}
+
+    @property
+    def files(self) -> list[str]:
+        """The files to be decoded whole: the reference picture, and all images but animated ones."""
+        sources = [source for part in self.package.parts for source in part.sources if source.moment is None]
+        return list(dict.fromkeys((self.package.reference, *(source.file for source in sources))))
+
+    @property
+    def ways(self) -> list[Way]:
+        """How the picture can be put together, as the package says: the places first."""
+        package = self.package
+        found: list[Way] = ["places"]
+        whole = (0, 0, package.width, package.height)
+        boxes = {(part.left, part.top, part.width, part.height) for part in package.parts}
+        if boxes == {whole} and all(part.said.get("extent") == "canvas" for part in package.parts):
+            found.append("whole canvas")
+        if self._drawings:
+            found.append("vector")
+        return [*found, *self._beside]
+
+    def load(self, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None:
+        """Decode all images; `step` is called after each of `files`. Then look for what contradicts itself."""
+
+        def one(numbered: tuple[int, str]) -> Decoded | None:
+            number, name = numbered
+            path = self.paths.get(name)
+            try:
+                return decode(path, self._scratch / f"{number}.raw") if path else None
+            except Exception:  # decoders raise errors of many kinds for damaged files
+                self.inventory.unreadable.append(name)
+                return None
+
+        for name, image in zip(self.files, pool.map(one, enumerate(self.files)), strict=True):
+            if image is not None:
+                self._images[name] = image
+            step()
+        self._laid = _Pictures(self, self._images, self._scratch).laid()
+        faults, empty = faults_of_parts(self.package, self._laid)
+        self.inventory.empty += empty
+        self.inventory.faults += [
+            *faults,
+            *faults_of_sheets(self.package, self.paths),
+            *faults_of_joints(self.package),
+            *faults_of_order(self.package),
+        ]
+
+    def reference(self) -> Decoded | None:
+        """The picture that the parts come from, where it is as large as the canvas."""
+        found = self._images.get(self.package.reference)
+        if found is None:
+            return None
+        if (found.width, found.height) != (self.package.width, self.package.height):
+            self.inventory.faults.append("The reference picture is not as large as the canvas.")
+            return None
+        if found.crc32 != self.package.reference_crc32:
+            self.inventory.faults.append("The reference picture has other pixels than the manifest says.")
+        return found
+
+    def scene(self, way: Way) -> Scene | None:
+        """What is to be put together in one of the `ways`; None, and a fault in the inventory, where it cannot be read."""
+        if way in ("places", "whole canvas"):
+            return scene_of(self.package, way, self._laid)
+        if way == "vector":
+            return self._scene_of_drawings()
+        return self._scene_beside(self._beside[way])
+
+    @property
+    def _beside(self) -> dict[Way, ExtraEntry]:
+        """Files beside the images that the picture can be put together from; of a flip-book in numbered files the first."""
+        found: dict[Way, ExtraEntry] = {}
+        for entry in self.package.extras:
+            if entry.largest is not None and entry.kind in _BESIDE:
+                found.setdefault(_BESIDE[entry.kind], entry)
+        return found
+
+    @property
+    def _drawings(self) -> dict[str, str]:
+        """The drawing of each part, where each has one."""
+        files = {str(entry.part): entry.file for entry in self.package.extras if entry.kind == "vector"}
+        return files if {part.id for part in self.package.parts} == set(files) else {}
+
+    def _scene_of_drawings(self) -> Scene | None:
+        found = {part: self.paths[file] for part, file in self._drawings.items() if file in self.paths}
+        try:
+            return scene_of_drawings(self.package, found, self._scratch)
+        except Exception as error:  # it is there to judge what anybody wrote
+            self.inventory.faults.append(f"The drawings of the parts cannot be put together: {error}.")
+            return None
+
+    def _scene_beside(self, entry: ExtraEntry) -> Scene | None:
+        path = self.paths.get(entry.file)
+        if path is None:
+            return None  # said already: missing
+        try:
+            scene = self._read_beside(entry, path)
+        except Exception as error:  # as above
+            self.inventory.faults.append(f"'{entry.file}' cannot be put together: {error}.")
+            return None
+        if (scene.width, scene.height) != (self.package.width, self.package.height):
+            self.inventory.faults.append(f"'{entry.file}' is not as large as the canvas.")
+            return None
+        return replace(scene, ground=self.package.ground)
+
+    def _read_beside(self, entry: ExtraEntry, path: Path) -> Scene:
+        allowed, size = (entry.largest or 0.0, entry.mean or 0.0), (self.package.width, self.package.height)
+        folder, scale = Path(tempfile.mkdtemp(dir=self._scratch)), self.package.scale
+        match entry.kind:
+            case "layers":
+                return scene_of_layers(path, folder, allowed, scale)
+            case "model":
+                return scene_of_model(path, folder, allowed, size, scale)
+            case "scene":
+                return scene_of_drawing(path, folder, allowed, size, scale)
+            case "page":
+                return scene_of_page(path, folder, allowed, size, scale)
+        return _scene_of_first(path, folder, allowed, size, scale)
+
+
+def _scene_of_first(
+    path: Path, folder: Path, allowed: tuple[float, float], size: tuple[int, int], scale: float
+) -> Scene:
+    """The first picture of a flip-book."""
+    image = moments(path, [0], folder / "first")[0]
+    if (image.width, image.height) != size:
+        raise ValueError("it is not as large as the canvas")
+    area = (0, 0, *size)
+    first = Placed(label="the flip-book", image=image, left=0, top=0, opacity=1.0, blend="normal", area=area)
+    return Scene(
+        way="flip-book",
+        scale=scale,
+        width=size[0],
+        height=size[1],
+        tree=(PartUse("first", True),),
+        placed={"first": first},
+        ground=None,
+        largest=allowed[0],
+        mean=allowed[1],
+    )
+
+
+class _Pictures:
+    """The pictures of parts, cut out of sheets, taken out of animated images, and turned as each part says."""
+
+    def __init__(self, opened: OpenPackage, images: Mapping[str, Decoded], scratch: Path) -> None:
+        self._opened, self._images, self._scratch = opened, images, scratch
+        self._found: dict[Source, Decoded | None] = {}
+        self._turned: dict[tuple[Source, bool, int], Decoded] = {}
+
+    def laid(self) -> dict[str, dict[Source, Decoded]]:
+        """By each part's id; those that are missing or cannot be read are absent."""
+        self._take_moments()
+        found: dict[str, dict[Source, Decoded]] = {}
+        for part in self._opened.package.parts:
+            own = {source: image for source in part.sources if (image := self._picture(source)) is not None}
+            if part.mirrored or part.quarters:
+                own = {source: self._turn(source, image, part.mirrored, part.quarters) for source, image in own.items()}
+            found[part.id] = own
+        return found
+
+    def _picture(self, source: Source) -> Decoded | None:
+        if source not in self._found:
+            image = self._images.get(source.file)
+            if image is not None and source.within is not None:
+                try:
+                    image = cut_out(image, *source.within, self._raw())
+                except ValueError:
+                    image = None
+                    self._opened.inventory.faults.append(f"A picture on '{source.file}' ends outside of it.")
+            self._found[source] = image
+        return self._found[source]
+
+    def _take_moments(self) -> None:
+        wanted: dict[str, list[int]] = {}
+        for part in self._opened.package.parts:
+            for source in part.sources:
+                if source.moment is not None:
+                    wanted.setdefault(source.file, []).append(source.moment)
+        for file, numbers in wanted.items():
+            path = self._opened.paths.get(file)
+            try:
+                found = moments(path, numbers, self._raw()) if path is not None else {}
+            except Exception:  # as above
+                self._opened.inventory.unreadable.append(file)
+                found = {}
+            for number in numbers:
+                self._found[Source(file, None, number)] = found.get(number)
+
+    def _turn(self, source: Source, image: Decoded, mirrored: bool, quarters: int) -> Decoded:
+        key = (source, mirrored, quarters)
+        if key not in self._turned:
+            self._turned[key] = turn(image, mirrored, quarters, self._raw())
+        return self._turned[key]
+
+    def _raw(self) -> Path:
+        return self._scratch / f"picture {len(self._found)} {len(self._turned)}.raw"

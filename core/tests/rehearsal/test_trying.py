@@ -1,0 +1,207 @@
+"""Opening packages for trying out: ours, and those of somewhere without a manifest; each planted fault is told."""
+
+import shutil
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import numpy as np
+from PIL import Image
+
+import signal_post
+from tests.packages import FolderTestCase, PackageTestCase
+from yuplet.errors import PackageError
+from yuplet.pixels.spill_file import SpillFile
+from yuplet.rehearsal import loose_files, trying
+from yuplet.rehearsal.trying import Reading, Trial, try_out
+
+
+class Trying:
+    folder: Path
+    out: Path
+
+    def tried(self, package: Path, **how: Any) -> Trial:
+        scratch = self.folder / "scratch"
+        self.out = self.folder / "out"
+        for one in (scratch, self.out):
+            shutil.rmtree(one, ignore_errors=True)
+            one.mkdir()
+        return try_out(package, Reading(**how), scratch, self.out)
+
+    def picture(self, name: str) -> np.ndarray:
+        return np.array(Image.open(self.out / name))
+
+
+class OwnPackageTests(Trying, PackageTestCase):
+    def test_it_is_put_together_and_nothing_differs(self) -> None:
+        trial = self.tried(self.package)
+        assert trial.comparison is not None
+        self.assertEqual((trial.way, trial.has_manifest, trial.comparison.differing_pixels), ("places", True, 0))
+        self.assertEqual((trial.width, trial.height, len(trial.parts)), (97, 73, 9))
+        self.assertEqual((trial.inventory.found, trial.inventory.is_clean), (13, True))
+        # Pillow reads what Pillow wrote; the reference was written by the writer.
+        np.testing.assert_array_equal(
+            self.picture("together.png"),
+            np.array(Image.open(self.package / self.manifest()["reference"]["file"]).convert("RGBA")),
+        )
+        self.assertEqual(self.picture("difference.png").max(), 0)
+
+    def test_a_part_that_lies_elsewhere_is_seen_and_named(self) -> None:
+        manifest = self.manifest()
+        lamp = self.part(manifest, "lamp")
+        lamp["box"]["x"] += 1
+        self.rewrite(manifest)
+        trial = self.tried(self.package)
+        assert trial.comparison is not None
+        assert trial.comparison.worst is not None
+        self.assertFalse(trial.comparison.ok)
+        self.assertTrue(trial.comparison.worst["part"].endswith("lamp"))
+        different = self.picture("difference.png")
+        self.assertEqual((different > 0).sum(), trial.comparison.differing_pixels)
+        worst = trial.comparison.worst
+        self.assertEqual(different[worst["y"], worst["x"]], different.max())
+
+    def test_a_missing_picture_keeps_its_place_and_one_in_another_case_is_taken(self) -> None:
+        manifest = self.manifest()
+        lamp, mast = (self.part(manifest, name)["file"] for name in ("lamp", "mast"))
+        (self.package / lamp).unlink()
+        (self.package / mast).rename(self.package / mast.replace("mast.png", "Mast.PNG"))
+        trial = self.tried(self.package)
+        self.assertEqual((trial.inventory.missing, trial.inventory.wrong_case), ([lamp], [mast]))
+        assert trial.comparison is not None
+        assert trial.comparison.worst is not None
+        self.assertTrue(trial.comparison.worst["part"].endswith("lamp"), trial.comparison.worst)
+        box = self.part(manifest, "lamp")["box"]
+        (gone,) = (part for part in trial.parts if part.is_missing)
+        self.assertEqual(
+            (gone.left, gone.top, gone.width, gone.height), (box["x"], box["y"], box["width"], box["height"])
+        )
+
+    def test_a_way_that_the_package_does_not_have_is_refused(self) -> None:
+        with self.assertRaisesRegex(PackageError, "cannot be read as 'model'. They can be read as places"):
+            self.tried(self.package, way="model")
+
+    def test_what_a_link_leads_to_is_not_there(self) -> None:
+        lamp = self.package / self.part(self.manifest(), "lamp")["file"]
+        outside = self.folder / "outside.png"
+        lamp.rename(outside)
+        lamp.symlink_to(outside)
+        self.assertEqual(len(self.tried(self.package).inventory.missing), 1)
+
+    def test_too_many_pixels_are_refused_before_one_is_decoded(self) -> None:
+        with (
+            mock.patch.object(trying, "MOST_PIXELS", 9_000),
+            self.assertRaisesRegex(PackageError, "million pixels in all"),
+        ):
+            self.tried(self.package)
+
+
+class LooseFilesTests(Trying, FolderTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.package = self.folder / "loose"
+        self.package.mkdir()
+
+    def image(self, name: str, *boxes: tuple[int, int, int, int], size: tuple[int, int] = (40, 30)) -> None:
+        """An image with opaque rectangles, the n-th of them red n * 40 + the number of letters in its name."""
+        picture = Image.new("RGBA", size)
+        for number, box in enumerate(boxes):
+            picture.paste((number * 40 + len(name), 90, 30, 255), box)
+        picture.save(self.package / name)
+
+    def test_whole_images_lie_at_0_0_in_the_order_of_their_numbers(self) -> None:
+        # By letters, 10 would come before 9.
+        self.image("9 back.png", (0, 0, 30, 20))
+        self.image("10 front one.png", (10, 5, 40, 30))
+        trial = self.tried(self.package)
+        self.assertEqual((trial.way, [part.id for part in trial.parts]), ("whole canvas", ["9 back", "10 front one"]))
+        self.assertIsNone(trial.comparison)
+        self.assertEqual(self.picture("together.png")[10, 20].tolist(), [len("10 front one.png"), 90, 30, 255])
+        with self.subTest("with a picture of the whole it is compared"):
+            Image.fromarray(self.picture("together.png")).save(self.package / "reference.png")
+            again = self.tried(self.package)
+            assert again.comparison is not None
+            self.assertEqual((again.comparison.differing_pixels, len(again.parts)), (0, 2))
+        with self.subTest("one that is chosen"):
+            chosen = self.tried(self.package, reference="9 back.png")
+            assert chosen.comparison is not None
+            self.assertFalse(chosen.comparison.ok)
+
+    def test_numbered_images_are_a_flip_book_and_so_is_one_that_moves(self) -> None:
+        for number in range(1, 4):
+            self.image(f"blink_{number:03}.png", (number, 0, number + 5, 9))
+        trial = self.tried(self.package)
+        self.assertEqual((trial.way, [part.shown for part in trial.parts]), ("flip-book", [True, False, False]))
+        self.assertEqual(trial.ways, ("flip-book", "whole canvas"))
+        frames = [Image.open(path) for path in sorted(self.package.iterdir())]
+        shutil.rmtree(self.package)
+        self.package.mkdir()
+        frames[0].save(self.package / "blink.png", save_all=True, append_images=frames[1:], duration=80)
+        moving = self.tried(self.package)
+        self.assertEqual((moving.way, len(moving.parts)), ("flip-book", 3))
+
+    def test_a_sheet_is_cut_by_columns_and_rows_and_a_count_that_cannot_be_is_refused(self) -> None:
+        # Three columns of 40 px and two rows of 30 px, in each frame something that nearly fills it.
+        boxes = [(x * 40 + 3, y * 30 + 3, x * 40 + 37, y * 30 + 27) for y in range(2) for x in range(3)]
+        self.image("sheet.png", *boxes, size=(120, 60))
+        with self.assertRaisesRegex(PackageError, "Say how many columns and rows"):
+            self.tried(self.package)
+        trial = self.tried(self.package, grid=(3, 2))
+        self.assertEqual((trial.width, trial.height, len(trial.parts)), (40, 30, 6))
+        self.assertEqual(self.picture("together.png")[15, 20, 0], len("sheet.png"))
+        for grid, words in (
+            ((7, 2), "120 px wide, which 7 columns do not divide"),
+            ((3, 7), "60 px high, which 7 rows do not divide"),
+            ((4, 2), "With 4 columns the cut at 30 px runs through"),
+            ((3, 4), "With 4 rows the cut at 15 px runs through"),
+            ((0, 2), "0 columns do not divide"),
+            ((120, 60), "more than 4,096"),
+        ):
+            with self.subTest(grid), self.assertRaisesRegex(PackageError, words):
+                self.tried(self.package, grid=grid)
+
+    def test_a_layered_file_alone(self) -> None:
+        signal_post.write(self.package / "post.ora")
+        trial = self.tried(self.package)
+        self.assertEqual((trial.way, trial.width, trial.height), ("layers", 97, 73))
+        with SpillFile() as scratch:
+            self.assertEqual(len(trial.parts), len(list(signal_post.signal_post(scratch).leaves())))
+
+    def test_a_drawing_needs_to_know_the_size_of_the_canvas(self) -> None:
+        drawing = (
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 3"><rect width="2" height="3" fill="#f00"/></svg>'
+        )
+        (self.package / "post.svg").write_text(drawing)
+        with self.assertRaisesRegex(PackageError, "how large the canvas is, is not said"):
+            self.tried(self.package)
+        picture = Image.new("RGBA", (40, 30))
+        picture.paste((255, 0, 0, 255), (0, 0, 20, 30))
+        picture.save(self.package / "reference.png")
+        trial = self.tried(self.package, way="scene")
+        assert trial.comparison is not None
+        self.assertTrue(trial.comparison.ok)
+
+    def test_what_is_there_and_cannot_be_used_is_told(self) -> None:
+        self.image("1.png", (0, 0, 9, 9))
+        self.image("2.png")
+        (self.package / "3.png").write_bytes(b"\x89PNG\r\n\x1a\n torn")
+        (self.package / "notes.txt").write_text("hello")
+        inventory = self.tried(self.package).inventory
+        self.assertEqual(
+            (inventory.unreadable, inventory.empty, inventory.extra), (["3.png"], ["2.png"], ["notes.txt"])
+        )
+
+    def test_nothing_that_belongs_together(self) -> None:
+        with self.assertRaisesRegex(PackageError, "There is nothing in"):
+            self.tried(self.package)
+        (self.package / "notes.txt").write_text("hello")
+        with self.assertRaisesRegex(PackageError, "Nothing says how these files belong together"):
+            self.tried(self.package)
+        self.image("arm.png", (0, 0, 5, 5), size=(10, 10))
+        self.image("leg.png", (0, 0, 5, 5), size=(12, 10))
+        with self.assertRaisesRegex(PackageError, "the images have different sizes"):
+            self.tried(self.package)
+        with self.assertRaisesRegex(PackageError, "no file '../etc/passwd' to compare with"):
+            self.tried(self.package, reference="../etc/passwd")
+        with mock.patch.object(loose_files, "MOST_FILES", 1), self.assertRaisesRegex(PackageError, "There are 3 files"):
+            self.tried(self.package)

@@ -1,0 +1,32 @@
+"""Questions to packages that are tried out."""
+
+from django.db.models import QuerySet
+from django.http import Http404
+
+from yuplet_server.accounts.models import User
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.projects import queries
+from yuplet_server.projects.models import Member
+from yuplet_server.rehearsals.models import Rehearsal
+
+
+def rehearsals_of(illustration: Illustration) -> QuerySet[Rehearsal]:
+    """Those of an illustration, the newest first."""
+    return illustration.rehearsals.select_related("job", "hand_over", "created_by").order_by("-id")
+
+
+def rehearsal_for(user: User, rehearsal_id: int, role: Member.Role) -> Rehearsal:
+    """A package that is tried out, if somebody has at least a role in its project."""
+    found = Rehearsal.objects.filter(pk=rehearsal_id).select_related("illustration", "job", "hand_over").first()
+    if found is None:
+        raise Http404
+    queries.require(user, found.illustration.project_id, role)
+    return found
+
+
+def picture_of(rehearsal: Rehearsal, name: str) -> str:
+    """The SHA-256 of a picture that was drawn. Raises `Http404`."""
+    digest = rehearsal.pictures.get(f"{name}.png")
+    if digest is None:
+        raise Http404
+    return str(digest)

@@ -1,0 +1,115 @@
+from typing import Any, get_args
+
+from rest_framework import serializers
+
+from yuplet.rehearsal.picture import Way
+from yuplet_server.handovers.serializers import ComparisonSerializer
+from yuplet_server.jobs.serializers import JobSerializer
+from yuplet_server.rehearsals.models import Rehearsal
+
+WAYS = get_args(Way)
+MOST_ACROSS = 4096
+
+
+class ReadingSerializer(serializers.Serializer[Any]):
+    """How a package is to be read; what is not said is proposed from what is found."""
+
+    way = serializers.ChoiceField(choices=WAYS, required=False, allow_null=True, default=None)
+    columns = serializers.IntegerField(
+        min_value=1,
+        max_value=MOST_ACROSS,
+        required=False,
+        allow_null=True,
+        default=None,
+        help_text="Of a sheet of frames.",
+    )
+    rows = serializers.IntegerField(min_value=1, max_value=MOST_ACROSS, required=False, allow_null=True, default=None)
+    reference = serializers.CharField(
+        max_length=900,
+        required=False,
+        allow_null=True,
+        default=None,
+        help_text="The file of the package to compare with.",
+    )
+
+
+class OpenSerializer(ReadingSerializer):
+    hand_over = serializers.IntegerField(min_value=1)
+
+
+class OutsideSerializer(serializers.Serializer[Any]):
+    file = serializers.ListField(
+        child=serializers.FileField(),
+        min_length=1,
+        max_length=2000,
+        help_text="One archive, or the files of a package.",
+    )
+    path = serializers.ListField(child=serializers.CharField(max_length=1000), required=False, max_length=2000)
+    together = serializers.CharField(max_length=200, required=False, default="")
+
+
+class InventorySerializer(serializers.Serializer[Any]):
+    """How many files are expected and found, which are not as they should be, and what contradicts itself."""
+
+    expected = serializers.IntegerField()
+    found = serializers.IntegerField()
+    pixels = serializers.IntegerField()
+    missing = serializers.ListField(child=serializers.CharField())
+    extra = serializers.ListField(child=serializers.CharField())
+    unreadable = serializers.ListField(child=serializers.CharField())
+    wrong_case = serializers.ListField(child=serializers.CharField())
+    empty = serializers.ListField(child=serializers.CharField())
+    obsolete = serializers.ListField(child=serializers.CharField())
+    faults = serializers.ListField(child=serializers.CharField())
+
+
+class TriedPartSerializer(serializers.Serializer[Any]):
+    """A part as the receiver finds it, in pixels of the canvas, y down."""
+
+    id = serializers.CharField()
+    name = serializers.CharField()
+    left = serializers.IntegerField()
+    top = serializers.IntegerField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    shown = serializers.BooleanField()
+    is_missing = serializers.BooleanField()
+
+
+class TrialSerializer(serializers.Serializer[Any]):
+    """What came of opening a package."""
+
+    ok = serializers.BooleanField()
+    way = serializers.ChoiceField(choices=WAYS)
+    ways = serializers.ListField(child=serializers.ChoiceField(choices=WAYS))
+    has_manifest = serializers.BooleanField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    parts = TriedPartSerializer(many=True)
+    inventory = InventorySerializer()
+    comparison = ComparisonSerializer(allow_null=True)
+
+
+class ListedRehearsalSerializer(serializers.ModelSerializer[Rehearsal]):
+    """A package that is tried out, without what came of it."""
+
+    number = serializers.IntegerField(source="hand_over.number", default=None, allow_null=True, read_only=True)
+    reading = ReadingSerializer(read_only=True)
+    job = JobSerializer(read_only=True, allow_null=True)
+    created_by = serializers.CharField(source="created_by.username", default=None, allow_null=True, read_only=True)
+
+    class Meta:
+        model = Rehearsal
+        fields = ["id", "hand_over", "number", "name", "bytes", "reading", "job", "created_by", "created_at"]
+        read_only_fields = fields
+
+
+class RehearsalSerializer(ListedRehearsalSerializer):
+    """A package that is tried out: its job while it is opened, what came of it afterwards."""
+
+    result = TrialSerializer(allow_null=True, read_only=True)
+    pictures = serializers.DictField(child=serializers.CharField(), read_only=True)
+
+    class Meta(ListedRehearsalSerializer.Meta):
+        fields = [*ListedRehearsalSerializer.Meta.fields, "result", "pictures"]
+        read_only_fields = fields

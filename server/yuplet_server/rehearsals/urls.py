@@ -1,0 +1,13 @@
+from django.urls import path, re_path
+
+from yuplet_server.rehearsals import views
+
+urlpatterns = [
+    path("illustrations/<int:illustration>/rehearsals", views.RehearsalsView.as_view()),
+    path("illustrations/<int:illustration>/rehearsals/outside", views.OutsideView.as_view()),
+    path("rehearsals/<int:rehearsal>", views.RehearsalView.as_view()),
+    re_path(
+        r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference)/(?P<digest>[0-9a-f]{64})$",
+        views.RehearsalPictureView.as_view(),
+    ),
+]

@@ -1,0 +1,96 @@
+from typing import Any
+
+from django.http import FileResponse, Http404
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.parsers import MultiPartParser
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations.actions import packed
+from yuplet_server.illustrations.queries import ready_illustration_for
+from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
+from yuplet_server.projects.models import Member
+from yuplet_server.projects.storage import open_blob
+from yuplet_server.rehearsals import actions, queries
+from yuplet_server.rehearsals.models import Rehearsal
+from yuplet_server.rehearsals.serializers import (
+    ListedRehearsalSerializer,
+    OpenSerializer,
+    OutsideSerializer,
+    ReadingSerializer,
+    RehearsalSerializer,
+)
+
+
+class RehearsalsView(APIView):
+    """The packages of an illustration that are tried out, the newest first."""
+
+    @extend_schema(responses=ListedRehearsalSerializer(many=True))
+    def get(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        return Response(ListedRehearsalSerializer(queries.rehearsals_of(found), many=True).data)
+
+    @extend_schema(request=OpenSerializer, responses={201: RehearsalSerializer})
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = dict(checked(OpenSerializer, request.data).validated_data)
+        hand_over = get_object_or_404(HandOver, pk=asked.pop("hand_over"), illustration=found)
+        return _answer(actions.open_hand_over(hand_over, request.user, asked), 201)
+
+
+class OutsideView(APIView):
+    """A package from outside: one archive, or its files."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(request=OutsideSerializer, responses={201: RehearsalSerializer})
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = checked(OutsideSerializer, request.data).validated_data
+        files, paths = asked["file"], asked.get("path", [])
+        if len(files) == 1 and files[0].name.lower().endswith(".zip"):
+            sent = (files[0].name, files[0].size, files[0])
+        else:
+            named = [(paths[at] if at < len(paths) else file.name, file) for at, file in enumerate(files)]
+            called = files[0].name if len(files) == 1 else asked["together"] or "loose files"
+            sent = (called, *packed(named, called)[1:])
+        return _answer(actions.open_outside(found, request.user, *sent), 201)
+
+
+class RehearsalView(APIView):
+    """One package that is tried out."""
+
+    @extend_schema(responses=RehearsalSerializer)
+    def get(self, request: SignedInRequest, rehearsal: int) -> Response:
+        return _answer(queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER))
+
+    @extend_schema(request=ReadingSerializer, responses=RehearsalSerializer)
+    def put(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR)
+        reading = dict(checked(ReadingSerializer, request.data).validated_data)
+        return _answer(actions.read_again(found, request.user, reading))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, rehearsal: int) -> Response:
+        actions.close(queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR))
+        return Response(status=204)
+
+
+class RehearsalPictureView(APIView):
+    """What was put together ('together'), what it is compared with ('reference'), or by how many levels they differ ('difference')."""
+
+    @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, rehearsal: int, name: str, digest: str) -> FileResponse:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        if queries.picture_of(found, name) != digest:
+            raise Http404
+        headers: dict[str, Any] = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
+        return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+
+
+def _answer(rehearsal: Rehearsal, status: int = 200) -> Response:
+    return Response(RehearsalSerializer(rehearsal).data, status=status)

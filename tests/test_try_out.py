@@ -1,0 +1,112 @@
+"""Trying out: a package as its receiver has it, put together, compared, and what is wrong with it."""
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+from PIL import Image
+from playwright.sync_api import expect
+
+from tests.product import ProductTestCase
+from yuplet_server.handovers.actions import ask, zipped
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.jobs.actions import run
+from yuplet_server.projects.models import Project
+
+
+class TryOutTests(ProductTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_picture()
+
+    def handed_over(self) -> HandOver:
+        illustration = Project.objects.get(pk=self.project.pk).illustrations.get()
+        made = ask(illustration, self.user, 1)
+        assert made.job_id is not None
+        run(made.job_id)
+        made.refresh_from_db()
+        self.reload()
+        return made
+
+    def changed(self, made: HandOver) -> Path:
+        """The package with its lamp taken away, another image in another letter case, and something that nobody asked for."""
+        path = self.files / "post changed.zip"
+        with zipfile.ZipFile(io.BytesIO(b"".join(zipped(made)))) as old, zipfile.ZipFile(path, "w") as new:
+            manifest = json.loads(old.read("manifest.json"))
+            files = {part["path"][-1]: part["file"] for part in manifest["parts"]}
+            for name in old.namelist():
+                if name == files["lamp"]:
+                    continue
+                new.writestr(name.replace("mast.png", "Mast.PNG"), old.read(name))
+            new.writestr("notes.txt", "of mine")
+        return path
+
+    def test_before_anything_was_handed_over(self) -> None:
+        self.to_step("Try out")
+        expect(self.page.get_by_role("region", name="Try out")).to_contain_text("Nothing was handed over yet.")
+        expect(self.page.get_by_text("Nothing is put together yet")).to_be_visible()
+        self.assert_accessible("Try out, with nothing to try")
+
+    def test_a_hand_over_is_opened_by_itself_put_together_and_compared(self) -> None:
+        page = self.page
+        self.handed_over()
+        self.to_step("Try out")
+        expect(page.get_by_test_id("inventory")).to_have_text("13 of 13 files found", timeout=60_000)
+        expect(page.get_by_test_id("compared")).to_have_text("0 of 7,081 pixels differ.")
+        page.locator("[data-shown=true]").wait_for()
+        expect(page.get_by_role("navigation", name="Steps")).to_contain_text("as it should be")
+        together = self.stage_pixels()
+        page.get_by_text("Original", exact=True).click()
+        page.wait_for_timeout(200)
+        self.assertEqual(self.stage_pixels(), together)
+        page.get_by_text("Slider", exact=True).click()
+        page.get_by_role("slider", name="Divider").press("End")
+        page.get_by_text("Difference", exact=True).click()
+        page.wait_for_timeout(200)
+        self.assertNotEqual(self.stage_pixels(), together)
+        self.assert_accessible("Try out")
+        with self.subTest("the parts are there at once when one goes back to them"):
+            self.to_step("Put in order")
+            expect(page.get_by_text("Loading pictures")).to_have_count(0)
+            expect(self.row("lamp")).to_be_visible()
+
+    def test_a_package_from_elsewhere_with_all_that_is_wrong_with_it(self) -> None:
+        page = self.page
+        made = self.handed_over()
+        self.to_step("Try out")
+        expect(page.get_by_test_id("inventory")).to_be_visible(timeout=60_000)
+        page.get_by_label("A package from elsewhere").set_input_files(self.changed(made))
+        expect(page.get_by_test_id("inventory")).to_have_text("11 of 13 files found", timeout=60_000)
+        inventory = page.get_by_role("region", name="Inventory")
+        for words in ("lamp.png", "In another letter case", "mast.png", "notes.txt"):
+            expect(inventory).to_contain_text(words)
+        expect(page.get_by_role("region", name="Comparison")).to_contain_text("lamp'")
+        expect(page.get_by_label("What is seen of the package").get_by_role("radio", name="Difference")).to_be_checked()
+        page.get_by_role("button", name="Show it").click()
+        expect(page.get_by_role("region", name="Stage").get_by_label("Zoom", exact=True)).not_to_have_text("100 %")
+        self.assert_accessible("Try out, with trouble")
+        with self.subTest("it can be closed, and what was handed over is there again"):
+            page.get_by_role("button", name="Close").click()
+            expect(page.get_by_test_id("inventory")).to_have_text("13 of 13 files found")
+
+    def test_a_sheet_is_cut_and_a_count_that_cannot_be_is_refused_with_the_reason(self) -> None:
+        page = self.page
+        sheet, path = Image.new("RGBA", (90, 40)), self.files / "sheet.png"
+        for left in (2, 32, 62):
+            sheet.paste((200, 90, 30, 255), (left, 3, left + 26, 37))
+        sheet.save(path)
+        self.to_step("Try out")
+        page.get_by_label("A package from elsewhere").set_input_files(path)
+        said = page.get_by_role("region", name="Try out").get_by_role("alert")
+        expect(said).to_contain_text("Say how many columns and rows", timeout=60_000)
+        page.get_by_label("Columns").fill("2")
+        page.get_by_role("button", name="Cut").click()
+        expect(said).to_contain_text("With 2 columns the cut at 45 px runs through", timeout=60_000)
+        page.get_by_label("Columns").fill("3")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name="3 frames")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("There is nothing to compare with.")).to_be_visible()
+
+    def stage_pixels(self) -> str:
+        return str(self.page.get_by_test_id("stage").evaluate("canvas => canvas.toDataURL()"))

@@ -1,0 +1,119 @@
+import { Button } from '@mantine/core';
+import type { Trial } from '../../api/rehearsals';
+import { count, plural } from '../../ui/units';
+import classes from './TryOut.module.css';
+
+interface Props {
+  trial: Trial;
+  onPlace: (place: { x: number; y: number }) => void;
+  onDifference: () => void;
+}
+
+/** At most so many of a kind are listed. */
+const LISTED = 8;
+
+/** Whether the picture comes back, and what is there of the package. */
+export function TrialReport(props: Props) {
+  return (
+    <>
+      <Compared {...props} />
+      <Inventory trial={props.trial} />
+    </>
+  );
+}
+
+function Compared({ trial: { comparison, parts, way }, onPlace, onDifference }: Props) {
+  if (!comparison) {
+    const frames = way === 'sheet' || way === 'flip-book' ? 'frame' : 'part';
+    return (
+      <section className={classes.right}>
+        <h3>{plural(parts.length, frames)}</h3>
+        <p className={classes.facts}>
+          There is nothing to compare with. Put a picture of the whole among the files, with <em>reference</em> in its
+          name.
+        </p>
+      </section>
+    );
+  }
+  const { worst } = comparison;
+  return (
+    <section className={comparison.ok ? classes.right : classes.wrong} aria-label="Comparison">
+      <p className={classes.figure} data-testid="compared">
+        {count(comparison.differing_pixels)} of {count(comparison.pixels)} pixels differ.
+      </p>
+      {comparison.differing_pixels > 0 && (
+        <p className={classes.facts}>
+          By {comparison.largest.toFixed(0)} of 255 levels at most, {comparison.mean.toFixed(2)} on the mean
+          {comparison.allowed_largest > 0 &&
+            `; up to ${comparison.allowed_largest} and ${comparison.allowed_mean} are within what this format loses`}
+          .
+        </p>
+      )}
+      {worst && (
+        <p className={classes.facts}>
+          The largest difference is at {worst.x}, {worst.y} px{worst.part && `, most likely of '${worst.part}'`}.{' '}
+          <Button
+            size="compact-xs"
+            variant="default"
+            onClick={() => {
+              onDifference();
+              onPlace({ x: worst.x, y: worst.y });
+            }}
+          >
+            Show it
+          </Button>
+        </p>
+      )}
+    </section>
+  );
+}
+
+const isClean = ({ inventory }: Trial) =>
+  [
+    inventory.missing,
+    inventory.extra,
+    inventory.unreadable,
+    inventory.wrong_case,
+    inventory.empty,
+    inventory.faults,
+  ].every((found) => found.length === 0);
+
+function Inventory({ trial }: { trial: Trial }) {
+  const { inventory, has_manifest, parts } = trial;
+  const lists: readonly [string, readonly string[]][] = [
+    ['Missing: each is shown as an empty box where it belongs', inventory.missing],
+    ['In another letter case than the manifest says; taken all the same', inventory.wrong_case],
+    ['Cannot be read', inventory.unreadable],
+    ['Nothing is seen in', inventory.empty],
+    ['Not asked for', inventory.extra],
+    ['Contradictions', inventory.faults],
+  ];
+  return (
+    <section className={isClean(trial) ? classes.right : classes.wrong} aria-label="Inventory">
+      <p className={classes.figure} data-testid="inventory">
+        {count(inventory.found)} of {plural(inventory.expected, 'file')} found
+      </p>
+      <p className={classes.facts}>
+        {has_manifest &&
+          `${plural(parts.length, 'part')}, ${count(parts.filter((part) => part.shown).length)} of them shown.`}
+        {has_manifest ? '' : 'There is no manifest: what the files are was seen from them alone.'}
+      </p>
+      <ul className={classes.trouble}>
+        {lists.map(
+          ([what, found]) =>
+            found.length > 0 && (
+              <li key={what}>
+                {what}:
+                <ul>
+                  {found.slice(0, LISTED).map((one) => (
+                    <li key={one}>{one}</li>
+                  ))}
+                  {found.length > LISTED && <li>and {count(found.length - LISTED)} more</li>}
+                </ul>
+              </li>
+            ),
+        )}
+      </ul>
+    </section>
+  );
+}

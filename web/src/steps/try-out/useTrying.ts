@@ -1,0 +1,106 @@
+/** The package that is tried out: which one, how it is read, and how its picture is looked at. */
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import { type HandOver, isRunning } from '../../api/calls';
+import { Refusal } from '../../api/client';
+import {
+  closeRehearsal,
+  openHandOver,
+  openOutside,
+  type Reading,
+  type Rehearsal,
+  readInAnotherWay,
+  useRehearsal,
+  useRehearsals,
+} from '../../api/rehearsals';
+
+/** What is seen of the picture that was put together. */
+export type Sight = 'together' | 'reference' | 'slider' | 'difference';
+
+interface Props {
+  illustration: number;
+  /** The newest first. */
+  handOvers: readonly HandOver[];
+  canEdit: boolean;
+  isOpen: boolean;
+}
+
+export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
+  const queries = useQueryClient();
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [error, setError] = useState<string | null>(null);
+  const [sending, setSending] = useState<string | null>(null);
+  const listed = useRehearsals(illustration, isOpen);
+  const newest = handOvers.find((one) => one.package_bytes > 0);
+  const ofNewest = listed.data?.find((one) => one.hand_over === newest?.id);
+  const id = chosen ?? ofNewest?.id ?? null;
+  const opened = useRehearsal(isOpen ? id : null);
+  const rehearsal = opened.data ?? null;
+
+  const perform = async (ask: () => Promise<Rehearsal>) => {
+    setError(null);
+    try {
+      const made = await ask();
+      queries.setQueryData(['rehearsal', made.id], made);
+      setChosen(made.id);
+    } catch (problem) {
+      if (!(problem instanceof Refusal)) throw problem;
+      setError(problem.message);
+    }
+    setSending(null);
+    await queries.invalidateQueries({ queryKey: ['rehearsals', illustration] });
+  };
+  const open = (handOver: number) => perform(() => openHandOver(illustration, handOver));
+
+  // Whoever comes here after handing over wants to see what was handed over.
+  const asked = useRef<number | null>(null);
+  const isWanted = isOpen && canEdit && listed.data !== undefined && newest !== undefined && !ofNewest;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once for each hand-over that becomes the newest
+  useEffect(() => {
+    if (!isWanted || asked.current === newest.id) return;
+    asked.current = newest.id;
+    void open(newest.id);
+  }, [isWanted, newest?.id]);
+
+  const send = (files: readonly File[]) =>
+    perform(() =>
+      openOutside(illustration, files, (share) =>
+        setSending(`Sending ${files[0]?.name}, ${Math.round(share * 100)} %`),
+      ),
+    );
+  const close = async () => {
+    if (id === null) return;
+    await closeRehearsal(id);
+    setChosen(null);
+    await queries.invalidateQueries({ queryKey: ['rehearsals', illustration] });
+  };
+  return {
+    handOvers: handOvers.filter((one) => one.package_bytes > 0),
+    outside: (listed.data ?? []).filter((one) => one.hand_over === null),
+    rehearsal,
+    isOpening: isRunning(rehearsal?.job),
+    error: error ?? opened.error?.message ?? listed.error?.message ?? null,
+    sending,
+    open,
+    choose: setChosen,
+    send,
+    read: (reading: Reading) => rehearsal && perform(() => readInAnotherWay(rehearsal.id, reading)),
+    close,
+    ...useSight(rehearsal?.result?.comparison?.ok === false),
+  };
+}
+
+export type Trying = ReturnType<typeof useTrying>;
+
+/** How the picture is looked at; where it differs, by that at first. */
+function useSight(differs: boolean) {
+  const [sight, setSight] = useState<Sight>('together');
+  const [times, setTimes] = useState(16);
+  const [share, setShare] = useState(0.5);
+  const [place, setPlace] = useState<{ x: number; y: number } | null>(null);
+  useEffect(() => {
+    setSight(differs ? 'difference' : 'together');
+    setPlace(null);
+  }, [differs]);
+  return { sight, setSight, times, setTimes, share, setShare, place, setPlace };
+}
