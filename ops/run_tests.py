@@ -18,6 +18,8 @@ from database import ROOT, CannotStart, Database, say
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
 STAGES = ("checks", "core", "server", "browser")
+SHARES = 6
+"""Into which the tests of the core are divided."""
 MOST = 25 * 60
 """Seconds for one run of tests: one that hangs is a failure that is told, not a machine that waits."""
 
@@ -93,12 +95,12 @@ def _check(name: str, folder: str, command: list[str], environment: Mapping[str,
 
 
 def _core_tests(environment: Mapping[str, str]) -> list[Outcome]:
-    """The tests of the core in two processes, each with about half of the modules."""
+    """The tests of the core in two processes at a time, so that neither has much to do when the other is done."""
     modules = sorted((ROOT / "core" / "tests").rglob("test_*.py"), key=lambda path: -path.stat().st_size)
     names = [".".join(path.relative_to(ROOT / "core").with_suffix("").parts) for path in modules]
-    halves = {f"core, {number}": ["-m", "unittest", *names[number - 1 :: 2]] for number in (1, 2)}
+    shares = {f"core, {number}": ["-m", "unittest", *names[number - 1 :: SHARES]] for number in range(1, SHARES + 1)}
     with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(lambda name: _tests(name, ROOT / "core", halves[name], environment, False), halves))
+        return list(pool.map(lambda name: _tests(name, ROOT / "core", shares[name], environment, False), shares))
 
 
 def _tests(
