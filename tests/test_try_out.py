@@ -86,6 +86,14 @@ class TryOutTests(ProductTestCase):
         page.get_by_role("button", name="Show it").click()
         expect(page.get_by_role("region", name="Stage").get_by_label("Zoom", exact=True)).not_to_have_text("100 %")
         self.assert_accessible("Try out, with trouble")
+        with self.subTest("what is missing is found in another file"):
+            with zipfile.ZipFile(io.BytesIO(b"".join(zipped(made)))) as package:
+                (name,) = (one for one in package.namelist() if one.endswith("lamp.png"))
+                lamp = self.files / "LAMP.png"
+                lamp.write_bytes(package.read(name))
+            page.get_by_label("Files that are missing").set_input_files(lamp)
+            expect(page.get_by_test_id("compared")).to_have_text("0 of 7,081 pixels differ.", timeout=60_000)
+            expect(inventory).not_to_contain_text("Missing")
         with self.subTest("it can be closed, and what was handed over is there again"):
             page.get_by_role("button", name="Close").click()
             expect(page.get_by_test_id("inventory")).to_have_text("13 of 13 files found")

@@ -11,13 +11,14 @@ from PIL import Image
 from tests.packages import FolderTestCase, PackageTestCase, quiet
 from tests.test_recipes import recipe
 from yuplet.arrangement.tree import Arrangement, arrangement_of
-from yuplet.errors import PartTooLarge
+from yuplet.errors import PackageError, PartTooLarge
 from yuplet.geometry import Box, Size
 from yuplet.handover import HandOverReport, hand_over
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal.proof import Proof, prove
+from yuplet.rehearsal.trying import Reading, Trial, try_out
 from yuplet.writing.pictures import Sources
 
 CELL = Size(48, 32)
@@ -95,6 +96,34 @@ class MovingTests(FolderTestCase):
         self.assertEqual(self.manifest()["sheets"][0]["pictures"], 6)
         files = [path for path in self.target.rglob("*") if path.is_file()]
         self.assertEqual(report.bytes, sum(path.stat().st_size for path in files))
+
+    def test_a_receiver_cuts_it_by_columns_and_rows_and_a_count_that_cannot_be_is_refused(self) -> None:
+        self.by(images={"moving": "grid"}, sheets={"columns": 6})
+
+        def cut(columns: int, rows: int) -> Trial:
+            scratch, out = self.folder / "scratch", self.folder / "drawn"
+            scratch.mkdir(exist_ok=True)
+            out.mkdir(exist_ok=True)
+            return try_out(self.target, Reading(way="sheet", grid=(columns, rows)), scratch, out)
+
+        trial = cut(6, 1)
+        self.assertEqual((len(trial.parts), trial.width, trial.height, trial.comparison), (6, 48, 32, None))
+        self.assertTrue(trial.ok, trial.inventory)
+        first = np.array(Image.open(self.folder / "drawn" / "together.png"))
+        np.testing.assert_array_equal(first, self.pictures[0])
+        for columns, rows, words in (
+            (7, 1, "288 px wide, which 7 columns do not divide"),
+            (
+                12,
+                1,
+                "the cut at 24 px runs through the picture at 0, 0 px of 'parts/lamp.png', although the number divides",
+            ),
+            (4, 1, "With 4 columns the cut at 72 px runs through the picture at 48, 0"),
+            (3, 1, "cell 1 of 'parts/lamp.png' holds more than one picture"),
+            (6, 2, "With 2 rows the cut at 16 px"),
+        ):
+            with self.subTest(columns=columns, rows=rows), self.assertRaisesRegex(PackageError, words):
+                cut(columns, rows)
 
     def test_spacing_and_a_repeated_edge_leave_the_frames_as_they_are(self) -> None:
         report = self.by(images={"moving": "grid"}, sheets={"spacing": 3, "repeat_edge": 2})

@@ -143,6 +143,7 @@ ADDRESSES = [
     Address("get", "rehearsals/<int:rehearsal>", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}")),
     Address("put", "rehearsals/<int:rehearsal>", "editor", _json("put", lambda t: f"/api/rehearsals/{t.rehearsal.pk}", {})),
     Address("delete", "rehearsals/<int:rehearsal>", "editor", _json("delete", lambda t: f"/api/rehearsals/{t.rehearsal.pk}")),
+    Address("post", "rehearsals/<int:rehearsal>/missing", "editor", lambda t, client: client.post(f"/api/rehearsals/{t.rehearsal.pk}/missing", {"file": SimpleUploadedFile("x.zip", b"not really")})),
     Address("get", REHEARSED, "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/pictures/together/{t.illustration.revision.preview}")),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),

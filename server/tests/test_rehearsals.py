@@ -124,6 +124,22 @@ class RehearsalTests(ServerTestCase):
         self.assertEqual(again.status_code, 200)
         self.assertEqual(sum(part["shown"] for part in self.carried_out(made["id"])["result"]["parts"]), 2)
 
+    def test_what_is_missing_is_looked_for_in_other_files(self) -> None:
+        files = self.package(self.hand_over)
+        (lamp,) = (name for name in files if name.endswith("lamp.png"))
+        picture = files.pop(lamp)
+        made = self.carried_out(self.outside(("package.zip", zipped(files)))["id"])
+        self.assertEqual(made["result"]["inventory"]["missing"], [lamp])
+        sent = SimpleUploadedFile("LAMP.PNG", picture)
+        answer = self.ada.post(f"/api/rehearsals/{made['id']}/missing", {"file": sent})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        again = self.carried_out(made["id"])
+        self.assertEqual((again["result"]["inventory"]["missing"], again["result"]["ok"]), ([], True))
+        (more,) = Rehearsal.objects.get(pk=made["id"]).more
+        os.utime(blobs().path(more["archive"]), (0, 0))
+        call_command("sweep_files", verbosity=0)
+        self.assertTrue(blobs().exists(more["archive"]))
+
     def test_a_sheet_is_asked_for_its_columns(self) -> None:
         made = self.outside(("sheet.png", png(1, 1, 9, 9)))
         with self.assertRaisesRegex(YupletError, "Say how many columns"):

@@ -78,6 +78,8 @@ def _parser() -> argparse.ArgumentParser:
     prove.set_defaults(run=_prove)
     attempt = commands.add_parser("try", help="open a package as a receiver does, put it together and compare it")
     attempt.add_argument("folder", type=Path)
+    attempt.add_argument("--manifest", metavar="FILE", help="that of another scale of the package")
+    attempt.add_argument("--missing-in", type=Path, metavar="DIR", help="look for what is missing in this folder")
     attempt.add_argument("--way", help="how to read it; what is printed lists the ways")
     attempt.add_argument("--columns", type=_positive, metavar="N", help="of frames, for a sheet without a table")
     attempt.add_argument("--rows", type=_positive, metavar="N", default=1)
@@ -250,9 +252,8 @@ def _try(options: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory() as scratch:
         out = options.pictures or Path(scratch, "pictures")
         out.mkdir(parents=True, exist_ok=True)
-        trial = try_out(
-            options.folder, Reading(way=options.way, grid=grid, reference=options.reference), Path(scratch), out
-        )
+        reading = Reading(manifest=options.manifest, way=options.way, grid=grid, reference=options.reference)
+        trial = try_out(options.folder, reading, Path(scratch), out, elsewhere=options.missing_in)
     _print(trial.as_json())
     return 0 if trial.ok else 1
 

@@ -322,3 +322,9 @@ class PackageError(YupletError):
     """A package cannot be opened by the rehearsal."""
 
     code = "cannot-open-package"
+
+
+class NoSuchGrid(PackageError):
+    """A sheet cannot be cut into so many columns and rows."""
+
+    code = "no-such-grid"

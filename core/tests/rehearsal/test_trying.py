@@ -1,6 +1,10 @@
 """Opening packages for trying out: ours, and those of somewhere without a manifest; each planted fault is told."""
 
+import base64
+import json
 import shutil
+import struct
+import zipfile
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -10,9 +14,11 @@ from PIL import Image
 
 import signal_post
 from tests.packages import FolderTestCase, PackageTestCase
+from yuplet.arrangement.tree import arrangement_of
 from yuplet.errors import PackageError
 from yuplet.pixels.spill_file import SpillFile
-from yuplet.rehearsal import loose_files, trying
+from yuplet.plan.recipe import from_json
+from yuplet.rehearsal import images, layered, loose_files, trying
 from yuplet.rehearsal.trying import Reading, Trial, try_out
 
 
@@ -20,13 +26,13 @@ class Trying:
     folder: Path
     out: Path
 
-    def tried(self, package: Path, **how: Any) -> Trial:
+    def tried(self, package: Path, elsewhere: Path | None = None, **how: Any) -> Trial:
         scratch = self.folder / "scratch"
         self.out = self.folder / "out"
         for one in (scratch, self.out):
             shutil.rmtree(one, ignore_errors=True)
             one.mkdir()
-        return try_out(package, Reading(**how), scratch, self.out)
+        return try_out(package, Reading(**how), scratch, self.out, elsewhere=elsewhere)
 
     def picture(self, name: str) -> np.ndarray:
         return np.array(Image.open(self.out / name))
@@ -76,6 +82,38 @@ class OwnPackageTests(Trying, PackageTestCase):
         self.assertEqual(
             (gone.left, gone.top, gone.width, gone.height), (box["x"], box["y"], box["width"], box["height"])
         )
+
+    def test_what_is_missing_is_looked_for_elsewhere(self) -> None:
+        manifest = self.manifest()
+        lamp, mast, arm = (self.part(manifest, name)["file"] for name in ("lamp", "mast", "arm"))
+        other = self.folder / "elsewhere"
+        (other / "deep").mkdir(parents=True)
+        (self.package / lamp).rename(other / "deep" / "LAMP.png")
+        (other / mast).parent.mkdir(parents=True)
+        (self.package / mast).rename(other / mast)
+        trial = self.tried(self.package, elsewhere=other)
+        assert trial.comparison is not None
+        self.assertEqual((trial.inventory.missing, trial.comparison.differing_pixels), ([], 0))
+        with self.subTest("of two that could be meant neither is taken"):
+            (self.package / arm).rename(other / "arm.png")
+            shutil.copy(other / "arm.png", other / "deep" / "arm.png")
+            self.assertEqual(self.tried(self.package, elsewhere=other).inventory.missing, [arm])
+
+    def test_another_scale_and_images_that_are_too_large_for_many(self) -> None:
+        scales = [{"factor": 1}, {"factor": 2}]
+        value = {"format": "yuplet-recipe", "version": 1, "name": "two sizes", "scales": scales}
+        self.hand_over(arrangement_of(self.illustration)[0], recipe=from_json(value), remove_obsolete=True)
+        main = self.tried(self.package)
+        self.assertEqual(sorted(main.scales.values()), [1.0, 2.0])
+        (double,) = (name for name, scale in main.scales.items() if scale == 2)
+        with mock.patch.object(trying, "LONGEST", 100):
+            trial = self.tried(self.package, manifest=double)
+        assert trial.comparison is not None
+        self.assertEqual((trial.scale, trial.width, trial.comparison.ok), (2.0, 194, True))
+        self.assertTrue(trial.inventory.is_clean, trial.inventory)
+        self.assertTrue(any("reference" in name for name in trial.too_large), trial.too_large)
+        with self.assertRaisesRegex(PackageError, "has no manifest '../manifest.json'"):
+            self.tried(self.package, manifest="../manifest.json")
 
     def test_a_way_that_the_package_does_not_have_is_refused(self) -> None:
         with self.assertRaisesRegex(PackageError, "cannot be read as 'model'. They can be read as places"):
@@ -205,3 +243,83 @@ class LooseFilesTests(Trying, FolderTestCase):
             self.tried(self.package, reference="../etc/passwd")
         with mock.patch.object(loose_files, "MOST_FILES", 1), self.assertRaisesRegex(PackageError, "There are 3 files"):
             self.tried(self.package)
+
+
+class HostileTests(Trying, FolderTestCase):
+    """Files of somewhere that reach for what is not theirs."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.package = self.folder / "hostile"
+        self.package.mkdir()
+        Image.new("RGBA", (8, 8), (9, 99, 9, 255)).save(self.package / "reference.png")
+        self.secret = self.folder / "secret.png"
+        Image.new("RGBA", (8, 8), (200, 0, 0, 255)).save(self.secret)
+
+    def refused(self, way: str, words: str) -> None:
+        with self.assertRaisesRegex(PackageError, words):
+            self.tried(self.package, way=way)
+        self.assertFalse((self.out / "together.png").exists())
+
+    def test_a_page_that_names_a_file_of_the_machine(self) -> None:
+        (self.package / "style.css").write_text("#a { left: 0%; top: 0%; width: 100%; height: 100% }")
+        for source in (str(self.secret), "../secret.png", "%2e%2e/secret.png", "x/../../secret.png"):
+            page = f'<main><img class="part" id="a" alt="a" src="{source}"></main>'
+            (self.package / "index.html").write_text(page)
+            with self.subTest(source):
+                self.refused("page", "cannot be put together")
+        (self.package / "index.html").write_text('<main><img class="part" id="a" alt="a" src="reference.png"></main>')
+        trial = self.tried(self.package, way="page")
+        assert trial.comparison is not None
+        self.assertEqual(trial.comparison.differing_pixels, 0, "one of its own is shown")
+
+    def test_a_drawing_that_names_a_file_of_the_machine(self) -> None:
+        inner = base64.b64encode(
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 8 8"><image href="{self.secret}" width="8" height="8"/></svg>'.encode()
+        ).decode()
+        for element in (
+            f'<image href="{self.secret}" width="8" height="8"/>',
+            f'<image xmlns:x="http://www.w3.org/1999/xlink" x:href="file://{self.secret}" width="8" height="8"/>',
+            f'<image href=" &#47;{str(self.secret)[1:]}" width="8" height="8"/>',
+            f'<filter id="f"><feImage href="{self.secret}"/></filter><rect width="8" height="8" filter="url(#f)"/>',
+            '<use href="other.svg#a"/>',
+        ):
+            with self.subTest(element):
+                drawing = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 8 8">{element}</svg>'
+                (self.package / "a.svg").write_text(drawing)
+                self.refused("scene", "refers to another file")
+        with self.subTest("one within one shows nothing of it"):
+            nested = f'<image href="data:image/svg+xml;base64,{inner}" width="8" height="8"/>'
+            (self.package / "a.svg").write_text(
+                f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 8 8">{nested}</svg>'
+            )
+            self.tried(self.package, way="scene")
+            self.assertEqual(self.picture("together.png").max(), 0)
+
+    def test_a_small_file_that_stands_for_a_great_deal(self) -> None:
+        with self.subTest("a layered file"):
+            with zipfile.ZipFile(self.package / "a.ora", "w", zipfile.ZIP_DEFLATED) as archive:
+                archive.writestr("mimetype", b"image/openraster", zipfile.ZIP_STORED)
+                archive.writestr("stack.xml", b" " * 5000)
+            with mock.patch.object(layered, "MOST_UNPACKED", 4000):
+                self.refused("layers", "unpacks to more than")
+        with self.subTest("a page with one image very often"):
+            (self.package / "style.css").write_text("#a { left: 0%; top: 0%; width: 100%; height: 100% }")
+            part = '<img class="part" id="a" alt="a" src="reference.png">'
+            (self.package / "index.html").write_text(f"<main>{part * 30}</main>")
+            with mock.patch.object(images, "MOST_BYTES", 20 * 8 * 8 * 4):
+                self.refused("page", "million pixels in all")
+        with self.subTest("a model whose nodes hold each other"):
+            text = json.dumps(
+                {
+                    "extras": {"pixels_per_unit": 1},
+                    "scene": 0,
+                    "scenes": [{"nodes": [0]}],
+                    "meshes": [{}],
+                    "nodes": [{"mesh": 0, "children": [min(at + 1, 39)] * 2} for at in range(40)],
+                }
+            ).encode()
+            text += b" " * (-len(text) % 4)
+            head = struct.pack("<4sII", b"glTF", 2, 28 + len(text)) + struct.pack("<I4s", len(text), b"JSON")
+            (self.package / "a.glb").write_bytes(head + text + struct.pack("<I4s", 0, b"BIN\0"))
+            self.refused("model", "cannot be put together")

@@ -21,6 +21,8 @@ from yuplet_server.rehearsals.models import Rehearsal
 MOST_BYTES = 1 << 30
 """Of a package from outside, packed."""
 MOST_UNPACKED = 2 << 30
+MOST_MORE = 5
+"""Archives in which what is missing is looked for."""
 RUNNING = (Job.State.WAITING, Job.State.RUNNING)
 
 
@@ -50,12 +52,7 @@ def open_hand_over(hand_over: HandOver, user: User, reading: dict[str, Any]) -> 
 @transaction.atomic
 def open_outside(illustration: Illustration, user: User, name: str, size: int, content: IO[bytes]) -> Rehearsal:
     """Open a package that came from outside: an archive, kept byte for byte. Raises `BrokenFile` or `TooLarge`."""
-    if size == 0:
-        raise BrokenFile(f"'{shown(name)}' is empty. Save it again and open it once more.")
-    if size > MOST_BYTES:
-        raise TooLarge(
-            f"'{shown(name)}' has {size / 2**30:.1f} GiB; packages of up to {MOST_BYTES >> 30} GiB can be tried out."
-        )
+    _require_size(name, size)
     made = Rehearsal.objects.create(
         illustration=illustration,
         name=plain(PurePosixPath(name.replace("\\", "/")).name)[-255:] or "package",
@@ -76,6 +73,20 @@ def read_again(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Reh
 
 
 @transaction.atomic
+def look_for_missing(rehearsal: Rehearsal, user: User, name: str, size: int, content: IO[bytes]) -> Rehearsal:
+    """Open a package again, and look for what is missing in another archive too. Raises `BrokenFile`, `TooLarge` or `NotNow`."""
+    held = Rehearsal.objects.select_for_update().get(pk=rehearsal.pk)
+    if len(held.more) >= MOST_MORE:
+        raise NotNow(
+            f"What is missing was looked for in {MOST_MORE} places already. Put the files together, and open them as one package."
+        )
+    _require_size(name, size)
+    held.more = [*held.more, {"name": plain(name)[-255:], "archive": blobs().keep(content)}]
+    held.save(update_fields=["more"])
+    return _ask(held, user, held.reading)
+
+
+@transaction.atomic
 def close(rehearsal: Rehearsal) -> None:
     """Forget a package that was opened; what is being done with it ends."""
     if rehearsal.job is not None and rehearsal.job.state in RUNNING:
@@ -86,8 +97,8 @@ def close(rehearsal: Rehearsal) -> None:
 def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
     """Unpack a package, put it together and keep the pictures; answers how that lands in the database."""
     asked = Rehearsal.objects.select_related("hand_over").get(pk=rehearsal_id)
-    package, scratch, out = folder / "package", folder / "scratch", folder / "out"
-    for one in (package, scratch, out):
+    package, more, scratch, out = (folder / name for name in ("package", "more", "scratch", "out"))
+    for one in (package, more, scratch, out):
         one.mkdir()
     if asked.hand_over is not None:
         for file in asked.hand_over.files:
@@ -95,7 +106,17 @@ def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     else:
         with blobs().local(asked.archive) as path:
             package = _unpacked(path, asked.name, package)
-    trial = try_out(package, _reading(asked.reading), scratch, out, lambda done, total: progress("try", done, total))
+    for at, one in enumerate(asked.more):
+        with blobs().local(one["archive"]) as path:
+            _unpacked(path, one["name"], more / str(at))
+    trial = try_out(
+        package,
+        _reading(asked.reading),
+        scratch,
+        out,
+        lambda done, total: progress("try", done, total),
+        elsewhere=more,
+    )
     pictures = {}
     for name in (TOGETHER, REFERENCE, DIFFERENCE):
         if (out / name).exists():
@@ -106,6 +127,15 @@ def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         Rehearsal.objects.filter(pk=rehearsal_id).update(result=trial.as_json(), pictures=pictures)
 
     return land
+
+
+def _require_size(name: str, size: int) -> None:
+    if size == 0:
+        raise BrokenFile(f"'{shown(name)}' is empty. Save it again and open it once more.")
+    if size > MOST_BYTES:
+        raise TooLarge(
+            f"'{shown(name)}' has {size / 2**30:.1f} GiB; packages of up to {MOST_BYTES >> 30} GiB can be tried out."
+        )
 
 
 def _is_running(rehearsal: Rehearsal) -> bool:
@@ -125,7 +155,7 @@ def _ask(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Rehearsal
 def _reading(said: dict[str, Any]) -> Reading:
     columns, rows = said.get("columns"), said.get("rows")
     grid = (int(columns), int(rows or 1)) if columns else None
-    return Reading(way=said.get("way"), grid=grid, reference=said.get("reference"))
+    return Reading(manifest=said.get("manifest"), way=said.get("way"), grid=grid, reference=said.get("reference"))
 
 
 def _unpacked(path: Path, name: str, folder: Path) -> Path:
@@ -145,5 +175,5 @@ def _unpacked(path: Path, name: str, folder: Path) -> Path:
             except (UnsafePath, FileExistsError, NotADirectoryError) as error:
                 why = str(error) if isinstance(error, UnsafePath) else "another one is where its folder would be."
                 raise BrokenFile(f"'{shown(name)}' cannot be unpacked at '{shown(entry.filename)}': {why}") from error
-    inside = list(folder.iterdir())
+    inside = list(folder.iterdir()) if folder.exists() else []
     return inside[0] if len(inside) == 1 and inside[0].is_dir() else folder

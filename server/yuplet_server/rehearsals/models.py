@@ -9,9 +9,10 @@ from yuplet_server.jobs.models import Job
 
 
 class Rehearsal(models.Model):
-    """A package that was opened: a hand-over, or an `archive` (a SHA-256) that came from outside under a `name`.
+    """A package that was opened: a hand-over, or an `archive` (a SHA-256) that came from outside under a `name`; `more` are archives in which what is
+    missing is looked for.
 
-    `reading` is how it was asked to be read (`way`, `columns`, `rows`, `reference`). `result` is what came of it (the core's `Trial` as JSON),
+    `reading` is how it was asked to be read (`manifest`, `way`, `columns`, `rows`, `reference`). `result` is what came of it (the core's `Trial` as JSON),
     and `pictures` are those that were drawn meanwhile, each by its SHA-256.
     """
 
@@ -19,6 +20,7 @@ class Rehearsal(models.Model):
     hand_over = models.OneToOneField(HandOver, models.CASCADE, null=True, related_name="rehearsal")
     name = models.CharField(max_length=255, blank=True)
     archive = models.CharField(max_length=64, blank=True)
+    more = models.JSONField(default=list)
     bytes = models.BigIntegerField(default=0)
     reading = models.JSONField(default=dict)
     result = models.JSONField(null=True)

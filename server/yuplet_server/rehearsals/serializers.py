@@ -14,6 +14,9 @@ MOST_ACROSS = 4096
 class ReadingSerializer(serializers.Serializer[Any]):
     """How a package is to be read; what is not said is proposed from what is found."""
 
+    manifest = serializers.CharField(
+        max_length=900, required=False, allow_null=True, default=None, help_text="That of another scale."
+    )
     way = serializers.ChoiceField(choices=WAYS, required=False, allow_null=True, default=None)
     columns = serializers.IntegerField(
         min_value=1,
@@ -83,6 +86,11 @@ class TrialSerializer(serializers.Serializer[Any]):
     way = serializers.ChoiceField(choices=WAYS)
     ways = serializers.ListField(child=serializers.ChoiceField(choices=WAYS))
     has_manifest = serializers.BooleanField()
+    scale = serializers.FloatField()
+    scales = serializers.DictField(
+        child=serializers.FloatField(), help_text="The scales that there are, by their manifests."
+    )
+    too_large = serializers.ListField(child=serializers.CharField())
     width = serializers.IntegerField()
     height = serializers.IntegerField()
     parts = TriedPartSerializer(many=True)

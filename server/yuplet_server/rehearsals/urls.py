@@ -6,6 +6,7 @@ urlpatterns = [
     path("illustrations/<int:illustration>/rehearsals", views.RehearsalsView.as_view()),
     path("illustrations/<int:illustration>/rehearsals/outside", views.OutsideView.as_view()),
     path("rehearsals/<int:rehearsal>", views.RehearsalView.as_view()),
+    path("rehearsals/<int:rehearsal>/missing", views.MissingView.as_view()),
     re_path(
         r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference)/(?P<digest>[0-9a-f]{64})$",
         views.RehearsalPictureView.as_view(),

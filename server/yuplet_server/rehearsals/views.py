@@ -1,4 +1,4 @@
-from typing import Any
+from typing import IO, Any
 
 from django.http import FileResponse, Http404
 from django.shortcuts import get_object_or_404
@@ -51,14 +51,19 @@ class OutsideView(APIView):
     def post(self, request: SignedInRequest, illustration: int) -> Response:
         found = ready_illustration_for(request.user, illustration, Member.Role.EDITOR)
         asked = checked(OutsideSerializer, request.data).validated_data
-        files, paths = asked["file"], asked.get("path", [])
-        if len(files) == 1 and files[0].name.lower().endswith(".zip"):
-            sent = (files[0].name, files[0].size, files[0])
-        else:
-            named = [(paths[at] if at < len(paths) else file.name, file) for at, file in enumerate(files)]
-            called = files[0].name if len(files) == 1 else asked["together"] or "loose files"
-            sent = (called, *packed(named, called)[1:])
-        return _answer(actions.open_outside(found, request.user, *sent), 201)
+        return _answer(actions.open_outside(found, request.user, *_sent(asked)), 201)
+
+
+class MissingView(APIView):
+    """Files in which what is missing of a package is looked for: one archive, or loose files."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(request=OutsideSerializer, responses={201: RehearsalSerializer})
+    def post(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR)
+        asked = checked(OutsideSerializer, request.data).validated_data
+        return _answer(actions.look_for_missing(found, request.user, *_sent(asked)), 201)
 
 
 class RehearsalView(APIView):
@@ -90,6 +95,16 @@ class RehearsalPictureView(APIView):
             raise Http404
         headers: dict[str, Any] = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
         return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+
+
+def _sent(asked: dict[str, Any]) -> tuple[str, int, IO[bytes]]:
+    """What was sent as one archive: its name, size and content."""
+    files, paths = asked["file"], asked.get("path", [])
+    if len(files) == 1 and files[0].name.lower().endswith(".zip"):
+        return files[0].name, files[0].size, files[0]
+    named = [(paths[at] if at < len(paths) else file.name, file) for at, file in enumerate(files)]
+    called = files[0].name if len(files) == 1 else asked["together"] or "loose files"
+    return (called, *packed(named, called)[1:])
 
 
 def _answer(rehearsal: Rehearsal, status: int = 200) -> Response:

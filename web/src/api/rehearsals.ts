@@ -40,6 +40,10 @@ export const openHandOver = (illustration: number, hand_over: number) =>
 export const openOutside = (illustration: number, files: readonly File[], onProgress: (share: number) => void) =>
   sendOutside<Rehearsal>(`/api/illustrations/${illustration}/rehearsals/outside`, together(files), onProgress);
 
+/** Open a package again, and look for what is missing in some files too. */
+export const lookForMissing = (rehearsal: number, files: readonly File[], onProgress: (share: number) => void) =>
+  sendOutside<Rehearsal>(`/api/rehearsals/${rehearsal}/missing`, together(files), onProgress);
+
 export const readInAnotherWay = (rehearsal: number, reading: Reading) =>
   body(client.PUT('/api/rehearsals/{rehearsal}', { params: { path: { rehearsal } }, body: reading }));
 

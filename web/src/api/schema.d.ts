@@ -1006,6 +1006,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Files in which what is missing of a package is looked for: one archive, or loose files. */
+        post: operations["rehearsals_missing_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{rehearsal}/pictures/{name}/{digest}": {
         parameters: {
             query?: never;
@@ -2119,6 +2136,8 @@ export interface components {
         NullEnum: null;
         /** @description How a package is to be read; what is not said is proposed from what is found. */
         OpenRequest: {
+            /** @description That of another scale. */
+            manifest?: string | null;
             way?: components["schemas"]["WayEnum"] | components["schemas"]["NullEnum"];
             /** @description Of a sheet of frames. */
             columns?: number | null;
@@ -2806,6 +2825,8 @@ export interface components {
         };
         /** @description How a package is to be read; what is not said is proposed from what is found. */
         Reading: {
+            /** @description That of another scale. */
+            manifest?: string | null;
             way?: components["schemas"]["WayEnum"] | components["schemas"]["NullEnum"];
             /** @description Of a sheet of frames. */
             columns?: number | null;
@@ -2815,6 +2836,8 @@ export interface components {
         };
         /** @description How a package is to be read; what is not said is proposed from what is found. */
         ReadingRequest: {
+            /** @description That of another scale. */
+            manifest?: string | null;
             way?: components["schemas"]["WayEnum"] | components["schemas"]["NullEnum"];
             /** @description Of a sheet of frames. */
             columns?: number | null;
@@ -3874,6 +3897,13 @@ export interface components {
             way: components["schemas"]["WayEnum"];
             ways: components["schemas"]["WayEnum"][];
             has_manifest: boolean;
+            /** Format: double */
+            scale: number;
+            /** @description The scales that there are, by their manifests. */
+            scales: {
+                [key: string]: number;
+            };
+            too_large: string[];
             width: number;
             height: number;
             parts: components["schemas"]["TriedPart"][];
@@ -6007,6 +6037,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    rehearsals_missing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["OutsideRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
             };
         };
     };

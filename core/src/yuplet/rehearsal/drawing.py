@@ -9,6 +9,7 @@ import resvg
 from PIL import Image
 from resvg import usvg
 
+from yuplet.errors import shown
 from yuplet.rehearsal.images import kept
 from yuplet.rehearsal.package import Package, PartUse
 from yuplet.rehearsal.picture import Placed, Scene
@@ -67,6 +68,11 @@ def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path
 
 def _drawn(text: str, size: tuple[int, int]) -> Image.Image:
     root = ElementTree.fromstring(text)
+    for element in root.iter():
+        for name, value in element.attrib.items():
+            # The library that draws it would open any file of the machine.
+            if name.rpartition("}")[2] == "href" and not value.strip().startswith(("#", "data:")):
+                raise ValueError(f"it refers to another file, '{shown(value)}'")
     view = root.get("viewBox", f"0 0 {size[0]} {size[1]}")
     rest = text.partition("<svg")[2]
     # Drawn at exactly the size that is wanted, whatever it says.

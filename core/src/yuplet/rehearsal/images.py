@@ -1,7 +1,9 @@
 """The images of a package, decoded once by Pillow and kept as raw bytes on disk, so that bands of rows can be read."""
 
+import threading
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -12,6 +14,11 @@ from PIL import Image
 # The limit is ours, and is looked at before a pixel is decoded.
 Image.MAX_IMAGE_PIXELS = None
 MAX_PIXELS = 2_000_000_000
+MOST_PLACED = 10_000
+MOST_BYTES = 16_000_000_000
+"""Of the raw pixels that are kept in one folder meanwhile."""
+_written: dict[Path, int] = {}
+_lock = threading.Lock()
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,12 +62,39 @@ def pixels_in(paths: Iterable[Path]) -> int:
     """How many pixels the images among files have in all, by their heads; files that are none count nothing."""
     total = 0
     for path in paths:
-        try:
-            with Image.open(path) as opened:
-                total += opened.width * opened.height * int(getattr(opened, "n_frames", 1))
-        except Exception:  # decoders raise errors of many kinds for damaged files
-            continue
+        with _head(path) as opened:
+            if opened is not None:
+                total += opened.width * opened.height * _frames_in(opened)
     return total
+
+
+def _frames_in(image: Image.Image) -> int:
+    try:
+        return int(getattr(image, "n_frames", 1))
+    except Exception:  # as in `_head`
+        return 1
+
+
+def sizes_of(files: Mapping[str, Path]) -> dict[str, tuple[int, int]]:
+    """Width and height of the images among files, by their heads."""
+    found = {}
+    for name, path in files.items():
+        with _head(path) as opened:
+            if opened is not None:
+                found[name] = (opened.width, opened.height)
+    return found
+
+
+@contextmanager
+def _head(path: Path) -> Iterator[Image.Image | None]:
+    """An image of which nothing is decoded yet; None for a file that is none."""
+    try:
+        opened = Image.open(path)
+    except Exception:  # decoders raise errors of many kinds for damaged files
+        yield None
+        return
+    with opened:
+        yield opened
 
 
 def _check_size(image: Image.Image) -> None:
@@ -81,9 +115,23 @@ def cut_out(sheet: Decoded, left: int, top: int, width: int, height: int, is_tur
 def kept(picture: Image.Image, raw: Path) -> Decoded:
     """An RGBA image that was decoded already."""
     pixels = picture.tobytes()
+    _require_room(raw.parent, len(pixels))
     raw.write_bytes(pixels)
     content = picture.getbbox(alpha_only=True)
     return Decoded(picture.width, picture.height, content, f"{zlib.crc32(pixels):08x}", raw)
+
+
+def require_few(placed: int) -> None:
+    """Raise ValueError where more images are placed than any package has: a small file may name one image ten thousand times."""
+    if placed > MOST_PLACED:
+        raise ValueError(f"it places more than {MOST_PLACED:,} images")
+
+
+def _require_room(folder: Path, more: int) -> None:
+    with _lock:
+        _written[folder] = _written.get(folder, 0) + more
+        if _written[folder] > MOST_BYTES:
+            raise ValueError(f"its images have more than {MOST_BYTES // 4_000_000:,} million pixels in all")
 
 
 def turned(image: Decoded, mirrored: bool, quarters: int, raw: Path) -> Decoded:

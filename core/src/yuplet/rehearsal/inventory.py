@@ -1,9 +1,10 @@
 """What is there of a package: which files are expected, found, missing, there besides, or there in another letter case."""
 
 import os
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from yuplet.errors import UnsafePath
 from yuplet.paths import PackagePath, within
@@ -32,12 +33,16 @@ class Inventory:
         return not any(lists)
 
 
-def take_stock(packages: Sequence[Package], into: Inventory) -> dict[str, Path]:
+def take_stock(
+    packages: Sequence[Package], into: Inventory, elsewhere: Mapping[str, Path] | None = None
+) -> dict[str, Path]:
     """Look for the files of a package and of its other scales: by exact name, else in another letter case.
 
-    Return where each is; what is wrong is added to the inventory. The first package is the main one.
+    What is missing is looked for `elsewhere`, among files by their paths: by path, else by name, else in another letter case. Return where
+    each is; what is wrong is added to the inventory. The first package is the main one.
     """
     main = packages[0]
+    found_elsewhere = _by_all_names(elsewhere or {})
     expected = list(dict.fromkeys((*main.others, *(name for one in packages for name in one.expected))))
     present = files_in(main.folder)
     unclaimed = set(present) - set(expected)
@@ -53,11 +58,30 @@ def take_stock(packages: Sequence[Package], into: Inventory) -> dict[str, Path]:
             into.wrong_case.append(name)
             unclaimed.discard(twin)
             paths[name] = present[twin]
+        elif (path := _found(name, found_elsewhere)) is not None:
+            into.found += 1
+            paths[name] = path
         else:
             into.missing.append(name)
     into.obsolete = sorted(unclaimed & set(main.obsolete))
     into.extra = sorted(unclaimed - set(main.obsolete))
     return paths
+
+
+def _by_all_names(files: Mapping[str, Path]) -> dict[str, Path]:
+    """Files by whatever they may be found by. Of two that would be found alike neither is: nobody knows which one is meant."""
+    keys = [(key, path) for name, path in files.items() for key in _keys(name)]
+    often = Counter(key for key, _ in keys)
+    return {key: path for key, path in keys if often[key] == 1}
+
+
+def _found(name: str, files: Mapping[str, Path]) -> Path | None:
+    return next((files[key] for key in _keys(name) if key in files), None)
+
+
+def _keys(name: str) -> tuple[str, str, str]:
+    last = PurePosixPath(name).name
+    return f"path {name}", f"name {last}", f"letters {last.casefold()}"
 
 
 def files_in(folder: Path) -> dict[str, Path]:

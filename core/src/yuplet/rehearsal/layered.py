@@ -7,15 +7,20 @@ from xml.etree import ElementTree
 
 from PIL import Image
 
-from yuplet.rehearsal.images import kept
+from yuplet.rehearsal.images import kept, require_few
 from yuplet.rehearsal.package import GroupEntry, PartUse, TreeEntry
 from yuplet.rehearsal.picture import Placed, Scene
+
+MOST_UNPACKED = 2 << 30
 
 
 def scene_of_layers(path: Path, scratch: Path, allowed: tuple[float, float], scale: float) -> Scene:
     """The layers of a file, back to front; raises what `zipfile`, `ElementTree` and Pillow raise for one that cannot be read."""
     placed: dict[str, Placed] = {}
     with zipfile.ZipFile(path) as archive:
+        # An entry is not read beyond what it says that it unpacks to.
+        if sum(entry.file_size for entry in archive.infolist()) > MOST_UNPACKED:
+            raise ValueError(f"it unpacks to more than {MOST_UNPACKED >> 30} GiB")
         if archive.infolist()[0].filename != "mimetype" or archive.read("mimetype") != b"image/openraster":
             raise ValueError("it does not begin with its type")
         root = ElementTree.fromstring(archive.read("stack.xml"))
@@ -31,6 +36,7 @@ def scene_of_layers(path: Path, scratch: Path, allowed: tuple[float, float], sca
                     found.append(GroupEntry(name, shown, opacity, _mode(blend), isolated, nodes(element)))
                     continue
                 number = f"{len(placed)}"
+                require_few(len(placed))
                 with Image.open(io.BytesIO(archive.read(element.attrib["src"]))) as opened:
                     image = kept(opened.convert("RGBA"), scratch / f"layer {number}.raw")
                 left, top = int(element.get("x", "0")), int(element.get("y", "0"))

@@ -11,25 +11,22 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
-import numpy as np
 from natsort import natsorted
-from numpy.typing import NDArray
 from PIL import Image
 
 from yuplet.errors import PackageError, shown
 from yuplet.rehearsal.drawing import scene_of_drawing
-from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
+from yuplet.rehearsal.grid import cells, require_uncut_art, scene_of_pictures
+from yuplet.rehearsal.images import Decoded, decode, moments
 from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.model import scene_of_model
-from yuplet.rehearsal.package import PartUse
 from yuplet.rehearsal.page import scene_of_page
-from yuplet.rehearsal.picture import Placed, Scene, Way
+from yuplet.rehearsal.picture import Scene, Way
 
 IMAGES = frozenset({".png", ".apng", ".webp", ".gif", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp"})
 WHOLE_FILES: dict[str, Way] = {".ora": "layers", ".glb": "model", ".html": "page", ".svg": "scene"}
 MOST_FILES = 5000
-MOST_CELLS = 4096
 _NUMBERED = re.compile(r"^(.*?)(\d+)$")
 
 
@@ -63,7 +60,7 @@ class LooseFiles:
         return [*own, self._reference] if self._reference is not None else own
 
     @property
-    def ways(self) -> list[Way]:
+    def every_way(self) -> list[Way]:
         """How the files can be read, the likeliest way first. Before `load` it is not known what the images are."""
         found: list[Way] = []
         images = [self._images[name] for name in self._own]
@@ -103,18 +100,18 @@ class LooseFiles:
         self.inventory.expected = self.inventory.found = len(known)
         self.inventory.extra = sorted(set(self._all) - known)
 
-    def reference(self) -> Decoded | None:
+    def reference(self, way: Way) -> Decoded | None:
         """The picture to compare with, where there is one."""
         return self._images.get(self._reference or "")
 
     def scene(self, way: Way) -> Scene | None:
-        """What is to be put together in one of the `ways`; None, and a fault in the inventory, where it cannot be read."""
+        """What is to be put together in one of these ways; None, and a fault in the inventory, where it cannot be read."""
         if way == "whole canvas":
-            return self._scene(way, self._pictures(), shows_all=True)
+            return scene_of_pictures(way, self._pictures(), shows_all=True)
         if way == "flip-book":
-            return self._scene(way, self._frames(), shows_all=False)
+            return scene_of_pictures(way, self._frames(), shows_all=False)
         if way == "sheet":
-            return self._scene(way, self._cells(), shows_all=False)
+            return scene_of_pictures(way, self._cells(), shows_all=False)
         try:
             return self._scene_of_whole(way, self._all[self._whole_files[way]])
         except Exception as error:  # it is there to judge what anybody wrote
@@ -145,51 +142,10 @@ class LooseFiles:
         return {f"frame {number + 1}": image for number, image in found.items()}
 
     def _cells(self) -> dict[str, Decoded]:
-        """The frames of a sheet; raises `PackageError` where it cannot have been cut so."""
-        name = self._own[0]
-        sheet = self._images[name]
-        if self._grid is None:
-            raise PackageError(f"'{name}' is one image. Say how many columns and rows of frames it has.")
-        columns, rows = self._grid
-        if columns * rows > MOST_CELLS:
-            raise PackageError(f"{columns} x {rows} frames are more than {MOST_CELLS:,}. Choose fewer columns or rows.")
-        _require_grid(sheet, columns, rows, name)
-        width, height = sheet.width // columns, sheet.height // rows
-        return {
-            f"frame {at + 1}": cut_out(
-                sheet,
-                at % columns * width,
-                at // columns * height,
-                width,
-                height,
-                False,
-                self._scratch / f"cell {at}.raw",
-            )
-            for at in range(columns * rows)
-        }
-
-    def _scene(self, way: Way, pictures: Mapping[str, Decoded], shows_all: bool) -> Scene:
-        first = next(iter(pictures.values()), None)
-        if first is None:
-            raise PackageError("None of the files is an image that can be read. Choose others.")
-        placed = {
-            label: Placed(
-                label=label, image=image, left=0, top=0, opacity=1.0, blend="normal",
-                area=image.content or (0, 0, image.width, image.height),
-            )
-            for label, image in pictures.items()
-        }  # fmt: skip
-        return Scene(
-            way=way,
-            scale=1.0,
-            width=first.width,
-            height=first.height,
-            tree=tuple(PartUse(label, shows_all or at == 0) for at, label in enumerate(placed)),
-            placed=placed,
-            ground=None,
-            largest=0.0,
-            mean=0.0,
-        )
+        """The frames of a sheet; raises `NoSuchGrid` where it cannot have been cut so."""
+        (name,) = self._own
+        require_uncut_art(self._images[name], self._grid, name)
+        return cells(self._images[name], self._grid, name, self._scratch)
 
     def _scene_of_whole(self, way: Way, path: Path) -> Scene:
         folder = Path(tempfile.mkdtemp(dir=self._scratch))
@@ -231,27 +187,3 @@ def _are_numbered(names: list[str]) -> bool:
 def _moments_in(path: Path) -> int:
     with Image.open(path) as opened:
         return int(getattr(opened, "n_frames", 1))
-
-
-def _require_grid(sheet: Decoded, columns: int, rows: int, name: str) -> None:
-    """Raise `PackageError` for a number of columns or rows that does not divide the sheet, or that cuts through what is drawn on it."""
-    for count, size, what in ((columns, sheet.width, "columns"), (rows, sheet.height, "rows")):
-        if count < 1 or size % count:
-            side = "wide" if what == "columns" else "high"
-            raise PackageError(
-                f"'{name}' is {size} px {side}, which {count} {what} do not divide. Choose another number."
-            )
-    # What is drawn on both sides of a line was one frame, at least where that is so for each of the frames along it.
-    art = sheet.rows(0, sheet.height)[..., 3] > 0
-    for lined, count, what in ((art.T, columns, "columns"), (art, rows, "rows")):
-        step = len(lined) // count
-        cut = [at for at in range(step, len(lined), step) if _runs_on(lined, at)]
-        if cut:
-            raise PackageError(
-                f"With {count} {what} the cut at {cut[0]} px runs through what is drawn on '{name}': the frames are larger."
-                f" Choose another number of {what}."
-            )
-
-
-def _runs_on(lined: NDArray[np.bool_], at: int) -> bool:
-    return bool((lined[at - 1] & lined[at]).any())

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yuplet.rehearsal.images import kept
+from yuplet.rehearsal.images import kept, require_few
 from yuplet.rehearsal.package import PartUse
 from yuplet.rehearsal.picture import Placed, Scene
 
@@ -32,6 +32,7 @@ def scene_of_model(
         own[:3, 3] = node.get("translation", [0, 0, 0])
         matrix = around @ own
         if "mesh" in node and np.linalg.det(matrix[:3, :3]) != 0:
+            require_few(len(quads))
             quads.append((float(matrix[2, 3]), len(quads), value["meshes"][node["mesh"]], matrix))
         for child in node.get("children", ()):
             walk(child, matrix)

@@ -6,8 +6,10 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
+from yuplet.errors import PackageError
 from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
 from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings
+from yuplet.rehearsal.grid import cells, require_uncut_pictures, scene_of_pictures
 from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.inventory import Inventory
@@ -30,9 +32,16 @@ _BESIDE: dict[str, Way] = {
 class OpenPackage:
     """What a receiver has of a package in memory and in scratch files. What is wrong with it is added to the `inventory`."""
 
-    def __init__(self, package: Package, paths: Mapping[str, Path], inventory: Inventory, scratch: Path) -> None:
+    def __init__(
+        self,
+        package: Package,
+        paths: Mapping[str, Path],
+        inventory: Inventory,
+        scratch: Path,
+        grid: tuple[int, int] | None = None,
+    ) -> None:
         self.package, self.paths, self.inventory = package, paths, inventory
-        self._scratch = scratch
+        self._scratch, self._grid = scratch, grid
         self._images: dict[str, Decoded] = {}
         self._laid: dict[str, dict[Source, Decoded]] = {}
 
@@ -54,6 +63,19 @@ class OpenPackage:
         if self._drawings:
             found.append("vector")
         return [*found, *self._beside]
+
+    @property
+    def every_way(self) -> list[Way]:
+        """The same, and those in which only pieces of it are seen."""
+        found = self.ways
+        if self.sheet is not None:
+            found.append("sheet")
+        return found
+
+    @property
+    def sheet(self) -> str | None:
+        """The first sheet of pictures, which may be cut by columns and rows as well."""
+        return next((sheet.file for sheet in self.package.sheets if sheet.kind != "animation"), None)
 
     def load(self, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None:
         """Decode all images; `step` is called after each of `files`. Then look for what contradicts itself."""
@@ -81,8 +103,10 @@ class OpenPackage:
             *faults_of_order(self.package),
         ]
 
-    def reference(self) -> Decoded | None:
-        """The picture that the parts come from, where it is as large as the canvas."""
+    def reference(self, way: Way) -> Decoded | None:
+        """The picture that the parts come from, where it is as large as the canvas; frames of a sheet are not the picture."""
+        if way == "sheet":
+            return None
         found = self._images.get(self.package.reference)
         if found is None:
             return None
@@ -99,6 +123,8 @@ class OpenPackage:
             return scene_of(self.package, way, self._laid)
         if way == "vector":
             return self._scene_of_drawings()
+        if way == "sheet":
+            return self._scene_of_cells()
         return self._scene_beside(self._beside[way])
 
     @property
@@ -123,6 +149,28 @@ class OpenPackage:
         except Exception as error:  # it is there to judge what anybody wrote
             self.inventory.faults.append(f"The drawings of the parts cannot be put together: {error}.")
             return None
+
+    def _scene_of_cells(self) -> Scene:
+        """The frames of the sheet; what lies in a cell beside its picture is a fault. Raises `NoSuchGrid`."""
+        name = str(self.sheet)
+        image = self._images.get(name)
+        if image is None:
+            raise PackageError(f"'{name}' is missing or cannot be read.")
+        sources = [source for part in self.package.parts for source in part.sources if source.file == name]
+        places = {source.within for source in sources if source.within is not None}
+        by_cell = require_uncut_pictures(image, self._grid, name, places)
+        found = cells(image, self._grid, name, self._scratch)
+        columns = self._grid[0] if self._grid else 1
+        for at, cell in enumerate(found.values()):
+            place = by_cell.get(at)
+            left, top = at % columns * cell.width, at // columns * cell.height
+            pixels = cell.rows(0, cell.height)
+            if place is not None:
+                across, down = (place.height, place.width) if place.turned else (place.width, place.height)
+                pixels[place.y - top : place.y - top + down, place.x - left : place.x - left + across] = 0
+            if pixels[..., 3].any():
+                self.inventory.faults.append(f"Cell {at + 1} of '{name}' holds pixels that are not of its picture.")
+        return scene_of_pictures("sheet", found, shows_all=False)
 
     def _scene_beside(self, entry: ExtraEntry) -> Scene | None:
         path = self.paths.get(entry.file)

@@ -10,7 +10,8 @@ from urllib.parse import unquote
 import tinycss2
 from PIL import Image
 
-from yuplet.rehearsal.images import kept
+from yuplet.paths import PackagePath, within
+from yuplet.rehearsal.images import kept, require_few
 from yuplet.rehearsal.package import GroupEntry, PartUse, TreeEntry
 from yuplet.rehearsal.picture import Placed, Scene
 
@@ -86,6 +87,7 @@ def scene_of_page(
                     area=area,
                 )
                 found.append(PartUse(name, shown))
+                require_few(len(placed))
         return tuple(found)
 
     main = _first(reader.root, "main")
@@ -134,7 +136,8 @@ def _pixels(share: str, whole: int) -> int:
 def _source(path: Path, said: str) -> Path | io.BytesIO:
     if said.startswith("data:"):
         return io.BytesIO(base64.b64decode(said.split(",", 1)[1]))
-    return path.parent / unquote(said)
+    # A page of somewhere may name any file of the machine.
+    return within(path.parent, PackagePath(unquote(said)))
 
 
 def _turned(picture: Image.Image, said: str) -> Image.Image:

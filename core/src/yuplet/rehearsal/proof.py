@@ -90,7 +90,7 @@ def _steps(opened: OpenPackage) -> int:
 
 def _prove_one(opened: OpenPackage, proof: Proof, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None:
     opened.load(pool, step)
-    reference = opened.reference()
+    reference = opened.reference("places")
     if reference is None:
         return
     for way in opened.ways:

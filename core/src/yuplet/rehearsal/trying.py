@@ -10,15 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yuplet.errors import PackageError
-from yuplet.rehearsal.images import Decoded, pixels_in
-from yuplet.rehearsal.inventory import Inventory, files_in, take_stock
+from yuplet.errors import PackageError, shown
+from yuplet.rehearsal.images import Decoded, pixels_in, sizes_of
+from yuplet.rehearsal.inventory import Inventory, files_in, is_there, take_stock
 from yuplet.rehearsal.loose_files import LooseFiles
 from yuplet.rehearsal.opening import OpenPackage
 from yuplet.rehearsal.package import MANIFEST, Package, open_package, uses
 from yuplet.rehearsal.picture import Comparison, Scene, Way, bands_of, compare, rows_of
 
 TOGETHER, REFERENCE, DIFFERENCE = "together.png", "reference.png", "difference.png"
+LONGEST = 8192
+"""Pixels of a side of a picture that graphics cards of small machines take (common practice, no published source)."""
 MOST_PIXELS = 1_000_000_000
 """Of all images, which lie on the disk as raw bytes meanwhile."""
 
@@ -27,9 +29,11 @@ MOST_PIXELS = 1_000_000_000
 class Reading:
     """How a package is to be read; whatever is None is proposed from what is found.
 
-    `way` is one of the ways that were proposed; `grid` are the columns and rows of a sheet; `reference` is the file to compare with.
+    `manifest` is that of one of the scales; `way` is one of the ways that were proposed; `grid` are the columns and rows of a sheet;
+    `reference` is the file to compare with.
     """
 
+    manifest: str | None = None
     way: Way | None = None
     grid: tuple[int, int] | None = None
     reference: str | None = None
@@ -53,13 +57,17 @@ class TriedPart:
 class Trial:
     """What came of opening a package.
 
-    `ways` are those in which it can be read, the likeliest first, and `way` is the one in which it was. `comparison` is None where there
-    is nothing to compare with.
+    `ways` are those in which it can be read, the likeliest first, and `way` is the one in which it was. `scales` has the manifest of each
+    scale, and `scale` is the one that was opened. `too_large` names images that many receivers cannot show: wider or higher than `LONGEST`.
+    `comparison` is None where there is nothing to compare with.
     """
 
     way: Way
     ways: tuple[Way, ...]
     has_manifest: bool
+    scale: float
+    scales: dict[str, float]
+    too_large: tuple[str, ...]
     width: int
     height: int
     parts: tuple[TriedPart, ...]
@@ -81,9 +89,9 @@ class _Opened(Protocol):
     @property
     def files(self) -> list[str]: ...
     @property
-    def ways(self) -> list[Way]: ...
+    def every_way(self) -> list[Way]: ...
     def load(self, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None: ...
-    def reference(self) -> Decoded | None: ...
+    def reference(self, way: Way) -> Decoded | None: ...
     def scene(self, way: Way) -> Scene | None: ...
 
 
@@ -94,6 +102,7 @@ def try_out(
     out: Path,
     progress: Callable[[int, int], None] = lambda done, total: None,
     workers: int = 2,
+    elsewhere: Path | None = None,
 ) -> Trial:
     """Open the package in a folder, put its picture together and compare it.
 
@@ -110,6 +119,8 @@ def try_out(
         Told (steps done, steps in all); may raise to stop.
     workers : int
         Threads; each holds one image or one band of the canvas.
+    elsewhere : Path, optional
+        A folder in which files that a manifest names and that are missing are looked for; only read.
 
     Raises
     ------
@@ -117,9 +128,11 @@ def try_out(
         Nothing can be put together from the files, or not in the way that was asked for.
     """
     inventory = Inventory(expected=0, found=0, pixels=0)
-    package = open_package(folder) if (folder / MANIFEST).is_file() else None
+    packages = _packages(folder, reading.manifest)
+    package = packages[0] if packages else None
     files = files_in(folder)
-    if (pixels := pixels_in(files.values())) > MOST_PIXELS:
+    more = files_in(elsewhere) if elsewhere is not None else {}
+    if (pixels := pixels_in([*files.values(), *more.values()])) > MOST_PIXELS:
         raise PackageError(
             f"The images have {pixels // 1_000_000:,} million pixels in all; up to {MOST_PIXELS // 1_000_000:,} million can be tried out."
             " Hand over a smaller scale, or choose fewer images."
@@ -128,7 +141,7 @@ def try_out(
         raise PackageError(f"There is nothing in '{folder}'. Give the folder that holds a package.")
     opened: _Opened
     if package is not None:
-        opened = OpenPackage(package, take_stock([package], inventory), inventory, scratch)
+        opened = OpenPackage(package, take_stock(packages, inventory, more), inventory, scratch, reading.grid)
     else:
         opened = LooseFiles(files, inventory, scratch, reading.grid, reading.reference)
     steps, done = len(opened.files), 0
@@ -140,12 +153,13 @@ def try_out(
 
     with ThreadPoolExecutor(workers) as pool:
         opened.load(pool, step)
-        way = _way(opened.ways, reading.way)
+        ways = opened.every_way
+        way = _way(ways, reading.way)
         scene = opened.scene(way)
         if scene is None:
             raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be put together in this way.")
         steps += 2 * len(bands_of(scene.height))
-        reference = opened.reference()
+        reference = opened.reference(way)
         if reference is not None and (reference.width, reference.height) != (scene.width, scene.height):
             inventory.faults.append(
                 f"The picture to compare with is {reference.width} x {reference.height} px, but what was put together"
@@ -159,13 +173,32 @@ def try_out(
     inventory.unreadable.sort()
     return Trial(
         way=way,
-        ways=tuple(opened.ways),
+        ways=tuple(ways),
         has_manifest=package is not None,
+        scale=scene.scale,
+        scales={one.manifest: one.scale for one in packages},
+        too_large=tuple(sorted(name for name, size in sizes_of(files).items() if max(size) > LONGEST)),
         width=scene.width,
         height=scene.height,
         parts=parts,
         inventory=inventory,
         comparison=comparison and _blaming_what_is_missing(comparison, parts),
+    )
+
+
+def _packages(folder: Path, manifest: str | None) -> list[Package]:
+    """The manifests of all scales, that which is asked for (else the main one) first; none where there is no manifest."""
+    if not (folder / MANIFEST).is_file():
+        return []
+    main = open_package(folder)
+    found = [main, *(open_package(folder, name) for name in main.others if is_there(folder, name))]
+    if manifest is None:
+        return found
+    for one in found:
+        if one.manifest == manifest:
+            return [one, *(other for other in found if other is not one)]
+    raise PackageError(
+        f"The package has no manifest '{shown(manifest)}'. It has {', '.join(one.manifest for one in found)}."
     )
 
 
@@ -222,7 +255,7 @@ def _parts(scene: Scene, package: Package | None) -> tuple[TriedPart, ...]:
     """Back to front."""
     said = {} if package is None else {part.id: part for part in package.parts}
     found = []
-    for part_id, shown in uses(scene.tree):
+    for part_id, is_shown in uses(scene.tree):
         placed, entry = scene.placed.get(part_id), said.get(part_id)
         if placed is not None:
             place = (placed.left, placed.top, placed.image.width, placed.image.height)
@@ -234,7 +267,7 @@ def _parts(scene: Scene, package: Package | None) -> tuple[TriedPart, ...]:
         left, top, width, height = place
         found.append(
             TriedPart(
-                id=part_id, name=name, left=left, top=top, width=width, height=height, shown=shown,
+                id=part_id, name=name, left=left, top=top, width=width, height=height, shown=is_shown,
                 is_missing=placed is None,
             )
         )  # fmt: skip

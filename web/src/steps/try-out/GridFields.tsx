@@ -12,7 +12,7 @@ export function GridFields({ reading, onCut }: { reading: Reading; onCut: (readi
       className={classes.sheet}
       onSubmit={(event) => {
         event.preventDefault();
-        onCut({ columns, rows });
+        onCut({ way: 'sheet', columns, rows });
       }}
     >
       <NumberInput

@@ -1,4 +1,4 @@
-import { Button } from '@mantine/core';
+import { Button, FileButton } from '@mantine/core';
 import type { Trial } from '../../api/rehearsals';
 import { count, plural } from '../../ui/units';
 import classes from './TryOut.module.css';
@@ -7,6 +7,8 @@ interface Props {
   trial: Trial;
   onPlace: (place: { x: number; y: number }) => void;
   onDifference: () => void;
+  /** Look for what is missing in these files; null where that may not be done. */
+  onFiles: ((files: readonly File[]) => void) | null;
 }
 
 /** At most so many of a kind are listed. */
@@ -17,7 +19,7 @@ export function TrialReport(props: Props) {
   return (
     <>
       <Compared {...props} />
-      <Inventory trial={props.trial} />
+      <Inventory {...props} />
     </>
   );
 }
@@ -78,7 +80,7 @@ const isClean = ({ inventory }: Trial) =>
     inventory.faults,
   ].every((found) => found.length === 0);
 
-function Inventory({ trial }: { trial: Trial }) {
+function Inventory({ trial, onFiles }: Props) {
   const { inventory, has_manifest, parts } = trial;
   const lists: readonly [string, readonly string[]][] = [
     ['Missing: each is shown as an empty box where it belongs', inventory.missing],
@@ -87,6 +89,7 @@ function Inventory({ trial }: { trial: Trial }) {
     ['Nothing is seen in', inventory.empty],
     ['Not asked for', inventory.extra],
     ['Contradictions', inventory.faults],
+    ['Wider or higher than 8,192 px, which many receivers do not show', trial.too_large],
   ];
   return (
     <section className={isClean(trial) ? classes.right : classes.wrong} aria-label="Inventory">
@@ -98,6 +101,19 @@ function Inventory({ trial }: { trial: Trial }) {
           `${plural(parts.length, 'part')}, ${count(parts.filter((part) => part.shown).length)} of them shown.`}
         {has_manifest ? '' : 'There is no manifest: what the files are was seen from them alone.'}
       </p>
+      {inventory.missing.length > 0 && onFiles && (
+        <FileButton
+          multiple
+          onChange={(files) => files.length > 0 && onFiles(files)}
+          inputProps={{ 'aria-label': 'Files that are missing' }}
+        >
+          {(props) => (
+            <Button {...props} size="compact-sm" variant="default" mt={6}>
+              Look for what is missing in a ZIP or among files
+            </Button>
+          )}
+        </FileButton>
+      )}
       <ul className={classes.trouble}>
         {lists.map(
           ([what, found]) =>

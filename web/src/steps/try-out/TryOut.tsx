@@ -50,6 +50,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           trial={rehearsal.result}
           onPlace={trying.setPlace}
           onDifference={() => trying.setSight('difference')}
+          onFiles={canEdit ? trying.lookForMissingIn : null}
         />
       )}
     </Panel>
@@ -117,10 +118,8 @@ function WayChoice({ trying }: { trying: Trying }) {
   const { rehearsal, isOpening } = trying;
   const result = rehearsal?.result;
   const ways = result?.ways ?? [];
-  const asksForGrid =
-    rehearsal?.job?.state === 'failed'
-      ? rehearsal.job.error.includes('columns') || rehearsal.job.error.includes('rows')
-      : result?.way === 'sheet';
+  const { job } = rehearsal ?? {};
+  const asksForGrid = job?.state === 'failed' ? job.error_code === 'no-such-grid' : result?.way === 'sheet';
   return (
     <>
       {ways.length > 0 && (
@@ -131,13 +130,28 @@ function WayChoice({ trying }: { trying: Trying }) {
               id="tried-way"
               size="xs"
               data={ways.map((way) => ({ value: way, label: WAYS[way] }))}
-              value={result?.way}
+              value={rehearsal?.reading.way ?? result?.way}
               disabled={isOpening}
               onChange={(event) => trying.read({ way: event.currentTarget.value as Way })}
             />
           ) : (
             <span>{result && WAYS[result.way]}</span>
           )}
+        </div>
+      )}
+      {result && Object.keys(result.scales).length > 1 && (
+        <div className={classes.field}>
+          <label htmlFor="tried-scale">Scale</label>
+          <NativeSelect
+            id="tried-scale"
+            size="xs"
+            data={Object.entries(result.scales)
+              .sort(([, one], [, other]) => one - other)
+              .map(([manifest, scale]) => ({ value: manifest, label: `${scale} ×` }))}
+            value={Object.keys(result.scales).find((manifest) => result.scales[manifest] === result.scale)}
+            disabled={isOpening}
+            onChange={(event) => trying.read({ manifest: event.currentTarget.value })}
+          />
         </div>
       )}
       {asksForGrid && rehearsal && !isOpening && <GridFields reading={rehearsal.reading} onCut={trying.read} />}

@@ -5,6 +5,7 @@ import { type HandOver, isRunning } from '../../api/calls';
 import { Refusal } from '../../api/client';
 import {
   closeRehearsal,
+  lookForMissing,
   openHandOver,
   openOutside,
   type Reading,
@@ -62,12 +63,11 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
     void open(newest.id);
   }, [isWanted, newest?.id]);
 
-  const send = (files: readonly File[]) =>
-    perform(() =>
-      openOutside(illustration, files, (share) =>
-        setSending(`Sending ${files[0]?.name}, ${Math.round(share * 100)} %`),
-      ),
-    );
+  const telling = (files: readonly File[]) => (share: number) =>
+    setSending(`Sending ${files[0]?.name}, ${Math.round(share * 100)} %`);
+  const send = (files: readonly File[]) => perform(() => openOutside(illustration, files, telling(files)));
+  const lookForMissingIn = (files: readonly File[]) =>
+    rehearsal && perform(() => lookForMissing(rehearsal.id, files, telling(files)));
   const close = async () => {
     if (id === null) return;
     await closeRehearsal(id);
@@ -84,7 +84,10 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
     open,
     choose: setChosen,
     send,
-    read: (reading: Reading) => rehearsal && perform(() => readInAnotherWay(rehearsal.id, reading)),
+    lookForMissingIn,
+    /** Read in another way; what is not said stays. */
+    read: (reading: Reading) =>
+      rehearsal && perform(() => readInAnotherWay(rehearsal.id, { ...rehearsal.reading, ...reading })),
     close,
     ...useSight(rehearsal?.result?.comparison?.ok === false),
   };

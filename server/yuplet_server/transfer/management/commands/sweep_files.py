@@ -43,6 +43,7 @@ class Command(BaseCommand):
             *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
             *Archive.objects.values_list("sha256", flat=True),
             *Rehearsal.objects.values_list("archive", flat=True),
+            *(one["archive"] for more in Rehearsal.objects.values_list("more", flat=True) for one in more),
             *(digest for one in Rehearsal.objects.values_list("pictures", flat=True) for digest in one.values()),
         }
         removed = [path for path in found if path.name not in used]
