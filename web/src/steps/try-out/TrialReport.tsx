@@ -24,15 +24,16 @@ export function TrialReport(props: Props) {
   );
 }
 
-function Compared({ trial: { comparison, parts, way }, onPlace, onDifference }: Props) {
+function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, onDifference }: Props) {
   if (!comparison) {
     const frames = way === 'sheet' || way === 'flip-book' ? 'frame' : 'part';
     return (
       <section className={classes.right}>
         <h3>{plural(parts.length, frames)}</h3>
         <p className={classes.facts}>
-          There is nothing to compare with. Put a picture of the whole among the files, with <em>reference</em> in its
-          name.
+          {has_manifest
+            ? 'Cut again without the manifest. Where a frame holds anything but the picture that the manifest has there, it is said below.'
+            : "There is nothing to compare with. Put a picture of the whole among the files, with 'reference' in its name."}
         </p>
       </section>
     );
@@ -46,7 +47,9 @@ function Compared({ trial: { comparison, parts, way }, onPlace, onDifference }: 
       {comparison.differing_pixels > 0 && (
         <p className={classes.facts}>
           By {comparison.largest.toFixed(0)} of 255 levels at most, {comparison.mean.toFixed(2)} on the mean
+          {comparison.allowed_largest >= 255 && '; this format has no place for all that is in the picture'}
           {comparison.allowed_largest > 0 &&
+            comparison.allowed_largest < 255 &&
             `; up to ${comparison.allowed_largest} and ${comparison.allowed_mean} are within what this format loses`}
           .
         </p>
