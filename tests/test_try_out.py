@@ -116,5 +116,24 @@ class TryOutTests(ProductTestCase):
         expect(page.get_by_role("heading", name="3 frames")).to_be_visible(timeout=60_000)
         expect(page.get_by_text("There is nothing to compare with.")).to_be_visible()
 
+    def test_loose_images_and_the_one_that_they_are_compared_with(self) -> None:
+        page = self.page
+        whole, files = Image.new("RGBA", (40, 30)), []
+        for at, name in enumerate(("sky", "post")):
+            layer = Image.new("RGBA", (40, 30))
+            layer.paste((20, 60 + 90 * at, 120, 255), (at * 12, at * 8, 40 - at * 12, 30))
+            whole.alpha_composite(layer)
+            files.append(self.files / f"{at + 1} {name}.png")
+            layer.save(files[-1])
+        files.append(self.files / "all of it.png")
+        whole.save(files[-1])
+        self.to_step("Try out")
+        page.get_by_label("A package from elsewhere").set_input_files(files)
+        expect(page.get_by_text("There is nothing to compare with.")).to_be_visible(timeout=60_000)
+        page.get_by_label("Compare with").select_option("all of it.png")
+        expect(page.get_by_test_id("compared")).to_have_text("0 of 1,200 pixels differ.", timeout=60_000)
+        expect(page.get_by_label("Read as")).to_have_value("whole canvas")
+        self.assert_accessible("Try out, loose images")
+
     def stage_pixels(self) -> str:
         return str(self.page.get_by_test_id("stage").evaluate("canvas => canvas.toDataURL()"))

@@ -164,6 +164,8 @@ class LooseFilesTests(Trying, FolderTestCase):
             chosen = self.tried(self.package, reference="9 back.png")
             assert chosen.comparison is not None
             self.assertFalse(chosen.comparison.ok)
+            self.assertEqual(chosen.reference, "9 back.png")
+            self.assertEqual(chosen.references, ("10 front one.png", "9 back.png", "reference.png"))
 
     def test_numbered_images_are_a_flip_book_and_so_is_one_that_moves(self) -> None:
         for number in range(1, 4):

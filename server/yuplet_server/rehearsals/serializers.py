@@ -90,6 +90,8 @@ class TrialSerializer(serializers.Serializer[Any]):
     scales = serializers.DictField(
         child=serializers.FloatField(), help_text="The scales that there are, by their manifests."
     )
+    reference = serializers.CharField(allow_null=True)
+    references = serializers.ListField(child=serializers.CharField(), help_text="Images that it may be compared with.")
     too_large = serializers.ListField(child=serializers.CharField())
     width = serializers.IntegerField()
     height = serializers.IntegerField()

@@ -3903,6 +3903,9 @@ export interface components {
             scales: {
                 [key: string]: number;
             };
+            reference: string | null;
+            /** @description Images that it may be compared with. */
+            references: string[];
             too_large: string[];
             width: number;
             height: number;

@@ -72,6 +72,16 @@ class LooseFiles:
         return [*found, *self._whole_files]
 
     @property
+    def compared_with(self) -> str | None:
+        """The image that is the picture of the whole, as was said or as its name says."""
+        return self._reference
+
+    @property
+    def references(self) -> list[str]:
+        """The images that could be."""
+        return sorted(self._images)
+
+    @property
     def size(self) -> tuple[int, int] | None:
         """Of the picture to compare with, else of the images where they are of one size."""
         if (reference := self._images.get(self._reference or "")) is not None:

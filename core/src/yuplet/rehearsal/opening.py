@@ -73,6 +73,16 @@ class OpenPackage:
         return found
 
     @property
+    def compared_with(self) -> str | None:
+        """The file of the picture that the parts come from."""
+        return self.package.reference
+
+    @property
+    def references(self) -> list[str]:
+        """The manifest says which it is."""
+        return [self.package.reference]
+
+    @property
     def sheet(self) -> str | None:
         """The first sheet of pictures, which may be cut by columns and rows as well."""
         return next((sheet.file for sheet in self.package.sheets if sheet.kind != "animation"), None)

@@ -58,7 +58,8 @@ class Trial:
     """What came of opening a package.
 
     `ways` are those in which it can be read, the likeliest first, and `way` is the one in which it was. `scales` has the manifest of each
-    scale, and `scale` is the one that was opened. `too_large` names images that many receivers cannot show: wider or higher than `LONGEST`.
+    scale, and `scale` is the one that was opened. `reference` is the file that it is compared with, and `references` those that it could be:
+    with a manifest the one that it names. `too_large` names images that many receivers cannot show: wider or higher than `LONGEST`.
     `comparison` is None where there is nothing to compare with.
     """
 
@@ -67,6 +68,8 @@ class Trial:
     has_manifest: bool
     scale: float
     scales: dict[str, float]
+    reference: str | None
+    references: tuple[str, ...]
     too_large: tuple[str, ...]
     width: int
     height: int
@@ -90,6 +93,10 @@ class _Opened(Protocol):
     def files(self) -> list[str]: ...
     @property
     def every_way(self) -> list[Way]: ...
+    @property
+    def compared_with(self) -> str | None: ...
+    @property
+    def references(self) -> list[str]: ...
     def load(self, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None: ...
     def reference(self, way: Way) -> Decoded | None: ...
     def scene(self, way: Way) -> Scene | None: ...
@@ -177,6 +184,8 @@ def try_out(
         has_manifest=package is not None,
         scale=scene.scale,
         scales={one.manifest: one.scale for one in packages},
+        reference=opened.compared_with,
+        references=tuple(opened.references),
         too_large=tuple(sorted(name for name, size in sizes_of(files).items() if max(size) > LONGEST)),
         width=scene.width,
         height=scene.height,

@@ -33,7 +33,7 @@ function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, on
         <p className={classes.facts}>
           {has_manifest
             ? 'Cut again without the manifest. Where a frame holds anything but the picture that the manifest has there, it is said below.'
-            : "There is nothing to compare with. Put a picture of the whole among the files, with 'reference' in its name."}
+            : 'There is nothing to compare with. Choose the picture of the whole above, or put one among the files.'}
         </p>
       </section>
     );

@@ -154,6 +154,19 @@ function WayChoice({ trying }: { trying: Trying }) {
           />
         </div>
       )}
+      {result && !result.has_manifest && result.references.length > 1 && (
+        <div className={classes.field}>
+          <label htmlFor="tried-reference">Compare with</label>
+          <NativeSelect
+            id="tried-reference"
+            size="xs"
+            data={[...(result.reference ? [] : [{ value: '', label: 'Nothing yet' }]), ...result.references]}
+            value={result.reference ?? ''}
+            disabled={isOpening}
+            onChange={(event) => event.currentTarget.value && trying.read({ reference: event.currentTarget.value })}
+          />
+        </div>
+      )}
       {asksForGrid && rehearsal && !isOpening && <GridFields reading={rehearsal.reading} onCut={trying.read} />}
     </>
   );
