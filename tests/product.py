@@ -17,13 +17,14 @@ from django.core.cache import cache
 from django.core.management import CommandError
 from django.db import connection
 from django.test import Client, LiveServerTestCase, override_settings
+from django_tasks_db.models import DBTaskResult
 from playwright.sync_api import Browser, Locator, Page, expect
 
 import signal_post
 from tests.browser import new_context, shared
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.actions import keep_upload
-from yuplet_server.jobs.actions import run
+from yuplet_server.jobs.actions import run, run_job
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 
@@ -32,7 +33,7 @@ AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 PASSWORD = "reed-marsh-at-night"
 STANDARDS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 
 
 @override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
@@ -212,6 +213,13 @@ def shared_worker() -> Path:
     opened.mkdir()
     # With unfinished work of its own: a worker tidies up what its database does not know.
     atexit.register(end, start("worker", YUPLET_WORK=f"{folder.name}/work", YUPLET_ROOTS=f"ada={opened}"))
+    # Until it takes work: starting may take longer than a test waits. There is no such job, so that it is done at once.
+    asked = run_job.enqueue(0)
+    deadline = time.monotonic() + 120
+    while not DBTaskResult.objects.filter(pk=asked.id, finished_at__isnull=False).exists():
+        if time.monotonic() > deadline:
+            raise AssertionError("the worker takes no work")
+        time.sleep(0.2)
     return opened
 
 
