@@ -18,6 +18,9 @@ NOBODY = 16 << 10
 UPLOAD = (2 << 30) + (1 << 20)
 MOVE_IN = (16 << 30) + (1 << 20)
 
+UPLOADS = "^/api/(projects/[0-9]+/illustrations|illustrations/[0-9]+/(revisions|pictures|rehearsals/outside)|rehearsals/[0-9]+/missing)$"
+"""Addresses that take files; every one of the application's that does is among them (server/tests/test_front.py)."""
+
 _CONFIG = """\
 daemon off;
 {user}
@@ -78,7 +81,7 @@ http {{
     }}
 
     # Uploads: asked about first, read to the disk by this server, and then handed on.
-    location ~ ^/api/(projects/[0-9]+/illustrations|illustrations/[0-9]+/(revisions|pictures))$ {{
+    location ~ {uploads} {{
       auth_request /api/may-upload;
 {errors}
       error_page 401 = @sign_in;
@@ -148,6 +151,7 @@ def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
             errors=_ERRORS,
             json=JSON,
             nobody=NOBODY,
+            uploads=UPLOADS,
             upload=UPLOAD,
             move_in=MOVE_IN,
         )

@@ -135,6 +135,9 @@ class RehearsalTests(ServerTestCase):
         self.assertEqual(answer.status_code, 201, answer.content)
         again = self.carried_out(made["id"])
         self.assertEqual((again["result"]["inventory"]["missing"], again["result"]["ok"]), ([], True))
+        with self.subTest("sent twice it is one"):
+            picture_again = SimpleUploadedFile("LAMP.PNG", picture)
+            self.ada.post(f"/api/rehearsals/{made['id']}/missing", {"file": picture_again})
         (more,) = Rehearsal.objects.get(pk=made["id"]).more
         os.utime(blobs().path(more["archive"]), (0, 0))
         call_command("sweep_files", verbosity=0)

@@ -164,10 +164,9 @@ class ComparisonSerializer(serializers.Serializer[Any]):
     worst = WorstSerializer(allow_null=True)
 
 
-class ProofSerializer(serializers.Serializer[Any]):
-    """What the rehearsal found when it put the package together again."""
+class InventorySerializer(serializers.Serializer[Any]):
+    """How many files are expected and found, which are not as they should be, and what contradicts itself."""
 
-    ok = serializers.BooleanField()
     expected = serializers.IntegerField()
     found = serializers.IntegerField()
     pixels = serializers.IntegerField()
@@ -178,6 +177,12 @@ class ProofSerializer(serializers.Serializer[Any]):
     empty = serializers.ListField(child=serializers.CharField())
     obsolete = serializers.ListField(child=serializers.CharField())
     faults = serializers.ListField(child=serializers.CharField())
+
+
+class ProofSerializer(InventorySerializer):
+    """What the rehearsal found when it put the package together again."""
+
+    ok = serializers.BooleanField()
     differing_pixels = serializers.IntegerField(allow_null=True)
     max_difference = serializers.FloatField(allow_null=True)
     worst = WorstSerializer(allow_null=True)

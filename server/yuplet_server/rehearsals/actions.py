@@ -49,18 +49,19 @@ def open_hand_over(hand_over: HandOver, user: User, reading: dict[str, Any]) -> 
     return _ask(found, user, reading)
 
 
-@transaction.atomic
 def open_outside(illustration: Illustration, user: User, name: str, size: int, content: IO[bytes]) -> Rehearsal:
     """Open a package that came from outside: an archive, kept byte for byte. Raises `BrokenFile` or `TooLarge`."""
     _require_size(name, size)
-    made = Rehearsal.objects.create(
-        illustration=illustration,
-        name=plain(PurePosixPath(name.replace("\\", "/")).name)[-255:] or "package",
-        archive=blobs().keep(content),
-        bytes=size,
-        created_by=user,
-    )
-    return _ask(made, user, {})
+    digest = blobs().keep(content)
+    with transaction.atomic():
+        made = Rehearsal.objects.create(
+            illustration=illustration,
+            name=plain(PurePosixPath(name.replace("\\", "/")).name)[-255:] or "package",
+            archive=digest,
+            bytes=size,
+            created_by=user,
+        )
+        return _ask(made, user, {})
 
 
 @transaction.atomic
@@ -72,18 +73,22 @@ def read_again(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Reh
     return _ask(held, user, reading)
 
 
-@transaction.atomic
 def look_for_missing(rehearsal: Rehearsal, user: User, name: str, size: int, content: IO[bytes]) -> Rehearsal:
-    """Open a package again, and look for what is missing in another archive too. Raises `BrokenFile`, `TooLarge` or `NotNow`."""
-    held = Rehearsal.objects.select_for_update().get(pk=rehearsal.pk)
-    if len(held.more) >= MOST_MORE:
-        raise NotNow(
-            f"What is missing was looked for in {MOST_MORE} places already. Put the files together, and open them as one package."
-        )
+    """Open a package again, and look for what is missing in another archive too; the same one twice is one. Raises `BrokenFile`, `TooLarge`
+    or `NotNow`."""
     _require_size(name, size)
-    held.more = [*held.more, {"name": plain(name)[-255:], "archive": blobs().keep(content)}]
-    held.save(update_fields=["more"])
-    return _ask(held, user, held.reading)
+    # Kept before the row is held: it may take long.
+    digest = blobs().keep(content)
+    with transaction.atomic():
+        held = Rehearsal.objects.select_for_update().get(pk=rehearsal.pk)
+        if all(one["archive"] != digest for one in held.more):
+            if len(held.more) >= MOST_MORE:
+                raise NotNow(
+                    f"What is missing was looked for in {MOST_MORE} places already. Put the files together, and open them as one package."
+                )
+            held.more = [*held.more, {"name": plain(name)[-255:], "archive": digest}]
+            held.save(update_fields=["more"])
+        return _ask(held, user, held.reading)
 
 
 @transaction.atomic

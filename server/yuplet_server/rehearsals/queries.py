@@ -11,8 +11,11 @@ from yuplet_server.rehearsals.models import Rehearsal
 
 
 def rehearsals_of(illustration: Illustration) -> QuerySet[Rehearsal]:
-    """Those of an illustration, the newest first."""
-    return illustration.rehearsals.select_related("job", "hand_over", "created_by").order_by("-id")
+    """Those of an illustration, the newest first, without what came of them."""
+    listed = illustration.rehearsals.select_related("job", "hand_over", "created_by").order_by("-id")
+    return listed.defer(
+        "result", "pictures", "hand_over__arrangement", "hand_over__plan", "hand_over__report", "hand_over__files"
+    )
 
 
 def rehearsal_for(user: User, rehearsal_id: int, role: Member.Role) -> Rehearsal:

@@ -3,7 +3,7 @@ from typing import Any, get_args
 from rest_framework import serializers
 
 from yuplet.rehearsal.picture import Way
-from yuplet_server.handovers.serializers import ComparisonSerializer
+from yuplet_server.handovers.serializers import ComparisonSerializer, InventorySerializer
 from yuplet_server.jobs.serializers import JobSerializer
 from yuplet_server.rehearsals.models import Rehearsal
 
@@ -49,21 +49,6 @@ class OutsideSerializer(serializers.Serializer[Any]):
     )
     path = serializers.ListField(child=serializers.CharField(max_length=1000), required=False, max_length=2000)
     together = serializers.CharField(max_length=200, required=False, default="")
-
-
-class InventorySerializer(serializers.Serializer[Any]):
-    """How many files are expected and found, which are not as they should be, and what contradicts itself."""
-
-    expected = serializers.IntegerField()
-    found = serializers.IntegerField()
-    pixels = serializers.IntegerField()
-    missing = serializers.ListField(child=serializers.CharField())
-    extra = serializers.ListField(child=serializers.CharField())
-    unreadable = serializers.ListField(child=serializers.CharField())
-    wrong_case = serializers.ListField(child=serializers.CharField())
-    empty = serializers.ListField(child=serializers.CharField())
-    obsolete = serializers.ListField(child=serializers.CharField())
-    faults = serializers.ListField(child=serializers.CharField())
 
 
 class TriedPartSerializer(serializers.Serializer[Any]):

@@ -2683,7 +2683,6 @@ export interface components {
         };
         /** @description What the rehearsal found when it put the package together again. */
         Proof: {
-            ok: boolean;
             expected: number;
             found: number;
             pixels: number;
@@ -2694,6 +2693,7 @@ export interface components {
             empty: string[];
             obsolete: string[];
             faults: string[];
+            ok: boolean;
             differing_pixels: number | null;
             /** Format: double */
             max_difference: number | null;
