@@ -7,7 +7,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass
@@ -26,10 +26,11 @@ MOST = 25 * 60
 
 @dataclass(frozen=True)
 class Outcome:
-    """What one command came to."""
+    """What one command came to; `bad` are the names of the tests that failed, as the test runner takes them."""
 
     passed: int
     failed: int
+    bad: tuple[str, ...] = ()
 
 
 CHECKS: dict[str, tuple[str, list[str]]] = {
@@ -73,13 +74,15 @@ def main() -> int:
             if "browser" in wanted:
                 # From the end: there are the longest, which would keep one process busy when the others are done.
                 browser = [*manage, str(ROOT / "tests"), "--parallel=3", "--reverse"]
-                outcomes.append(_tests("browser", ROOT / "server", browser, environment))
+                outcomes.append(_alone(manage, _tests("browser", ROOT / "server", browser, environment), environment))
     except CannotStart as error:
         print(f"yuplet: {error}", file=sys.stderr)
         outcomes.append(Outcome(0, 1))
     finally:
         database.stop()
     failed = sum(outcome.failed for outcome in outcomes)
+    for name in sorted({name for outcome in outcomes for name in outcome.bad}):
+        say(f"FAILED  {name}")
     say(f"{sum(outcome.passed for outcome in outcomes)} passed, {failed} failed")
     return 1 if failed else 0
 
@@ -101,6 +104,24 @@ def _core_tests(environment: Mapping[str, str]) -> list[Outcome]:
     shares = {f"core, {number}": ["-m", "unittest", *names[number - 1 :: SHARES]] for number in range(1, SHARES + 1)}
     with ThreadPoolExecutor(2) as pool:
         return list(pool.map(lambda name: _tests(name, ROOT / "core", shares[name], environment, False), shares))
+
+
+def _alone(manage: Sequence[str], outcome: Outcome, environment: Mapping[str, str]) -> Outcome:
+    """Run the few tests of the browser that failed once more, with nothing beside them; what fails twice has failed.
+
+    Three browsers on two cores keep a machine so busy that a page may be waited for in vain. What passed only alone is told.
+    """
+    if not 0 < len(outcome.bad) <= outcome.failed <= _FEW:
+        return outcome
+    chosen = [f"-k={name}" for name in outcome.bad]
+    again = _tests("browser, alone", ROOT / "server", [*manage, str(ROOT / "tests"), *chosen], environment)
+    for name in sorted(set(outcome.bad) - set(again.bad)):
+        say(f"passed only alone: {name}")
+    return Outcome(outcome.passed + outcome.failed - again.failed, again.failed, again.bad)
+
+
+_FEW = 3
+"""Failures that may come from a busy machine; more are no chance."""
 
 
 def _tests(
@@ -148,7 +169,8 @@ def _tests(
     if not ran or int(ran[-1]) == 0 or (status != 0 and bad == 0):
         return Outcome(0, 1)
     skipped = sum(int(number) for number in re.findall(r"skipped=(\d+)", "".join(lines[-5:])))
-    return Outcome(int(ran[-1]) - bad - skipped, bad)
+    names = re.findall(r"^(?:ERROR|FAIL): \w+ \(([\w.]+)\)", text, re.MULTILINE)
+    return Outcome(int(ran[-1]) - bad - skipped, bad, tuple(dict.fromkeys(names)))
 
 
 def _end(name: str, run: "subprocess.Popen[str]") -> None:

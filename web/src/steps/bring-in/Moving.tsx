@@ -39,7 +39,7 @@ export function MoveOut({ project }: { project: Project }) {
           {one.job && isRunning(one.job) ? (
             <JobProgress job={one.job} canCancel />
           ) : one.job?.state === 'done' ? (
-            <Anchor href={`/api/archives/${one.id}/file`}>
+            <Anchor download href={`/api/archives/${one.id}/file`}>
               Packed {new Date(one.created_at).toLocaleString()}, {bytes(one.bytes)}: download
             </Anchor>
           ) : (

@@ -49,8 +49,10 @@ export function ReadingReport({ illustration, rows, onChoose }: Props) {
         </Table.Tbody>
       </Table>
       <p>
-        <Anchor href={`/api/illustrations/${illustration.id}/original`}>Download the original</Anchor>: it is kept as it
-        came, byte for byte.
+        <Anchor download href={`/api/illustrations/${illustration.id}/original`}>
+          Download the original
+        </Anchor>
+        : it is kept as it came, byte for byte.
       </p>
       {report?.merged && (
         <>

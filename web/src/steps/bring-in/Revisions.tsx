@@ -172,7 +172,9 @@ function KeptRevisions({ illustration, current, revisions }: KeptProps) {
           <br />
           {new Date(one.created_at).toLocaleString()}
           {one.created_by && ` by ${one.created_by}`} ·{' '}
-          <a href={`/api/illustrations/${illustration}/revisions/${one.number}/original`}>download</a>
+          <a download href={`/api/illustrations/${illustration}/revisions/${one.number}/original`}>
+            download
+          </a>
         </li>
       ))}
     </ul>

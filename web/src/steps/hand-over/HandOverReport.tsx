@@ -49,7 +49,7 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
         {bytes(report.bytes)}, {report.files.filter((file) => !file.kept).length} written in {report.seconds.toFixed(1)}{' '}
         s
       </p>
-      <Button component="a" href={`/api/hand-overs/${handOver.id}/package`} variant="default">
+      <Button component="a" download href={`/api/hand-overs/${handOver.id}/package`} variant="default">
         Download ZIP{handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
       </Button>
     </section>

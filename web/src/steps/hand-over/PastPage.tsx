@@ -29,7 +29,9 @@ export function PastPage({ handing }: StepProps) {
                     {report.proof.ok ? 'The picture came back.' : 'The picture did not come back as it should.'}
                   </p>
                   {one.package_bytes > 0 ? (
-                    <a href={`/api/hand-overs/${one.id}/package`}>Download ZIP, {bytes(one.package_bytes)}</a>
+                    <a download href={`/api/hand-overs/${one.id}/package`}>
+                      Download ZIP, {bytes(one.package_bytes)}
+                    </a>
                   ) : (
                     <p className={classes.facts}>Its files are no longer kept; newer ones by this recipe are.</p>
                   )}

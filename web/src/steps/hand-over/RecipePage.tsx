@@ -231,7 +231,8 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
     link.href = made;
     link.download = `${recipe.name}.json`;
     link.click();
-    URL.revokeObjectURL(made);
+    // Not before the browser has begun to read it.
+    setTimeout(() => URL.revokeObjectURL(made), 60_000);
   };
   return (
     <>
