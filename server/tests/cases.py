@@ -147,5 +147,12 @@ class ServerTestCase(TestCase):
         whole = self.arrangement(client)
         by_id = {row["id"]: row for row in whole["rows"]}
         self.assertEqual([by_id[row["id"]] for row in answer["rows"]], answer["rows"])
+        self.assertEqual(
+            [{**by_id[row["id"]], **row} for row in answer["decided"]], [by_id[row["id"]] for row in answer["decided"]]
+        )
         self.assertIn(answer["order"], (None, list(by_id)))
-        return {**whole, "made": answer["made"], "changed": [row["id"] for row in answer["rows"]]}
+        return {
+            **whole,
+            "made": answer["made"],
+            "changed": [row["id"] for row in (*answer["rows"], *answer["decided"])],
+        }

@@ -6,6 +6,7 @@ or in Unicode normal form clash, since some file systems keep only one of them (
 """
 
 import os
+import re
 import unicodedata
 from functools import lru_cache
 from pathlib import Path
@@ -21,6 +22,10 @@ LONGEST_PIECE = 255
 """Bytes of UTF-8 of a file's or folder's name."""
 LONGEST_PATH = 900
 """Bytes of UTF-8 of a path inside a package: with the folder around it less than the 1,024 that some systems take."""
+_PLAIN = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9 _-]*[A-Za-z0-9_-])?", re.ASCII)
+"""Names that need no second look, as nearly all are: looking at a thousand takes longer than all else that is done with them."""
+_LIKE_DEVICES = frozenset({"con", "prn", "aux", "nul", "com", "lpt", "clo"})
+"""How those begin that a system may keep for a device."""
 _CONSOLE = {"conin$", "conout$"}
 _JOINERS = "\u200c\u200d"
 _INVISIBLE = ("Cc", "Cf", "Cs", "Zl", "Zp")
@@ -40,6 +45,8 @@ def problem(name: str, longest: int = LONGEST) -> str | None:
     >>> problem("upper arm") is None
     True
     """
+    if len(name) <= longest and _PLAIN.fullmatch(name) and name[:3].casefold() not in _LIKE_DEVICES:
+        return None
     if not name.strip():
         return "is empty"
     if name != name.strip() or name.endswith(".") or name.startswith("."):

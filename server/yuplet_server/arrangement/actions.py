@@ -6,14 +6,13 @@ prepared is committed: planning and pixel work never run while others wait.
 
 import datetime
 import uuid
-from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import dataclass, fields, replace
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, replace
 
 from django.db import transaction
 from django.utils import timezone
 
 from yuplet.arrangement.commands import Command, ReplaceRows, apply, require_open, to_json
-from yuplet.arrangement.records import RowRecord, frames_to_json, to_records
 from yuplet.arrangement.revision import take_revision as core_take_revision
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.editing.commands import CODEC
@@ -22,7 +21,8 @@ from yuplet.illustration.matching import match_layers, renumbered
 from yuplet.illustration.records import from_record
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
-from yuplet_server.arrangement.models import Arrangement, Row, Step
+from yuplet_server.arrangement.models import Arrangement, Step
+from yuplet_server.arrangement.rows import add_rows, change_rows, placed
 from yuplet_server.base.errors import ChangedMeanwhile, NotNow
 from yuplet_server.illustrations.actions import derive_again, keep_added, renumber, use
 from yuplet_server.illustrations.layers import Added, HandedIn, StoredLayers
@@ -30,23 +30,18 @@ from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import digests_of, looks_of, read_of
 from yuplet_server.jobs import apart
 
-_COLUMNS = {"pivot": ("pivot_x", "pivot_y"), "offset": ("offset_x", "offset_y")}
-"""Fields of a row that are kept in several columns."""
 _TRIES = 5
 """How often an edit is prepared again because somebody else was quicker."""
 _REMEMBERED = datetime.timedelta(days=1)
 """How long a request is known that was carried out: no page tries again that late."""
 _LONGEST_TITLE = 300
 _TOO_QUICK = "Others are changing this very quickly. Nothing was changed. Try again in a moment."
-_ROWS_AT_ONCE = 5_000
 
 
 def keep_first_arrangement(illustration_id: int, tree: Tree) -> None:
     """Keep the arrangement that an illustration starts with."""
     arrangement = Arrangement.objects.create(illustration_id=illustration_id, alone=tree.alone)
-    Row.objects.bulk_create(
-        _fill(Row(arrangement=arrangement), record, position) for position, record in enumerate(to_records(tree))
-    )
+    add_rows(arrangement, list(placed(tree).values()))
 
 
 def perform(
@@ -246,9 +241,9 @@ def _replay(
         raise NotNow(f"There is no step of yours to {'undo' if is_undone else 'do again'}.")
     command = CODEC.from_log(step.inverse if is_undone else step.command)
     _refuse_if_built_upon(arrangement, step, command, "undone" if is_undone else "done again")
-    before = queries.tree_of(arrangement)
+    before = queries.known(arrangement)
     arrangement.version += 1
-    _persist(arrangement, command, before, apply(before, command))
+    _persist(arrangement, command, before, apply(before.tree, command))
     Step.objects.filter(pk=step.pk).update(state=becomes)
     _remember(arrangement, user, key, [])
 
@@ -260,7 +255,8 @@ def locked(illustration_id: int) -> Arrangement:
 
 def commit(arrangement: Arrangement, user: User, command: Command) -> list[str]:
     """Apply a command and log it with what undoes it; return the rows that are new. The caller holds the lock."""
-    before = queries.tree_of(arrangement)
+    known = queries.known(arrangement)
+    before = known.tree
     after = apply(before, command)
     back = command.inverse(before)
     if isinstance(back, ReplaceRows) and back.revision is not None:
@@ -275,7 +271,7 @@ def commit(arrangement: Arrangement, user: User, command: Command) -> list[str]:
         inverse=to_json(back),
         touched=sorted(command.touched),
     )
-    _persist(arrangement, command, before, after)
+    _persist(arrangement, command, known, after)
     return command.added if isinstance(command, ReplaceRows) else []
 
 
@@ -294,38 +290,18 @@ def _refuse_if_built_upon(arrangement: Arrangement, step: Step, command: Command
             )
 
 
-def _persist(arrangement: Arrangement, command: Command, before: Tree, after: Tree) -> None:
+def _persist(arrangement: Arrangement, command: Command, before: queries.Known, after: Tree) -> None:
     """Write the rows that differ, the version, and which revision is worked with."""
-    old = {record.id: (position, record) for position, record in enumerate(to_records(before))}
-    new = {record.id: (position, record) for position, record in enumerate(to_records(after))}
+    old, new = before.rows, placed(after, before.rows)
     is_other_art = isinstance(command, ReplaceRows) and command.revision is not None
-    # What a row looks like is of the revision as well as of the row.
-    changed = [row for row, now in new.items() if row in old and (is_other_art or old[row] != now)]
-    version = arrangement.version
-    if changed:
-        rows = {row.row: row for row in arrangement.rows.filter(row__in=changed)}
-        columns = {column for row in changed for column in _changed_fields(old[row], new[row])} | {"changed"}
-        for row in changed:
-            if is_other_art or old[row][1] != new[row][1]:
-                rows[row].changed = version
-            _fill(rows[row], new[row][1], new[row][0])
-        # One statement, whatever the number of rows.
-        Row.objects.bulk_create(
-            rows.values(), batch_size=_ROWS_AT_ONCE, update_conflicts=True, update_fields=sorted(columns)
-        )
-    if gone := set(old) - set(new):
+    if gone := old.keys() - new.keys():
         arrangement.rows.filter(row__in=gone).delete()
-    if fresh := set(new) - set(old):
-        Row.objects.bulk_create(
-            (
-                _fill(Row(arrangement=arrangement, changed=version), record, position)
-                for row, (position, record) in new.items()
-                if row in fresh
-            ),
-            batch_size=_ROWS_AT_ONCE,
-        )
+    changed = change_rows(arrangement, old, new, is_other_art)
+    if fresh := {row: one for row, one in new.items() if row not in old}:
+        add_rows(arrangement, [*fresh.values()])
+        changed |= dict.fromkeys(fresh, True)
     if list(old) != list(new):
-        arrangement.order_changed = version
+        arrangement.order_changed = arrangement.version
     if isinstance(command, ReplaceRows) and command.revision is not None:
         illustration = Illustration.objects.select_related("current").get(pk=arrangement.pk)
         earlier = illustration.revision
@@ -335,30 +311,7 @@ def _persist(arrangement: Arrangement, command: Command, before: Tree, after: Tr
         keep_added(illustration.revision, derive_again(StoredLayers(illustration.revision), earlier, layers))
     arrangement.alone, arrangement.decisions = after.alone, after.decisions.as_json()
     arrangement.save(update_fields=["version", "order_changed", "alone", "decisions"])
-    transaction.on_commit(lambda: queries.remember(arrangement, after))
-
-
-def _changed_fields(before: tuple[int, RowRecord], after: tuple[int, RowRecord]) -> Iterator[str]:
-    """The columns in which a row differs from what it was."""
-    if before[0] != after[0]:
-        yield "position"
-    for field in fields(RowRecord):
-        if getattr(before[1], field.name) != getattr(after[1], field.name):
-            yield from _COLUMNS.get(field.name, (field.name,))
-
-
-def _fill(row: Row, record: RowRecord, position: int) -> Row:
-    row.row, row.kind, row.group, row.position = record.id, record.kind, record.group, position
-    row.name, row.shown, row.included = record.name, record.shown, record.included
-    row.opacity, row.blend, row.isolated, row.locked = record.opacity, record.blend, record.isolated, record.locked
-    row.alternate = record.alternate
-    row.pivot_x, row.pivot_y = record.pivot or (None, None)
-    row.parent, row.depth, row.role, row.margins, row.anchor = (
-        record.parent, record.depth, record.role, record.margins, record.anchor,
-    )  # fmt: skip
-    row.beyond = record.beyond
-    row.frames, row.loops, (row.offset_x, row.offset_y) = frames_to_json(record.frames), record.loops, record.offset
-    return row
+    transaction.on_commit(lambda: queries.remember(arrangement, queries.Known(after, new, changed)))
 
 
 def _pairs(step: Step) -> set[tuple[str, str]]:

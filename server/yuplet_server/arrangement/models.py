@@ -28,7 +28,7 @@ class Arrangement(models.Model):
 class Row(models.Model):
     """A part or a group. `position` counts all rows of the arrangement back to front, a group before its members.
 
-    `changed` is the version in which it was changed for the last time.
+    `changed` is the version in which it was changed for the last time, `redrawn` the one in which it began to look as it does.
     """
 
     class Kind(models.TextChoices):
@@ -41,6 +41,7 @@ class Row(models.Model):
     group = models.CharField(max_length=20, null=True)
     position = models.IntegerField()
     changed = models.IntegerField(default=1)
+    redrawn = models.IntegerField(default=1)
     name = models.CharField(max_length=255)
     frames = models.JSONField(default=list)
     loops = models.IntegerField(default=0)

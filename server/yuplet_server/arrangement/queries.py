@@ -1,8 +1,8 @@
 """Questions to the arrangement of an illustration."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import Any, NamedTuple, cast
 
 from django.db import connection
 
@@ -10,7 +10,6 @@ from yuplet.arrangement.naming.rules import Change as NameChange
 from yuplet.arrangement.naming.rules import Renaming
 from yuplet.arrangement.naming.rules import renamings as core_renamings
 from yuplet.arrangement.records import RowRecord, frames_from_json, from_records
-from yuplet.arrangement.records import from_record as from_row_record
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import Decisions
 from yuplet.geometry import Box, Size
@@ -21,6 +20,7 @@ from yuplet.parts.part import Anchor, Frame, Margins, Part, Role, part_box
 from yuplet.pixels.picture_cache import keep, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
+from yuplet_server.arrangement.rows import Placed, placed
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import flagged_layers, looks_of, read_of
 
@@ -28,26 +28,64 @@ FLAGS = ("provisional name", "proposed place")
 """Notes of what was read that an artist should look at."""
 
 
+class Known(NamedTuple):
+    """An arrangement at a version as the core's value, its rows by id, and, where it is known, those that changed with that version, each with
+    whether it looks different."""
+
+    tree: Tree
+    rows: Mapping[str, Placed]
+    changed: Mapping[str, bool] | None = None
+
+
 def tree_of(arrangement: Arrangement) -> Tree:
     """The arrangement as the core's value, from one query; from none where this process had it before."""
-    key = ("arrangement", arrangement.pk, arrangement.stamp, arrangement.version)
-    found = kept(key)
-    if not isinstance(found, Tree):
-        records = [record_of(row) for row in arrangement.rows.order_by("position")]
-        found = from_records(records, arrangement.alone, Decisions.from_json(arrangement.decisions))
+    return known(arrangement).tree
+
+
+def known(arrangement: Arrangement) -> Known:
+    """The same with its rows."""
+    found = kept(_key(arrangement))
+    if not isinstance(found, Known):
+        records = records_of(arrangement, kept(_latest(arrangement)))
+        tree = from_records(records, arrangement.alone, Decisions.from_json(arrangement.decisions))
+        found = Known(tree, placed(tree))
         if not connection.in_atomic_block:
             # What a transaction has changed may be rolled back.
             remember(arrangement, found)
     return found
 
 
-def remember(arrangement: Arrangement, tree: Tree) -> None:
+def remember(arrangement: Arrangement, what: Known) -> None:
     """Keep what an arrangement is at its version, which is never anything else."""
-    key = ("arrangement", arrangement.pk, arrangement.stamp, arrangement.version)
-    keep(key, tree, sum(1 for _ in tree.walk()) * _BYTES_A_ROW)
+    size = len(what.rows) * _BYTES_A_ROW
+    keep(_key(arrangement), what, size)
+    keep(_latest(arrangement), (arrangement.version, what), size)
 
 
-_BYTES_A_ROW = 2_000
+def records_of(arrangement: Arrangement, latest: tuple[int, Known] | None) -> list[RowRecord]:
+    """All rows from the database, or, where this process knew an earlier version, those that other processes have changed since."""
+    if latest is not None and latest[0] <= arrangement.version:
+        version, earlier = latest
+        order: Iterable[str] = earlier.rows
+        if arrangement.order_changed > version:
+            order = list(arrangement.rows.order_by("position").values_list("row", flat=True))
+        held = {row: one.record for row, one in earlier.rows.items()}
+        held |= {row.row: record_of(row) for row in arrangement.rows.filter(changed__gt=version)}
+        # A row may have come and gone between the two questions.
+        if all(row in held for row in order):
+            return [held[row] for row in order]
+    return [record_of(row) for row in arrangement.rows.order_by("position")]
+
+
+def _latest(arrangement: Arrangement) -> tuple[Any, ...]:
+    return ("latest arrangement", arrangement.pk, arrangement.stamp)
+
+
+def _key(arrangement: Arrangement) -> tuple[Any, ...]:
+    return ("arrangement", arrangement.pk, arrangement.stamp, arrangement.version)
+
+
+_BYTES_A_ROW = 3_000
 
 
 def undoable(arrangement: Arrangement, user: User) -> Step | None:
@@ -66,21 +104,22 @@ def revision_of(arrangement: Arrangement) -> Revision:
 
 
 def page_payload(illustration_id: int, user: User, since: int = 0) -> dict[str, Any]:
-    """What a page shows of an arrangement: what can be undone, and the rows that changed after the version `since`, back to front, with
-    boxes and pictures. `order` are the ids of all rows where any came, went or moved since, else None."""
+    """What a page shows of an arrangement: what can be undone, and the rows that changed after the version `since`, back to front.
+
+    `rows` are those that look different since, with boxes and pictures; `decided` are the others, with what was decided about them.
+    `order` are the ids of all rows where any came, went or moved since, else None.
+    """
     # Who asks has been looked at; which revision is worked with may just have changed.
-    known = Arrangement.objects.select_related("illustration__current")
-    arrangement = known.defer(*_LARGE).get(pk=illustration_id)
+    found = Arrangement.objects.select_related("illustration__current")
+    arrangement = found.defer(*_LARGE).get(pk=illustration_id)
     revision = arrangement.illustration.revision
-    rows = list(arrangement.rows.filter(changed__gt=since).order_by("position"))
-    order = None
-    if arrangement.order_changed > since:
-        order = list(arrangement.rows.order_by("position").values_list("row", flat=True))
+    now = known(arrangement)
+    records = [one.record for one in now.rows.values()]
+    changed = _changed_since(arrangement, now, since)
+    drawn = [one for row, one in now.rows.items() if changed.get(row)]
     undo, redo = _back_and_forth(arrangement, user)
-    alone = arrangement.alone
     # A row that is shown alone may be gone: read as frames, or of another revision.
-    if alone is not None and not arrangement.rows.filter(row=alone).exists():
-        alone = None
+    alone = next((record.id for record in records if record.id == arrangement.alone), None)
     return {
         "version": arrangement.version,
         "alone": alone,
@@ -88,9 +127,20 @@ def page_payload(illustration_id: int, user: User, since: int = 0) -> dict[str, 
         "redo": redo,
         "revision": revision.number,
         "decisions": Decisions.from_json(arrangement.decisions).as_json(),
-        "rows": _rows(revision, rows) if rows else [],
-        "order": order,
+        "rows": _rows(revision, drawn) if drawn else [],
+        "decided": [_decided(record) for record in records if changed.get(record.id) is False],
+        "order": [record.id for record in records] if arrangement.order_changed > since else None,
     }
+
+
+def _changed_since(arrangement: Arrangement, now: Known, since: int) -> Mapping[str, bool]:
+    """Rows that changed after a version, each with whether it looks different; after none, all."""
+    if since == 0:
+        return dict.fromkeys(now.rows, True)
+    if since == arrangement.version - 1 and now.changed is not None:
+        return now.changed
+    found = arrangement.rows.filter(changed__gt=since).values_list("row", "redrawn")
+    return {row: redrawn > since for row, redrawn in found}
 
 
 _LARGE = ("illustration__current__record", "illustration__current__report")
@@ -109,10 +159,10 @@ def _back_and_forth(arrangement: Arrangement, user: User) -> tuple[str | None, s
     return undo, redo
 
 
-def _rows(revision: Revision, rows: Sequence[Row]) -> list[dict[str, Any]]:
+def _rows(revision: Revision, rows: Sequence[Placed]) -> list[dict[str, Any]]:
     """Rows as the ledger shows them, all by the same few questions."""
     read = read_of(revision)
-    parts = {row.row: part for row in rows if (part := _part(row)) is not None}
+    parts = {row.record.id: row.of for row in rows if isinstance(row.of, Part)}
     wanted = {layer for part in parts.values() for layer in part.layers}
     found = LayerImage.objects.filter(revision=revision)
     images = {image.layer: image for image in (found if len(wanted) > _MANY else found.filter(layer__in=wanted))}
@@ -124,7 +174,7 @@ def _rows(revision: Revision, rows: Sequence[Row]) -> list[dict[str, Any]]:
             words[made] = " ".join(words.get(root, "") for root in sorted(own)).strip()
         if own:
             sources[made] = min(sources.get(root, 0) for root in own)
-    known = _Known(
+    layers = _Layers(
         images=images,
         boxes=read.boxes,
         canvas=read.canvas,
@@ -133,7 +183,7 @@ def _rows(revision: Revision, rows: Sequence[Row]) -> list[dict[str, Any]]:
         flagged=flagged_layers(revision, FLAGS),
         sources=sources,
     )
-    return [_row(row, parts.get(row.row), known) for row in rows]
+    return [_row(row.record, parts.get(row.record.id), layers) for row in rows]
 
 
 _MANY = 500
@@ -204,7 +254,7 @@ def side_of(revision: Revision) -> dict[str | None, dict[str, Any]]:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class _Known:
+class _Layers:
     """What is known of the layers of the rows that are shown."""
 
     images: dict[str, LayerImage]
@@ -216,68 +266,69 @@ class _Known:
     sources: dict[str, int]
 
 
-def _row(row: Row, part: Part | None, known: _Known) -> dict[str, Any]:
-    images, boxes = known.images, known.boxes
-    box = part_box(part, boxes, known.canvas) if part is not None else None
+def _decided(record: RowRecord) -> dict[str, Any]:
+    return {
+        "id": record.id,
+        "group": record.group,
+        "name": record.name,
+        "shown": record.shown,
+        "included": record.included,
+        "opacity": record.opacity,
+        "blend": record.blend,
+        "isolated": record.isolated,
+        "alternate": record.alternate,
+        "locked": record.locked,
+        "pivot": record.pivot,
+        "parent": record.parent,
+        "depth": record.depth,
+        "role": record.role,
+        "margins": record.margins,
+        "anchor": record.anchor,
+        "loops": record.loops,
+    }
+
+
+def _row(record: RowRecord, part: Part | None, layers: _Layers) -> dict[str, Any]:
+    images, boxes = layers.images, layers.boxes
+    box = part_box(part, boxes, layers.canvas) if part is not None else None
     drawn = [piece.layer for piece in part.pieces if piece.layer in images and piece.layer in boxes] if part else []
     number = (
-        min((known.sources[layer] for layer in part.layers if layer in known.sources), default=None) if part else None
+        min((layers.sources[layer] for layer in part.layers if layer in layers.sources), default=None) if part else None
     )
     # Of several layers the largest says most.
     largest = max(drawn, key=lambda layer: boxes[layer].size.pixels, default=None)
     return {
-        "id": row.row,
-        "kind": row.kind,
-        "group": row.group,
-        "name": row.name,
-        "shown": row.shown,
-        "included": row.included,
-        "opacity": row.opacity,
-        "blend": row.blend,
-        "isolated": row.isolated,
-        "alternate": row.alternate,
-        "locked": row.locked,
+        **_decided(record),
+        "kind": record.kind,
         "box": box.as_xywh() if box is not None else None,
-        "offset": [row.offset_x, row.offset_y],
-        "pivot": None if part is None or part.pivot is None else list(part.pivot),
-        "parent": row.parent,
-        "depth": row.depth,
-        "role": row.role,
-        "margins": row.margins,
-        "anchor": row.anchor,
+        "offset": record.offset,
         "layer_number": number,
-        "vector": part is not None and bool(part.layers & known.vector),
+        "vector": part is not None and bool(part.layers & layers.vector),
         "words": ""
         if part is None
-        else " ".join(known.words[layer] for layer in sorted(part.layers) if layer in known.words),
-        "flagged": bool(({row.row} if part is None else part.layers) & known.flagged),
+        else " ".join(layers.words[layer] for layer in sorted(part.layers) if layer in layers.words),
+        "flagged": bool(({record.id} if part is None else part.layers) & layers.flagged),
         "thumbnail": images[largest].thumbnail if largest is not None else None,
-        "loops": row.loops,
-        "frames": [] if part is None else [_frame(frame, part, known) for frame in part.frames],
+        "frames": [] if part is None else [_frame(frame, part, layers) for frame in part.frames],
     }
 
 
-def _frame(frame: Frame, part: Part, known: _Known) -> dict[str, Any]:
+def _frame(frame: Frame, part: Part, layers: _Layers) -> dict[str, Any]:
     return {
         "milliseconds": frame.milliseconds,
         "pieces": [
             {
                 "layer": piece.layer,
-                "image": known.images[piece.layer].pixels,
-                "vector": piece.layer in known.vector,
-                "box": known.boxes[piece.layer].moved(*part.offset).as_xywh(),
+                "image": layers.images[piece.layer].pixels,
+                "vector": piece.layer in layers.vector,
+                "box": layers.boxes[piece.layer].moved(*part.offset).as_xywh(),
                 "opacity": piece.opacity,
                 "blend": piece.blend,
             }
             for piece in frame.pieces
-            if piece.layer in known.images
+            if piece.layer in layers.images
         ],
     }
-
-
-def _part(row: Row) -> Part | None:
-    made = from_row_record(record_of(row))
-    return made if isinstance(made, Part) else None
 
 
 def record_of(row: Row) -> RowRecord:

@@ -37,14 +37,10 @@ class FrameSerializer(serializers.Serializer[Any]):
     pieces = PieceSerializer(many=True)
 
 
-class RowSerializer(serializers.Serializer[Any]):
-    """A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
-
-    A still part has one frame, a group none. `loops` is how often frames are played, 0 for without end.
-    """
+class DecidedSerializer(serializers.Serializer[Any]):
+    """What was decided about a part or a group. `loops` is how often frames are played, 0 for without end."""
 
     id = serializers.CharField()
-    kind = serializers.ChoiceField(choices=Row.Kind.choices)
     group = serializers.CharField(allow_null=True)
     name = serializers.CharField()
     shown = serializers.BooleanField()
@@ -54,8 +50,6 @@ class RowSerializer(serializers.Serializer[Any]):
     isolated = serializers.BooleanField()
     alternate = serializers.CharField(allow_null=True, help_text="The member that is shown of a set of alternates.")
     locked = serializers.BooleanField()
-    box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
-    offset = serializers.ListField(child=serializers.IntegerField())
     pivot = serializers.ListField(
         child=serializers.FloatField(), allow_null=True, help_text="What it turns about, in pixels of the canvas."
     )
@@ -70,6 +64,18 @@ class RowSerializer(serializers.Serializer[Any]):
     anchor = serializers.ListField(
         child=serializers.FloatField(), allow_null=True, help_text="The place of the screen it keeps its distance to."
     )
+    loops = serializers.IntegerField()
+
+
+class RowSerializer(DecidedSerializer):
+    """A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
+
+    A still part has one frame, a group none.
+    """
+
+    kind = serializers.ChoiceField(choices=Row.Kind.choices)
+    box = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    offset = serializers.ListField(child=serializers.IntegerField())
     layer_number = serializers.IntegerField(
         allow_null=True, help_text="The number of its layer in the art, from the back."
     )
@@ -77,7 +83,6 @@ class RowSerializer(serializers.Serializer[Any]):
     words = serializers.CharField(help_text="What is written in it, where the file says so.")
     flagged = serializers.BooleanField(help_text="Whether its name is provisional, or its place proposed.")
     thumbnail = serializers.CharField(allow_null=True)
-    loops = serializers.IntegerField()
     frames = FrameSerializer(many=True)
 
 
@@ -106,11 +111,13 @@ class ArrangementSerializer(serializers.Serializer[Any]):
 
 
 class StepAnswerSerializer(ArrangementSerializer):
-    """What has changed since the version that was looked at: `rows` that are new or other ones, `order` where rows came, went or moved.
+    """What has changed since the version that was looked at: `rows` that are new or look different, of others what was `decided`, `order`
+    where rows came, went or moved.
 
     `made` are the rows that the step made, in order.
     """
 
+    decided = DecidedSerializer(many=True)
     order = serializers.ListField(child=serializers.CharField(), allow_null=True)
     made = serializers.ListField(child=serializers.CharField())
 

@@ -57,7 +57,9 @@ _REVISION = (
     "created_at",
 )  # fmt: skip
 _IMAGE = ("layer", "pixels", "thumbnail")
-_ROW = tuple(field.name for field in Row._meta.fields if field.name not in ("id", "arrangement", "changed"))
+_OWN = frozenset({"id", "arrangement", "changed", "redrawn"})
+"""Columns of a row that say nothing about the art."""
+_ROW = tuple(field.name for field in Row._meta.fields if field.name not in _OWN)
 _STEP = ("version", "title", "command", "inverse", "touched", "state", "at")
 _HAND_OVER = (
     "number", "version", "arrangement", "recipe", "plan", "report", "files", "package_bytes", "created_at",

@@ -1399,6 +1399,36 @@ export interface components {
              */
             do: "decide";
         };
+        /** @description What was decided about a part or a group. `loops` is how often frames are played, 0 for without end. */
+        Decided: {
+            id: string;
+            group: string | null;
+            name: string;
+            shown: boolean;
+            included: boolean;
+            /** Format: double */
+            opacity: number;
+            blend: string;
+            isolated: boolean;
+            /** @description The member that is shown of a set of alternates. */
+            alternate: string | null;
+            locked: boolean;
+            /** @description What it turns about, in pixels of the canvas. */
+            pivot: number[] | null;
+            /** @description The part that carries it. */
+            parent: string | null;
+            /**
+             * Format: double
+             * @description How far behind the picture plane it stands, in pixels.
+             */
+            depth: number;
+            role: components["schemas"]["PartRoleEnum"];
+            /** @description Left, top, right, bottom: not to be stretched. */
+            margins: number[] | null;
+            /** @description The place of the screen it keeps its distance to. */
+            anchor: number[] | null;
+            loops: number;
+        };
         /** @description What was decided once for all rows (`yuplet.arrangement.tree.Decisions`). */
         Decisions: {
             required: string[];
@@ -2236,7 +2266,16 @@ export interface components {
              */
             do: "paint-under";
         };
-        /** @enum {string} */
+        /**
+         * @description * `picture` - picture
+         *     * `press-target` - press-target
+         *     * `text` - text
+         *     * `ground` - ground
+         *     * `reference` - reference
+         *     * `guide` - guide
+         *     * `loose` - loose
+         * @enum {string}
+         */
         PartRoleEnum: "picture" | "press-target" | "text" | "ground" | "reference" | "guide" | "loose";
         PasswordRequest: {
             old_password: string;
@@ -3256,11 +3295,10 @@ export interface components {
         /**
          * @description A part or a group as the ledger shows it; `box` is x, y, width, height around all frames.
          *
-         *     A still part has one frame, a group none. `loops` is how often frames are played, 0 for without end.
+         *     A still part has one frame, a group none.
          */
         Row: {
             id: string;
-            kind: components["schemas"]["RowKindEnum"];
             group: string | null;
             name: string;
             shown: boolean;
@@ -3272,8 +3310,6 @@ export interface components {
             /** @description The member that is shown of a set of alternates. */
             alternate: string | null;
             locked: boolean;
-            box: number[] | null;
-            offset: number[];
             /** @description What it turns about, in pixels of the canvas. */
             pivot: number[] | null;
             /** @description The part that carries it. */
@@ -3288,6 +3324,10 @@ export interface components {
             margins: number[] | null;
             /** @description The place of the screen it keeps its distance to. */
             anchor: number[] | null;
+            loops: number;
+            kind: components["schemas"]["RowKindEnum"];
+            box: number[] | null;
+            offset: number[];
             /** @description The number of its layer in the art, from the back. */
             layer_number: number | null;
             /** @description Whether it is drawn from vector art. */
@@ -3297,7 +3337,6 @@ export interface components {
             /** @description Whether its name is provisional, or its place proposed. */
             flagged: boolean;
             thumbnail: string | null;
-            loops: number;
             frames: components["schemas"]["Frame"][];
         };
         /**
@@ -3674,7 +3713,8 @@ export interface components {
          */
         StackEnum: "parts" | "frames";
         /**
-         * @description What has changed since the version that was looked at: `rows` that are new or other ones, `order` where rows came, went or moved.
+         * @description What has changed since the version that was looked at: `rows` that are new or look different, of others what was `decided`, `order`
+         *     where rows came, went or moved.
          *
          *     `made` are the rows that the step made, in order.
          */
@@ -3686,6 +3726,7 @@ export interface components {
             revision: number;
             decisions: components["schemas"]["Decisions"];
             rows: components["schemas"]["Row"][];
+            decided: components["schemas"]["Decided"][];
             order: string[] | null;
             made: string[];
         };

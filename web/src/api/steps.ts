@@ -66,9 +66,13 @@ export const takeFromShelf =
       }),
     );
 
-/** The arrangement that a page has, with what a step answers: rows that changed, and their order where that did. */
-export function merged(before: Arrangement, { rows, order, made: _, ...rest }: StepAnswer): Arrangement {
+/** The arrangement that a page has, with what a step answers: what changed of the rows, and their order where that did. */
+export function merged(before: Arrangement, { rows, decided, order, made: _, ...rest }: StepAnswer): Arrangement {
   const byId = new Map(before.rows.map((row) => [row.id, row]));
+  for (const one of decided) {
+    const row = byId.get(one.id);
+    if (row) byId.set(one.id, { ...row, ...one });
+  }
   for (const row of rows) byId.set(row.id, row);
   const ids = order ?? before.rows.map((row) => row.id);
   return { ...rest, rows: ids.flatMap((id) => byId.get(id) ?? []) };

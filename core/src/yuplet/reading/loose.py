@@ -12,12 +12,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
+from yuplet import placing
 from yuplet.errors import BrokenFile, ChoiceError, ReadError, TooLarge, shown
 from yuplet.geometry import Size
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.pixels.spill_file import SpillFile
-from yuplet.reading import archives, flat, placing
+from yuplet.reading import archives, flat
 from yuplet.reading.choices import Choices
 
 _JUNK = re.compile(r"(^|/)(__MACOSX|\.[^/]*|Thumbs\.db|desktop\.ini)(/|$)", re.IGNORECASE)

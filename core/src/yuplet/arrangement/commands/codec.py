@@ -1,7 +1,7 @@
 """Commands as plain JSON values, as the interface, the log and the command line have them (docs/formats/commands.md)."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, fields
+from dataclasses import fields, is_dataclass
 from functools import reduce
 from operator import or_
 from typing import Annotated, Any
@@ -58,7 +58,21 @@ def to_json(command: Command) -> dict[str, Any]:
     """A command as plain JSON values, its kind under 'do'."""
     if isinstance(command, ReplaceRows):
         return command.as_json()
-    return {"do": command.do, **asdict(command)}  # type: ignore[call-overload]
+    return {"do": command.do, **_plain(command)}
+
+
+def _plain(value: Any) -> Any:
+    """The same as plain JSON values. Many of a thousand rows are plain already, and are not looked at one by one as `asdict` does."""
+    if is_dataclass(value) and not isinstance(value, type):
+        return {field.name: _plain(getattr(value, field.name)) for field in fields(value)}
+    if isinstance(value, Mapping):
+        return {key: one if type(one) in _SCALARS else _plain(one) for key, one in value.items()}
+    if isinstance(value, list | tuple):
+        return [one if type(one) in _SCALARS else _plain(one) for one in value]
+    return value
+
+
+_SCALARS = frozenset({str, int, float, bool, type(None)})
 
 
 def _incomplete(kind: str, what: str) -> ArrangementError:
