@@ -36,9 +36,9 @@ class CommandLineTests(FolderTestCase):
         return subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
 
     def json_of(self, *arguments: object, status: int = 0) -> dict[str, Any]:
-        run = self.run_it(*arguments)
-        self.assertEqual((run.returncode, run.stderr), (status, ""))
-        return dict(json.loads(run.stdout))
+        found, out, error = self.here(*arguments)
+        self.assertEqual((found, error), (status, ""))
+        return dict(json.loads(out))
 
     def here(self, *arguments: object) -> tuple[int, str, str]:
         """The same within this process, which need not start: status, standard output, standard error."""
@@ -54,11 +54,9 @@ class CommandLineTests(FolderTestCase):
 
     def refused(self, *arguments: object) -> str:
         """One sentence on standard error, status 2, nothing on standard output."""
-        run = self.run_it(*arguments)
-        self.assertEqual((run.returncode, run.stdout), (2, ""))
-        self.assertEqual(len(run.stderr.strip().splitlines()), 1, run.stderr)
-        self.assertNotIn("Traceback", run.stderr)
-        return run.stderr
+        error = self.refused_here(*arguments)
+        self.assertEqual(len(error.strip().splitlines()), 1, error)
+        return error
 
     def test_recipes_are_listed_and_carried_out(self) -> None:
         status, out, _ = self.here("recipes")
@@ -139,7 +137,9 @@ class CommandLineTests(FolderTestCase):
         (self.folder / "mine/diary.txt").write_text("dear diary")
         self.assertIn("diary.txt", self.refused("handover", self.file, "--out", self.folder / "mine"))
         self.assertEqual([path.name for path in (self.folder / "mine").iterdir()], ["diary.txt"])
-        self.assertIn("cannot be opened", self.refused("inspect", self.folder / "none.ora", "--json"))
+        run = self.run_it("inspect", self.folder / "none.ora", "--json")
+        self.assertEqual((run.returncode, run.stdout, len(run.stderr.strip().splitlines())), (2, "", 1), run.stderr)
+        self.assertIn("cannot be opened", run.stderr)
         (self.folder / "broken.ora").write_bytes(self.file.read_bytes()[:200])
         self.assertIn(
             "damaged archive", self.refused("handover", self.folder / "broken.ora", "--out", self.folder / "x")

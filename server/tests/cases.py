@@ -7,10 +7,10 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from django.contrib.auth.hashers import make_password
+from django.contrib.auth.hashers import PBKDF2PasswordHasher, make_password
 from django.core.cache import cache
 from django.db import transaction
-from django.test import Client, TestCase
+from django.test import Client, TestCase, override_settings
 
 import signal_post
 from yuplet_server.accounts.models import User
@@ -82,6 +82,13 @@ def zip_of(made: HandOver) -> bytes:
     return b"".join(hand_overs.zipped(made))
 
 
+class QuickHasher(PBKDF2PasswordHasher):
+    """The one that is used, with a thousandth of its work: what it protects is not tested here."""
+
+    iterations = 1_000
+
+
+@override_settings(PASSWORD_HASHERS=["tests.cases.QuickHasher"])
 class ServerTestCase(TestCase):
     project: Project
     users: dict[str, User]
