@@ -137,3 +137,65 @@ class TryOutTests(ProductTestCase):
 
     def stage_pixels(self) -> str:
         return str(self.page.get_by_test_id("stage").evaluate("canvas => canvas.toDataURL()"))
+
+    def test_loose_images_are_lined_up_by_a_picture_of_the_whole(self) -> None:
+        page = self.page
+        whole = Image.new("RGBA", (300, 200), (240, 230, 220, 255))
+        for number, (name, place) in enumerate({"arm": (30, 40), "leg": (170, 70)}.items()):
+            image = Image.new("RGBA", (80, 60), (40, 30, 20, 255))
+            image.paste((200, 60 + 90 * number, 40, 255), (5, 6, 62 + number, 50))
+            image.paste((20, 60, 240 - 80 * number, 255), (12, 14, 30, 24 + 9 * number))
+            image.save(self.files / f"{name}.png")
+            whole.alpha_composite(image, place)
+        Image.new("RGBA", (40, 40), (0, 200, 0, 255)).save(self.files / "elsewhere.png")
+        whole.save(self.files / "whole.png")
+        self.to_step("Try out")
+        sent = [self.files / f"{name}.png" for name in ("arm", "leg", "elsewhere", "whole")]
+        page.get_by_label("A package from elsewhere").set_input_files(sent)
+        places = page.get_by_role("region", name="Places")
+        expect(places).to_contain_text("2 of 3 images are placed.", timeout=60_000)
+        row = places.get_by_role("listitem")
+        expect(row.filter(has_text="arm")).to_contain_text("100 %")
+        expect(row.filter(has_text="elsewhere")).to_contain_text("does not occur")
+        self.assert_accessible("loose images lined up")
+        with self.subTest("moved by keys, and kept"):
+            places.get_by_role("button", name="arm").click()
+            expect(places.get_by_label("x, px")).to_have_value("30")
+            page.keyboard.press("ArrowRight")
+            page.keyboard.press("Shift+ArrowDown")
+            expect(places.get_by_label("x, px")).to_have_value("31")
+            expect(places.get_by_label("y, px")).to_have_value("50")
+            expect(places.get_by_role("status")).to_have_text("Saved", timeout=60_000)
+            page.reload()
+            places.get_by_role("button", name="arm").click()
+            expect(places.get_by_label("y, px")).to_have_value("50")
+        with self.subTest("dragged on the picture, and taken back"):
+            stage = page.get_by_test_id("stage")
+            before = self.stage_pixels()
+            box = stage.bounding_box()
+            assert box is not None
+            x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+            # The leg lies over the middle of the picture.
+            page.mouse.move(x + 120, y)
+            page.mouse.down()
+            page.mouse.move(x + 150, y + 20, steps=4)
+            page.mouse.up()
+            expect(places.locator("legend")).to_have_text("leg")
+            self.assertNotEqual(self.stage_pixels(), before)
+            moved = places.get_by_label("x, px").input_value()
+            self.assertNotEqual(moved, "170")
+            places.get_by_role("button", name="Undo").click()
+            expect(places.get_by_label("x, px")).to_have_value("170")
+        with self.subTest("taken off, and put where it seems to lie"):
+            places.get_by_label("Place leg").uncheck()
+            expect(places).to_contain_text("1 of 3 images")
+            places.get_by_role("button", name="Place all of these").click()
+            expect(places).to_contain_text("2 of 3 images")
+        with self.subTest("made a package of"):
+            expect(places.get_by_role("status")).to_have_text("Saved", timeout=60_000)
+            places.get_by_role("button", name="Make a package of them").click()
+            with page.expect_download(timeout=60_000) as waiting:
+                places.get_by_role("link", name="Download the package").click(timeout=60_000)
+            with zipfile.ZipFile(waiting.value.path()) as package:
+                manifest = json.loads(package.read("manifest.json"))
+            self.assertEqual({part["name"] for part in manifest["parts"]}, {"arm", "leg"})

@@ -18,7 +18,8 @@ from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal.proof import Proof, prove
-from yuplet.rehearsal.trying import Reading, Trial, try_out
+from yuplet.rehearsal.reading import Reading
+from yuplet.rehearsal.trying import Trial, try_out
 from yuplet.writing.pictures import Sources
 
 CELL = Size(48, 32)

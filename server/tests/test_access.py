@@ -72,7 +72,7 @@ MEMBERS = f"{PROJECT}/members"
 ILLUSTRATION = "illustrations/<int:illustration>"
 IMAGE = r"^illustrations/(?P<illustration>\d+)/images/(?P<digest>[0-9a-f]{64})$"
 
-REHEARSED = r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference)/(?P<digest>[0-9a-f]{64})$"
+REHEARSED = r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference|image-\d{1,5})/(?P<digest>[0-9a-f]{64})$"
 
 ADDRESSES = [
     Address("get", PROJECT, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}")),
@@ -144,6 +144,7 @@ ADDRESSES = [
     Address("put", "rehearsals/<int:rehearsal>", "editor", _json("put", lambda t: f"/api/rehearsals/{t.rehearsal.pk}", {})),
     Address("delete", "rehearsals/<int:rehearsal>", "editor", _json("delete", lambda t: f"/api/rehearsals/{t.rehearsal.pk}")),
     Address("post", "rehearsals/<int:rehearsal>/missing", "editor", lambda t, client: client.post(f"/api/rehearsals/{t.rehearsal.pk}/missing", {"file": SimpleUploadedFile("x.zip", b"not really")})),
+    Address("get", "rehearsals/<int:rehearsal>/package", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/package")),
     Address("get", REHEARSED, "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/pictures/together/{t.illustration.revision.preview}")),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
@@ -178,7 +179,7 @@ class AccessTests(ServerTestCase):
         cls.waiting = kept(cls.project)
         blob = cls.illustration.revision.preview
         cls.rehearsal = Rehearsal.objects.create(
-            illustration=cls.illustration, archive=blob, pictures={"together.png": blob}
+            illustration=cls.illustration, archive=blob, pictures={"together.png": blob, "package.zip": blob}
         )
         cls.archive = Archive.objects.create(project=cls.project, direction=Archive.Direction.OUT, sha256=blob)
 

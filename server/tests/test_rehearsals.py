@@ -1,6 +1,7 @@
 """Packages that are tried out: hand-overs, and what comes from outside."""
 
 import io
+import json
 import os
 import tempfile
 import zipfile
@@ -37,7 +38,7 @@ def png(*box: int, size: tuple[int, int] = (20, 10)) -> bytes:
     return out.getvalue()
 
 
-class RehearsalTests(ServerTestCase):
+class RehearsalCase(ServerTestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         super().setUpTestData()
@@ -69,6 +70,8 @@ class RehearsalTests(ServerTestCase):
         self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "image/png"))
         return np.array(Image.open(io.BytesIO(b"".join(answer.streaming_content))))
 
+
+class RehearsalTests(RehearsalCase):
     def test_a_hand_over_is_opened_once_and_nothing_differs(self) -> None:
         first = self.opened()
         done = self.carried_out(first["id"])
@@ -209,3 +212,93 @@ class RehearsalTests(ServerTestCase):
         call_command("sweep_files", verbosity=0)
         for digest in kept:
             self.assertTrue(blobs().exists(digest))
+
+
+class LiningUpTests(RehearsalCase):
+    """Loose images are lined up by a picture of the whole: proposed, moved by hand, kept."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        whole = Image.new("RGBA", (120, 80), (240, 230, 220, 255))
+        files = {}
+        for number, (name, place) in enumerate({"arm": (10, 12), "leg": (60, 30)}.items()):
+            image = Image.new("RGBA", (31, 26), (40, 30, 20, 255))
+            image.paste((200, 60 + 90 * number, 40, 255), (3, 4, 25 + number, 20))
+            image.paste((20, 60, 240 - 80 * number, 255), (6, 8, 12, 13 + 3 * number))
+            whole.alpha_composite(image, place)
+            files[f"{name}.png"] = image
+        self.sent = {name: self._bytes(image) for name, image in {**files, "whole.png": whole}.items()}
+
+    def _bytes(self, image: Image.Image) -> bytes:
+        out = io.BytesIO()
+        image.save(out, "png")
+        return out.getvalue()
+
+    def test_they_are_proposed_moved_and_kept(self) -> None:
+        made = self.outside(*self.sent.items())
+        done = self.carried_out(made["id"])
+        result = done["result"]
+        self.assertEqual((result["way"], result["reference"]), ("lined up", "whole.png"))
+        proposed = {one["file"]: (one["laid"]["x"], one["laid"]["y"], one["certainty"]) for one in result["proposals"]}
+        self.assertEqual(proposed, {"arm.png": (10, 12, 1.0), "leg.png": (60, 30, 1.0)})
+        for image in result["images"]:
+            self.assertEqual(
+                self.picture(done, image["picture"]).tolist(),
+                np.array(Image.open(io.BytesIO(self.sent[image["file"]]))).tolist(),
+            )
+        places = [{**laid, "x": laid["x"] + 3} for laid in result["places"]]
+        asked = self.ada.put(
+            f"/api/rehearsals/{made['id']}", {"way": "lined up", "places": places}, content_type="application/json"
+        )
+        self.assertEqual(asked.status_code, 200, asked.content)
+        with mock.patch("yuplet.rehearsal.loose_files.propose") as propose:
+            moved = self.carried_out(made["id"])["result"]
+        propose.assert_not_called()
+        self.assertEqual(moved["places"], places)
+        self.assertEqual(moved["proposals"], result["proposals"], "what was proposed stays")
+        self.assertGreater(moved["comparison"]["differing_pixels"], 0)
+        self.assertEqual(self.cleo.get(f"/api/rehearsals/{made['id']}/package").status_code, 404)
+        self.ada.put(
+            f"/api/rehearsals/{made['id']}",
+            {"way": "lined up", "places": places, "package": True},
+            content_type="application/json",
+        )
+        self.carried_out(made["id"])
+        answer = self.cleo.get(f"/api/rehearsals/{made['id']}/package")
+        with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as package:
+            manifest = json.loads(package.read("manifest.json"))
+        self.assertEqual({part["name"]: part["box"]["x"] for part in manifest["parts"]}, {"arm": 13, "leg": 63})
+        self.assertEqual(self.dora.get(f"/api/rehearsals/{made['id']}/package").status_code, 404)
+        self.ada.put(
+            f"/api/rehearsals/{made['id']}", {"way": "lined up", "places": None}, content_type="application/json"
+        )
+        self.assertEqual(self.carried_out(made["id"])["result"]["places"], result["places"], "proposed anew")
+
+    def test_places_that_cannot_be_are_refused_at_the_door_and_those_of_files_that_are_not_there_by_the_job(
+        self,
+    ) -> None:
+        made = self.outside(*self.sent.items())
+        self.carried_out(made["id"])
+        good = {"file": "arm.png", "x": 1, "y": 2, "mirrored": False, "quarters": 0, "scale": 1}
+        for wrong in (
+            {"x": 10**7},
+            {"x": "left"},
+            {"quarters": 4},
+            {"scale": 0},
+            {"scale": 1e9},
+            {"file": ""},
+            {"y": None},
+        ):
+            with self.subTest(wrong):
+                answer = self.ada.put(
+                    f"/api/rehearsals/{made['id']}", {"places": [{**good, **wrong}]}, content_type="application/json"
+                )
+                self.assertEqual(answer.status_code, 400, answer.content)
+        asked = self.ada.put(
+            f"/api/rehearsals/{made['id']}",
+            {"way": "lined up", "places": [{**good, "file": "../../etc/passwd"}]},
+            content_type="application/json",
+        )
+        self.assertEqual(asked.status_code, 200)
+        with self.assertRaisesRegex(YupletError, "no such image"):
+            self.carried_out(made["id"])

@@ -85,6 +85,15 @@ def _parser() -> argparse.ArgumentParser:
     attempt.add_argument("--rows", type=_positive, metavar="N", default=1)
     attempt.add_argument("--reference", metavar="FILE", help="the picture in the folder to compare with")
     attempt.add_argument(
+        "--places", type=Path, metavar="P.json", help="where images that are lined up lie, as 'places' that is printed"
+    )
+    attempt.add_argument(
+        "--package",
+        type=Path,
+        metavar="DIR",
+        help="write images that are lined up as a package, with a manifest, into this folder",
+    )
+    attempt.add_argument(
         "--pictures", type=Path, metavar="DIR", help="write what was put together, and the difference, into this folder"
     )
     attempt.set_defaults(run=_try)
@@ -246,14 +255,34 @@ def _prove(options: argparse.Namespace) -> int:
 
 
 def _try(options: argparse.Namespace) -> int:
-    from yuplet.rehearsal.trying import Reading, try_out
+    from yuplet import pipeline
+    from yuplet.geometry import Size
+    from yuplet.loose_package import package_of
+    from yuplet.rehearsal.lining_up import laid_from_json
+    from yuplet.rehearsal.reading import Reading
+    from yuplet.rehearsal.trying import try_out
 
     grid = (options.columns, options.rows) if options.columns else None
     with tempfile.TemporaryDirectory() as scratch:
         out = options.pictures or Path(scratch, "pictures")
         out.mkdir(parents=True, exist_ok=True)
-        reading = Reading(manifest=options.manifest, way=options.way, grid=grid, reference=options.reference)
+        reading = Reading(
+            manifest=options.manifest,
+            way=options.way or ("lined up" if options.places else None),
+            grid=grid,
+            reference=options.reference,
+            places=laid_from_json(pipeline.read_document(options.places)) if options.places else None,
+        )
         trial = try_out(options.folder, reading, Path(scratch), out, elsewhere=options.missing_in)
+    if options.package is not None:
+        package_of(
+            options.folder,
+            trial.places,
+            Size(trial.width, trial.height),
+            options.package,
+            options.folder.resolve().name,
+            lambda stage, done, total: None,
+        )
     _print(trial.as_json())
     return 0 if trial.ok else 1
 

@@ -1,14 +1,20 @@
 """Trying out: a package is opened by a worker as its receiver would open it, and put together."""
 
+import tempfile
+import zipfile
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
 from django.db import transaction
 
 from yuplet.errors import BrokenFile, TooLarge, UnsafePath, shown
+from yuplet.geometry import Size
+from yuplet.loose_package import package_of
 from yuplet.paths import PackagePath, plain, within
 from yuplet.reading import archives
-from yuplet.rehearsal.trying import DIFFERENCE, REFERENCE, TOGETHER, Reading, try_out
+from yuplet.rehearsal.lining_up import Laid, Proposal, laid_from_json
+from yuplet.rehearsal.reading import Reading
+from yuplet.rehearsal.trying import DIFFERENCE, REFERENCE, TOGETHER, try_out
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers.models import HandOver
@@ -23,6 +29,7 @@ MOST_BYTES = 1 << 30
 MOST_UNPACKED = 2 << 30
 MOST_MORE = 5
 """Archives in which what is missing is looked for."""
+PACKAGE = "package.zip"
 RUNNING = (Job.State.WAITING, Job.State.RUNNING)
 
 
@@ -116,17 +123,28 @@ def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.
             _unpacked(path, one["name"], more / str(at))
     trial = try_out(
         package,
-        _reading(asked.reading),
+        _reading(asked.reading, asked.result),
         scratch,
         out,
         lambda done, total: progress("try", done, total),
         elsewhere=more,
     )
     pictures = {}
-    for name in (TOGETHER, REFERENCE, DIFFERENCE):
+    for name in (TOGETHER, REFERENCE, DIFFERENCE, *(f"{image.picture}.png" for image in trial.images)):
         if (out / name).exists():
             with (out / name).open("rb") as source:
                 pictures[name] = blobs().keep(source)
+
+    if asked.reading.get("package") and trial.places:
+        written = folder / "written"
+        name = PurePosixPath(asked.name).stem or "package"
+        package_of(package, trial.places, Size(trial.width, trial.height), written, name, progress)
+        with tempfile.TemporaryFile(dir=folder) as whole:
+            with zipfile.ZipFile(whole, "w", zipfile.ZIP_STORED) as archive:
+                for path in sorted(one for one in written.rglob("*") if one.is_file()):
+                    archive.write(path, path.relative_to(written))
+            whole.seek(0)
+            pictures[PACKAGE] = blobs().keep(whole)
 
     def land() -> None:
         Rehearsal.objects.filter(pk=rehearsal_id).update(result=trial.as_json(), pictures=pictures)
@@ -157,10 +175,18 @@ def _ask(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Rehearsal
     return rehearsal
 
 
-def _reading(said: dict[str, Any]) -> Reading:
-    columns, rows = said.get("columns"), said.get("rows")
-    grid = (int(columns), int(rows or 1)) if columns else None
-    return Reading(manifest=said.get("manifest"), way=said.get("way"), grid=grid, reference=said.get("reference"))
+def _reading(said: dict[str, Any], before: dict[str, Any] | None) -> Reading:
+    """What was asked for; what was proposed before stays, as long as somebody lines up by it."""
+    columns, rows, places = said.get("columns"), said.get("rows"), said.get("places")
+    proposed = () if before is None or places is None else before.get("proposals", ())
+    return Reading(
+        manifest=said.get("manifest"),
+        way=said.get("way"),
+        grid=(int(columns), int(rows or 1)) if columns else None,
+        reference=said.get("reference"),
+        places=None if places is None else laid_from_json(places),
+        proposals=tuple(Proposal(**{**one, "laid": one["laid"] and Laid(**one["laid"])}) for one in proposed),
+    )
 
 
 def _unpacked(path: Path, name: str, folder: Path) -> Path:

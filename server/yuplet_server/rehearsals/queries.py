@@ -28,8 +28,8 @@ def rehearsal_for(user: User, rehearsal_id: int, role: Member.Role) -> Rehearsal
 
 
 def picture_of(rehearsal: Rehearsal, name: str) -> str:
-    """The SHA-256 of a picture that was drawn. Raises `Http404`."""
-    digest = rehearsal.pictures.get(f"{name}.png")
+    """The SHA-256 of a file that was made. Raises `Http404`."""
+    digest = rehearsal.pictures.get(name)
     if digest is None:
         raise Http404
     return str(digest)

@@ -2,6 +2,8 @@ from typing import Any, get_args
 
 from rest_framework import serializers
 
+from yuplet.rehearsal.lining_up import FARTHEST, LARGEST
+from yuplet.rehearsal.loose_files import MOST_FILES
 from yuplet.rehearsal.picture import Way
 from yuplet_server.handovers.serializers import ComparisonSerializer, InventorySerializer
 from yuplet_server.jobs.serializers import JobSerializer
@@ -9,6 +11,17 @@ from yuplet_server.rehearsals.models import Rehearsal
 
 WAYS = get_args(Way)
 MOST_ACROSS = 4096
+
+
+class LaidSerializer(serializers.Serializer[Any]):
+    """Where an image lies: mirrored left to right, if at all, then turned clockwise by `quarters`, then `scale` times as large, its top left corner at x, y."""
+
+    file = serializers.CharField(max_length=900)
+    x = serializers.IntegerField(min_value=-FARTHEST, max_value=FARTHEST)
+    y = serializers.IntegerField(min_value=-FARTHEST, max_value=FARTHEST)
+    mirrored = serializers.BooleanField()
+    quarters = serializers.IntegerField(min_value=0, max_value=3)
+    scale = serializers.FloatField(min_value=1 / LARGEST, max_value=LARGEST)
 
 
 class ReadingSerializer(serializers.Serializer[Any]):
@@ -33,6 +46,17 @@ class ReadingSerializer(serializers.Serializer[Any]):
         allow_null=True,
         default=None,
         help_text="The file of the package to compare with.",
+    )
+    places = serializers.ListField(
+        child=LaidSerializer(),
+        required=False,
+        allow_null=True,
+        default=None,
+        max_length=MOST_FILES,
+        help_text="Of images that are lined up, back to front; without, they are proposed.",
+    )
+    package = serializers.BooleanField(
+        default=False, help_text="Whether images that are lined up are written as a package, with a manifest."
     )
 
 
@@ -64,6 +88,25 @@ class TriedPartSerializer(serializers.Serializer[Any]):
     is_missing = serializers.BooleanField()
 
 
+class ProposalSerializer(serializers.Serializer[Any]):
+    """Where an image seems to lie (null: nowhere), the share of its pixels that agree there, and how certain that is: half as much where another place agrees
+    as well."""
+
+    file = serializers.CharField()
+    laid = LaidSerializer(allow_null=True)
+    share = serializers.FloatField()
+    certainty = serializers.FloatField()
+
+
+class LooseImageSerializer(serializers.Serializer[Any]):
+    """An image that may be lined up, in the picture of that name."""
+
+    file = serializers.CharField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    picture = serializers.CharField()
+
+
 class TrialSerializer(serializers.Serializer[Any]):
     """What came of opening a package."""
 
@@ -83,6 +126,13 @@ class TrialSerializer(serializers.Serializer[Any]):
     parts = TriedPartSerializer(many=True)
     inventory = InventorySerializer()
     comparison = ComparisonSerializer(allow_null=True)
+    images = LooseImageSerializer(many=True, help_text="Those that may be lined up.")
+    places = LaidSerializer(many=True, help_text="Where those lie that were put together, back to front.")
+    proposals = ProposalSerializer(many=True, help_text="Where each seems to lie.")
+
+    def to_representation(self, instance: Any) -> dict[str, Any]:
+        """What was found before images could be lined up says nothing of it."""
+        return super().to_representation({"images": [], "places": [], "proposals": [], **instance})
 
 
 class ListedRehearsalSerializer(serializers.ModelSerializer[Rehearsal]):

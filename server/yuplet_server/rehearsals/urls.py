@@ -7,8 +7,9 @@ urlpatterns = [
     path("illustrations/<int:illustration>/rehearsals/outside", views.OutsideView.as_view()),
     path("rehearsals/<int:rehearsal>", views.RehearsalView.as_view()),
     path("rehearsals/<int:rehearsal>/missing", views.MissingView.as_view()),
+    path("rehearsals/<int:rehearsal>/package", views.LinedUpPackageView.as_view()),
     re_path(
-        r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference)/(?P<digest>[0-9a-f]{64})$",
+        r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference|image-\d{1,5})/(?P<digest>[0-9a-f]{64})$",
         views.RehearsalPictureView.as_view(),
     ),
 ]

@@ -1,3 +1,4 @@
+from pathlib import PurePosixPath
 from typing import IO, Any
 
 from django.http import FileResponse, Http404
@@ -91,10 +92,21 @@ class RehearsalPictureView(APIView):
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: SignedInRequest, rehearsal: int, name: str, digest: str) -> FileResponse:
         found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
-        if queries.picture_of(found, name) != digest:
+        if queries.picture_of(found, f"{name}.png") != digest:
             raise Http404
         headers: dict[str, Any] = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
         return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+
+
+class LinedUpPackageView(APIView):
+    """The package that was made of images that are lined up, as a ZIP."""
+
+    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, rehearsal: int) -> FileResponse:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        digest = queries.picture_of(found, actions.PACKAGE)
+        name = f"{PurePosixPath(found.name).stem or 'package'} lined up.zip"
+        return FileResponse(open_blob(digest), as_attachment=True, filename=name, content_type="application/zip")
 
 
 def _sent(asked: dict[str, Any]) -> tuple[str, int, IO[bytes]]:

@@ -8,6 +8,9 @@ export type Trial = Schemas['Trial'];
 export type Reading = Schemas['ReadingRequest'];
 export type Way = Schemas['WayEnum'];
 export type Picture = 'together' | 'reference' | 'difference';
+export type Laid = Schemas['Laid'];
+export type LooseImage = Schemas['LooseImage'];
+export type Proposal = Schemas['Proposal'];
 
 const POLL = 400;
 
@@ -51,7 +54,7 @@ export const closeRehearsal = (rehearsal: number) =>
   client.DELETE('/api/rehearsals/{rehearsal}', { params: { path: { rehearsal } } });
 
 /** The address of a picture, for ever the same; undefined where there is none. */
-export function pictureAddress({ id, pictures }: Rehearsal, name: Picture): string | undefined {
+export function pictureAddress({ id, pictures }: Rehearsal, name: string): string | undefined {
   const digest = pictures[`${name}.png`];
   return digest && `/api/rehearsals/${id}/pictures/${name}/${digest}`;
 }

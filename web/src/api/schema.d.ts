@@ -1023,6 +1023,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The package that was made of images that are lined up, as a ZIP. */
+        get: operations["rehearsals_package_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{rehearsal}/pictures/{name}/{digest}": {
         parameters: {
             query?: never;
@@ -1986,6 +2003,26 @@ export interface components {
          * @enum {string}
          */
         LacksEnum: "left" | "right";
+        /** @description Where an image lies: mirrored left to right, if at all, then turned clockwise by `quarters`, then `scale` times as large, its top left corner at x, y. */
+        Laid: {
+            file: string;
+            x: number;
+            y: number;
+            mirrored: boolean;
+            quarters: number;
+            /** Format: double */
+            scale: number;
+        };
+        /** @description Where an image lies: mirrored left to right, if at all, then turned clockwise by `quarters`, then `scale` times as large, its top left corner at x, y. */
+        LaidRequest: {
+            file: string;
+            x: number;
+            y: number;
+            mirrored: boolean;
+            quarters: number;
+            /** Format: double */
+            scale: number;
+        };
         /**
          * LayAsNormal
          * @description Lay a part with the mode 'normal'.
@@ -2066,6 +2103,13 @@ export interface components {
             sets: string[];
             looks: components["schemas"]["Appearance"][];
             lines: components["schemas"]["LookLine"][];
+        };
+        /** @description An image that may be lined up, in the picture of that name. */
+        LooseImage: {
+            file: string;
+            width: number;
+            height: number;
+            picture: string;
         };
         /**
          * MakeAlternates
@@ -2174,6 +2218,13 @@ export interface components {
             rows?: number | null;
             /** @description The file of the package to compare with. */
             reference?: string | null;
+            /** @description Of images that are lined up, back to front; without, they are proposed. */
+            places?: components["schemas"]["LaidRequest"][] | null;
+            /**
+             * @description Whether images that are lined up are written as a package, with a manifest.
+             * @default false
+             */
+            package?: boolean;
             hand_over: number;
         };
         /** @description What the rows say without a pixel. */
@@ -2740,6 +2791,18 @@ export interface components {
             comparisons: components["schemas"]["Comparison"][];
         };
         /**
+         * @description Where an image seems to lie (null: nowhere), the share of its pixels that agree there, and how certain that is: half as much where another place agrees
+         *     as well.
+         */
+        Proposal: {
+            file: string;
+            laid: components["schemas"]["Laid"] | null;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            certainty: number;
+        };
+        /**
          * @description Nested regions of a part. `labels` is a PNG of its box: red + 256 x green is the finest region of a pixel, from 1.
          *
          *     `parents[i]` is the region that region i becomes part of (itself: never); merged regions are counted on from `count`, in the
@@ -2872,6 +2935,13 @@ export interface components {
             rows?: number | null;
             /** @description The file of the package to compare with. */
             reference?: string | null;
+            /** @description Of images that are lined up, back to front; without, they are proposed. */
+            places?: components["schemas"]["Laid"][] | null;
+            /**
+             * @description Whether images that are lined up are written as a package, with a manifest.
+             * @default false
+             */
+            package?: boolean;
         };
         /** @description How a package is to be read; what is not said is proposed from what is found. */
         ReadingRequest: {
@@ -2883,6 +2953,13 @@ export interface components {
             rows?: number | null;
             /** @description The file of the package to compare with. */
             reference?: string | null;
+            /** @description Of images that are lined up, back to front; without, they are proposed. */
+            places?: components["schemas"]["LaidRequest"][] | null;
+            /**
+             * @description Whether images that are lined up are written as a package, with a manifest.
+             * @default false
+             */
+            package?: boolean;
         };
         /** @description A recipe of a project (`id`) or one that comes with Yuplet (`file`); the document is docs/formats/recipe.md in full. */
         Recipe: {
@@ -3953,6 +4030,12 @@ export interface components {
             parts: components["schemas"]["TriedPart"][];
             inventory: components["schemas"]["Inventory"];
             comparison: components["schemas"]["Comparison"] | null;
+            /** @description Those that may be lined up. */
+            images: components["schemas"]["LooseImage"][];
+            /** @description Where those lie that were put together, back to front. */
+            places: components["schemas"]["Laid"][];
+            /** @description Where each seems to lie. */
+            proposals: components["schemas"]["Proposal"][];
         };
         /** @description A part as the receiver finds it, in pixels of the canvas, y down. */
         TriedPart: {
@@ -4269,9 +4352,10 @@ export interface components {
          *     * `vector` - vector
          *     * `flip-book` - flip-book
          *     * `sheet` - sheet
+         *     * `lined up` - lined up
          * @enum {string}
          */
-        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "sheet";
+        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "sheet" | "lined up";
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *
@@ -6105,6 +6189,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+        };
+    };
+    rehearsals_package_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
         };

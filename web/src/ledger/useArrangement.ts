@@ -1,12 +1,13 @@
 /** The arrangement as it is seen: the server's rows with the steps on top that are still on their way. */
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useMemo, useRef, useState } from 'react';
 import { v4 as freshId } from 'uuid';
 import type { Arrangement } from '../api/calls';
 import { Refusal } from '../api/client';
 import { askArrangement, type Command, merged, redoStep, type Send, takeStep, undoStep } from '../api/steps';
 import { applied } from '../rules/commands';
 import { settled } from '../rules/tree';
+import { useAskBeforeLeaving } from '../ui/useAskBeforeLeaving';
 
 const RETRY_AFTER = [500, 1500, 4000];
 const OTHERS = 15_000;
@@ -84,13 +85,7 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
     return seen && { ...seen, rows: settled(seen.rows) };
   }, [query.data, pending]);
   const isSaving = pending.length > 0;
-  // Whoever leaves while steps are on their way is asked first: they would be lost.
-  useEffect(() => {
-    if (!isSaving) return;
-    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
-    window.addEventListener('beforeunload', ask);
-    return () => window.removeEventListener('beforeunload', ask);
-  }, [isSaving]);
+  useAskBeforeLeaving(isSaving);
   return { view, isSaving, error: query.error, act, perform, undo, redo };
 }
 

@@ -173,7 +173,7 @@ def _placed(image: _Image, reference: _Image, canvas: Size, scratch: SpillFile, 
     whole = _only(reference)
     found = None
     if whole.box is not None:
-        found = placing.find_place(scratch.whole(first.id), scratch.whole(whole.id))
+        found = placing.find_place(scratch.whole(first.id), placing.Whole(scratch.whole(whole.id)))
     path = (*image.path.parts[:-1], image.path.stem)
     if found is None or whole.box is None:
         report.add(

@@ -20,9 +20,11 @@ from yuplet.rehearsal.grid import cells, require_uncut_art, scene_of_pictures
 from yuplet.rehearsal.images import Decoded, decode, moments
 from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
+from yuplet.rehearsal.lining_up import accepted, propose, scene_of_laid
 from yuplet.rehearsal.model import scene_of_model
 from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Scene, Way
+from yuplet.rehearsal.reading import Reading
 
 IMAGES = frozenset({".png", ".apng", ".webp", ".gif", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp"})
 WHOLE_FILES: dict[str, Way] = {".ora": "layers", ".glb": "model", ".html": "page", ".svg": "scene"}
@@ -38,12 +40,15 @@ class LooseFiles:
         files: Mapping[str, Path],
         inventory: Inventory,
         scratch: Path,
-        grid: tuple[int, int] | None = None,
-        reference: str | None = None,
+        reading: Reading,
     ) -> None:
         self.inventory = inventory
-        self._all, self._scratch, self._grid = dict(files), scratch, grid
+        self.places, self.proposals = reading.places or (), reading.proposals
+        self._reading = reading
+        self._all, self._scratch, self._grid = dict(files), scratch, reading.grid
         self._images: dict[str, Decoded] = {}
+        self._step: Callable[[], None] = lambda: None
+        reference = reading.reference
         if len(files) > MOST_FILES:
             raise PackageError(
                 f"There are {len(files):,} files; up to {MOST_FILES:,} can be tried out. Choose one folder of them."
@@ -69,6 +74,10 @@ class LooseFiles:
             found += ["flip-book"] if moving > 1 else ["sheet"]
         elif images and len({(image.width, image.height) for image in images}) == 1:
             found += ["flip-book", "whole canvas"] if _are_numbered(self._own) else ["whole canvas", "flip-book"]
+        reference = self._images.get(self._reference or "")
+        if images and reference is not None:
+            is_canvas = all((one.width, one.height) == (reference.width, reference.height) for one in images)
+            found.insert(len(found) if is_canvas else 0, "lined up")
         return [*found, *self._whole_files]
 
     @property
@@ -106,6 +115,9 @@ class LooseFiles:
                 if image.content is None:
                     self.inventory.empty.append(name)
             step()
+        self._step = step
+        if self._reference is None:
+            self._reference = _the_largest({name: self._images[name] for name in self._own})
         known = {*self.files, *self._whole_files.values()}
         self.inventory.expected = self.inventory.found = len(known)
         self.inventory.extra = sorted(set(self._all) - known)
@@ -113,6 +125,10 @@ class LooseFiles:
     def reference(self, way: Way) -> Decoded | None:
         """The picture to compare with, where there is one."""
         return self._images.get(self._reference or "")
+
+    def loose_images(self, way: Way) -> dict[str, Decoded]:
+        """Those that are lined up, whether they have a place or not."""
+        return {name: self._images[name] for name in self._own} if way == "lined up" else {}
 
     def scene(self, way: Way) -> Scene | None:
         """What is to be put together in one of these ways; None, and a fault in the inventory, where it cannot be read."""
@@ -122,6 +138,8 @@ class LooseFiles:
             return scene_of_pictures(way, self._frames(), shows_all=False)
         if way == "sheet":
             return scene_of_pictures(way, self._cells(), shows_all=False)
+        if way == "lined up":
+            return self._lined_up()
         try:
             return self._scene_of_whole(way, self._all[self._whole_files[way]])
         except Exception as error:  # it is there to judge what anybody wrote
@@ -157,6 +175,14 @@ class LooseFiles:
         require_uncut_art(self._images[name], self._grid, name)
         return cells(self._images[name], self._grid, name, self._scratch)
 
+    def _lined_up(self) -> Scene:
+        """Images where they were put, or, at first, where they certainly lie."""
+        own, reference = self.loose_images("lined up"), self._images[str(self._reference)]
+        if self._reading.places is None:
+            self.proposals = propose(own, reference, self._step)
+            self.places = accepted(self.proposals)
+        return scene_of_laid(self.places, own, (reference.width, reference.height), self._scratch)
+
     def _scene_of_whole(self, way: Way, path: Path) -> Scene:
         folder = Path(tempfile.mkdtemp(dir=self._scratch))
         exact = (0.0, 0.0)
@@ -182,6 +208,15 @@ def _like_a_reference(files: Mapping[str, Path]) -> str | None:
         and {"reference", "composite", "whole"} & set(re.split(r"[^a-z]+", PurePosixPath(name).stem.lower()))
     ]
     return found[0] if len(found) == 1 else None
+
+
+def _the_largest(images: Mapping[str, Decoded]) -> str | None:
+    """The one image that each of the others fits into: what is put together is never smaller than its parts."""
+    sizes = [(image.width, image.height) for image in images.values()]
+    largest = (max((width for width, _ in sizes), default=0), max((height for _, height in sizes), default=0))
+    if len(sizes) < 2 or sizes.count(largest) != 1:
+        return None
+    return next(name for name, image in images.items() if (image.width, image.height) == largest)
 
 
 def _are_numbered(names: list[str]) -> bool:

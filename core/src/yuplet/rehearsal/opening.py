@@ -14,6 +14,7 @@ from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
+from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.model import scene_of_model
 from yuplet.rehearsal.package import ExtraEntry, Package, PartUse, Source
 from yuplet.rehearsal.page import scene_of_page
@@ -31,6 +32,10 @@ _BESIDE: dict[str, Way] = {
 
 class OpenPackage:
     """What a receiver has of a package in memory and in scratch files. What is wrong with it is added to the `inventory`."""
+
+    # Its manifest says where everything lies.
+    places: tuple[Laid, ...] = ()
+    proposals: tuple[Proposal, ...] = ()
 
     def __init__(
         self,
@@ -136,6 +141,10 @@ class OpenPackage:
         if way == "sheet":
             return self._scene_of_cells()
         return self._scene_beside(self._beside[way])
+
+    def loose_images(self, way: Way) -> dict[str, Decoded]:
+        """None: each lies where the manifest says."""
+        return {}
 
     @property
     def _beside(self) -> dict[Way, ExtraEntry]:

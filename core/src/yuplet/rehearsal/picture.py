@@ -15,8 +15,11 @@ from yuplet.rehearsal.images import Decoded
 from yuplet.rehearsal.package import Package, PartUse, Source, TreeEntry, uses
 
 BAND = 64
-Way: TypeAlias = Literal["places", "whole canvas", "layers", "model", "page", "scene", "vector", "flip-book", "sheet"]
-"""How a package is read: each image at the place that the manifest says, all of them at 0, 0, or by a file beside them alone."""
+Way: TypeAlias = Literal[
+    "places", "whole canvas", "layers", "model", "page", "scene", "vector", "flip-book", "sheet", "lined up"
+]
+"""How a package is read: each image at the place that the manifest says, all of them at 0, 0, by a file beside them alone, or where somebody lined them
+up."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,6 +1,6 @@
 """A package opened for trying out: how it can be read, what is there, the picture put together from it, and where that differs."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -13,30 +13,18 @@ from PIL import Image
 from yuplet.errors import PackageError, shown
 from yuplet.rehearsal.images import Decoded, pixels_in, sizes_of
 from yuplet.rehearsal.inventory import Inventory, files_in, is_there, take_stock
+from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.loose_files import LooseFiles
 from yuplet.rehearsal.opening import OpenPackage
 from yuplet.rehearsal.package import MANIFEST, Package, open_package, uses
 from yuplet.rehearsal.picture import Comparison, Scene, Way, bands_of, compare, rows_of
+from yuplet.rehearsal.reading import Reading
 
 TOGETHER, REFERENCE, DIFFERENCE = "together.png", "reference.png", "difference.png"
 LONGEST = 8192
 """Pixels of a side of a picture that graphics cards of small machines take (common practice, no published source)."""
 MOST_PIXELS = 1_000_000_000
 """Of all images, which lie on the disk as raw bytes meanwhile."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Reading:
-    """How a package is to be read; whatever is None is proposed from what is found.
-
-    `manifest` is that of one of the scales; `way` is one of the ways that were proposed; `grid` are the columns and rows of a sheet;
-    `reference` is the file to compare with.
-    """
-
-    manifest: str | None = None
-    way: Way | None = None
-    grid: tuple[int, int] | None = None
-    reference: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,13 +42,24 @@ class TriedPart:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LooseImage:
+    """An image that may be lined up, by itself: as large as it is, in the `picture` of that name."""
+
+    file: str
+    width: int
+    height: int
+    picture: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Trial:
     """What came of opening a package.
 
     `ways` are those in which it can be read, the likeliest first, and `way` is the one in which it was. `scales` has the manifest of each
     scale, and `scale` is the one that was opened. `reference` is the file that it is compared with, and `references` those that it could be:
     with a manifest the one that it names. `too_large` names images that many receivers cannot show: wider or higher than `LONGEST`.
-    `comparison` is None where there is nothing to compare with.
+    `comparison` is None where there is nothing to compare with. Where images are lined up, `images` are all of them, `places` are where those lie that were put
+    together, back to front, and `proposals` where each seems to.
     """
 
     way: Way
@@ -76,6 +75,9 @@ class Trial:
     parts: tuple[TriedPart, ...]
     inventory: Inventory
     comparison: Comparison | None
+    images: tuple[LooseImage, ...] = ()
+    places: tuple[Laid, ...] = ()
+    proposals: tuple[Proposal, ...] = ()
 
     @property
     def ok(self) -> bool:
@@ -99,6 +101,11 @@ class _Opened(Protocol):
     def references(self) -> list[str]: ...
     def load(self, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None: ...
     def reference(self, way: Way) -> Decoded | None: ...
+    @property
+    def places(self) -> tuple[Laid, ...]: ...
+    @property
+    def proposals(self) -> tuple[Proposal, ...]: ...
+    def loose_images(self, way: Way) -> dict[str, Decoded]: ...
     def scene(self, way: Way) -> Scene | None: ...
 
 
@@ -121,7 +128,8 @@ def try_out(
         How they are to be read.
     scratch, out : Path
         Folders that exist: for what is needed meanwhile, and for the pictures `together.png`, and, where there is something to compare
-        with, `reference.png` and `difference.png` (one grey level for each level of the largest difference of a pixel's channels).
+        with, `reference.png` and `difference.png` (one grey level for each level of the largest difference of a pixel's channels); for images that are lined up
+        each by itself too.
     progress : callable
         Told (steps done, steps in all); may raise to stop.
     workers : int
@@ -150,7 +158,7 @@ def try_out(
     if package is not None:
         opened = OpenPackage(package, take_stock(packages, inventory, more), inventory, scratch, reading.grid)
     else:
-        opened = LooseFiles(files, inventory, scratch, reading.grid, reading.reference)
+        opened = LooseFiles(files, inventory, scratch, reading)
     steps, done = len(opened.files), 0
 
     def step() -> None:
@@ -192,7 +200,21 @@ def try_out(
         parts=parts,
         inventory=inventory,
         comparison=comparison and _blaming_what_is_missing(comparison, parts),
+        images=_written(opened.loose_images(way), out),
+        places=opened.places,
+        proposals=opened.proposals,
     )
+
+
+def _written(images: Mapping[str, Decoded], out: Path) -> tuple[LooseImage, ...]:
+    """Write images by themselves."""
+    found = []
+    for number, (name, image) in enumerate(images.items()):
+        picture = f"image-{number}"
+        pixels = Image.fromarray(image.rows(0, image.height), "RGBA")
+        pixels.save(out / f"{picture}.png", compress_level=1)
+        found.append(LooseImage(file=name, width=image.width, height=image.height, picture=picture))
+    return tuple(found)
 
 
 def _packages(folder: Path, manifest: str | None) -> list[Package]:

@@ -4,8 +4,10 @@ import { fetchPicture, type Picture, pictureAddress, type Rehearsal } from '../.
 import { spotIn, useScreen, useWheel } from '../../pile/useSurface';
 import { centred, panned, type View, wholeIn, zoomedAt } from '../../pile/view';
 import type { Extent } from '../../rules/places';
+import { moveByKey } from './LiningUpPanel';
 import { drawStage, type Pictures } from './stageDrawing';
 import classes from './TryOut.module.css';
+import { extentOf, type LiningUp } from './useLiningUp';
 import type { Sight, Trying } from './useTrying';
 
 const PICTURES: readonly Picture[] = ['together', 'reference', 'difference'];
@@ -20,18 +22,26 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
   );
   const surface = useRef<HTMLCanvasElement>(null);
   const screen = useScreen(surface);
-  const looking = useView(screen, size, place);
+  const loose = useLooseImages(rehearsal);
+  const lining = trying.lining.isOn && sight === 'together' ? trying.lining : null;
+  const looking = useView(screen, size, place, useDragging(lining, loose));
   const pictures = usePictures(rehearsal);
   const missing = useMemo(() => result?.parts.filter((part) => part.is_missing) ?? [], [result]);
   const { view } = looking;
+  const { places, selected, faint, isOver } = trying.lining;
+  const isLiningUp = lining !== null;
+  const lined = useMemo(
+    () => (isLiningUp ? { places, images: loose, selected, faint, isOver } : null),
+    [isLiningUp, places, loose, selected, faint, isOver],
+  );
   useEffect(() => {
     const element = surface.current;
     if (!element || !screen || !view) return;
     const frame = requestAnimationFrame(() =>
-      drawStage(element, { screen, view, canvas: size, pictures, sight, times, share, missing, place }),
+      drawStage(element, { screen, view, canvas: size, pictures, sight, times, share, missing, lined, place }),
     );
     return () => cancelAnimationFrame(frame);
-  }, [screen, view, size, pictures, sight, times, share, missing, place]);
+  }, [screen, view, size, pictures, sight, times, share, missing, lined, place]);
   useWheel(surface, looking.zoom);
   return (
     <section className={classes.stage} aria-label="Stage">
@@ -41,8 +51,15 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
         className={classes.surface}
         data-testid="stage"
         data-shown={pictures.together !== undefined && result !== null}
+        // Images that are lined up are moved by keys as well.
+        tabIndex={lining ? 0 : undefined}
+        onKeyDown={(event) => lining && moveByKey(event, lining)}
         role="img"
-        aria-label="The picture put together from the package. Drag to move it, turn the wheel to zoom."
+        aria-label={
+          lining
+            ? 'The images where they lie, over the faint original. Press one to choose it, drag it or move it by arrow keys.'
+            : 'The picture put together from the package. Drag to move it, turn the wheel to zoom.'
+        }
         {...looking.pointer}
       />
       {!pictures.together && (
@@ -56,11 +73,37 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
 
 type Looking = ReturnType<typeof useView>;
 
+interface Spot {
+  x: number;
+  y: number;
+}
+
+/** What a press takes hold of instead of the picture: how it is moved by pixels of the canvas, or null where there is nothing. */
+type Take = (at: Spot) => ((across: number, down: number) => void) | null;
+
+/** Pressing an image that is lined up chooses it, dragging moves it. */
+function useDragging(lining: LiningUp | null, images: ReadonlyMap<string, ImageBitmap>): Take {
+  return ({ x, y }) => {
+    const laid = [...(lining?.places ?? [])].reverse().find((one) => {
+      const image = images.get(one.file);
+      const extent = image && extentOf(one, image);
+      return extent && x >= one.x && y >= one.y && x < one.x + extent.width && y < one.y + extent.height;
+    });
+    if (!lining || !laid) return null;
+    lining.setSelected(laid.file);
+    let isFirst = true;
+    return (across, down) => {
+      lining.drag(laid.file, laid.x + Math.round(across), laid.y + Math.round(down), isFirst);
+      isFirst = false;
+    };
+  };
+}
+
 /** Zooming and moving; a place that is to be seen comes to the middle. */
-function useView(screen: Extent | null, size: Extent, place: { x: number; y: number } | null) {
+function useView(screen: Extent | null, size: Extent, place: Spot | null, take: Take) {
   const [chosen, setChosen] = useState<View | null>(null);
   const view = useMemo(() => chosen ?? (screen && wholeIn(screen, size)), [chosen, screen, size]);
-  const held = useRef<{ x: number; y: number } | null>(null);
+  const held = useRef<{ from: Spot; last: Spot; moves: ReturnType<Take> } | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: when another place is to be seen, and not when the window changes
   useEffect(() => {
     if (!place || !screen) return;
@@ -78,13 +121,17 @@ function useView(screen: Extent | null, size: Extent, place: { x: number; y: num
     pointer: {
       onPointerDown: (event: React.PointerEvent<HTMLCanvasElement>) => {
         event.currentTarget.setPointerCapture(event.pointerId);
-        held.current = spotIn(event.currentTarget, event);
+        const from = spotIn(event.currentTarget, event);
+        const moves = view && take({ x: (from.x - view.x) / view.zoom, y: (from.y - view.y) / view.zoom });
+        held.current = { from, last: from, moves };
       },
       onPointerMove: (event: React.PointerEvent<HTMLCanvasElement>) => {
         if (!held.current || !view) return;
         const spot = spotIn(event.currentTarget, event);
-        setChosen(panned(view, spot.x - held.current.x, spot.y - held.current.y));
-        held.current = spot;
+        const { from, last, moves } = held.current;
+        if (moves) moves((spot.x - from.x) / view.zoom, (spot.y - from.y) / view.zoom);
+        else setChosen(panned(view, spot.x - last.x, spot.y - last.y));
+        held.current.last = spot;
       },
       onPointerUp: () => {
         held.current = null;
@@ -115,6 +162,28 @@ function usePictures(rehearsal: Rehearsal | null): Pictures {
     return () => stop.abort();
   }, [addresses]);
   return pictures;
+}
+
+/** Loose images, each by itself when it has arrived. */
+function useLooseImages(rehearsal: Rehearsal | null): ReadonlyMap<string, ImageBitmap> {
+  const [images, setImages] = useState<ReadonlyMap<string, ImageBitmap>>(new Map());
+  const asked = (rehearsal?.result?.images ?? []).map(({ file, picture }) => [
+    file,
+    (rehearsal && pictureAddress(rehearsal, picture)) ?? '',
+  ]);
+  const key = JSON.stringify(asked);
+  useEffect(() => {
+    const stop = new AbortController();
+    setImages(new Map());
+    for (const [file, address] of JSON.parse(key) as [string, string][]) {
+      fetchPicture(address, stop.signal)
+        .then((blob) => createImageBitmap(blob))
+        .then((picture) => setImages((before) => new Map(before).set(file, picture)))
+        .catch(() => undefined);
+    }
+    return () => stop.abort();
+  }, [key]);
+  return images;
 }
 
 const SIGHTS: readonly { value: Sight; label: string }[] = [

@@ -4,6 +4,7 @@ import type { Way } from '../../api/rehearsals';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
 import { GridFields } from './GridFields';
+import { LiningUpPanel } from './LiningUpPanel';
 import { TrialReport } from './TrialReport';
 import classes from './TryOut.module.css';
 import type { Trying } from './useTrying';
@@ -18,6 +19,7 @@ const WAYS: Record<Way, string> = {
   vector: 'A drawing for each part (SVG)',
   'flip-book': 'Flip-book',
   sheet: 'Sheet of frames',
+  'lined up': 'Loose images, lined up',
 };
 
 /** Which package is tried out, how it is read, what is there of it, and whether the picture comes back. */
@@ -45,6 +47,9 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
         </p>
       )}
       {rehearsal && canEdit && <WayChoice key={rehearsal.id} trying={trying} />}
+      {rehearsal && trying.lining.isOn && (
+        <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
+      )}
       {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && (
         <TrialReport
           trial={rehearsal.result}
@@ -163,7 +168,9 @@ function WayChoice({ trying }: { trying: Trying }) {
             data={[...(result.reference ? [] : [{ value: '', label: 'Nothing yet' }]), ...result.references]}
             value={result.reference ?? ''}
             disabled={isOpening}
-            onChange={(event) => event.currentTarget.value && trying.read({ reference: event.currentTarget.value })}
+            onChange={(event) =>
+              event.currentTarget.value && trying.read({ reference: event.currentTarget.value, places: null })
+            }
           />
         </div>
       )}

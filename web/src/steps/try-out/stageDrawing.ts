@@ -1,9 +1,10 @@
 /** What the stage shows of a package: the picture put together, what it is compared with, both under a slider, or where they differ. */
-import type { Rehearsal } from '../../api/rehearsals';
+import type { Laid, Rehearsal } from '../../api/rehearsals';
 import { drawComparison } from '../../pile/compare';
 import { paintBorder, paintGround } from '../../pile/grounds';
 import type { View } from '../../pile/view';
 import type { Extent } from '../../rules/places';
+import { extentOf } from './useLiningUp';
 import type { Sight } from './useTrying';
 
 export type Part = NonNullable<Rehearsal['result']>['parts'][number];
@@ -18,7 +19,17 @@ interface Shown {
   times: number;
   share: number;
   missing: readonly Part[];
+  lined: Lined | null;
   place: { x: number; y: number } | null;
+}
+
+/** Loose images that are lined up over a faint original. */
+export interface Lined {
+  places: readonly Laid[];
+  images: ReadonlyMap<string, ImageBitmap>;
+  selected: string | null;
+  faint: number;
+  isOver: boolean;
 }
 
 export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
@@ -37,6 +48,8 @@ export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
       { label: 'Original', picture: pictures.reference ?? null },
     ] as const;
     drawComparison(context, screen, canvas, view, [...sides], 'slider', shown.share);
+  } else if (sight === 'together' && shown.lined) {
+    drawLined(context, shown, shown.lined);
   } else {
     const picture =
       sight === 'difference' && pictures.difference ? amplified(pictures.difference, shown.times) : pictures[sight];
@@ -46,6 +59,60 @@ export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
   paintBorder(context, view, canvas, ground);
   if (sight === 'together') for (const part of shown.missing) drawPlaceholder(context, view, part);
   if (shown.place) drawRing(context, view, shown.place);
+}
+
+function drawLined(context: CanvasRenderingContext2D, { view, canvas, pictures }: Shown, lined: Lined): void {
+  const original = () => {
+    if (!pictures.reference || lined.faint === 0) return;
+    context.globalAlpha = lined.faint;
+    context.drawImage(pictures.reference, view.x, view.y, canvas.width * view.zoom, canvas.height * view.zoom);
+    context.globalAlpha = 1;
+  };
+  context.imageSmoothingEnabled = view.zoom < 1;
+  if (!lined.isOver) original();
+  for (const laid of lined.places) {
+    const image = lined.images.get(laid.file);
+    if (image) drawLaid(context, view, laid, image);
+  }
+  if (lined.isOver) original();
+  const laid = lined.places.find((one) => one.file === lined.selected);
+  const image = laid && lined.images.get(laid.file);
+  if (laid && image) frame(context, view, laid, extentOf(laid, image));
+}
+
+/** An image as it lies: mirrored first, then turned, then at its scale. */
+function drawLaid(context: CanvasRenderingContext2D, view: View, laid: Laid, image: ImageBitmap): void {
+  const { width, height } = image;
+  context.save();
+  context.translate(view.x + laid.x * view.zoom, view.y + laid.y * view.zoom);
+  const { width: across, height: down } = extentOf(laid, image);
+  const [wide, high] = laid.quarters % 2 === 0 ? [width, height] : [height, width];
+  context.scale((across / wide) * view.zoom, (down / high) * view.zoom);
+  if (laid.quarters === 1) context.translate(height, 0);
+  if (laid.quarters === 2) context.translate(width, height);
+  if (laid.quarters === 3) context.translate(0, width);
+  context.rotate((laid.quarters * Math.PI) / 2);
+  if (laid.mirrored) context.transform(-1, 0, 0, 1, width, 0);
+  context.drawImage(image, 0, 0);
+  context.restore();
+}
+
+/** The frame of the image that is selected, seen on light and on dark. */
+function frame(context: CanvasRenderingContext2D, view: View, laid: Laid, { width, height }: Extent): void {
+  const box = [
+    view.x + laid.x * view.zoom,
+    view.y + laid.y * view.zoom,
+    width * view.zoom,
+    height * view.zoom,
+  ] as const;
+  for (const [colour, line] of [
+    ['#262420', 4],
+    ['#f3f0e9', 2],
+  ] as const) {
+    context.strokeStyle = colour;
+    context.lineWidth = line;
+    context.strokeRect(...box);
+  }
 }
 
 let last: { picture: ImageBitmap; times: number; made: OffscreenCanvas } | null = null;

@@ -15,6 +15,8 @@ import {
   useRehearsals,
 } from '../../api/rehearsals';
 
+import { useLiningUp } from './useLiningUp';
+
 /** What is seen of the picture that was put together. */
 export type Sight = 'together' | 'reference' | 'slider' | 'difference';
 
@@ -34,7 +36,8 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   const listed = useRehearsals(illustration, isOpen);
   const newest = handOvers.find((one) => one.package_bytes > 0);
   const ofNewest = listed.data?.find((one) => one.hand_over === newest?.id);
-  const id = chosen ?? ofNewest?.id ?? null;
+  // Where nothing was handed over, what came from outside last is looked at.
+  const id = chosen ?? (newest ? ofNewest?.id : listed.data?.[0]?.id) ?? null;
   const opened = useRehearsal(isOpen ? id : null);
   const rehearsal = opened.data ?? null;
 
@@ -74,22 +77,28 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
     setChosen(null);
     await queries.invalidateQueries({ queryKey: ['rehearsals', illustration] });
   };
+  /** Read in another way; what is not said stays. */
+  const read = async (reading: Reading) => {
+    if (rehearsal) await perform(() => readInAnotherWay(rehearsal.id, { ...rehearsal.reading, ...reading }));
+  };
+  const isOpening = isRunning(rehearsal?.job);
+  const lining = useLiningUp({ rehearsal, isOpening, canEdit, read });
   return {
     handOvers: handOvers.filter((one) => one.package_bytes > 0),
     outside: (listed.data ?? []).filter((one) => one.hand_over === null),
     rehearsal,
-    isOpening: isRunning(rehearsal?.job),
+    isOpening,
+    lining,
     error: error ?? opened.error?.message ?? listed.error?.message ?? null,
     sending,
     open,
     choose: setChosen,
     send,
     lookForMissingIn,
-    /** Read in another way; what is not said stays. */
-    read: (reading: Reading) =>
-      rehearsal && perform(() => readInAnotherWay(rehearsal.id, { ...rehearsal.reading, ...reading })),
+    read,
     close,
-    ...useSight(rehearsal?.result?.comparison?.ok === false),
+    // While images are lined up it always differs.
+    ...useSight(rehearsal?.result?.comparison?.ok === false && !lining.isOn),
   };
 }
 
