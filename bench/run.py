@@ -14,6 +14,7 @@ SCRIPTS = (
     "hand_over",
     "kinds",
     "packing",
+    "line_up",
     "bring_in",
     "vector",
     "take_apart",

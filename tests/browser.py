@@ -9,9 +9,7 @@ from urllib.parse import urlsplit
 
 from playwright.sync_api import Browser, BrowserContext, Playwright, Request, sync_playwright
 
-# A page of the tests lives for seconds: compiling its code for speed takes longer than that saves.
 FLAGS = [
-    "--js-flags=--no-maglev --no-turbofan --max-lazy",
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--force-color-profile=srgb",
     "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost",

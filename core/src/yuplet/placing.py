@@ -144,6 +144,8 @@ def find_match(image: Picture, whole: Whole) -> Match | None:
     As it is comes first: only where that does not agree well enough are other ways looked at, all of them at a small size and the most promising in
     full. `image` need not be trimmed; the place is that of its corner, and may lie outside of the whole. None where nothing of it can lie there.
     """
+    if not (image[..., 3] >= _OPAQUE).any():
+        return None
     best = _matched(Match(_NOWHERE), image, whole)
     if best is not None and best.place.certainty >= _PLAIN_ENOUGH:
         return best
