@@ -60,8 +60,8 @@ export function pictureAddress({ id, pictures }: Rehearsal, name: string): strin
 }
 
 /** A picture at its address. */
-export async function fetchPicture(address: string, signal: AbortSignal): Promise<Blob> {
-  const answer = await fetch(address, { signal });
+export async function fetchPicture(address: string, signal?: AbortSignal): Promise<Blob> {
+  const answer = await fetch(address, signal ? { signal } : {});
   if (!answer.ok) throw refusalOf(answer.status, await answer.text());
   return answer.blob();
 }

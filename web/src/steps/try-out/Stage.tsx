@@ -1,6 +1,6 @@
 import { Button, NativeSelect, SegmentedControl, Slider } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { fetchPicture, type Picture, pictureAddress, type Rehearsal } from '../../api/rehearsals';
+import { fetchPicture, type Laid, type Picture, pictureAddress, type Rehearsal } from '../../api/rehearsals';
 import { spotIn, useScreen, useWheel } from '../../pile/useSurface';
 import { centred, panned, type View, wholeIn, zoomedAt } from '../../pile/view';
 import type { Extent } from '../../rules/places';
@@ -22,7 +22,7 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
   );
   const surface = useRef<HTMLCanvasElement>(null);
   const screen = useScreen(surface);
-  const loose = useLooseImages(rehearsal);
+  const loose = useLooseImages(rehearsal, trying.lining.places);
   const lining = trying.lining.isOn && sight === 'together' ? trying.lining : null;
   const looking = useView(screen, size, place, useDragging(lining, loose));
   const pictures = usePictures(rehearsal);
@@ -164,24 +164,31 @@ function usePictures(rehearsal: Rehearsal | null): Pictures {
   return pictures;
 }
 
-/** Loose images, each by itself when it has arrived. */
-function useLooseImages(rehearsal: Rehearsal | null): ReadonlyMap<string, ImageBitmap> {
+/** The loose images that are placed, each by itself when it has arrived; the others are not asked for. */
+function useLooseImages(rehearsal: Rehearsal | null, places: readonly Laid[]): ReadonlyMap<string, ImageBitmap> {
   const [images, setImages] = useState<ReadonlyMap<string, ImageBitmap>>(new Map());
-  const asked = (rehearsal?.result?.images ?? []).map(({ file, picture }) => [
-    file,
-    (rehearsal && pictureAddress(rehearsal, picture)) ?? '',
-  ]);
-  const key = JSON.stringify(asked);
+  const placed = new Set(places.map(({ file }) => file));
+  const wanted = (rehearsal?.result?.images ?? [])
+    .filter(({ file }) => placed.has(file))
+    .map(({ file, picture }) => [file, (rehearsal && pictureAddress(rehearsal, picture)) ?? '']);
+  const key = JSON.stringify(wanted);
+  const asked = useRef(new Map<string, string>());
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another package begins anew
   useEffect(() => {
-    const stop = new AbortController();
+    asked.current = new Map();
     setImages(new Map());
+  }, [rehearsal?.id]);
+  useEffect(() => {
+    const all = asked.current;
     for (const [file, address] of JSON.parse(key) as [string, string][]) {
-      fetchPicture(address, stop.signal)
+      if (all.get(file) === address) continue;
+      all.set(file, address);
+      fetchPicture(address)
         .then((blob) => createImageBitmap(blob))
-        .then((picture) => setImages((before) => new Map(before).set(file, picture)))
-        .catch(() => undefined);
+        .then((picture) => all === asked.current && setImages((before) => new Map(before).set(file, picture)))
+        // One that does not come is asked for again when it is placed again.
+        .catch(() => all.delete(file));
     }
-    return () => stop.abort();
   }, [key]);
   return images;
 }
