@@ -1,15 +1,19 @@
 """Loose images in a ZIP: a part for each, in the order of their numbers, placed by a reference (N06, N79)."""
 
 import io
+import tempfile
+import unittest
 import zipfile
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PIL import Image
 
+from tests import hostile
 from tests.packages import FolderTestCase
 from yuplet.arrangement.tree import arrangement_of
-from yuplet.errors import BrokenFile, ChoiceError, NotAPicture, UnsafeFile
+from yuplet.errors import BrokenFile, ChoiceError, NotAPicture, ReadError, UnsafeFile
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
 from yuplet.pixels import Picture
@@ -192,3 +196,15 @@ class PlacingTests(LooseTestCase):
         self.assertEqual(len(list(found.leaves())), 13)
         with self.assertRaisesRegex(ChoiceError, "no still picture called 'otter'"):
             self.read(files, reference="otter")
+
+
+class NameTests(unittest.TestCase):
+    def test_errors_name_what_the_file_was_called_and_not_what_it_is_kept_under(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, SpillFile() as scratch:
+            for name in ("zip that lies", "ora of one picture in 2,000 layers", "zip of 40 large pictures"):
+                kept = hostile.write(Path(folder), next(one for one in hostile.FILES if one.startswith(name)))
+                kept = kept.rename(Path(folder, "c0ffee"))
+                with self.subTest(name), self.assertRaises(ReadError) as caught:
+                    read_illustration(kept, scratch, file_name="mine.zip")
+                self.assertIn("'mine.zip'", str(caught.exception))
+                self.assertNotIn("c0ffee", str(caught.exception))

@@ -30,6 +30,17 @@ DAMAGED = (
 """What the standard library raises for archives that are damaged, or packed in a way that it cannot unpack."""
 
 
+class _Named(zipfile.ZipFile):
+    """An archive that knows what it was called where it came from."""
+
+    called = ""
+
+
+def name_of(archive: zipfile.ZipFile) -> str:
+    """What an archive was called where it came from."""
+    return archive.called if isinstance(archive, _Named) else Path(str(archive.filename)).name
+
+
 @contextlib.contextmanager
 def opened(path: Path, file_name: str, most: int = MAX_UNPACKED) -> Iterator[zipfile.ZipFile]:
     """The archive for as long as the block lasts; `most` bytes may be in it, unpacked.
@@ -37,9 +48,11 @@ def opened(path: Path, file_name: str, most: int = MAX_UNPACKED) -> Iterator[zip
     Raises `BrokenFile`, `TooLarge` or `UnsafeFile`. What is read in the block is read by `read` or `copied`, which raise the same.
     """
     try:
-        archive = zipfile.ZipFile(path)
+        archive = _Named(path)
     except DAMAGED as error:
         raise _damaged(file_name, error) from error
+    # Errors name what it was called where it came from, not what it is kept under.
+    archive.called = file_name
     with archive:
         _check_entries(archive, file_name, most)
         yield archive
@@ -69,7 +82,7 @@ def pieces(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> Iterator[bytes]:
             while piece := source.read(_PIECE):
                 yield piece
     except DAMAGED as error:
-        raise _damaged(str(archive.filename and Path(str(archive.filename)).name), error, entry.filename) from error
+        raise _damaged(name_of(archive), error, entry.filename) from error
 
 
 def require_few_pixels(sizes: Iterable[Size], file_name: str) -> None:

@@ -293,7 +293,7 @@ def _read_images(
             scratch.put_deep(source.layer_id, cut(deep, inside))
         return found, box, beyond, converted is not None
 
-    archives.require_few_pixels(_sizes(archive, sources), str(archive.filename and Path(archive.filename).name))
+    archives.require_few_pixels(_sizes(archive, sources), archives.name_of(archive))
     progress(0, len(sources))
     with ThreadPoolExecutor(workers) as pool:
         for done, (source, loaded) in enumerate(zip(sources, pool.map(load, sources), strict=True), 1):
