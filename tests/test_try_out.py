@@ -189,11 +189,11 @@ class TryOutTests(ProductTestCase):
         with self.subTest("taken off, and put where it seems to lie"):
             places.get_by_label("Place leg").uncheck()
             expect(places).to_contain_text("1 of 3 images")
-            places.get_by_role("button", name="Place all of these").click()
+            places.get_by_role("button", name="Place all from 90 %").click()
             expect(places).to_contain_text("2 of 3 images")
         with self.subTest("made a package of"):
             expect(places.get_by_role("status")).to_have_text("Saved", timeout=60_000)
-            places.get_by_role("button", name="Make a package of them").click()
+            places.get_by_role("button", name="Make a package").click()
             with page.expect_download(timeout=60_000) as waiting:
                 places.get_by_role("link", name="Download the package").click(timeout=60_000)
             with zipfile.ZipFile(waiting.value.path()) as package:

@@ -7,7 +7,6 @@ from pathlib import Path, PurePosixPath
 
 import numpy as np
 
-from yuplet import placing
 from yuplet.arrangement.first import first_arrangement
 from yuplet.errors import PackageError, UnsafePath, shown
 from yuplet.geometry import Box, Size
@@ -18,7 +17,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.rehearsal.images import decode
-from yuplet.rehearsal.lining_up import Laid
+from yuplet.rehearsal.lining_up import Laid, pixels_of
 from yuplet.writing.pictures import Sources
 
 
@@ -75,4 +74,4 @@ def _pixels(folder: Path, laid: Laid) -> Picture:
             image = decode(within(folder, PackagePath(laid.file)), Path(scratch, "image.raw"))
         except (OSError, ValueError, UnsafePath) as error:
             raise PackageError(f"'{shown(laid.file)}' cannot be read: {error}. Take it out of the places.") from error
-        return placing.laid(image.rows(0, image.height), laid.mirrored, laid.quarters, laid.scale)
+        return pixels_of(image, laid)

@@ -221,7 +221,7 @@ class _Small:
 
     def __init__(self, picture: Picture, longest: int) -> None:
         self.factor = max(1.0, max(picture.shape[:2]) / longest)
-        reduced = _reduced(_premultiplied(picture), self.factor).astype(np.float64)
+        reduced = _reduced(_premultiplied_bytes(picture), self.factor).astype(np.float64) / 255
         self.shape = reduced.shape[:2]
         self._padded = [cv2.getOptimalDFTSize(side) for side in self.shape]
         self._squares = np.fft.rfft2((reduced**2).sum(axis=2), self._padded)
@@ -323,8 +323,17 @@ def _premultiplied(picture: Picture) -> Floats:
     return exact
 
 
-def _reduced(picture: Floats, factor: float) -> Floats:
+def _premultiplied_bytes(picture: Picture) -> Picture:
+    """The same in whole levels: exact enough to search by, and a whole of 250 million pixels stays within a job's memory."""
+    found = np.empty_like(picture)
+    found[..., 3] = picture[..., 3]
+    for channel in range(3):
+        found[..., channel] = cv2.multiply(picture[..., channel], picture[..., 3], scale=1 / 255)
+    return found
+
+
+def _reduced(picture: Floats | Picture, factor: float) -> Floats:
     if factor == 1:
-        return picture
+        return np.asarray(picture, np.float32)
     size = (max(1, round(picture.shape[1] / factor)), max(1, round(picture.shape[0] / factor)))
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.float32)

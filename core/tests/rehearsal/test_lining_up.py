@@ -160,7 +160,7 @@ class LiningUpTests(LiningUpCase):
         self.lay("arm.png", drawn(1), 10, 10)
         twice = (Laid(file="arm.png", x=0, y=0), Laid(file="arm.png", x=1, y=0))
         for places, said in (
-            (twice, "told twice"),
+            (twice, "more than one place"),
             ((Laid(file="leg.png", x=0, y=0),), "no such image"),
             ((Laid(file="whole picture.png", x=0, y=0),), "no such image"),
         ):
@@ -168,7 +168,7 @@ class LiningUpTests(LiningUpCase):
                 self.tried(way="lined up", places=places)
         Image.new("RGBA", (900, 900), (1, 2, 3, 255)).save(self.art / "arm.png")
         self.whole = Image.new("RGBA", (901, 901))
-        with self.assertRaisesRegex(PackageError, "million pixels at 64 of its size"):
+        with self.assertRaisesRegex(PackageError, "million pixels at 64 times its size"):
             self.tried(way="lined up", places=(Laid(file="arm.png", x=0, y=0, scale=64),))
 
     def test_places_of_elsewhere_are_looked_at(self) -> None:
@@ -237,6 +237,12 @@ class PackageTests(LiningUpCase):
         with contextlib.redirect_stderr(error):
             self.assertEqual(main(["try", str(self.art), "--places", str(places)]), 2)
         self.assertIn("no such image", error.getvalue())
+
+    def test_an_image_that_would_be_too_large_is_refused_here_too(self) -> None:
+        Image.new("RGBA", (900, 900), (1, 2, 3, 255)).save(self.art / "arm.png")
+        places = (Laid(file="arm.png", x=0, y=0, scale=64),)
+        with self.assertRaisesRegex(PackageError, "million pixels at 64 times its size"):
+            package_of(self.art, places, Size(9, 9), self.folder / "p", "x", lambda stage, done, total: None)
 
     def test_without_a_place_and_without_the_image(self) -> None:
         for places, said in (((), "No image has a place"), ((Laid(file="../../x.png", x=0, y=0),), "cannot be read")):

@@ -1,7 +1,5 @@
 """Trying out: a package is opened by a worker as its receiver would open it, and put together."""
 
-import tempfile
-import zipfile
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
@@ -18,6 +16,7 @@ from yuplet.rehearsal.trying import DIFFERENCE, REFERENCE, TOGETHER, try_out
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers.models import HandOver
+from yuplet_server.illustrations.actions import packed
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
@@ -139,12 +138,13 @@ def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         written = folder / "written"
         name = PurePosixPath(asked.name).stem or "package"
         package_of(package, trial.places, Size(trial.width, trial.height), written, name, progress)
-        with tempfile.TemporaryFile(dir=folder) as whole:
-            with zipfile.ZipFile(whole, "w", zipfile.ZIP_STORED) as archive:
-                for path in sorted(one for one in written.rglob("*") if one.is_file()):
-                    archive.write(path, path.relative_to(written))
-            whole.seek(0)
-            pictures[PACKAGE] = blobs().keep(whole)
+        made = (
+            (path.relative_to(written).as_posix(), path.open("rb"))
+            for path in sorted(written.rglob("*"))
+            if path.is_file()
+        )
+        with packed(made, name)[2] as archive:
+            pictures[PACKAGE] = blobs().keep(archive)
 
     def land() -> None:
         Rehearsal.objects.filter(pk=rehearsal_id).update(result=trial.as_json(), pictures=pictures)
@@ -178,7 +178,8 @@ def _ask(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Rehearsal
 def _reading(said: dict[str, Any], before: dict[str, Any] | None) -> Reading:
     """What was asked for; what was proposed before stays, as long as somebody lines up by it."""
     columns, rows, places = said.get("columns"), said.get("rows"), said.get("places")
-    proposed = () if before is None or places is None else before.get("proposals", ())
+    is_same_whole = before is not None and said.get("reference") in (None, before["reference"])
+    proposed = before.get("proposals", ()) if before is not None and is_same_whole and places is not None else ()
     return Reading(
         manifest=said.get("manifest"),
         way=said.get("way"),

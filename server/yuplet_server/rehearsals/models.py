@@ -12,8 +12,8 @@ class Rehearsal(models.Model):
     """A package that was opened: a hand-over, or an `archive` (a SHA-256) that came from outside under a `name`; `more` are archives in which what is
     missing is looked for.
 
-    `reading` is how it was asked to be read (`manifest`, `way`, `columns`, `rows`, `reference`). `result` is what came of it (the core's `Trial` as JSON),
-    and `pictures` are those that were drawn meanwhile, each by its SHA-256.
+    `reading` is how it was asked to be read (`manifest`, `way`, `columns`, `rows`, `reference`, `places`, `package`). `result` is what came of it (the core's `Trial` as JSON),
+    and `pictures` are the files that were made meanwhile, each by its SHA-256: pictures, and a package of what was lined up.
     """
 
     illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="rehearsals")

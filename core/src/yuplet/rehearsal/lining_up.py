@@ -4,11 +4,11 @@ The best match is that of `yuplet.placing`. Which of two images lies in front is
 of them there. Order without circles: common practice, a topological sort that leaves out the weakest of what contradicts itself.
 """
 
-import heapq
 import itertools
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields, replace
+from graphlib import TopologicalSorter
 from pathlib import Path, PurePosixPath
 from typing import Any, NamedTuple
 
@@ -31,7 +31,7 @@ FARTHEST = 100_000
 LARGEST = 64
 """Times that an image may lie larger or smaller than it is."""
 MOST_PIXELS = 64_000_000
-"""Of an image once it is as large as it is said to lie."""
+"""Of an image that is made larger."""
 _SAME = 8
 """Levels by which a pixel may differ and still count as what the picture of the whole shows."""
 
@@ -61,7 +61,7 @@ class Laid:
             and 1 / LARGEST <= self.scale <= LARGEST
         ):
             raise PackageError(
-                f"The place of '{shown(str(self.file))}' is none: x and y are whole pixels up to {FARTHEST:,}, 'mirrored' is true or false, 'quarters' is 0"
+                f"The place of '{shown(str(self.file))}' cannot be used: x and y are whole pixels up to {FARTHEST:,}, 'mirrored' is true or false, 'quarters' is 0"
                 f" to 3, 'scale' from 1/{LARGEST} to {LARGEST}."
             )
 
@@ -132,15 +132,10 @@ def scene_of_laid(places: Sequence[Laid], images: Mapping[str, Decoded], size: t
     for number, laid in enumerate(places):
         image = images.get(laid.file)
         if image is None or laid.file in placed:
-            why = "twice" if image is not None else "although there is no such image"
-            raise PackageError(f"The place of '{shown(laid.file)}' is told {why}. Take it out of the places.")
-        if image.width * image.height * max(1.0, laid.scale) ** 2 > MOST_PIXELS:
-            raise PackageError(
-                f"'{shown(laid.file)}' would have more than {MOST_PIXELS // 1_000_000} million pixels at {laid.scale:g} of its size. Choose a smaller scale."
-            )
+            why = "more than one place" if image is not None else "a place, but there is no such image"
+            raise PackageError(f"'{shown(laid.file)}' has {why}. Take it out of the places.")
         if laid.mirrored or laid.quarters or laid.scale != 1:
-            pixels = placing.laid(image.rows(0, image.height), laid.mirrored, laid.quarters, laid.scale)
-            image = kept(Image.fromarray(pixels, "RGBA"), scratch / f"laid {number}.raw")
+            image = kept(Image.fromarray(pixels_of(image, laid), "RGBA"), scratch / f"laid {number}.raw")
         left, top, right, bottom = image.content or (0, 0, image.width, image.height)
         placed[laid.file] = Placed(
             label=PurePosixPath(laid.file).stem,
@@ -162,6 +157,15 @@ def scene_of_laid(places: Sequence[Laid], images: Mapping[str, Decoded], size: t
         largest=0.0,
         mean=0.0,
     )
+
+
+def pixels_of(image: Decoded, laid: Laid) -> NDArray[np.uint8]:
+    """An image as it lies. Raises `PackageError` where its scale makes it too large."""
+    if laid.scale > 1 and image.width * image.height * laid.scale**2 > MOST_PIXELS:
+        raise PackageError(
+            f"'{shown(laid.file)}' would have more than {MOST_PIXELS // 1_000_000} million pixels at {laid.scale:g} times its size. Choose a smaller scale."
+        )
+    return placing.laid(image.rows(0, image.height), laid.mirrored, laid.quarters, laid.scale)
 
 
 class _Agreeing(NamedTuple):
@@ -221,21 +225,13 @@ def _sorted(names: Sequence[str], over: Sequence[tuple[int, str, str]]) -> list[
     for _, behind, front in sorted(over, key=lambda one: -one[0]):
         if not _lies_behind(front, behind, before):
             before[front].add(behind)
-    after: dict[str, list[str]] = {name: [] for name in names}
-    for front, behind_it in before.items():
-        for behind in behind_it:
-            after[behind].append(front)
-    left = {name: len(behind_it) for name, behind_it in before.items()}
-    ready = [number[name] for name, count in left.items() if count == 0]
-    heapq.heapify(ready)
-    found = []
-    while ready:
-        name = names[heapq.heappop(ready)]
-        found.append(name)
-        for front in after[name]:
-            left[front] -= 1
-            if left[front] == 0:
-                heapq.heappush(ready, number[front])
+    order: TopologicalSorter[str] = TopologicalSorter(before)
+    order.prepare()
+    found: list[str] = []
+    while order.is_active():
+        ready = sorted(order.get_ready(), key=number.__getitem__)
+        found += ready
+        order.done(*ready)
     return found
 
 

@@ -6,7 +6,7 @@ import classes from './LiningUp.module.css';
 import { certaintyOf, type LiningUp } from './useLiningUp';
 
 const SURE = 90;
-const TURNS = ['not', 'a quarter clockwise', 'by half', 'a quarter anticlockwise'].map((label, value) => ({
+const TURNS = ['no', 'a quarter clockwise', 'by half', 'a quarter anticlockwise'].map((label, value) => ({
   value: String(value),
   label,
 }));
@@ -51,7 +51,7 @@ function Accepting({ lining }: { lining: LiningUp }) {
     <div className={classes.tools}>
       <NumberInput
         size="xs"
-        label="At least"
+        label="Certainty"
         suffix=" %"
         min={0}
         max={100}
@@ -60,13 +60,13 @@ function Accepting({ lining }: { lining: LiningUp }) {
         className={classes.least}
       />
       <Button size="xs" variant="default" onClick={() => lining.acceptAll(least / 100)}>
-        Place all of these
+        Place all from {least} %
       </Button>
-      <Button size="xs" variant="default" onClick={lining.proposeAgain}>
+      <Button size="xs" variant="default" disabled={lining.saved !== 'Saved'} onClick={lining.proposeAgain}>
         Propose again
       </Button>
       <Button size="xs" variant="default" disabled={!lining.canTakeBack} onClick={lining.takeBack}>
-        Undo
+        Undo placing
       </Button>
     </div>
   );
@@ -110,7 +110,7 @@ function Package({ rehearsal, lining, canEdit }: Props) {
           disabled={!canEdit || lining.places.length === 0 || lining.saved !== 'Saved'}
           onClick={lining.makePackage}
         >
-          Make a package of them
+          Make a package
         </Button>
       )}
       <span className={classes.hint}>The images that are placed, with a manifest that says where each lies.</span>

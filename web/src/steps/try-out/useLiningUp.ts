@@ -117,7 +117,10 @@ export function useLiningUp({ rehearsal, isOpening, canEdit, read }: Props) {
       );
       if (more.length > 0) become(inOrder([...places, ...more], [...proposals.keys()]));
     },
-    proposeAgain: () => void read({ way: 'lined up', places: null, package: false }),
+    proposeAgain: () => {
+      setPast((before) => [...before.slice(-MOST_BACK), places]);
+      void read({ way: 'lined up', places: null, package: false });
+    },
     makePackage: () => void read({ way: 'lined up', places: [...places], package: true }),
     canTakeBack: past.length > 0,
     takeBack: () => {
