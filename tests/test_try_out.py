@@ -156,7 +156,7 @@ class TryOutTests(ProductTestCase):
         expect(places).to_contain_text("2 of 3 images are placed.", timeout=60_000)
         row = places.get_by_role("listitem")
         expect(row.filter(has_text="arm")).to_contain_text("100 %")
-        expect(row.filter(has_text="elsewhere")).to_contain_text("does not occur")
+        expect(row.filter(has_text="elsewhere")).to_contain_text("not found")
         self.assert_accessible("loose images lined up")
         with self.subTest("moved by keys, and kept"):
             places.get_by_role("button", name="arm").click()

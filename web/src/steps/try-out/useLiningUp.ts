@@ -150,6 +150,6 @@ export function extentOf(laid: Laid, { width, height }: { width: number; height:
 
 /** How sure a proposal is, in words. */
 export function certaintyOf(proposal: Proposal | undefined): string {
-  if (!proposal?.laid) return 'does not occur';
+  if (!proposal?.laid) return 'not found';
   return `${Math.round(proposal.certainty * 100)} %`;
 }
