@@ -70,7 +70,7 @@ def main() -> int:
             database.start()
             manage = ["manage.py", "test", "--noinput", "--verbosity=1"]
             if "server" in wanted:
-                outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=2"], environment))
+                outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=3"], environment))
             if "browser" in wanted:
                 # From the end: there are the longest, which would keep one process busy when the others are done.
                 browser = [*manage, str(ROOT / "tests"), "--parallel=3", "--reverse"]

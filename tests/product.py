@@ -21,7 +21,7 @@ from django_tasks_db.models import DBTaskResult
 from playwright.sync_api import Browser, Locator, Page, expect
 
 import signal_post
-from tests.browser import new_context, shared
+from tests.browser import Tabs, shared
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.actions import keep_upload
 from yuplet_server.jobs.actions import run, run_job
@@ -38,9 +38,10 @@ expect.set_options(timeout=30_000)
 
 @override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
 class ProductTestCase(LiveServerTestCase):
-    """One browser and one worker for all; each test gets a context of its own, and an account called 'ada'."""
+    """One browser and one worker for all; each test gets a tab of its own, and an account called 'ada'."""
 
     browser: Browser
+    tabs: Tabs
     has_worker = True
 
     @classmethod
@@ -50,6 +51,8 @@ class ProductTestCase(LiveServerTestCase):
         cls.files = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
         cls.ora = cls.files / "signal post.ora"
         signal_post.write(cls.ora)
+        cls.tabs = Tabs(cls.browser, cls.live_server_url)
+        cls.addClassCleanup(cls.tabs.context.close)
         if cls.has_worker:
             shared_worker()
 
@@ -57,15 +60,13 @@ class ProductTestCase(LiveServerTestCase):
         cache.clear()
         self.user = User.objects.create_user("ada", password=PASSWORD)
         self.project: Project = start_project(self.user, "Marsh Line")
-        self.context, self.outside = new_context(self.browser, self.live_server_url)
-        self.addCleanup(self.context.close)
-        self.page = self.context.new_page()
+        self.page = self.tabs.new()
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.on("console", self._listen)
 
     def tearDown(self) -> None:
-        self.assertEqual(self.outside, [], "the page asked another machine for something")
+        self.assertEqual(self.tabs.outside, [], "the page asked another machine for something")
         self.assertEqual(self.complaints, [], "the page complained on its console")
 
     def _fixture_teardown(self) -> None:

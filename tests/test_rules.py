@@ -34,7 +34,7 @@ from yuplet.parts.part import Part, still
 from yuplet.rig.skeleton import poses
 from yuplet.selecting.proposals import Proposals
 
-CASES = 400
+CASES = 200
 
 
 def figure(chance: random.Random) -> Arrangement:
