@@ -1,14 +1,16 @@
-"""Writes what is published of the table of commands: the JSON Schema and the page of the docs. Part of `make api`."""
+"""Writes what is published of the tables of commands, and of motions: the JSON Schemas and the pages of the docs. Part of `make api`."""
 
 import json
 from pathlib import Path
 from typing import Any
 
 from yuplet.editing.commands import CODEC
+from yuplet.rehearsal.motion.commands import commands_schema
+from yuplet.rehearsal.motion.document import motion_schema
 
 ROOT = Path(__file__).resolve().parents[1]
-SCHEMA = ROOT / "core" / "src" / "yuplet" / "schemas" / "command.schema.json"
-PAGE = ROOT / "docs" / "formats" / "commands.md"
+SCHEMAS = ROOT / "core" / "src" / "yuplet" / "schemas"
+PAGES = ROOT / "docs" / "formats"
 
 HEAD = """# Commands
 
@@ -34,12 +36,70 @@ def schema() -> dict[str, Any]:
     }
 
 
-def page() -> str:
-    """The page of the docs."""
-    found = schema()
+MOTION_HEAD = """# Motion
+
+How the parts of a package move, as *Try out* keeps it. It stands beside the package and changes nothing in it: parts are named by their ids, sets of
+alternates and looks by the names of the groups around them and their own, with `/` between. It keeps to
+[motion.schema.json](../../core/src/yuplet/schemas/motion.schema.json) (JSON Schema 2020-12).
+
+```json
+{
+ "stage": { "rate": 24, "duration": 1.0, "iterations": null, "direction": "alternate", "fill": "both", "ground": null },
+ "tracks": [
+  { "target": "n2-249", "property": "rotate", "keys": [
+    { "at": 0.0, "value": 0.0, "easing": "ease-in-out" },
+    { "at": 1.0, "value": 30.0, "easing": "linear" } ] },
+  { "target": "head/mouths", "property": "shown", "keys": [ { "at": 0.5, "value": "mouth round", "easing": "linear" } ] }
+ ]
+}
+```
+
+**Time** is that of W3C Web Animations: `duration`, `iterations` (null: without end), `direction` and `fill` mean what they mean there, without a delay. `at` is in
+seconds of one iteration. Pictures are seen `rate` times a second.
+
+**Between keys** a value goes from one to the next by the `easing` of the first, a function of W3C CSS Easing Functions Level 2. Before its first key a property is as at that key,
+after the last as at that one; with one key it is a pose. `shown` changes at its keys.
+
+**Where a part lies.** `translate` is in pixels of the canvas, x to the right and y down; `rotate` in degrees, clockwise; `scale` are factors across and down; `opacity` is a factor
+of the part's own. A part is sized, then turned, then moved, about its pivot, or about the middle of its box where it has none; then comes the map of the part
+that carries it (`parent` in the [manifest](manifest.md)).
+
+## Samples
+
+`GET /api/rehearsals/{id}/motion/samples` answers where everything is at each picture of one iteration, its end included, as little-endian bytes:
+
+| what | as |
+|---|---|
+| number of pictures T, of parts P, of parts that move M, of sets S | 4 × uint32 |
+| the numbers of the parts that move; parts are counted back to front, from 0 | M × uint32 |
+| each part at the first picture: a, b, c, d, e, f as in CSS `matrix()`, and the factor of its opacity | P × 7 × float32 |
+| the same of those that move, picture by picture | T × M × 7 × float32 |
+| the number of the member that is seen of each set | T × S × int32 |
+
+Times are `min(k / rate, duration)` for k from 0. The header `Motion-Version` is the version that was sampled.
+
+## Steps
+
+What somebody does to a motion is a command, as for the [rows](commands.md): an object whose `do` says which other fields it has.
+"""
+
+
+def motion() -> dict[str, Any]:
+    """The JSON Schema of a motion, as it is published."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": "urn:yuplet:motion:1",
+        **motion_schema(),
+        "title": "Motion",
+        "description": "How the parts of a package move. See motion.md.",
+    }
+
+
+def page(head: str, found: dict[str, Any]) -> str:
+    """A page of the docs: a head, and what there is of a table of commands."""
     kinds = found["$defs"]
     named = {kind: kinds.pop(name["$ref"].rsplit("/", 1)[1]) for kind, name in _by_kind(found)}
-    lines = [HEAD]
+    lines = [head]
     for kind, one in named.items():
         lines.append(f"## `{kind}`\n\n{_text(one)}\n\n{_fields(one)}")
     lines.append("## What fields hold\n")
@@ -91,7 +151,14 @@ def _kind(field: dict[str, Any]) -> str:
         return f"list{f' ({limits})' if limits else ''} of {_kind(field['items'])}"
     if kind == "object":
         values = field.get("additionalProperties")
-        return f"{_kind(values)} by row" if isinstance(values, dict) else "object"
+        by = "name" if "propertyNames" in field else "row"
+        return (
+            f"({_kind(values)}) by {by}"
+            if by == "name"
+            else f"{_kind(values)} by row"
+            if isinstance(values, dict)
+            else "object"
+        )
     words = {
         "string": "text",
         "integer": "whole number",
@@ -104,7 +171,9 @@ def _kind(field: dict[str, Any]) -> str:
 
 
 def _limits(field: dict[str, Any], least: str, most: str) -> str:
-    low, high = field.get(least), field.get(most)
+    low, high = (
+        int(one) if isinstance(one, float) and one.is_integer() else one for one in (field.get(least), field.get(most))
+    )
     if low is None and high is None:
         return ""
     if high is None:
@@ -112,10 +181,24 @@ def _limits(field: dict[str, Any], least: str, most: str) -> str:
     return f" up to {high:,}" if low is None else f" {low:,} to {high:,}"
 
 
+def published() -> dict[Path, str]:
+    """All files that are written here, and what is in them."""
+    return {
+        SCHEMAS / "command.schema.json": _written(schema()),
+        SCHEMAS / "motion.schema.json": _written(motion()),
+        PAGES / "commands.md": page(HEAD, schema()),
+        PAGES / "motion.md": page(MOTION_HEAD, commands_schema()),
+    }
+
+
+def _written(value: dict[str, Any]) -> str:
+    return json.dumps(value, indent=2, ensure_ascii=False) + "\n"
+
+
 def main() -> None:
-    """Write both."""
-    SCHEMA.write_text(json.dumps(schema(), indent=2, ensure_ascii=False) + "\n", "utf-8")
-    PAGE.write_text(page(), "utf-8")
+    """Write all of them."""
+    for path, text in published().items():
+        path.write_text(text, "utf-8")
 
 
 if __name__ == "__main__":

@@ -168,6 +168,8 @@ class HandOverTests(ProductTestCase):
         file.write_text('{"format": "yuplet-recipe", "version": 1, "name": "Brought", "images": {"extent": "canvas"}}')
         page.locator('input[type="file"][accept*="json"]').set_input_files(file)
         expect(page.get_by_label("By the recipe")).to_contain_text("Brought")
+        # Its line moves the buttons.
+        expect(page.get_by_text("It is a recipe of this project now.")).to_be_visible()
         expect(page.get_by_label("It shows")).to_have_value("canvas")
         with page.expect_download() as waiting:
             self.button("As a file").click()

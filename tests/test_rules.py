@@ -114,6 +114,8 @@ class PageTestCase(SimpleTestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
+        # First: what Django notes of this thread is kept elsewhere once a browser is there.
+        shared()
         super().setUpClass()
         folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
         build = [

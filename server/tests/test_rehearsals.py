@@ -206,7 +206,8 @@ class RehearsalTests(RehearsalCase):
         done = self.carried_out(self.outside(("package.zip", zip_of(self.hand_over)))["id"])
         rehearsal = Rehearsal.objects.get(pk=done["id"])
         kept = (rehearsal.archive, *rehearsal.pictures.values())
-        self.assertEqual(len(kept), 4)
+        # The archive, three pictures of the whole, and one of each part.
+        self.assertEqual(len(kept), 13)
         for digest in kept:
             os.utime(blobs().path(digest), (0, 0))
         call_command("sweep_files", verbosity=0)

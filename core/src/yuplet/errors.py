@@ -324,6 +324,12 @@ class PackageError(YupletError):
     code = "cannot-open-package"
 
 
+class MotionError(YupletError):
+    """A motion does not say what it must, or cannot be carried out."""
+
+    code = "cannot-move-like-this"
+
+
 class NoSuchGrid(PackageError):
     """A sheet cannot be cut into so many columns and rows."""
 

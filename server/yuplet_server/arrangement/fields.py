@@ -15,7 +15,7 @@ from yuplet.selecting.masks import How
 
 ROLES, WAYS_TO_COMBINE, WAYS_TO_REACH = get_args(Role), get_args(How), get_args(Reach)
 """Choices that are described under names of their own."""
-_REFERENCE = "#/components/schemas/{model}"
+REFERENCE = "#/components/schemas/{model}"
 
 
 class CommandField(serializers.Field[Any, Any, Any, Any]):
@@ -31,7 +31,7 @@ class CommandField(serializers.Field[Any, Any, Any, Any]):
 
     @staticmethod
     def schema() -> dict[str, Any]:
-        return CODEC.schema(_REFERENCE)
+        return CODEC.schema(REFERENCE)
 
 
 class GesturesField(CommandField):
@@ -44,7 +44,7 @@ class GesturesField(CommandField):
 
     @staticmethod
     def schema() -> dict[str, Any]:
-        return TypeAdapter(Gestures).json_schema(ref_template=_REFERENCE)
+        return TypeAdapter(Gestures).json_schema(ref_template=REFERENCE)
 
 
 class EdgeField(CommandField):
@@ -57,7 +57,7 @@ class EdgeField(CommandField):
 
     @staticmethod
     def schema() -> dict[str, Any]:
-        return TypeAdapter(Edge).json_schema(ref_template=_REFERENCE)
+        return TypeAdapter(Edge).json_schema(ref_template=REFERENCE)
 
 
 class _Described(OpenApiSerializerFieldExtension):  # type: ignore[no-untyped-call]
@@ -73,4 +73,4 @@ class _Described(OpenApiSerializerFieldExtension):  # type: ignore[no-untyped-ca
                 name=name, type=ResolvedComponent.SCHEMA, object=name, schema=one
             )
             auto_schema.registry.register_on_missing(component)
-        return {"$ref": _REFERENCE.format(model=self.target.component)}
+        return {"$ref": REFERENCE.format(model=self.target.component)}

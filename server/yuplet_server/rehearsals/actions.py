@@ -12,7 +12,7 @@ from yuplet.paths import PackagePath, plain, within
 from yuplet.reading import archives
 from yuplet.rehearsal.lining_up import Laid, Proposal, laid_from_json
 from yuplet.rehearsal.reading import Reading
-from yuplet.rehearsal.trying import DIFFERENCE, REFERENCE, TOGETHER, try_out
+from yuplet.rehearsal.trying import try_out
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers.models import HandOver
@@ -129,10 +129,9 @@ def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.
         elsewhere=more,
     )
     pictures = {}
-    for name in (TOGETHER, REFERENCE, DIFFERENCE, *(f"{image.picture}.png" for image in trial.images)):
-        if (out / name).exists():
-            with (out / name).open("rb") as source:
-                pictures[name] = blobs().keep(source)
+    for path in sorted(out.glob("*.png")):
+        with path.open("rb") as source:
+            pictures[path.name] = blobs().keep(source)
 
     if asked.reading.get("package") and trial.places:
         written = folder / "written"

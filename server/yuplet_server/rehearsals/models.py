@@ -31,3 +31,58 @@ class Rehearsal(models.Model):
 
     def __str__(self) -> str:
         return f"rehearsal of {self.name or self.hand_over}"
+
+
+class Motion(models.Model):
+    """How the parts of an illustration move: one for all its hand-overs, so that a new one changes no key, and one for each package from outside.
+
+    `document` is the core's `Motion` as JSON; the version counts its changes.
+    """
+
+    illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="motions")
+    rehearsal = models.OneToOneField(Rehearsal, models.CASCADE, null=True, related_name="motion")
+    version = models.IntegerField(default=0)
+    document = models.JSONField(default=dict)
+
+    def __str__(self) -> str:
+        return f"motion {self.pk}, version {self.version}"
+
+
+class MotionStep(models.Model):
+    """One command that was applied, with what undoes it. `touched` is a list of [target, property] pairs; `key` is the id of the request."""
+
+    class State(models.TextChoices):
+        DONE = "done"
+        UNDONE = "undone"
+        DISCARDED = "discarded"
+
+    motion = models.ForeignKey(Motion, models.CASCADE, related_name="steps")
+    version = models.IntegerField()
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    title = models.CharField(max_length=300)
+    command = models.JSONField()
+    inverse = models.JSONField()
+    touched = models.JSONField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.DONE)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["motion", "version"])]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class MotionHandled(models.Model):
+    """A request that was carried out, by the id that the page gave it: sent again it does nothing."""
+
+    motion = models.ForeignKey(Motion, models.CASCADE, related_name="handled")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    key = models.UUIDField()
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["motion", "user", "key"], name="one_answer_a_motion_request")]
+
+    def __str__(self) -> str:
+        return str(self.key)

@@ -4,7 +4,10 @@ from rest_framework import serializers
 
 from yuplet.rehearsal.lining_up import FARTHEST, LARGEST
 from yuplet.rehearsal.loose_files import MOST_FILES
+from yuplet.rehearsal.motion.commands import command_from_json, commands_schema
+from yuplet.rehearsal.motion.document import motion_schema
 from yuplet.rehearsal.picture import Way
+from yuplet_server.arrangement.fields import REFERENCE, CommandField
 from yuplet_server.handovers.serializers import ComparisonSerializer, InventorySerializer
 from yuplet_server.jobs.serializers import JobSerializer
 from yuplet_server.rehearsals.models import Rehearsal
@@ -75,6 +78,26 @@ class OutsideSerializer(serializers.Serializer[Any]):
     together = serializers.CharField(max_length=200, required=False, default="")
 
 
+class TriedMomentSerializer(serializers.Serializer[Any]):
+    """A picture of an animated part, and for how long it is seen."""
+
+    picture = serializers.CharField()
+    milliseconds = serializers.IntegerField(allow_null=True)
+
+
+class TriedGroupSerializer(serializers.Serializer[Any]):
+    """A group of parts; `group` is the number of the one around it. Of a set one member is seen at a time."""
+
+    path = serializers.CharField()
+    name = serializers.CharField(allow_blank=True)
+    group = serializers.IntegerField(allow_null=True)
+    is_on = serializers.BooleanField()
+    opacity = serializers.FloatField()
+    blend = serializers.CharField()
+    isolated = serializers.BooleanField()
+    is_set = serializers.BooleanField()
+
+
 class TriedPartSerializer(serializers.Serializer[Any]):
     """A part as the receiver finds it, in pixels of the canvas, y down."""
 
@@ -86,6 +109,35 @@ class TriedPartSerializer(serializers.Serializer[Any]):
     height = serializers.IntegerField()
     shown = serializers.BooleanField()
     is_missing = serializers.BooleanField()
+    is_on = serializers.BooleanField(help_text="Its own switch; `shown` looks at the groups around it too.")
+    group = serializers.IntegerField(allow_null=True, help_text="The number of the innermost group around it.")
+    opacity = serializers.FloatField()
+    blend = serializers.CharField()
+    pivot = serializers.ListField(
+        child=serializers.FloatField(), min_length=2, max_length=2, allow_null=True, help_text="On the canvas."
+    )
+    parent = serializers.CharField(  # type: ignore[assignment]  # a field's own `parent` is another thing
+        allow_null=True, help_text="The part that carries it along."
+    )
+    picture = serializers.CharField(allow_null=True)
+    moments = TriedMomentSerializer(many=True)
+    loops = serializers.IntegerField(help_text="How often the moments are played; 0: without end.")
+
+    def to_representation(self, instance: Any) -> dict[str, Any]:
+        """What was found before anything could move says nothing of it."""
+        return super().to_representation({**_STILL, "is_on": instance["shown"], **instance})
+
+
+_STILL: dict[str, Any] = {
+    "group": None,
+    "opacity": 1.0,
+    "blend": "normal",
+    "pivot": None,
+    "parent": None,
+    "picture": None,
+    "moments": [],
+    "loops": 0,
+}
 
 
 class ProposalSerializer(serializers.Serializer[Any]):
@@ -124,6 +176,7 @@ class TrialSerializer(serializers.Serializer[Any]):
     width = serializers.IntegerField()
     height = serializers.IntegerField()
     parts = TriedPartSerializer(many=True)
+    groups = TriedGroupSerializer(many=True, help_text="Each before those in it.")
     inventory = InventorySerializer()
     comparison = ComparisonSerializer(allow_null=True)
     images = LooseImageSerializer(many=True, help_text="Those that may be lined up.")
@@ -132,7 +185,51 @@ class TrialSerializer(serializers.Serializer[Any]):
 
     def to_representation(self, instance: Any) -> dict[str, Any]:
         """What was found before images could be lined up says nothing of it."""
-        return super().to_representation({"images": [], "places": [], "proposals": [], **instance})
+        return super().to_representation({"groups": [], "images": [], "places": [], "proposals": [], **instance})
+
+
+class MotionField(CommandField):
+    """A motion (docs/formats/motion.md)."""
+
+    component = "MotionDocument"
+
+    @staticmethod
+    def schema() -> dict[str, Any]:
+        return motion_schema(REFERENCE)
+
+
+class MotionCommandField(CommandField):
+    """What is done to a motion: an object whose `do` says which other fields it has."""
+
+    component = "MotionCommand"
+
+    def to_internal_value(self, data: Any) -> Any:
+        return command_from_json(data)
+
+    @staticmethod
+    def schema() -> dict[str, Any]:
+        return commands_schema(REFERENCE)
+
+
+class MotionSerializer(serializers.Serializer[Any]):
+    """How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they are kept."""
+
+    version = serializers.IntegerField()
+    motion = MotionField()
+    undo = serializers.CharField(allow_null=True)
+    redo = serializers.CharField(allow_null=True)
+    lost = serializers.ListField(child=serializers.CharField())
+
+
+class MotionRepeatSerializer(serializers.Serializer[Any]):
+    """`id` is made by whoever asks, anew for each request: sent again, it does nothing twice."""
+
+    id = serializers.UUIDField(required=False)
+
+
+class MotionStepSerializer(MotionRepeatSerializer):
+    version = serializers.IntegerField(min_value=0, help_text="The version that was looked at.")
+    command = MotionCommandField()
 
 
 class ListedRehearsalSerializer(serializers.ModelSerializer[Rehearsal]):

@@ -7,6 +7,11 @@ urlpatterns = [
     path("illustrations/<int:illustration>/rehearsals/outside", views.OutsideView.as_view()),
     path("rehearsals/<int:rehearsal>", views.RehearsalView.as_view()),
     path("rehearsals/<int:rehearsal>/missing", views.MissingView.as_view()),
+    path("rehearsals/<int:rehearsal>/motion", views.MotionView.as_view()),
+    path("rehearsals/<int:rehearsal>/motion/steps", views.MotionStepsView.as_view()),
+    path("rehearsals/<int:rehearsal>/motion/undo", views.UndoMotionView.as_view()),
+    path("rehearsals/<int:rehearsal>/motion/redo", views.RedoMotionView.as_view()),
+    path("rehearsals/<int:rehearsal>/motion/samples", views.MotionSamplesView.as_view()),
     path("rehearsals/<int:rehearsal>/package", views.LinedUpPackageView.as_view()),
     re_path(
         r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference|image-\d{1,5})/(?P<digest>[0-9a-f]{64})$",

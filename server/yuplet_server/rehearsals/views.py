@@ -1,7 +1,7 @@
 from pathlib import PurePosixPath
 from typing import IO, Any
 
-from django.http import FileResponse, Http404
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -16,10 +16,13 @@ from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.storage import open_blob
-from yuplet_server.rehearsals import actions, queries
-from yuplet_server.rehearsals.models import Rehearsal
+from yuplet_server.rehearsals import actions, moving, queries
+from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
 from yuplet_server.rehearsals.serializers import (
     ListedRehearsalSerializer,
+    MotionRepeatSerializer,
+    MotionSerializer,
+    MotionStepSerializer,
     OpenSerializer,
     OutsideSerializer,
     ReadingSerializer,
@@ -107,6 +110,63 @@ class LinedUpPackageView(APIView):
         digest = queries.picture_of(found, actions.PACKAGE)
         name = f"{PurePosixPath(found.name).stem or 'package'} lined up.zip"
         return FileResponse(open_blob(digest), as_attachment=True, filename=name, content_type="application/zip")
+
+
+class MotionView(APIView):
+    """How the parts of a package move."""
+
+    @extend_schema(responses=MotionSerializer)
+    def get(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        return _motion_answer(request, found, moving.motion_of(found))
+
+
+class MotionStepsView(APIView):
+    """A step on a motion carried out: any of the table in docs/formats/motion.md."""
+
+    @extend_schema(request=MotionStepSerializer, responses=MotionSerializer)
+    def post(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR)
+        said = checked(MotionStepSerializer, request.data).validated_data
+        motion = moving.perform(found, request.user, said["version"], said["command"], said.get("id"))
+        return _motion_answer(request, found, motion)
+
+
+class _MotionReplay(APIView):
+    becomes: MotionStep.State
+
+    @extend_schema(request=MotionRepeatSerializer, responses=MotionSerializer)
+    def post(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR)
+        said = checked(MotionRepeatSerializer, request.data).validated_data
+        return _motion_answer(request, found, moving.replay(found, request.user, said.get("id"), self.becomes))
+
+
+class UndoMotionView(_MotionReplay):
+    """Taking back one's own last step on a motion."""
+
+    becomes = MotionStep.State.UNDONE
+
+
+class RedoMotionView(_MotionReplay):
+    """Doing again what was undone of a motion."""
+
+    becomes = MotionStep.State.DONE
+
+
+class MotionSamplesView(APIView):
+    """Where a motion takes every part at each picture of one iteration (docs/formats/motion.md)."""
+
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, rehearsal: int) -> HttpResponse:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        version, data = moving.samples(found)
+        headers = {"Cache-Control": "no-store", "Motion-Version": str(version), "Content-Security-Policy": NEVER_A_PAGE}
+        return HttpResponse(data, content_type="application/octet-stream", headers=headers)
+
+
+def _motion_answer(request: SignedInRequest, rehearsal: Rehearsal, motion: Motion | None) -> Response:
+    return Response(MotionSerializer(moving.payload(rehearsal, request.user, motion)).data)
 
 
 def _sent(asked: dict[str, Any]) -> tuple[str, int, IO[bytes]]:

@@ -1023,6 +1023,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the parts of a package move. */
+        get: operations["rehearsals_motion_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/motion/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Doing again what was undone of a motion. */
+        post: operations["rehearsals_motion_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/motion/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where a motion takes every part at each picture of one iteration (docs/formats/motion.md). */
+        get: operations["rehearsals_motion_samples_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/motion/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A step on a motion carried out: any of the table in docs/formats/motion.md. */
+        post: operations["rehearsals_motion_steps_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/motion/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Taking back one's own last step on a motion. */
+        post: operations["rehearsals_motion_undo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{rehearsal}/package": {
         parameters: {
             query?: never;
@@ -1160,12 +1245,18 @@ export interface components {
         Archive: {
             readonly id: number;
             readonly project: number;
-            readonly direction: components["schemas"]["DirectionEnum"];
+            readonly direction: components["schemas"]["ArchiveDirectionEnum"];
             readonly bytes: number;
             readonly job: components["schemas"]["Job"] | null;
             /** Format: date-time */
             readonly created_at: string;
         };
+        /**
+         * @description * `out` - Out
+         *     * `in` - In
+         * @enum {string}
+         */
+        ArchiveDirectionEnum: "out" | "in";
         ArchiveUploadRequest: {
             /** Format: binary */
             file: string;
@@ -1356,6 +1447,26 @@ export interface components {
             worst: components["schemas"]["Worst"] | null;
         };
         /**
+         * CopyKeys
+         * @description Put copies of keys so that the first is at a time, in the same order or the other way round.
+         */
+        CopyKeys: {
+            /** Keys */
+            keys: components["schemas"]["KeyRef"][];
+            /** To */
+            to: number;
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "copy-keys";
+        };
+        /**
          * @description * `back` - back
          *     * `front` - front
          *     * `chosen` - chosen
@@ -1467,12 +1578,6 @@ export interface components {
             mask: string;
         };
         /**
-         * @description * `out` - Out
-         *     * `in` - In
-         * @enum {string}
-         */
-        DirectionEnum: "out" | "in";
-        /**
          * @description * `replace` - replace
          *     * `letter-case` - letter-case
          *     * `add` - add
@@ -1557,6 +1662,21 @@ export interface components {
             do: "dye";
         };
         /**
+         * EaseKeys
+         * @description How it goes on from keys to the next ones: a CSS easing.
+         */
+        EaseKeys: {
+            /** Keys */
+            keys: components["schemas"]["KeyRef"][];
+            /** Easing */
+            easing: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "ease-keys";
+        };
+        /**
          * Edge
          * @description What is done to the outline in the end: grown or drawn in, smoothed, and how wide its soft edge is; in pixels.
          */
@@ -1590,6 +1710,8 @@ export interface components {
              */
             do: "end-alternates";
         };
+        /** @enum {string} */
+        FillEnum: "none" | "forwards" | "backwards" | "both";
         /**
          * FillPinholes
          * @description Fill holes of less than `smallest` pixels in a part.
@@ -1998,6 +2120,36 @@ export interface components {
          */
         KeptKindEnum: "part" | "template" | "list";
         /**
+         * Key
+         * @description What a property is at a time, in seconds, and the CSS easing from there to the next key.
+         */
+        Key: {
+            /** At */
+            at: number;
+            /** Value */
+            value: number | [
+                number,
+                number
+            ] | string;
+            /**
+             * Easing
+             * @default linear
+             */
+            easing: string;
+        };
+        /**
+         * KeyRef
+         * @description One key, by its track and its time.
+         */
+        KeyRef: {
+            /** Target */
+            target: string;
+            /** Property */
+            property: components["schemas"]["PropertyEnum"];
+            /** At */
+            at: number;
+        };
+        /**
          * @description * `left` - left
          *     * `right` - right
          * @enum {string}
@@ -2169,6 +2321,78 @@ export interface components {
             differing: number;
             largest: number;
             sentence: string;
+        };
+        /**
+         * MirrorPose
+         * @description Give the twins of parts (left for right) the same pose at a time, mirrored.
+         */
+        MirrorPose: {
+            /** Targets */
+            targets: string[];
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /**
+             * Writes Keys
+             * @default false
+             */
+            writes_keys: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "mirror-pose";
+        };
+        /** @description How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they are kept. */
+        Motion: {
+            version: number;
+            motion: components["schemas"]["MotionDocument"];
+            undo: string | null;
+            redo: string | null;
+            lost: string[];
+        };
+        MotionCommand: components["schemas"]["Pose"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["CopyKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["Reset"] | components["schemas"]["MirrorPose"] | components["schemas"]["SetStage"] | components["schemas"]["PutTracks"];
+        /**
+         * Motion
+         * @description All of it. Tracks are ordered by target and property, each once.
+         */
+        MotionDocument: {
+            stage: components["schemas"]["Stage"];
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks: components["schemas"]["Track"][];
+        };
+        /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
+        MotionRepeatRequest: {
+            /** Format: uuid */
+            id?: string;
+        };
+        /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
+        MotionStepRequest: {
+            /** Format: uuid */
+            id?: string;
+            /** @description The version that was looked at. */
+            version: number;
+            command: components["schemas"]["MotionCommand"];
+        };
+        /**
+         * MoveKeys
+         * @description Move keys in time by some seconds; a key that they come to lie on gives way.
+         */
+        MoveKeys: {
+            /** Keys */
+            keys: components["schemas"]["KeyRef"][];
+            /** By */
+            by: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move-keys";
         };
         /**
          * MoveRows
@@ -2758,6 +2982,36 @@ export interface components {
             factor: number;
             canvas: number[];
         };
+        /**
+         * Pose
+         * @description Set properties at a time. A property that has no key, or one that is its pose, is changed for all time, unless `writes_keys`.
+         */
+        Pose: {
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: number | [
+                        number,
+                        number
+                    ] | string;
+                };
+            };
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /**
+             * Writes Keys
+             * @default false
+             */
+            writes_keys: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "pose";
+        };
         /** @description A project as one of its members sees it. */
         Project: {
             readonly id: number;
@@ -2790,6 +3044,8 @@ export interface components {
             worst: components["schemas"]["Worst"] | null;
             comparisons: components["schemas"]["Comparison"][];
         };
+        /** @enum {string} */
+        PropertyEnum: "translate" | "rotate" | "scale" | "opacity" | "shown";
         /**
          * @description Where an image seems to lie (null: nowhere), the share of its pixels that agree there, and how certain that is: half as much where another place agrees
          *     as well.
@@ -2878,6 +3134,37 @@ export interface components {
              * @enum {string}
              */
             do: "put-backdrop";
+        };
+        /**
+         * PutTracks
+         * @description Tracks as they were: in the log it takes any other command back. `gone` are those that were not there.
+         */
+        PutTracks: {
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks: components["schemas"]["Track"][];
+            /**
+             * Gone
+             * @default []
+             */
+            gone: [
+                string,
+                "translate" | "rotate" | "scale" | "opacity" | "shown"
+            ][];
+            /** @default null */
+            stage_after: components["schemas"]["Stage"] | null;
+            /**
+             * What
+             * @default Put back
+             */
+            what: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "put-tracks";
         };
         /**
          * ReachBeyond
@@ -3214,6 +3501,19 @@ export interface components {
             do: "remove-added";
         };
         /**
+         * RemoveKeys
+         * @description Take keys away; a track without any goes too.
+         */
+        RemoveKeys: {
+            /** Keys */
+            keys: components["schemas"]["KeyRef"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove-keys";
+        };
+        /**
          * RemoveRows
          * @description Take rows out, groups with all that is in them; the art they are of stays in the original.
          */
@@ -3277,6 +3577,22 @@ export interface components {
             name: string;
             row: string | null;
             reason: string | null;
+        };
+        /**
+         * Reset
+         * @description Put parts and sets back to how they are at rest, their keys with them; all that there are where none is named.
+         */
+        Reset: {
+            /**
+             * Targets
+             * @default []
+             */
+            targets: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "reset";
         };
         /** @description A revision beside the current one: every layer of either, paired. */
         Review: {
@@ -3634,6 +3950,18 @@ export interface components {
              */
             do: "set-roles";
         };
+        /**
+         * SetStage
+         * @description How long it is and how it is played.
+         */
+        SetStage: {
+            stage_after: components["schemas"]["Stage"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-stage";
+        };
         SetWatchedSourceRequest: {
             /** @description A file, or a folder of images, on the server's machine, below a folder that is opened. */
             file: string;
@@ -3790,6 +4118,45 @@ export interface components {
          */
         StackEnum: "parts" | "frames";
         /**
+         * Stage
+         * @description How a motion is played: pictures a second, seconds of one iteration, how often (None: without end), direction and fill as W3C Web
+         *     Animations has them, and the colour behind it ("#rrggbb"; None: transparent).
+         */
+        Stage: {
+            /**
+             * Rate
+             * @default 24
+             */
+            rate: number;
+            /**
+             * Duration
+             * @default 2
+             */
+            duration: number;
+            /**
+             * Iterations
+             * @default null
+             */
+            iterations: number | null;
+            /**
+             * Direction
+             * @default normal
+             */
+            direction: components["schemas"]["StageDirectionEnum"];
+            /**
+             * Fill
+             * @default both
+             */
+            fill: components["schemas"]["FillEnum"];
+            /**
+             * Ground
+             * @default null
+             */
+            ground: string | null;
+        };
+        /** @enum {string} */
+        StageDirectionEnum: "normal" | "reverse" | "alternate" | "alternate-reverse";
+        /**
          * @description What has changed since the version that was looked at: `rows` that are new or look different, of others what was `decided`, `order`
          *     where rows came, went or moved.
          *
@@ -3814,6 +4181,23 @@ export interface components {
             /** @description The version that was looked at: what has changed since is answered. */
             version: number;
             command: components["schemas"]["Command"];
+        };
+        /**
+         * StretchKeys
+         * @description Make the time between keys so many times as long, `about` a time that stays.
+         */
+        StretchKeys: {
+            /** Keys */
+            keys: components["schemas"]["KeyRef"][];
+            /** About */
+            about: number;
+            /** Factor */
+            factor: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "stretch-keys";
         };
         /**
          * SwapPicture
@@ -4009,6 +4393,20 @@ export interface components {
              */
             do: "touch-up";
         };
+        /**
+         * Track
+         * @description The keys of one property of one part (its id) or set of alternates (its path), in the order of their times.
+         *
+         *     With one key it is a pose: it holds for all the time.
+         */
+        Track: {
+            /** Target */
+            target: string;
+            /** Property */
+            property: components["schemas"]["PropertyEnum"];
+            /** Keys */
+            keys: components["schemas"]["Key"][];
+        };
         /** @description What came of opening a package. */
         Trial: {
             ok: boolean;
@@ -4028,6 +4426,8 @@ export interface components {
             width: number;
             height: number;
             parts: components["schemas"]["TriedPart"][];
+            /** @description Each before those in it. */
+            groups: components["schemas"]["TriedGroup"][];
             inventory: components["schemas"]["Inventory"];
             comparison: components["schemas"]["Comparison"] | null;
             /** @description Those that may be lined up. */
@@ -4036,6 +4436,23 @@ export interface components {
             places: components["schemas"]["Laid"][];
             /** @description Where each seems to lie. */
             proposals: components["schemas"]["Proposal"][];
+        };
+        /** @description A group of parts; `group` is the number of the one around it. Of a set one member is seen at a time. */
+        TriedGroup: {
+            path: string;
+            name: string;
+            group: number | null;
+            is_on: boolean;
+            /** Format: double */
+            opacity: number;
+            blend: string;
+            isolated: boolean;
+            is_set: boolean;
+        };
+        /** @description A picture of an animated part, and for how long it is seen. */
+        TriedMoment: {
+            picture: string;
+            milliseconds: number | null;
         };
         /** @description A part as the receiver finds it, in pixels of the canvas, y down. */
         TriedPart: {
@@ -4047,6 +4464,21 @@ export interface components {
             height: number;
             shown: boolean;
             is_missing: boolean;
+            /** @description Its own switch; `shown` looks at the groups around it too. */
+            is_on: boolean;
+            /** @description The number of the innermost group around it. */
+            group: number | null;
+            /** Format: double */
+            opacity: number;
+            blend: string;
+            /** @description On the canvas. */
+            pivot: number[] | null;
+            /** @description The part that carries it along. */
+            parent: string | null;
+            picture: string | null;
+            moments: components["schemas"]["TriedMoment"][];
+            /** @description How often the moments are played; 0: without end. */
+            loops: number;
         };
         /**
          * UngroupRows
@@ -6189,6 +6621,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+        };
+    };
+    rehearsals_motion_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Motion"];
+                };
+            };
+        };
+    };
+    rehearsals_motion_redo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MotionRepeatRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Motion"];
+                };
+            };
+        };
+    };
+    rehearsals_motion_samples_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    rehearsals_motion_steps_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotionStepRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Motion"];
+                };
+            };
+        };
+    };
+    rehearsals_motion_undo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MotionRepeatRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Motion"];
                 };
             };
         };

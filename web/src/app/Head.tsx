@@ -10,7 +10,8 @@ import classes from './Workspace.module.css';
 interface Props {
   illustration: WholeIllustration;
   states: Record<StepName, string>;
-  view: Arrangement | undefined;
+  /** What can be undone and done again, each by its name. */
+  view: Pick<Arrangement, 'undo' | 'redo'> | undefined;
   isSaving: boolean;
   user: string;
   undo: () => void;

@@ -13,7 +13,7 @@ import { Picture } from './Picture';
 import { StepPanel } from './StepPanel';
 import { statesOf } from './states';
 import { isStep, type StepName } from './steps';
-import { useBench } from './useBench';
+import { type Bench, useBench } from './useBench';
 import classes from './Workspace.module.css';
 
 interface Props {
@@ -44,7 +44,8 @@ export function Workspace({ illustration, step, user }: Props) {
 
 function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: string }) {
   const bench = useBench(illustration, step);
-  const { view, isSaving, taking, ordering, handing, trying } = bench;
+  const { view, taking, ordering, handing, trying } = bench;
+  const history = historyOf(bench);
   const [isListOpen, setListOpen] = useState(false);
   const [isNaming, setNaming] = useState(false);
   useKeys();
@@ -56,11 +57,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       <Head
         illustration={illustration}
         states={statesOf(illustration, view?.rows ?? [], taking.findings.found?.length, warnings, handing, trying)}
-        view={view}
-        isSaving={isSaving}
+        {...history}
         user={user}
-        undo={bench.undo}
-        redo={bench.redo}
         onKeys={() => setListOpen(true)}
       />
       <main className={classes.bench}>
@@ -75,7 +73,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         <Picture bench={bench} onNames={() => setNaming(true)} />
       </main>
       <footer className={classes.foot} role="status">
-        {bringing.status || (isSaving ? 'Saving' : view?.undo ? `Last step: ${view.undo}` : '')}
+        {bringing.status || (history.isSaving ? 'Saving' : history.view?.undo ? `Last step: ${history.view.undo}` : '')}
       </footer>
       {bringing.dialog}
       {view && isNaming && (
@@ -90,6 +88,12 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />
     </div>
   );
+}
+
+/** The steps that undo is about: those on the motion while parts are moved, else those on the arrangement. */
+function historyOf({ trying: { moving }, view, isSaving, undo, redo }: Bench) {
+  if (!moving.isOn) return { view, isSaving, undo, redo };
+  return { view: moving.motion ?? undefined, isSaving: moving.isSaving, undo: moving.undo, redo: moving.redo };
 }
 
 /** Files that are dropped on the workspace: revisions of what is open, or pictures of their own, unless the step takes them. */

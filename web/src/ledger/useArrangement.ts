@@ -4,12 +4,12 @@ import { useCallback, useMemo, useRef, useState } from 'react';
 import { v4 as freshId } from 'uuid';
 import type { Arrangement } from '../api/calls';
 import { Refusal } from '../api/client';
+import { isAway, patiently } from '../api/patience';
 import { askArrangement, type Command, merged, redoStep, type Send, takeStep, undoStep } from '../api/steps';
 import { applied } from '../rules/commands';
 import { settled } from '../rules/tree';
 import { useAskBeforeLeaving } from '../ui/useAskBeforeLeaving';
 
-const RETRY_AFTER = [500, 1500, 4000];
 const OTHERS = 15_000;
 
 export interface Refused {
@@ -87,19 +87,4 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
   const isSaving = pending.length > 0;
   useAskBeforeLeaving(isSaving);
   return { view, isSaving, error: query.error, act, perform, undo, redo };
-}
-
-const isAway = (refusal: Refusal) => refusal.status === 0 || refusal.status >= 500;
-
-/** Try again a few times while the server is away; a refusal is final. */
-async function patiently<T>(send: () => Promise<T>): Promise<T> {
-  for (const wait of RETRY_AFTER) {
-    try {
-      return await send();
-    } catch (error) {
-      if (!(error instanceof Refusal) || !isAway(error)) throw error;
-      await new Promise((resolve) => setTimeout(resolve, wait));
-    }
-  }
-  return send();
 }

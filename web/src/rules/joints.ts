@@ -69,13 +69,13 @@ function turnAbout({ x, y }: Spot, degrees: number): Affine {
 }
 
 /** One map that does `first` and then `next`. */
-function after(next: Affine, first: Affine): Affine {
+export function after(next: Affine, first: Affine): Affine {
   const [a, b, c, d, e, f] = next;
   const [g, h, i, j, k, l] = first;
   return [a * g + c * h, b * g + d * h, a * i + c * j, b * i + d * j, a * k + c * l + e, b * k + d * l + f];
 }
 
-const REST: Affine = [1, 0, 0, 1, 0, 0];
+export const REST: Affine = [1, 0, 0, 1, 0, 0];
 
 /** Where parts come to lie when some are turned about their pivots, clockwise: a preview of what the core computes. */
 export function posesOf(rows: readonly Row[], turns: Readonly<Record<string, number>>): Poses {

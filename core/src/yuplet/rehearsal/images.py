@@ -23,13 +23,17 @@ _lock = threading.Lock()
 
 @dataclass(frozen=True, slots=True)
 class Decoded:
-    """An image that could be read: its size, the area with any alpha (left, top, right, bottom), and the CRC-32 of its RGBA."""
+    """An image that could be read: its size, the area with any alpha (left, top, right, bottom), and the CRC-32 of its RGBA.
+
+    `png` is a PNG file of exactly these pixels, where there is one that every program shows alike.
+    """
 
     width: int
     height: int
     content: tuple[int, int, int, int] | None
     crc32: str
     raw: Path
+    png: Path | None = None
 
     def rows(self, top: int, bottom: int) -> NDArray[np.uint8]:
         """Rows `top` to `bottom` (the first outside) as (H, W, 4) straight RGBA."""
@@ -44,7 +48,12 @@ def decode(path: Path, raw: Path) -> Decoded:
         _check_size(opened)
         opened.load()
         image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
-    return kept(image, raw)
+        is_plain = opened.format == "PNG" and opened.mode in ("RGBA", "RGB") and not opened.info.keys() & _COLOURED
+    return replace(kept(image, raw), png=path if is_plain else None)
+
+
+_COLOURED = {"icc_profile", "gamma", "chromaticity"}
+"""What makes a browser show other colours of a PNG than its numbers."""
 
 
 def moments(path: Path, wanted: list[int], raw: Path) -> dict[int, Decoded]:

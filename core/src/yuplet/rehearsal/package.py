@@ -96,7 +96,7 @@ class ExtraEntry:
 
 @dataclass(frozen=True, slots=True)
 class GroupEntry:
-    """A group of the tree, its members back to front."""
+    """A group of the tree, its members back to front; of a set of alternates one is shown at a time."""
 
     label: str
     shown: bool
@@ -104,6 +104,7 @@ class GroupEntry:
     blend: str
     isolated: bool
     members: tuple["TreeEntry", ...]
+    is_set: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -285,6 +286,7 @@ def _node(entry: dict[str, Any]) -> TreeEntry:
         str(entry["blend"]),
         bool(entry["isolated"]),
         members,
+        bool(entry.get("alternates", False)),
     )
 
 

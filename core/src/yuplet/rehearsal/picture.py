@@ -25,7 +25,8 @@ up."""
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Placed:
     """An image where it lies: from the left and the top of the canvas, in its pixels. `area` is that of its content, which
-    it is known by when something differs.
+    it is known by when something differs. `moments` are what is seen of an animated part one after the other, each for so many milliseconds
+    (None: nobody has said), played so many `loops` (0: without end).
     """
 
     label: str
@@ -35,6 +36,8 @@ class Placed:
     opacity: float
     blend: str
     area: tuple[int, int, int, int]
+    moments: tuple[tuple[Decoded, int | None], ...] = ()
+    loops: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,9 +94,13 @@ def scene_of(package: Package, way: Way, images: Mapping[str, Mapping[Source, De
             seen = part.said["trim"]
             x, y, width, height = (int(seen[side]) for side in ("x", "y", "width", "height"))
             area = (x, y, x + width, y + height)
+            found = images[part.id]
+            moments = tuple((found[frame.source], frame.milliseconds) for frame in part.frames if frame.source in found)
+            loops = int(part.said["frames"]["loops"]) if moments else 0
             placed[part.id] = Placed(
-                label=part.label, image=image, left=left, top=top, opacity=part.opacity, blend=part.blend, area=area
-            )
+                label=part.label, image=image, left=left, top=top, opacity=part.opacity, blend=part.blend, area=area,
+                moments=moments, loops=loops,
+            )  # fmt: skip
     return Scene(
         way=way,
         scale=package.scale,

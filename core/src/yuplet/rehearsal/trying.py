@@ -1,8 +1,10 @@
 """A package opened for trying out: how it can be read, what is there, the picture put together from it, and where that differs."""
 
-from collections.abc import Callable, Mapping
+import shutil
+from collections.abc import Callable, Collection, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
+from itertools import chain, count
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -16,7 +18,7 @@ from yuplet.rehearsal.inventory import Inventory, files_in, is_there, take_stock
 from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.loose_files import LooseFiles
 from yuplet.rehearsal.opening import OpenPackage
-from yuplet.rehearsal.package import MANIFEST, Package, open_package, uses
+from yuplet.rehearsal.package import MANIFEST, Package, PartUse, TreeEntry, open_package
 from yuplet.rehearsal.picture import Comparison, Scene, Way, bands_of, compare, rows_of
 from yuplet.rehearsal.reading import Reading
 
@@ -29,7 +31,11 @@ MOST_PIXELS = 1_000_000_000
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TriedPart:
-    """A part as it was found: where its image lies on the canvas, in pixels, y down. One that `is_missing` has no image."""
+    """A part as it was found: where its image lies on the canvas, in pixels, y down. One that `is_missing` has no image.
+
+    `shown` is whether it is seen, `is_on` its own switch, and `group` the number of the innermost group around it. `pivot` is a place of the canvas, `parent` the part
+    that carries it. `picture` names its image, `moments` those that are seen one after the other, `loops` times (0: without end).
+    """
 
     id: str
     name: str
@@ -39,6 +45,38 @@ class TriedPart:
     height: int
     shown: bool
     is_missing: bool
+    is_on: bool
+    group: int | None
+    opacity: float
+    blend: str
+    pivot: tuple[float, float] | None
+    parent: str | None
+    picture: str | None
+    moments: tuple["TriedMoment", ...]
+    loops: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TriedMoment:
+    """A picture of an animated part, and for how long it is seen; None: nobody has said."""
+
+    picture: str
+    milliseconds: int | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TriedGroup:
+    """A group of parts: what it is called, with the groups around it (`path`), the number of the innermost of those (`group`), and how its parts are laid
+    on what is behind them. Of a set (`is_set`) one member is seen at a time."""
+
+    path: str
+    name: str
+    group: int | None
+    is_on: bool
+    opacity: float
+    blend: str
+    isolated: bool
+    is_set: bool
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,6 +111,7 @@ class Trial:
     width: int
     height: int
     parts: tuple[TriedPart, ...]
+    groups: tuple[TriedGroup, ...]
     inventory: Inventory
     comparison: Comparison | None
     images: tuple[LooseImage, ...] = ()
@@ -183,7 +222,8 @@ def try_out(
             reference = None
         _draw(scene, reference, out, step)
         comparison = compare(scene, reference, pool, step) if reference is not None else None
-    parts = _parts(scene, package)
+    pictures = _Pictures(out)
+    parts, groups = _parts(scene, package, pictures)
     inventory.pixels = scene.width * scene.height
     inventory.unreadable.sort()
     return Trial(
@@ -198,23 +238,41 @@ def try_out(
         width=scene.width,
         height=scene.height,
         parts=parts,
+        groups=groups,
         inventory=inventory,
         comparison=comparison and _blaming_what_is_missing(comparison, parts),
-        images=_written(opened.loose_images(way), out),
+        images=_loose(opened.loose_images(way), pictures),
         places=opened.places,
         proposals=opened.proposals,
     )
 
 
-def _written(images: Mapping[str, Decoded], out: Path) -> tuple[LooseImage, ...]:
-    """Write images by themselves."""
-    found = []
-    for number, (name, image) in enumerate(images.items()):
-        picture = f"image-{number}"
-        pixels = Image.fromarray(image.rows(0, image.height), "RGBA")
-        pixels.save(out / f"{picture}.png", compress_level=1)
-        found.append(LooseImage(file=name, width=image.width, height=image.height, picture=picture))
-    return tuple(found)
+class _Pictures:
+    """Images written by themselves as `image-N.png`, equal ones once."""
+
+    def __init__(self, out: Path) -> None:
+        self._out = out
+        self._names: dict[Path, str] = {}
+
+    def name_of(self, image: Decoded) -> str:
+        """What its picture is called."""
+        if image.raw not in self._names:
+            name = f"image-{len(self._names)}"
+            target = self._out / f"{name}.png"
+            if image.png is not None:
+                # The very file of the package: what is kept by its content is kept once.
+                shutil.copyfile(image.png, target)
+            else:
+                Image.fromarray(image.rows(0, image.height), "RGBA").save(target, compress_level=1)
+            self._names[image.raw] = name
+        return self._names[image.raw]
+
+
+def _loose(images: Mapping[str, Decoded], pictures: _Pictures) -> tuple[LooseImage, ...]:
+    return tuple(
+        LooseImage(file=name, width=image.width, height=image.height, picture=pictures.name_of(image))
+        for name, image in images.items()
+    )
 
 
 def _packages(folder: Path, manifest: str | None) -> list[Package]:
@@ -282,24 +340,72 @@ def _levels_apart(rows: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> NDArray
     return np.asarray(apart.max(axis=2), np.uint8)
 
 
-def _parts(scene: Scene, package: Package | None) -> tuple[TriedPart, ...]:
-    """Back to front."""
+def _parts(
+    scene: Scene, package: Package | None, pictures: _Pictures
+) -> tuple[tuple[TriedPart, ...], tuple[TriedGroup, ...]]:
+    """Back to front, and the groups around them, each before those in it."""
     said = {} if package is None else {part.id: part for part in package.parts}
-    found = []
-    for part_id, is_shown in uses(scene.tree):
-        placed, entry = scene.placed.get(part_id), said.get(part_id)
+    found: list[TriedPart] = []
+    groups: list[TriedGroup] = []
+
+    def add(use: PartUse, group: int | None, is_seen: bool) -> None:
+        placed, entry = scene.placed.get(use.part_id), said.get(use.part_id)
         if placed is not None:
-            place = (placed.left, placed.top, placed.image.width, placed.image.height)
+            left, top, width, height = placed.left, placed.top, placed.image.width, placed.image.height
         elif entry is not None:
-            place = (entry.left, entry.top, entry.width, entry.height)
+            left, top, width, height = entry.left, entry.top, entry.width, entry.height
         else:
-            continue
-        name = placed.label if placed is not None else entry.label if entry is not None else ""
-        left, top, width, height = place
+            return
+        pivot = None if entry is None or entry.said["pivot"] is None else entry.said["pivot"]["canvas"]
+        moments = placed.moments if placed is not None else ()
         found.append(
             TriedPart(
-                id=part_id, name=name, left=left, top=top, width=width, height=height, shown=is_shown,
+                id=use.part_id,
+                name=placed.label if placed is not None else entry.label if entry is not None else "",
+                left=left,
+                top=top,
+                width=width,
+                height=height,
+                shown=is_seen and use.shown,
                 is_missing=placed is None,
+                is_on=use.shown,
+                group=group,
+                opacity=placed.opacity if placed is not None else 1.0,
+                blend=placed.blend if placed is not None else "normal",
+                pivot=None if pivot is None else (float(pivot[0]), float(pivot[1])),
+                parent=None if entry is None else entry.said.get("parent"),
+                picture=None if placed is None else pictures.name_of(placed.image),
+                moments=tuple(
+                    TriedMoment(picture=pictures.name_of(image), milliseconds=long) for image, long in moments
+                ),
+                loops=placed.loops if placed is not None else 0,
             )
-        )  # fmt: skip
-    return tuple(found)
+        )
+
+    def walk(entries: tuple[TreeEntry, ...], group: int | None, above: str, is_seen: bool) -> None:
+        for entry in entries:
+            if isinstance(entry, PartUse):
+                add(entry, group, is_seen)
+                continue
+            path = _free(f"{above}{entry.label}", {one.path for one in groups})
+            groups.append(
+                TriedGroup(
+                    path=path,
+                    name=entry.label,
+                    group=group,
+                    is_on=entry.shown,
+                    opacity=entry.opacity,
+                    blend=entry.blend,
+                    isolated=entry.isolated,
+                    is_set=entry.is_set,
+                )
+            )
+            walk(entry.members, len(groups) - 1, f"{path}/", is_seen and entry.shown)
+
+    walk(scene.tree, None, "", True)
+    return tuple(found), tuple(groups)
+
+
+def _free(name: str, taken: Collection[str]) -> str:
+    """The name, or with the first number that is free: two groups of a package from outside may be called the same."""
+    return next(one for one in chain([name], (f"{name} {at}" for at in count(2))) if one not in taken)

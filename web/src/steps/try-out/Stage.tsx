@@ -2,12 +2,15 @@ import { Button, NativeSelect, SegmentedControl, Slider } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { fetchPicture, type Laid, type Picture, pictureAddress, type Rehearsal } from '../../api/rehearsals';
 import { spotIn, useScreen, useWheel } from '../../pile/useSurface';
-import { centred, panned, type View, wholeIn, zoomedAt } from '../../pile/view';
+import { canvasSpot, centred, panned, type View, wholeIn, zoomedAt } from '../../pile/view';
 import type { Extent } from '../../rules/places';
 import { moveByKey } from './LiningUpPanel';
+import { useDraggedParts, usePartPictures } from './movingStage';
 import { drawStage, type Pictures } from './stageDrawing';
+import { Timeline } from './Timeline';
 import classes from './TryOut.module.css';
 import { extentOf, type LiningUp } from './useLiningUp';
+import type { MovingParts, Tool } from './useMoving';
 import type { Sight, Trying } from './useTrying';
 
 const PICTURES: readonly Picture[] = ['together', 'reference', 'difference'];
@@ -24,7 +27,11 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
   const screen = useScreen(surface);
   const loose = useLooseImages(rehearsal, trying.lining.places);
   const lining = trying.lining.isOn && sight === 'together' ? trying.lining : null;
-  const looking = useView(screen, size, place, useDragging(lining, loose));
+  const moving = trying.moving.isOn ? trying.moving : null;
+  const parts = usePartPictures(rehearsal, moving !== null);
+  const takeImage = useDragging(lining, loose);
+  const takePart = useDraggedParts(moving, parts.pictures);
+  const looking = useView(screen, size, place, moving ? takePart : takeImage);
   const pictures = usePictures(rehearsal);
   const missing = useMemo(() => result?.parts.filter((part) => part.is_missing) ?? [], [result]);
   const { view } = looking;
@@ -34,14 +41,53 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
     () => (isLiningUp ? { places, images: loose, selected, faint, isOver } : null),
     [isLiningUp, places, loose, selected, faint, isOver],
   );
+  const { player, figure, momentOf, chosen, isAtRest, stage } = trying.moving;
+  const isMoving = moving !== null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `parts.arrived` says that more pictures of parts are there
   useEffect(() => {
     const element = surface.current;
     if (!element || !screen || !view) return;
-    const frame = requestAnimationFrame(() =>
-      drawStage(element, { screen, view, canvas: size, pictures, sight, times, share, missing, lined, place }),
-    );
-    return () => cancelAnimationFrame(frame);
-  }, [screen, view, size, pictures, sight, times, share, missing, lined, place]);
+    const draw = () => {
+      const moved =
+        isMoving && figure && momentOf
+          ? {
+              figure,
+              pictures: parts.pictures,
+              moment: momentOf(player.now().time),
+              chosen,
+              isAtRest,
+              ground: stage.ground,
+            }
+          : null;
+      drawStage(element, { screen, view, canvas: size, pictures, sight, times, share, missing, lined, place, moved });
+    };
+    const frame = requestAnimationFrame(draw);
+    const leave = isMoving ? player.listen(draw) : undefined;
+    return () => {
+      cancelAnimationFrame(frame);
+      leave?.();
+    };
+  }, [
+    screen,
+    view,
+    size,
+    pictures,
+    sight,
+    times,
+    share,
+    missing,
+    lined,
+    place,
+    isMoving,
+    figure,
+    momentOf,
+    chosen,
+    isAtRest,
+    stage.ground,
+    player,
+    parts.pictures,
+    parts.arrived,
+  ]);
   useWheel(surface, looking.zoom);
   return (
     <section className={classes.stage} aria-label="Stage">
@@ -51,17 +97,15 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
         className={classes.surface}
         data-testid="stage"
         data-shown={pictures.together !== undefined && result !== null}
-        // Images that are lined up are moved by keys as well.
-        tabIndex={lining ? 0 : undefined}
-        onKeyDown={(event) => lining && moveByKey(event, lining)}
+        data-pictures={isMoving ? parts.arrived : undefined}
+        // What is chosen is moved by keys as well.
+        tabIndex={lining || moving ? 0 : undefined}
+        onKeyDown={(event) => (moving ? poseByKey(event, moving) : lining && moveByKey(event, lining))}
         role="img"
-        aria-label={
-          lining
-            ? 'The images where they lie, over the faint original. Press one to choose it, drag it or move it by arrow keys.'
-            : 'The picture put together from the package. Drag to move it, turn the wheel to zoom.'
-        }
+        aria-label={labelOf(moving !== null, lining !== null)}
         {...looking.pointer}
       />
+      {moving && <Timeline moving={moving} canEdit={trying.canEdit} />}
       {!pictures.together && (
         <p className={classes.state} role="status">
           {trying.isOpening || result ? 'Putting together' : 'Nothing is put together yet'}
@@ -71,6 +115,44 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
   );
 }
 
+function labelOf(isMoving: boolean, isLiningUp: boolean): string {
+  if (isMoving)
+    return 'The parts where they have been moved to. Press one to choose it, drag it, or use the arrow keys.';
+  return isLiningUp
+    ? 'The images where they lie, over the faint original. Press one to choose it, drag it or move it by arrow keys.'
+    : 'The picture put together from the package. Drag to move it, turn the wheel to zoom.';
+}
+
+const BY_KEY: Readonly<Record<string, readonly [number, number]>> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
+/** Turn, move or resize what is chosen by an arrow key, with Shift ten times as much. */
+function poseByKey(event: React.KeyboardEvent, moving: MovingParts): void {
+  const step = BY_KEY[event.key];
+  if (!step || moving.chosen.length === 0) return;
+  event.preventDefault();
+  const times = event.shiftKey ? 10 : 1;
+  const [across, down] = [step[0] * times, step[1] * times];
+  const values = moving.chosen.flatMap((id) => {
+    const pose = moving.poseAt(id);
+    if (!pose) return [];
+    const factor = 1 + (across - down) / 100;
+    const [x, y] = pose.translate;
+    const [wide, high] = pose.scale;
+    const next = {
+      rotate: { rotate: pose.rotate + across + down },
+      translate: { translate: [x + across, y + down] as [number, number] },
+      scale: { scale: [wide * factor, high * factor] as [number, number] },
+    }[moving.tool];
+    return [[id, next] as const];
+  });
+  moving.pose(Object.fromEntries(values));
+}
+
 type Looking = ReturnType<typeof useView>;
 
 interface Spot {
@@ -78,8 +160,14 @@ interface Spot {
   y: number;
 }
 
-/** What a press takes hold of instead of the picture: how it is moved by pixels of the canvas, or null where there is nothing. */
-type Take = (at: Spot) => ((across: number, down: number) => void) | null;
+/** What a press takes hold of instead of the picture: how it is moved to a place of the canvas, straight or not, and let go. */
+export interface Hold {
+  move: (to: Spot, isStraight: boolean) => void;
+  drop?: () => void;
+}
+
+/** Null where there is nothing to take hold of. */
+export type Take = (at: Spot, isMore: boolean) => Hold | null;
 
 /** Pressing an image that is lined up chooses it, dragging moves it. */
 function useDragging(lining: LiningUp | null, images: ReadonlyMap<string, ImageBitmap>): Take {
@@ -92,9 +180,11 @@ function useDragging(lining: LiningUp | null, images: ReadonlyMap<string, ImageB
     if (!lining || !laid) return null;
     lining.setSelected(laid.file);
     let isFirst = true;
-    return (across, down) => {
-      lining.drag(laid.file, laid.x + Math.round(across), laid.y + Math.round(down), isFirst);
-      isFirst = false;
+    return {
+      move: (to) => {
+        lining.drag(laid.file, laid.x + Math.round(to.x - x), laid.y + Math.round(to.y - y), isFirst);
+        isFirst = false;
+      },
     };
   };
 }
@@ -103,7 +193,7 @@ function useDragging(lining: LiningUp | null, images: ReadonlyMap<string, ImageB
 function useView(screen: Extent | null, size: Extent, place: Spot | null, take: Take) {
   const [chosen, setChosen] = useState<View | null>(null);
   const view = useMemo(() => chosen ?? (screen && wholeIn(screen, size)), [chosen, screen, size]);
-  const held = useRef<{ from: Spot; last: Spot; moves: ReturnType<Take> } | null>(null);
+  const held = useRef<{ last: Spot; hold: Hold | null } | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: when another place is to be seen, and not when the window changes
   useEffect(() => {
     if (!place || !screen) return;
@@ -121,19 +211,19 @@ function useView(screen: Extent | null, size: Extent, place: Spot | null, take: 
     pointer: {
       onPointerDown: (event: React.PointerEvent<HTMLCanvasElement>) => {
         event.currentTarget.setPointerCapture(event.pointerId);
-        const from = spotIn(event.currentTarget, event);
-        const moves = view && take({ x: (from.x - view.x) / view.zoom, y: (from.y - view.y) / view.zoom });
-        held.current = { from, last: from, moves };
+        const spot = spotIn(event.currentTarget, event);
+        held.current = { last: spot, hold: view && take(canvasSpot(view, spot), event.shiftKey) };
       },
       onPointerMove: (event: React.PointerEvent<HTMLCanvasElement>) => {
         if (!held.current || !view) return;
         const spot = spotIn(event.currentTarget, event);
-        const { from, last, moves } = held.current;
-        if (moves) moves((spot.x - from.x) / view.zoom, (spot.y - from.y) / view.zoom);
+        const { last, hold } = held.current;
+        if (hold) hold.move(canvasSpot(view, spot), event.shiftKey);
         else setChosen(panned(view, spot.x - last.x, spot.y - last.y));
         held.current.last = spot;
       },
       onPointerUp: () => {
+        held.current?.hold?.drop?.();
         held.current = null;
       },
       onPointerCancel: () => {
@@ -199,6 +289,11 @@ const SIGHTS: readonly { value: Sight; label: string }[] = [
   { value: 'slider', label: 'Slider' },
   { value: 'difference', label: 'Difference' },
 ];
+const TOOLS: readonly { value: Tool; label: string }[] = [
+  { value: 'rotate', label: 'Turn' },
+  { value: 'translate', label: 'Move' },
+  { value: 'scale', label: 'Resize' },
+];
 const TIMES = [1, 4, 16, 64].map((times) => ({ value: String(times), label: `${times} × brighter` }));
 
 function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; looking: Looking }) {
@@ -223,7 +318,7 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
         True pixels
       </Button>
       <span className={classes.gap} />
-      {canCompare && trying.sight === 'difference' && (
+      {canCompare && trying.sight === 'difference' && !trying.moving.isOn && (
         <NativeSelect
           size="xs"
           aria-label="How bright differences are"
@@ -232,7 +327,7 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
           onChange={(event) => trying.setTimes(Number(event.currentTarget.value))}
         />
       )}
-      {canCompare && trying.sight === 'slider' && (
+      {canCompare && trying.sight === 'slider' && !trying.moving.isOn && (
         <Slider
           size="sm"
           className={classes.dial}
@@ -242,7 +337,16 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
           thumbLabel="Divider"
         />
       )}
-      {canCompare && (
+      {trying.moving.isOn && (
+        <SegmentedControl
+          size="xs"
+          aria-label="What dragging does"
+          data={[...TOOLS]}
+          value={trying.moving.tool}
+          onChange={(value) => trying.moving.setTool(value as Tool)}
+        />
+      )}
+      {canCompare && !trying.moving.isOn && (
         <SegmentedControl
           size="xs"
           aria-label="What is seen of the package"

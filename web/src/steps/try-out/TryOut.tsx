@@ -1,10 +1,11 @@
-import { Button, FileButton, NativeSelect } from '@mantine/core';
+import { Button, FileButton, NativeSelect, SegmentedControl } from '@mantine/core';
 import { isRunning } from '../../api/calls';
 import type { Way } from '../../api/rehearsals';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
 import { GridFields } from './GridFields';
 import { LiningUpPanel } from './LiningUpPanel';
+import { MovePanel } from './MovePanel';
 import { TrialReport } from './TrialReport';
 import classes from './TryOut.module.css';
 import type { Trying } from './useTrying';
@@ -28,6 +29,20 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
   const job = rehearsal?.job;
   return (
     <Panel title="Try out">
+      {rehearsal?.result && !trying.isOpening && job?.state !== 'failed' && (
+        <SegmentedControl
+          fullWidth
+          size="sm"
+          mb="sm"
+          aria-label="What is tried out"
+          data={[
+            { value: 'check', label: 'Check' },
+            { value: 'move', label: 'Move' },
+          ]}
+          value={trying.isMoving ? 'move' : 'check'}
+          onChange={(value) => trying.setMoving(value === 'move')}
+        />
+      )}
       <PackageChoice trying={trying} canEdit={canEdit} />
       {error && (
         <p role="alert" className={classes.problem}>
@@ -46,11 +61,12 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           Opening it was stopped. Choose it again to open it.
         </p>
       )}
-      {rehearsal && canEdit && <WayChoice key={rehearsal.id} trying={trying} />}
-      {rehearsal && trying.lining.isOn && (
+      {rehearsal && canEdit && !trying.moving.isOn && <WayChoice key={rehearsal.id} trying={trying} />}
+      {rehearsal && trying.moving.isOn && <MovePanel rehearsal={rehearsal} moving={trying.moving} canEdit={canEdit} />}
+      {rehearsal && trying.lining.isOn && !trying.moving.isOn && (
         <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
       )}
-      {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && (
+      {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && !trying.moving.isOn && (
         <TrialReport
           trial={rehearsal.result}
           onPlace={trying.setPlace}
@@ -80,11 +96,13 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
   };
   return (
     <>
-      <p>
-        {choices.length === 0
-          ? 'Nothing was handed over yet. Hand over first, or open a package that came from elsewhere: it is put together here from its files alone, as its receiver would.'
-          : 'The package is put together here from its files alone, as its receiver would.'}
-      </p>
+      {!trying.moving.isOn && (
+        <p>
+          {choices.length === 0
+            ? 'Nothing was handed over yet. Hand over first, or open a package that came from elsewhere: it is put together here from its files alone, as its receiver would.'
+            : 'The package is put together here from its files alone, as its receiver would.'}
+        </p>
+      )}
       <div className={classes.field}>
         <label htmlFor="tried-package">Package</label>
         <NativeSelect
@@ -101,7 +119,7 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           </Button>
         )}
       </div>
-      {canEdit && (
+      {canEdit && !trying.moving.isOn && (
         <FileButton
           multiple
           onChange={(files) => files.length > 0 && void trying.send(files)}

@@ -4,6 +4,8 @@ import { drawComparison } from '../../pile/compare';
 import { paintBorder, paintGround } from '../../pile/grounds';
 import type { View } from '../../pile/view';
 import type { Extent } from '../../rules/places';
+import type { Figure } from './figure';
+import { drawHandles, drawParts, type Moment, type PartPictures } from './movingDrawing';
 import { extentOf } from './useLiningUp';
 import type { Sight } from './useTrying';
 
@@ -20,6 +22,7 @@ interface Shown {
   share: number;
   missing: readonly Part[];
   lined: Lined | null;
+  moved: Moved | null;
   place: { x: number; y: number } | null;
 }
 
@@ -32,6 +35,17 @@ export interface Lined {
   isOver: boolean;
 }
 
+/** Parts that are posed, or that move. */
+export interface Moved {
+  figure: Figure;
+  pictures: PartPictures;
+  moment: Moment;
+  chosen: readonly string[];
+  /** Everything lies as the package has it: its exact picture is seen. */
+  isAtRest: boolean;
+  ground: string | null;
+}
+
 export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
   const { screen, view, canvas, pictures, sight } = shown;
   if (element.width !== screen.width || element.height !== screen.height) {
@@ -40,25 +54,46 @@ export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
   }
   const context = element.getContext('2d');
   if (!context) return;
-  const ground = sight === 'difference' ? 'black' : 'grey';
+  const ground = sight === 'difference' && !shown.moved ? 'black' : 'grey';
   paintGround(context, screen, view, canvas, ground);
-  if (sight === 'slider') {
+  if (sight === 'slider' && !shown.moved) {
     const sides = [
       { label: 'Put together', picture: pictures.together ?? null },
       { label: 'Original', picture: pictures.reference ?? null },
     ] as const;
     drawComparison(context, screen, canvas, view, [...sides], 'slider', shown.share);
+  } else if (shown.moved) {
+    drawMoved(context, shown, shown.moved);
   } else if (sight === 'together' && shown.lined) {
     drawLined(context, shown, shown.lined);
   } else {
     const picture =
-      sight === 'difference' && pictures.difference ? amplified(pictures.difference, shown.times) : pictures[sight];
+      sight === 'slider'
+        ? undefined
+        : sight === 'difference' && pictures.difference
+          ? amplified(pictures.difference, shown.times)
+          : pictures[sight];
     context.imageSmoothingEnabled = view.zoom < 1;
     if (picture) context.drawImage(picture, view.x, view.y, canvas.width * view.zoom, canvas.height * view.zoom);
   }
   paintBorder(context, view, canvas, ground);
-  if (sight === 'together') for (const part of shown.missing) drawPlaceholder(context, view, part);
+  if (sight === 'together' || shown.moved) for (const part of shown.missing) drawPlaceholder(context, view, part);
   if (shown.place) drawRing(context, view, shown.place);
+}
+
+function drawMoved(context: CanvasRenderingContext2D, { view, canvas, pictures }: Shown, moved: Moved): void {
+  const box = [view.x, view.y, canvas.width * view.zoom, canvas.height * view.zoom] as const;
+  if (moved.ground) {
+    context.fillStyle = moved.ground;
+    context.fillRect(...box);
+  }
+  if (moved.isAtRest && pictures.together) {
+    context.imageSmoothingEnabled = view.zoom < 1;
+    context.drawImage(pictures.together, ...box);
+  } else {
+    drawParts(context, moved.figure, moved.pictures, view, moved.moment);
+  }
+  drawHandles(context, moved.figure, view, moved.moment, moved.chosen);
 }
 
 function drawLined(context: CanvasRenderingContext2D, { view, canvas, pictures }: Shown, lined: Lined): void {

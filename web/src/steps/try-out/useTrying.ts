@@ -16,6 +16,7 @@ import {
 } from '../../api/rehearsals';
 
 import { useLiningUp } from './useLiningUp';
+import { useMoving } from './useMoving';
 
 /** What is seen of the picture that was put together. */
 export type Sight = 'together' | 'reference' | 'slider' | 'difference';
@@ -83,12 +84,18 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   };
   const isOpening = isRunning(rehearsal?.job);
   const lining = useLiningUp({ rehearsal, isOpening, canEdit, read });
+  const [isMoving, setMoving] = useState(false);
+  const moving = useMoving({ rehearsal, canEdit, isOn: isOpen && isMoving && rehearsal?.result != null && !isOpening });
   return {
     handOvers: handOvers.filter((one) => one.package_bytes > 0),
     outside: (listed.data ?? []).filter((one) => one.hand_over === null),
     rehearsal,
     isOpening,
     lining,
+    canEdit,
+    isMoving,
+    setMoving,
+    moving,
     error: error ?? opened.error?.message ?? listed.error?.message ?? null,
     sending,
     open,

@@ -1,0 +1,1 @@
+"""How the parts of a package move: keys, what lies between them, and where that takes each part."""

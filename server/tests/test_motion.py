@@ -1,0 +1,150 @@
+"""Steps on the motion of a package: carried out once, taken back, beside those of others, and kept from one hand-over to the next."""
+
+import struct
+import uuid
+from typing import Any
+
+from tests.cases import handed_over
+from tests.test_rehearsals import RehearsalCase, png
+from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
+
+
+class MotionCase(RehearsalCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.tried = self.carried_out(self.opened()["id"])
+        self.parts = {part["name"].split(" / ")[-1]: part["id"] for part in self.tried["result"]["parts"]}
+
+    def at(self, what: str = "", rehearsal: int | None = None) -> str:
+        return f"/api/rehearsals/{rehearsal or self.tried['id']}/motion{what}"
+
+    def step(
+        self, command: dict[str, Any], status: int = 200, client: Any = None, version: int | None = None, **more: Any
+    ) -> dict[str, Any]:
+        seen = version if version is not None else self.cleo.get(self.at()).json()["version"]
+        body = {"version": seen, "command": command, **more}
+        answer = (client or self.ada).post(self.at("/steps"), body, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return dict(answer.json())
+
+    def turn(self, name: str, degrees: float, **more: Any) -> dict[str, Any]:
+        return {"do": "pose", "values": {self.parts[name]: {"rotate": degrees}}, **more}
+
+    def turns(self, said: dict[str, Any], name: str = "lamp") -> list[list[float]]:
+        tracks = {(track["target"], track["property"]): track["keys"] for track in said["motion"]["tracks"]}
+        return [[key["at"], key["value"]] for key in tracks.get((self.parts[name], "rotate"), [])]
+
+
+class StepTests(MotionCase):
+    def test_a_pose_is_kept_undone_and_done_again(self) -> None:
+        self.assertEqual(self.ada.get(self.at()).json()["motion"]["tracks"], [])
+        said = self.step(self.turn("lamp", 30))
+        self.assertEqual((self.turns(said), said["undo"], said["redo"]), ([[0, 30]], "Turn 'lamp'", None))
+        said = self.step(self.turn("lamp", 60, at=1.0, writes_keys=True))
+        self.assertEqual(self.turns(said), [[0, 30], [1, 60]])
+        for address, wanted, undo, redo in (
+            ("/undo", [[0, 30]], "Turn 'lamp'", "Turn 'lamp'"),
+            ("/undo", [], None, "Turn 'lamp'"),
+            ("/redo", [[0, 30]], "Turn 'lamp'", "Turn 'lamp'"),
+        ):
+            said = self.ada.post(self.at(address), {}, content_type="application/json").json()
+            self.assertEqual((self.turns(said), said["undo"], said["redo"]), (wanted, undo, redo))
+        # What was undone is gone once something else is done.
+        said = self.step(self.turn("mist", 5))
+        self.assertIsNone(said["redo"])
+        self.assertEqual(self.turns(self.cleo.get(self.at()).json()), [[0, 30]])
+
+    def test_nothing_to_undo(self) -> None:
+        answer = self.ada.post(self.at("/undo"), {}, content_type="application/json")
+        self.assertEqual((answer.status_code, answer.json()["detail"]), (409, "There is no step of yours to undo."))
+
+    def test_what_is_sent_twice_is_done_once(self) -> None:
+        key = str(uuid.uuid4())
+        first = self.step(self.turn("lamp", 30), id=key)
+        again = self.step(self.turn("lamp", 30), id=key)
+        self.assertEqual((first["version"], again["version"]), (1, 1))
+        self.assertEqual(MotionStep.objects.count(), 1)
+        key = str(uuid.uuid4())
+        for _ in range(2):
+            said = self.ada.post(self.at("/undo"), {"id": key}, content_type="application/json").json()
+        self.assertEqual((self.turns(said), said["redo"]), ([], "Turn 'lamp'"))
+
+    def test_two_people(self) -> None:
+        self.step(self.turn("lamp", 30))
+        # Of something else: no obstacle. Of the same, without having seen it: refused.
+        self.step(self.turn("mist", 5), client=self.ben, version=0)
+        refused = self.step(self.turn("lamp", 10), 409, self.ben, version=0)
+        self.assertIn("ada", refused["detail"])
+        self.step(self.turn("lamp", 10), client=self.ben)
+        answer = self.ada.post(self.at("/undo"), {}, content_type="application/json")
+        self.assertEqual(answer.status_code, 409)
+        self.assertIn("'Turn 'lamp'' cannot be undone: ben changed the same later", answer.json()["detail"])
+
+    def test_what_cannot_be_is_refused_and_changes_nothing(self) -> None:
+        for command, words in (
+            ({"do": "wobble"}, "There is no step called 'wobble'"),
+            ("turn it", "There is no step called"),
+            (self.turn("lamp", 1e9), "rotate"),
+            ({"do": "pose", "values": {"nobody": {"rotate": 1}}}, "There is no part 'nobody'"),
+            ({"do": "set-stage", "stage_after": {"duration": 3600}}, "600"),
+        ):
+            self.assertIn(words, self.step(command, 422)["detail"])  # type: ignore[arg-type]
+        self.assertFalse(MotionStep.objects.exists())
+
+    def test_a_package_that_is_not_opened_yet(self) -> None:
+        Rehearsal.objects.filter(pk=self.tried["id"]).update(result=None)
+        refused = self.step(self.turn("lamp", 1), 409, version=0)
+        self.assertIn("not opened yet", refused["detail"])
+
+
+class PackageTests(MotionCase):
+    def test_where_everything_is_at_each_picture(self) -> None:
+        self.step({"do": "set-stage", "stage_after": {"rate": 10, "duration": 1.0}})
+        self.step(self.turn("lamp", 90, at=1.0, writes_keys=True))
+        answer = self.cleo.get(self.at("/samples"))
+        self.assertEqual((answer["Motion-Version"], answer["Content-Type"]), ("2", "application/octet-stream"))
+        times, parts, moving, sets = struct.unpack("<4I", answer.content[:16])
+        self.assertEqual((times, parts, moving, sets), (11, 9, 1, 0))
+        last = struct.unpack("<7f", answer.content[-28:])
+        for number, wanted in zip(last, (0, 1, -1, 0), strict=False):
+            self.assertAlmostEqual(number, wanted, 6)
+
+    def test_too_much_to_play(self) -> None:
+        rows = self.tried["result"]["parts"] * 20
+        Rehearsal.objects.filter(pk=self.tried["id"]).update(result={**self.tried["result"], "parts": rows})
+        self.step({"do": "set-stage", "stage_after": {"rate": 120, "duration": 600.0}})
+        answer = self.ada.get(self.at("/samples"))
+        self.assertEqual(answer.status_code, 409)
+        self.assertIn("72,000 pictures of 180 parts are too many", answer.json()["detail"])
+
+    def test_a_new_hand_over_has_the_same_motion_and_what_it_lacks_is_told(self) -> None:
+        self.step(self.turn("lamp", 30))
+        second = handed_over(self.illustration, self.users["ada"], 1)
+        asked = self.post(self.ada, "rehearsals", 201, {"hand_over": second.pk})
+        later = self.carried_out(asked["id"])
+        said = self.ada.get(self.at(rehearsal=later["id"])).json()
+        self.assertEqual((self.turns(said), said["lost"]), ([[0, 30]], []))
+        without = [part for part in later["result"]["parts"] if part["id"] != self.parts["lamp"]]
+        Rehearsal.objects.filter(pk=later["id"]).update(result={**later["result"], "parts": without})
+        said = self.ada.get(self.at(rehearsal=later["id"])).json()
+        self.assertEqual((self.turns(said), said["lost"]), ([[0, 30]], [self.parts["lamp"]]))
+
+    def test_a_package_from_outside_has_a_motion_of_its_own(self) -> None:
+        self.step(self.turn("lamp", 30))
+        other = self.carried_out(self.outside(("a.png", png(1, 1, 9, 9)), ("b.png", png(4, 2, 15, 8)))["id"])
+        self.assertEqual(self.ada.get(self.at(rehearsal=other["id"])).json()["motion"]["tracks"], [])
+        part = other["result"]["parts"][0]["id"]
+        body = {"version": 0, "command": {"do": "pose", "values": {part: {"opacity": 0.5}}}}
+        self.ada.post(self.at("/steps", other["id"]), body, content_type="application/json")
+        self.assertEqual(Motion.objects.count(), 2)
+        self.assertEqual(len(self.ada.get(self.at(rehearsal=other["id"])).json()["motion"]["tracks"]), 1)
+        self.ada.delete(f"/api/rehearsals/{other['id']}")
+        self.assertEqual(Motion.objects.count(), 1)
+
+    def test_the_picture_of_each_part_is_the_one_of_the_package(self) -> None:
+        for part in self.tried["result"]["parts"]:
+            seen = self.picture(self.tried, part["picture"])
+            self.assertEqual(seen.shape[:2], (part["height"], part["width"]))
+        files = {file["file"]: file["sha256"] for file in self.hand_over.files}
+        # Kept by its content, so that nothing is kept twice.
+        self.assertIn(self.tried["pictures"][f"{self.tried['result']['parts'][0]['picture']}.png"], files.values())

@@ -1,0 +1,182 @@
+"""Steps on a motion: the core says what a command comes to, the log says how to take it back."""
+
+import datetime
+import uuid
+from collections.abc import Collection
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.utils import timezone
+
+from yuplet.rehearsal.motion.commands import MotionCommand, PutTracks, applied, command_from_json, command_to_json
+from yuplet.rehearsal.motion.document import Motion as Document
+from yuplet.rehearsal.motion.document import motion_from_json
+from yuplet.rehearsal.motion.rig import Rig, rig_of
+from yuplet.rehearsal.motion.sampling import packed, sample
+from yuplet_server.accounts.models import User
+from yuplet_server.base.errors import ChangedMeanwhile, NotNow
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
+
+_LONGEST_TITLE = 300
+_REMEMBERED = datetime.timedelta(days=1)
+"""How long a request is known that was carried out: no page tries again that late."""
+_STAGE = ("", "stage")
+State = MotionStep.State
+
+
+def document_of(motion: Motion | None) -> Document:
+    """What is kept of a motion; an empty one where nobody has moved anything yet."""
+    return motion_from_json(motion.document) if motion is not None and motion.document else Document()
+
+
+def motion_of(rehearsal: Rehearsal) -> Motion | None:
+    """The motion of a package that is tried out, if anything was moved yet."""
+    own = None if rehearsal.hand_over_id is not None else rehearsal
+    return Motion.objects.filter(illustration=rehearsal.illustration_id, rehearsal=own).first()
+
+
+def perform(rehearsal: Rehearsal, user: User, version: int, command: MotionCommand, key: uuid.UUID | None) -> Motion:
+    """Carry out a command that was made while looking at a version; what was carried out before is not done again.
+
+    Steps that others made meanwhile are no obstacle unless they touched the same. Raises `ChangedMeanwhile`, `NotNow` or `MotionError`.
+    """
+    rig = rig_for(rehearsal)
+    with transaction.atomic():
+        motion = _locked(rehearsal)
+        if _is_handled(motion, user, key):
+            return motion
+        before = document_of(motion)
+        after, back = applied(before, rig, command)
+        touched = _touched(back)
+        _refuse_if_changed(motion, user, version, touched)
+        motion.steps.filter(user=user, state=State.UNDONE).update(state=State.DISCARDED)
+        _keep(motion, after)
+        motion.steps.create(
+            version=motion.version,
+            user=user,
+            title=command.title(before, rig)[:_LONGEST_TITLE],
+            command=command_to_json(command),
+            inverse=command_to_json(back),
+            touched=sorted(touched),
+        )
+        _remember(motion, user, key)
+        return motion
+
+
+def replay(rehearsal: Rehearsal, user: User, key: uuid.UUID | None, becomes: MotionStep.State) -> Motion:
+    """Take back one's own last step (it becomes undone), or do again what one undid last (done). Raises `NotNow`."""
+    rig = rig_for(rehearsal)
+    is_undone = becomes == State.UNDONE
+    with transaction.atomic():
+        motion = _locked(rehearsal)
+        if _is_handled(motion, user, key):
+            return motion
+        step = undoable(motion, user) if is_undone else redoable(motion, user)
+        if step is None:
+            raise NotNow(f"There is no step of yours to {'undo' if is_undone else 'do again'}.")
+        mine = {tuple(pair) for pair in step.touched}
+        later = motion.steps.filter(version__gt=step.version, state=State.DONE).exclude(user=user)
+        for other in later.select_related("user"):
+            if not mine.isdisjoint(tuple(pair) for pair in other.touched):
+                raise NotNow(
+                    f"'{step.title}' cannot be {'undone' if is_undone else 'done again'}: {_who(other)} changed the same later ({other.title})."
+                )
+        command = command_from_json(step.inverse if is_undone else step.command)
+        after, _ = applied(document_of(motion), rig, command)
+        _keep(motion, after)
+        MotionStep.objects.filter(pk=step.pk).update(state=becomes)
+        _remember(motion, user, key)
+        return motion
+
+
+def undoable(motion: Motion, user: User) -> MotionStep | None:
+    """The last step of somebody that is not undone."""
+    return motion.steps.filter(user=user, state=State.DONE).order_by("-version").first()
+
+
+def redoable(motion: Motion, user: User) -> MotionStep | None:
+    """The step that somebody undid last."""
+    return motion.steps.filter(user=user, state=State.UNDONE).order_by("version").first()
+
+
+def payload(rehearsal: Rehearsal, user: User, motion: Motion | None) -> dict[str, Any]:
+    """What a page shows of a motion: `lost` are what it moves and this package does not have."""
+    document, rig = document_of(motion), rig_for(rehearsal)
+    undo, redo = (None, None) if motion is None else (undoable(motion, user), redoable(motion, user))
+    here = {*rig.by_id, *rig.sets}
+    return {
+        "version": 0 if motion is None else motion.version,
+        "motion": document.as_json(),
+        "undo": undo and undo.title,
+        "redo": redo and redo.title,
+        "lost": sorted({track.target for track in document.tracks} - here),
+    }
+
+
+def samples(rehearsal: Rehearsal) -> tuple[int, bytes]:
+    """The version of a motion, and where it takes every part at each picture of one iteration, its end included (`yuplet...sampling.packed`)."""
+    motion = motion_of(rehearsal)
+    document = document_of(motion)
+    rig = rig_for(rehearsal)
+    stage = document.stage
+    if (stage.frames + 1) * len(rig.parts) > _MOST_SAMPLES:
+        raise NotNow(
+            f"{stage.frames:,} pictures of {len(rig.parts):,} parts are too many to be played here. Make the motion shorter, or show fewer pictures a second."
+        )
+    times = np.minimum(np.arange(stage.frames + 1) / stage.rate, stage.duration)
+    return 0 if motion is None else motion.version, packed(sample(document, rig, times))
+
+
+_MOST_SAMPLES = 8_000_000
+"""About half a gigabyte while it is computed."""
+
+
+def rig_for(rehearsal: Rehearsal) -> Rig:
+    """What can move. Raises `NotNow` where the package is not opened."""
+    if rehearsal.result is None:
+        raise NotNow("This package is not opened yet. Wait for it, or open it again.")
+    return rig_of(rehearsal.result)
+
+
+def _locked(rehearsal: Rehearsal) -> Motion:
+    """The motion, which nobody else changes until the transaction ends; made where there is none yet."""
+    # By the illustration, so that two who move something first meet in the same one.
+    Illustration.objects.select_for_update().get(pk=rehearsal.illustration_id)
+    own = None if rehearsal.hand_over_id is not None else rehearsal
+    return Motion.objects.get_or_create(illustration_id=rehearsal.illustration_id, rehearsal=own)[0]
+
+
+def _keep(motion: Motion, document: Document) -> None:
+    motion.version += 1
+    motion.document = document.as_json()
+    motion.save(update_fields=["version", "document"])
+
+
+def _touched(back: PutTracks) -> set[tuple[str, str]]:
+    found = {(str(target), str(name)) for target, name in (*(track.place for track in back.tracks), *back.gone)}
+    return found | ({_STAGE} if back.stage_after is not None else set())
+
+
+def _refuse_if_changed(motion: Motion, user: User, version: int, touched: Collection[tuple[str, str]]) -> None:
+    later = motion.steps.filter(version__gt=version).exclude(user=user).select_related("user").order_by("-version")
+    for step in later:
+        if not {tuple(pair) for pair in step.touched}.isdisjoint(touched):
+            raise ChangedMeanwhile(_who(step), step.title)
+
+
+def _is_handled(motion: Motion, user: User, key: uuid.UUID | None) -> bool:
+    return key is not None and motion.handled.filter(user=user, key=key).exists()
+
+
+def _remember(motion: Motion, user: User, key: uuid.UUID | None) -> None:
+    if key is None:
+        return
+    motion.handled.create(user=user, key=key)
+    if motion.version % 100 == 0:
+        motion.handled.filter(at__lt=timezone.now() - _REMEMBERED).delete()
+
+
+def _who(step: MotionStep) -> str:
+    return step.user.username if step.user else "Somebody whose account is gone"

@@ -1,0 +1,385 @@
+"""Parts that are posed and moved: by the pointer, by numbers and by keys; and Chromium's own animations as a second opinion on timing."""
+
+import itertools
+import json
+import random
+from typing import Any
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.product import ProductTestCase
+from tests.test_rules import PageTestCase
+from yuplet.arrangement.commands import SetJoints, SetPivots
+from yuplet.rehearsal.motion.document import Key, Motion, Track
+from yuplet.rehearsal.motion.easing import NAMES
+from yuplet.rehearsal.motion.rig import Rig, RigPart
+from yuplet.rehearsal.motion.sampling import packed, sample
+from yuplet.rehearsal.motion.timing import directed
+from yuplet_server.arrangement.actions import perform
+from yuplet_server.arrangement.models import Row
+from yuplet_server.handovers.actions import ask
+from yuplet_server.jobs.actions import run
+from yuplet_server.projects.models import Project
+from yuplet_server.rehearsals.actions import open_hand_over
+
+PARTS = Rig(
+    tuple(
+        RigPart(id=str(at), name=f"part {at}", pivot=(10.0 * at, 7.0), middle=(0, 0), parent=parent)
+        for at, parent in enumerate((None, "0", "1", "1", None, "4"))
+    ),
+    {},
+)
+EASINGS = (
+    "linear",
+    *NAMES,
+    "steps(4, jump-none)",
+    "steps(3, jump-both)",
+    "cubic-bezier(0.3, -0.5, 0.2, 1.6)",
+    "linear(0, 0.8 25%, 0.4 60%, 1)",
+)
+
+
+class MovingTests(ProductTestCase):
+    has_worker = False
+
+    def setUp(self) -> None:
+        """The signal post with an arm on its mast, handed over and opened."""
+        super().setUp()
+        self.open_picture()
+        illustration = Project.objects.get(pk=self.project.pk).illustrations.get()
+        rows = dict(Row.objects.filter(kind="part").values_list("name", "row"))
+        perform(illustration.pk, self.user, 1, SetJoints({rows["lamp"]: rows["mast"]}))
+        perform(illustration.pk, self.user, 2, SetPivots({rows["mast"]: (40.0, 60.0), rows["lamp"]: (45.0, 20.0)}))
+        made = ask(illustration, self.user, 3)
+        assert made.job_id is not None
+        run(made.job_id)
+        made.refresh_from_db()
+        opened = open_hand_over(made, self.user, {})
+        assert opened.job_id is not None
+        run(opened.job_id)
+        self.rehearsal = opened.pk
+        self.page.reload()
+        self.to_step("Try out")
+        self.page.get_by_text("Move", exact=True).click()
+        self.page.locator("[data-pictures='9']").wait_for()
+
+    def part(self, name: str) -> dict[str, Any]:
+        opened = self.page.request.get(f"/api/rehearsals/{self.rehearsal}").json()
+        return next(one for one in opened["result"]["parts"] if one["name"].split(" / ")[-1] == name)
+
+    def spot(self, x: float, y: float) -> tuple[float, float]:
+        """Where a pixel of the canvas is on the screen."""
+        frame = self.page.get_by_test_id("stage").bounding_box() or {}
+        zoom = (
+            int(self.page.get_by_role("region", name="Stage").get_by_label("Zoom", exact=True).inner_text().split()[0])
+            / 100
+        )
+        left, top = (round((frame[side] - size * zoom) / 2) for side, size in (("width", 97), ("height", 73)))
+        return frame["x"] + left + (x + 0.5) * zoom, frame["y"] + top + (y + 0.5) * zoom
+
+    def choose(self, name: str) -> tuple[float, float]:
+        """Press a part where it is drawn and in front; answers the pixel of the canvas."""
+        part = self.part(name)
+        legend = self.page.locator("legend", has_text=name)
+        for y, x in itertools.product(range(part["height"] // 4, part["height"], 3), range(1, part["width"], 3)):
+            place = part["left"] + x, part["top"] + y
+            self.page.mouse.click(*self.spot(*place))
+            if legend.count():
+                return place
+        raise AssertionError(f"'{name}' is nowhere in front")
+
+    def chosen(self, name: str) -> None:
+        """From the list, as somebody does who has no pointer."""
+        self.page.get_by_label("Part", exact=True).select_option(self.part(name)["id"])
+
+    def motion(self) -> dict[str, Any]:
+        return dict(self.page.request.get(f"/api/rehearsals/{self.rehearsal}/motion").json()["motion"])
+
+    def keys(self, name: str, what: str = "rotate") -> list[tuple[float, Any]]:
+        own = self.part(name)["id"]
+        found = [one["keys"] for one in self.motion()["tracks"] if (one["target"], one["property"]) == (own, what)]
+        return [(key["at"], key["value"]) for keys in found for key in keys]
+
+    def saved(self) -> None:
+        expect(self.page.get_by_role("status").filter(has_text="Saving")).to_have_count(0)
+
+    def stage(self) -> list[int]:
+        script = "canvas => [...canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data]"
+        return list(self.page.get_by_test_id("stage").evaluate(script))
+
+    def seek(self, seconds: float) -> None:
+        """On the ruler, by its keys; there are 24 pictures a second."""
+        slider = self.page.get_by_role("slider", name="Picture")
+        slider.press("Home")
+        for _ in range(round(seconds * 2)):
+            for _ in range(12):
+                slider.press("ArrowRight")
+        expect(slider).to_have_attribute("aria-valuetext", f"{seconds:.2f} s")
+
+    def test_a_part_is_turned_on_the_picture_and_what_it_carries_goes_along(self) -> None:
+        page = self.page
+        still = self.stage()
+        self.assert_accessible("Move")
+        x, y = self.choose("mast")
+        page.mouse.move(*self.spot(x, y))
+        page.mouse.down()
+        page.mouse.move(*self.spot(x + 10, y + 4), steps=3)
+        page.mouse.move(*self.spot(x + 22, y + 8), steps=3)
+        page.mouse.up()
+        self.saved()
+        ((at, degrees),) = self.keys("mast")
+        self.assertEqual(at, 0)
+        before, after = np.arctan2(y - 59.5, x - 39.5), np.arctan2(y + 8 - 59.5, x + 22 - 39.5)
+        self.assertAlmostEqual(degrees, float(np.degrees(after - before)), delta=3)
+        self.assertNotEqual(self.stage(), still)
+        with self.subTest("its lamp goes along"):
+            maps = np.frombuffer(
+                page.request.get(f"/api/rehearsals/{self.rehearsal}/motion/samples").body(), "<f4", 63, 16
+            )
+            names = [
+                one["name"].split(" / ")[-1]
+                for one in page.request.get(f"/api/rehearsals/{self.rehearsal}").json()["result"]["parts"]
+            ]
+            mast, lamp = (maps.reshape(9, 7)[names.index(name)] for name in ("mast", "lamp"))
+            np.testing.assert_array_equal(mast, lamp)
+        with self.subTest("undone, done again, and there after a reload"):
+            page.keyboard.press("Control+z")
+            expect(page.get_by_role("button", name="Redo")).to_be_enabled()
+            self.assertEqual(self.keys("mast"), [])
+            page.keyboard.press("Control+Shift+z")
+            expect(page.get_by_role("button", name="Redo")).to_be_disabled()
+            self.saved()
+            page.reload()
+            page.get_by_text("Move", exact=True).click()
+            page.locator("[data-pictures='9']").wait_for()
+            self.assertEqual(self.keys("mast"), [(0, degrees)])
+        with self.subTest("put back, all lies exactly as it was"):
+            page.get_by_label("What dragging does").get_by_text("Turn").click()
+            self.choose("mast")
+            page.get_by_role("button", name="Reset", exact=True).click()
+            self.saved()
+            page.keyboard.press("Escape")
+            self.assertEqual(self.keys("mast"), [])
+
+    def test_keys_back_and_forth_by_numbers_and_what_is_seen_between(self) -> None:
+        page = self.page
+        self.chosen("lamp")
+        turn = page.get_by_label("Turn, °")
+        page.get_by_label("Write keys").check(force=True)
+        turn.fill("10")
+        turn.press("Enter")
+        self.saved()
+        self.seek(1)
+        turn.fill("50")
+        turn.press("Enter")
+        self.saved()
+        self.assertEqual(self.keys("lamp"), [(0, 10), (1, 50)])
+        self.seek(0.5)
+        expect(turn).to_have_value("30")
+        page.get_by_label("Length, s").fill("1")
+        page.get_by_label("Length, s").press("Enter")
+        page.get_by_label("Direction").select_option("alternate")
+        self.saved()
+        with self.subTest("an easing, a key moved by keyboard, copied and removed"):
+            first = page.get_by_role("button", name="Key of lamp · turn at 0.00 s")
+            first.click()
+            page.get_by_label("From this key to the next").select_option("step-end")
+            self.saved()
+            self.seek(0.5)
+            expect(turn).to_have_value("10")
+            last = page.get_by_role("button", name="Key of lamp · turn at 1.00 s")
+            last.focus()
+            last.press("ArrowLeft")
+            self.saved()
+            self.assertEqual([round(at, 3) for at, _ in self.keys("lamp")], [0, 0.958])
+            page.get_by_role("button", name="Copy", exact=True).click()
+            page.get_by_role("button", name="Paste", exact=True).click()
+            self.saved()
+            self.assertEqual([round(at, 3) for at, _ in self.keys("lamp")], [0, 0.5, 0.958])
+            page.get_by_role("button", name="Key of lamp · turn at 0.50 s").press("Delete")
+            self.saved()
+            self.assertEqual([round(at, 3) for at, _ in self.keys("lamp")], [0, 0.958])
+        with self.subTest("it plays and halts on a picture"):
+            page.get_by_role("button", name="Play").click()
+            page.wait_for_timeout(700)
+            page.get_by_role("button", name="Halt").click()
+            self.assertNotIn("0.00 s", page.get_by_test_id("clock").inner_text())
+        self.assert_accessible("Move, with keys")
+
+    def test_a_refused_step_is_said_and_nothing_is_lost(self) -> None:
+        page = self.page
+        self.chosen("lamp")
+        page.get_by_role("button", name="Mirror to the other side").click()
+        expect(page.get_by_role("alert")).to_contain_text("'lamp' has no twin")
+        page.get_by_label("Opacity, %").fill("40")
+        page.get_by_label("Opacity, %").press("Enter")
+        self.saved()
+        expect(page.get_by_role("alert")).to_have_count(0)
+        self.assertEqual(self.keys("lamp", "opacity"), [(0, 0.4)])
+
+    def test_the_answer_to_a_step_is_lost_and_it_is_done_once(self) -> None:
+        page = self.page
+        self.chosen("lamp")
+        lost: list[int] = []
+
+        def lose_the_first(route: Any) -> None:
+            answer = route.fetch()
+            if lost:
+                route.fulfill(response=answer)
+            else:
+                lost.append(answer.status)
+                route.abort()
+
+        page.route("**/motion/steps", lose_the_first)
+        page.get_by_label("Turn, °").fill("25")
+        page.get_by_label("Turn, °").press("Enter")
+        expect(page.get_by_role("status").filter(has_text="Last step: Turn 'lamp'")).to_be_visible()
+        self.assertEqual((lost, self.keys("lamp")), ([200], [(0, 25)]))
+        self.assertEqual(page.request.get(f"/api/rehearsals/{self.rehearsal}/motion").json()["version"], 1)
+
+
+class SecondOpinionTests(PageTestCase):
+    """W3C Web Animations as Chromium has them: the same keys, easings, iterations and directions, and where that takes a value."""
+
+    def test_timing(self) -> None:
+        chance = random.Random(11)
+        cases = []
+        for direction, fill, text in itertools.product(
+            ("normal", "reverse", "alternate", "alternate-reverse"), ("none", "forwards", "backwards", "both"), EASINGS
+        ):
+            duration, iterations = chance.choice([0.5, 1.0, 2.4]), chance.choice([1.0, 2.0, 2.5, 3.25, None])
+            times = [round(chance.uniform(-0.5, 4 * duration), 4) for _ in range(10)] + [0.0, duration, 2 * duration]
+            middle = round(duration * chance.choice([0.25, 0.5, 0.7]), 4)
+            values = [chance.uniform(-50, 50) for _ in range(3)]
+            cases.append(
+                {
+                    "duration": duration, "iterations": iterations, "direction": direction, "fill": fill, "easing": text,
+                    "times": times, "middle": middle, "values": values,
+                }
+            )  # fmt: skip
+        self.assertGreater(len(cases) * 13, 200)
+        script = """(one) => {
+            const element = document.body.appendChild(document.createElement('div'));
+            const [first, second, last] = one.values.map(value => `${value}px`);
+            const animation = element.animate(
+                [
+                    { marginLeft: first, easing: one.easing, offset: 0 },
+                    { marginLeft: second, easing: one.easing, offset: one.middle / one.duration },
+                    { marginLeft: last, offset: 1 },
+                ],
+                { duration: one.duration * 1000, iterations: one.iterations ?? Infinity, direction: one.direction, fill: one.fill },
+            );
+            animation.pause();
+            const found = one.times.map(time => {
+                animation.currentTime = time * 1000;
+                const { progress } = animation.effect.getComputedTiming();
+                return [progress, parseFloat(getComputedStyle(element).marginLeft)];
+            });
+            element.remove();
+            return found;
+        }"""
+        told = self.asked(script, cases)
+        moments = self.asked("(one) => one.times.map(time => plain.momentAt(one, time))", cases)
+        compared = 0
+        for case, seen, page in zip(cases, told, moments, strict=True):
+            times = np.array(case["times"])
+            ours = directed(times, case["duration"], case["iterations"], case["direction"], case["fill"])
+            keys = zip((0.0, case["middle"], case["duration"]), case["values"], strict=True)
+            track = Track("0", "rotate", tuple(Key(at, value, case["easing"]) for at, value in keys))
+            motion = Motion().with_tracks({track.place: track})
+            for (progress, value), moment, own, time in zip(seen, page, ours, times, strict=True):
+                what = json.dumps({**case, "time": float(time)})
+                if progress is None:
+                    self.assertTrue(np.isnan(own) and moment is None, what)
+                    continue
+                self.assertAlmostEqual(own / case["duration"], progress, 6, what)
+                self.assertAlmostEqual(moment, own, 9, what)
+                sampled = sample(motion, PARTS, np.array([own])).maps[0, 0]
+                # Before it begins and after it has ended Chromium takes the other side of a step; our motions begin at 0.
+                active = np.inf if case["iterations"] is None else case["duration"] * case["iterations"]
+                if case["easing"].startswith("step") and not 0 < time < active:
+                    continue
+                # Where a step lies on the very moment, either side is right.
+                near = sample(motion, PARTS, np.array([max(own - 1e-7, 0), own + 1e-7])).maps[:, 0]
+                if np.abs(near[0] - near[1]).max() > 1e-4:
+                    continue
+                angle = np.degrees(np.arctan2(sampled[1], sampled[0]))
+                self.assertAlmostEqual(float(angle), value, delta=0.05 + 1e-3 * abs(value), msg=what)
+                compared += 1
+        self.assertGreater(compared, 1000)
+
+
+class PageRuleTests(PageTestCase):
+    """What the page computes while somebody drags is what the core computes afterwards."""
+
+    def test_maps_of_what_is_dragged(self) -> None:
+        chance = random.Random(12)
+        parents = [-1 if one.parent is None else int(one.parent) for one in PARTS.parts]
+        cases, wanted = [], []
+        for _ in range(60):
+            values: dict[str, dict[str, Any]] = {
+                one.id: {
+                    "rotate": chance.uniform(-200, 200),
+                    "translate": (chance.uniform(-9, 9), chance.uniform(-9, 9)),
+                    "scale": (chance.uniform(0.5, 2), chance.uniform(0.5, 2)),
+                }
+                for one in PARTS.parts
+            }
+            part = chance.randrange(6)
+            after = {**values, str(part): {"rotate": 33.0, "translate": (5.0, -3.0), "scale": (1.5, 0.75)}}
+            cases.append(
+                {
+                    "maps": self.maps(values),
+                    "parents": parents,
+                    "part": part,
+                    "pose": {**after[str(part)], "opacity": 1},
+                    "about": {"x": 10.0 * part, "y": 7.0},
+                }
+            )
+            wanted.append(self.maps(after))
+        script = """({maps, parents, part, pose, about}) => {
+            const own = plain.mapOf(pose, about);
+            const above = maps[parents[part]] ?? [1, 0, 0, 1, 0, 0];
+            const [a, b, c, d, e, f] = above;
+            const next = [a*own[0]+c*own[1], b*own[0]+d*own[1], a*own[2]+c*own[3], b*own[2]+d*own[3], a*own[4]+c*own[5]+e, b*own[4]+d*own[5]+f];
+            return { maps: plain.carriedAlong(maps, parents, part, next), again: plain.poseOf(own, about, pose.rotate, 1) };
+        }"""
+        for case, told, maps in zip(cases, self.asked(script, cases), wanted, strict=True):
+            np.testing.assert_allclose(told["maps"], maps, atol=1e-6)
+            for name in ("rotate", "translate", "scale"):
+                np.testing.assert_allclose(told["again"][name], case["pose"][name], atol=1e-9)
+
+    def maps(self, values: dict[str, dict[str, Any]]) -> list[list[float]]:
+        tracks = {
+            (own, name): Track(own, name, (Key(0, value),))
+            for own, said in values.items()
+            for name, value in said.items()
+        }  # type: ignore[arg-type]
+        return [list(row) for row in sample(Motion().with_tracks(tracks), PARTS, np.zeros(1)).maps[0].tolist()]  # type: ignore[arg-type]
+
+    def test_what_the_server_packed_is_read_as_it_was(self) -> None:
+        motion = Motion().with_tracks(
+            {
+                ("1", "rotate"): Track("1", "rotate", (Key(0, 0.0), Key(1, 90.0))),
+                ("4", "opacity"): Track("4", "opacity", (Key(0, 0.5),)),
+            }
+        )
+        sampled = sample(motion, PARTS, np.linspace(0, 1, 5))
+        script = """(bytes) => {
+            const read = plain.samplesOf(new Uint8Array(bytes).buffer, 3);
+            return { ...read, lanes: [...read.lanes], rest: [...read.rest], maps: [...read.maps], members: [...read.members] };
+        }"""
+        (told,) = self.asked(script, [list(packed(sampled))])
+        self.assertEqual((told["times"], told["parts"], told["moving"], told["sets"], told["version"]), (5, 6, 3, 0, 3))
+        self.assertEqual(told["lanes"], [-1, 0, 1, 2, -1, -1])
+        maps = np.array(told["maps"]).reshape(5, 3, 7)
+        np.testing.assert_allclose(maps[..., :6], sampled.maps[:, 1:4], atol=1e-4)
+        self.assertEqual(np.array(told["rest"]).reshape(6, 7)[4, 6], 0.5)
+
+    def test_pictures_of_animated_parts(self) -> None:
+        cases = [
+            [[100, 200, None], loops, time] for loops in (0, 1, 2) for time in (0, 0.05, 0.15, 0.35, 0.45, 0.75, 0.95)
+        ]
+        told = self.asked("([long, loops, time]) => plain.pictureAt(long, loops, time)", cases)
+        self.assertEqual(told, [0, 0, 1, 2, 0, 2, 1, 0, 0, 1, 2, 2, 2, 2, 0, 0, 1, 2, 0, 2, 2])

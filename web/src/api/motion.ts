@@ -1,0 +1,80 @@
+/** How the parts of a package move: its keys, steps on them, and where they take every part. */
+import { body, client, refusalOf, type Schemas } from './client';
+
+export type Motion = Schemas['Motion'];
+export type MotionCommand = Schemas['MotionCommand'];
+export type Stage = Schemas['Stage'];
+export type Track = Schemas['Track'];
+export type Key = Schemas['Key'];
+export type KeyRef = Schemas['KeyRef'];
+export type Property = Track['property'];
+export type Value = Key['value'];
+
+const at = (rehearsal: number) => ({ path: { rehearsal } });
+
+/** The client's types forget that pairs are pairs. */
+const motionOf = (call: Promise<{ data?: unknown }>): Promise<Motion> => body(call) as Promise<Motion>;
+
+export const motionKey = (rehearsal: number) => ['motion', rehearsal];
+
+export const askMotion = (rehearsal: number): Promise<Motion> =>
+  motionOf(client.GET('/api/rehearsals/{rehearsal}/motion', { params: at(rehearsal) }));
+
+export const takeMotionStep = (rehearsal: number, id: string, version: number, command: MotionCommand) =>
+  motionOf(
+    client.POST('/api/rehearsals/{rehearsal}/motion/steps', { params: at(rehearsal), body: { id, version, command } }),
+  );
+
+export const undoMotion = (rehearsal: number, id: string) =>
+  motionOf(client.POST('/api/rehearsals/{rehearsal}/motion/undo', { params: at(rehearsal), body: { id } }));
+
+export const redoMotion = (rehearsal: number, id: string) =>
+  motionOf(client.POST('/api/rehearsals/{rehearsal}/motion/redo', { params: at(rehearsal), body: { id } }));
+
+/** Numbers of one part at one moment: a, b, c, d, e, f of its map, and its opacity. */
+export const NUMBERS = 7;
+
+/** Where a motion takes every part, at each picture of one iteration, its end included. */
+export interface Samples {
+  version: number;
+  times: number;
+  parts: number;
+  /** The numbers of the parts that move, and where each is among them (-1: it does not). */
+  lanes: Int32Array;
+  moving: number;
+  rest: Float32Array;
+  maps: Float32Array;
+  sets: number;
+  members: Int32Array;
+}
+
+/** What the server has packed (docs/formats/motion.md). */
+export function samplesOf(data: ArrayBuffer, version: number): Samples {
+  const [times = 0, parts = 0, moving = 0, sets = 0] = new Uint32Array(data, 0, 4);
+  const lanes = new Int32Array(parts).fill(-1);
+  new Uint32Array(data, 16, moving).forEach((part, lane) => {
+    lanes[part] = lane;
+  });
+  let offset = 16 + 4 * moving;
+  const rest = new Float32Array(data, offset, parts * NUMBERS);
+  offset += rest.byteLength;
+  const maps = new Float32Array(data, offset, times * moving * NUMBERS);
+  offset += maps.byteLength;
+  return {
+    version,
+    times,
+    parts,
+    lanes,
+    moving,
+    rest,
+    maps,
+    sets,
+    members: new Int32Array(data, offset, times * sets),
+  };
+}
+
+export async function askSamples(rehearsal: number, signal: AbortSignal): Promise<Samples> {
+  const answer = await fetch(`/api/rehearsals/${rehearsal}/motion/samples`, { signal });
+  if (!answer.ok) throw refusalOf(answer.status, await answer.text());
+  return samplesOf(await answer.arrayBuffer(), Number(answer.headers.get('Motion-Version')));
+}

@@ -1,0 +1,260 @@
+import { Button, Checkbox, NativeSelect, NumberInput, Switch } from '@mantine/core';
+import { useSyncExternalStore } from 'react';
+import { Link } from 'react-router';
+import type { Property, Stage, Value } from '../../api/motion';
+import { pictureAddress, type Rehearsal } from '../../api/rehearsals';
+import { ColourField } from '../../ui/ColourField';
+import { plural } from '../../ui/units';
+import { type MemberSet, nameOf } from './figure';
+import classes from './Move.module.css';
+import type { MovingParts } from './useMoving';
+
+interface Props {
+  rehearsal: Rehearsal;
+  moving: MovingParts;
+  canEdit: boolean;
+}
+
+/** The pose of what is chosen, the members of sets, and how the motion is played. */
+export function MovePanel({ rehearsal, moving, canEdit }: Props) {
+  const { figure, motion, error } = moving;
+  // What the fields show is that of the time at which it stands still.
+  useSyncExternalStore(moving.player.subscribe, moving.player.now);
+  if (!figure) return null;
+  if (figure.parts.every((part) => part.picture === null)) {
+    return (
+      <p className={classes.hint}>
+        This package was opened before its parts could be moved. Choose it above once more.
+      </p>
+    );
+  }
+  return (
+    <>
+      {error && (
+        <p role="alert" className={classes.problem}>
+          {error}
+        </p>
+      )}
+      <Switch
+        size="sm"
+        my="sm"
+        label="Write keys"
+        description="Each change becomes a key at the time below the picture. Off: it is the pose for all the time, until there are keys."
+        checked={moving.writesKeys}
+        disabled={!canEdit}
+        onChange={(event) => moving.setWritesKeys(event.currentTarget.checked)}
+      />
+      <NativeSelect
+        size="xs"
+        label="Part"
+        data={[
+          { value: '', label: 'None' },
+          ...[...figure.parts].reverse().map((part) => ({ value: part.id, label: part.name })),
+        ]}
+        value={moving.chosen.at(-1) ?? ''}
+        onChange={(event) => moving.setChosen(event.currentTarget.value ? [event.currentTarget.value] : [])}
+        mb="sm"
+      />
+      <PoseFields moving={moving} canEdit={canEdit} />
+      {figure.sets.map((set) => (
+        <SetRow key={set.path} rehearsal={rehearsal} set={set} moving={moving} canEdit={canEdit} />
+      ))}
+      <StageFields moving={moving} canEdit={canEdit} />
+      {motion && motion.lost.length > 0 && (
+        <p className={classes.problem}>
+          The motion also moves {plural(motion.lost.length, 'part')} that this package does not have. Their keys are
+          kept: {motion.lost.slice(0, 5).join(', ')}
+          {motion.lost.length > 5 && ' and more'}.
+        </p>
+      )}
+    </>
+  );
+}
+
+function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
+  const { figure, chosen } = moving;
+  const id = chosen.at(-1);
+  const part = id === undefined ? undefined : figure?.parts[figure.byId.get(id) ?? -1];
+  const pose = id === undefined ? null : moving.poseAt(id);
+  if (!part || !pose || id === undefined) {
+    return (
+      <p className={classes.hint}>
+        Press a part on the picture and drag it. Shift chooses several; while dragging it keeps to 15 degrees or to one
+        axis.
+      </p>
+    );
+  }
+  const set = (property: Property, value: Value) =>
+    moving.pose(Object.fromEntries(chosen.map((one) => [one, { [property]: value }])));
+  const [x, y] = pose.translate;
+  const [wide, high] = pose.scale;
+  return (
+    <fieldset className={classes.pose} disabled={!canEdit}>
+      <legend>{chosen.length === 1 ? nameOf(part) : plural(chosen.length, 'part')}</legend>
+      <Field label="Turn, °" value={pose.rotate} onChange={(value) => set('rotate', value)} />
+      <Field
+        label="Opacity, %"
+        value={pose.opacity * 100}
+        min={0}
+        max={100}
+        onChange={(value) => set('opacity', value / 100)}
+      />
+      <Field label="Right, px" value={x} onChange={(value) => set('translate', [value, y])} />
+      <Field label="Down, px" value={y} onChange={(value) => set('translate', [x, value])} />
+      <Field label="Width, %" value={wide * 100} onChange={(value) => set('scale', [value / 100, high])} />
+      <Field label="Height, %" value={high * 100} onChange={(value) => set('scale', [wide, value / 100])} />
+      {part.pivot === null && (
+        <p className={classes.hint}>
+          It has no pivot and turns about its middle.{' '}
+          <Link to="../put-in-order" relative="path">
+            Set one in Put in order
+          </Link>
+          , then hand over again.
+        </p>
+      )}
+      <div className={classes.buttons}>
+        <Button
+          size="compact-sm"
+          variant="default"
+          onClick={() => void moving.act({ do: 'reset', targets: [...chosen] })}
+        >
+          Reset
+        </Button>
+        <Button
+          size="compact-sm"
+          variant="default"
+          onClick={() =>
+            void moving.act({
+              do: 'mirror-pose',
+              targets: [...chosen],
+              at: moving.now(),
+              writes_keys: moving.writesKeys,
+            })
+          }
+        >
+          Mirror to the other side
+        </Button>
+        <Button size="compact-sm" variant="default" onClick={() => void moving.act({ do: 'reset', targets: [] })}>
+          Reset all
+        </Button>
+      </div>
+    </fieldset>
+  );
+}
+
+function Field({
+  label,
+  value,
+  onChange,
+  ...limits
+}: {
+  label: string;
+  value: number;
+  min?: number;
+  max?: number;
+  onChange: (value: number) => void;
+}) {
+  return (
+    <NumberInput
+      size="xs"
+      label={label}
+      decimalScale={1}
+      {...limits}
+      // Typing says nothing yet; what is there when the field is left does.
+      key={value}
+      defaultValue={Math.round(value * 10) / 10}
+      onBlur={(event) => {
+        const said = Number.parseFloat(event.currentTarget.value);
+        if (Number.isFinite(said) && Math.abs(said - value) >= 0.05) onChange(said);
+      }}
+      onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+    />
+  );
+}
+
+/** The members of a set as small pictures; the first nine have keys while the set is the first. */
+function SetRow({ rehearsal, set, moving, canEdit }: Props & { set: MemberSet }) {
+  const { figure, momentOf, player } = moving;
+  const at = figure?.sets.indexOf(set) ?? 0;
+  const seen = momentOf?.(player.now().time).members[at] ?? set.rest;
+  return (
+    <fieldset className={classes.set} disabled={!canEdit}>
+      <legend>{set.name}</legend>
+      {set.members.map(({ name, picture }, member) => (
+        <button
+          key={name}
+          type="button"
+          aria-pressed={seen === member}
+          aria-keyshortcuts={at === 0 && member < 9 ? String(member + 1) : undefined}
+          title={name}
+          onClick={() => moving.pose({ [set.path]: { shown: name } })}
+        >
+          {picture && <img src={pictureAddress(rehearsal, picture)} alt="" />}
+          <span>{at === 0 && member < 9 ? `${member + 1} ${name}` : name}</span>
+        </button>
+      ))}
+    </fieldset>
+  );
+}
+
+const DIRECTIONS: readonly { value: Stage['direction']; label: string }[] = [
+  { value: 'normal', label: 'Forwards' },
+  { value: 'reverse', label: 'Backwards' },
+  { value: 'alternate', label: 'Back and forth' },
+  { value: 'alternate-reverse', label: 'Forth and back' },
+];
+
+function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
+  const { stage, setStage } = moving;
+  return (
+    <fieldset className={classes.pose} disabled={!canEdit}>
+      <legend>Playing</legend>
+      <Field
+        label="Length, s"
+        value={stage.duration}
+        min={0.1}
+        max={600}
+        onChange={(duration) => setStage({ duration })}
+      />
+      <Field
+        label="Pictures a second"
+        value={stage.rate}
+        min={1}
+        max={120}
+        onChange={(rate) => setStage({ rate: Math.round(rate) })}
+      />
+      <NativeSelect
+        size="xs"
+        label="Direction"
+        data={[...DIRECTIONS]}
+        value={stage.direction}
+        onChange={(event) => setStage({ direction: event.currentTarget.value as Stage['direction'] })}
+      />
+      <NativeSelect
+        size="xs"
+        label="How often"
+        data={[
+          { value: '', label: 'Without end' },
+          ...[1, 2, 3, 5, 10].map((times) => ({ value: String(times), label: `${times} ×` })),
+        ]}
+        value={stage.iterations === null ? '' : String(stage.iterations)}
+        onChange={(event) =>
+          setStage({ iterations: event.currentTarget.value ? Number(event.currentTarget.value) : null })
+        }
+      />
+      <Checkbox
+        size="xs"
+        label="Ground of one colour"
+        checked={stage.ground !== null}
+        onChange={(event) => setStage({ ground: event.currentTarget.checked ? '#dfe6e2' : null })}
+      />
+      {stage.ground !== null && (
+        <ColourField
+          label="Ground"
+          value={stage.ground}
+          onChange={(ground) => setStage({ ground: ground.toLowerCase() })}
+        />
+      )}
+    </fieldset>
+  );
+}

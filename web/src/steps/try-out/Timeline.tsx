@@ -1,0 +1,353 @@
+import { Button, NativeSelect } from '@mantine/core';
+import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
+import type { Key, KeyRef, Track } from '../../api/motion';
+import { keyAt, momentAt } from '../../rules/motion';
+import { plural } from '../../ui/units';
+import { nameOf } from './figure';
+import classes from './Move.module.css';
+import { type MovingParts, placeOf } from './useMoving';
+
+interface Props {
+  moving: MovingParts;
+  canEdit: boolean;
+}
+
+const LABELS: Record<Track['property'], string> = {
+  translate: 'place',
+  rotate: 'turn',
+  scale: 'size',
+  opacity: 'opacity',
+  shown: 'shown',
+};
+const SPEEDS = [0.5, 1, 2].map((value) => ({ value: String(value), label: `${value} × speed` }));
+const EASINGS = ['linear', 'ease', 'ease-in', 'ease-out', 'ease-in-out', 'step-start', 'step-end'];
+
+/** Time under the picture: playing, the ruler, and the keys of what is chosen. */
+export function Timeline({ moving, canEdit }: Props) {
+  return (
+    <section className={classes.timeline} aria-label="Time">
+      <Transport moving={moving} canEdit={canEdit} />
+      <Lanes moving={moving} canEdit={canEdit} />
+    </section>
+  );
+}
+
+function Transport({ moving, canEdit }: Props) {
+  const { player, stage, keys } = moving;
+  const { isPlaying } = useSyncExternalStore(player.subscribe, player.now);
+  const [speed, setSpeed] = useState(1);
+  const step = (by: number) => {
+    player.halt();
+    const at = (momentAt(stage, player.now().time) ?? 0) + by / stage.rate;
+    player.seek(Math.min(Math.max(at, 0), stage.duration));
+  };
+  return (
+    <div className={classes.transport}>
+      <Button.Group>
+        <Button size="compact-sm" variant="default" onClick={() => step(-1)}>
+          Back
+        </Button>
+        <Button
+          size="compact-sm"
+          variant="default"
+          aria-keyshortcuts="O"
+          onClick={() => (isPlaying ? player.halt() : player.play())}
+        >
+          {isPlaying ? 'Halt' : 'Play'}
+        </Button>
+        <Button size="compact-sm" variant="default" onClick={() => step(1)}>
+          On
+        </Button>
+      </Button.Group>
+      <NativeSelect
+        size="xs"
+        aria-label="Speed"
+        data={SPEEDS}
+        value={String(speed)}
+        onChange={(event) => {
+          const next = Number(event.currentTarget.value);
+          setSpeed(next);
+          player.speed = next;
+        }}
+      />
+      <Clock moving={moving} />
+      <span className={classes.gap} />
+      {canEdit && keys.length > 0 && <KeyTools moving={moving} />}
+      {canEdit && moving.chosen.length > 0 && (
+        <Button size="compact-sm" variant="default" onClick={() => keyHere(moving)}>
+          Key here
+        </Button>
+      )}
+    </div>
+  );
+}
+
+/** A key of everything about the chosen parts at this time. */
+function keyHere(moving: MovingParts): void {
+  const values = moving.chosen.flatMap((id) => {
+    const pose = moving.poseAt(id);
+    if (!pose) return [];
+    const { translate, rotate, scale } = pose;
+    return [
+      [id, { translate: [...translate] as [number, number], rotate, scale: [...scale] as [number, number] }] as const,
+    ];
+  });
+  if (values.length > 0) {
+    void moving.act({ do: 'pose', values: Object.fromEntries(values), at: moving.now(), writes_keys: true });
+  }
+}
+
+/** The time, written without rendering while it plays. */
+function Clock({ moving: { player, stage } }: Pick<Props, 'moving'>) {
+  const text = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    const write = () => {
+      const { time, skipped } = player.now();
+      const moment = momentAt(stage, time) ?? 0;
+      const frames = Math.round(stage.duration * stage.rate);
+      const picture = Math.min(frames, Math.floor(moment * stage.rate + 1e-6) + 1);
+      if (text.current) {
+        text.current.textContent = `${moment.toFixed(2)} s · picture ${picture} of ${frames}${skipped > 0 ? ` · ${plural(skipped, 'picture')} skipped` : ''}`;
+      }
+    };
+    write();
+    return player.listen(write);
+  }, [player, stage]);
+  return <span ref={text} className={classes.clock} data-testid="clock" />;
+}
+
+function KeyTools({ moving }: Pick<Props, 'moving'>) {
+  const { keys, setKeys, act, now, tracks } = moving;
+  const [copied, setCopied] = useState<readonly KeyRef[]>([]);
+  const first = keys[0];
+  const key = first && keyAt(tracks.get(placeOf(first)), first.at);
+  const paste = (isReversed: boolean) => {
+    void act({ do: 'copy-keys', keys: [...(copied.length > 0 ? copied : keys)], to: now(), reversed: isReversed });
+  };
+  return (
+    <>
+      <NativeSelect
+        size="xs"
+        aria-label="From this key to the next"
+        data={key && !EASINGS.includes(key.easing) ? [key.easing, ...EASINGS] : EASINGS}
+        value={key?.easing ?? 'linear'}
+        onChange={(event) => void act({ do: 'ease-keys', keys: [...keys], easing: event.currentTarget.value })}
+      />
+      <Button.Group>
+        <Button size="compact-sm" variant="default" onClick={() => setCopied(keys)}>
+          Copy
+        </Button>
+        <Button size="compact-sm" variant="default" onClick={() => paste(false)}>
+          Paste
+        </Button>
+        <Button size="compact-sm" variant="default" onClick={() => paste(true)}>
+          Paste reversed
+        </Button>
+      </Button.Group>
+      <Button
+        size="compact-sm"
+        variant="default"
+        onClick={() => {
+          void act({ do: 'remove-keys', keys: [...keys] });
+          setKeys([]);
+        }}
+      >
+        Remove
+      </Button>
+    </>
+  );
+}
+
+/** Where times lie across the lanes. */
+const LABEL = 132;
+const MARGIN = 14;
+
+function Lanes({ moving, canEdit }: Props) {
+  const { stage, player, figure, chosen, tracks } = moving;
+  const frame = useRef<HTMLDivElement>(null);
+  const head = useRef<HTMLDivElement>(null);
+  const width = useWidth(frame);
+  const scale = Math.max(1, width - LABEL - 2 * MARGIN) / stage.duration;
+  const left = (at: number) => LABEL + MARGIN + at * scale;
+  const shown = useMemo(
+    () =>
+      [...tracks.values()].filter(
+        ({ target, property }) => chosen.length === 0 || chosen.includes(target) || property === 'shown',
+      ),
+    [tracks, chosen],
+  );
+  useEffect(() => {
+    const place = () => {
+      const moment = momentAt(stage, player.now().time) ?? 0;
+      if (head.current) {
+        head.current.style.transform = `translateX(${LABEL + MARGIN + moment * scale}px)`;
+        head.current.setAttribute('aria-valuenow', String(Math.round(moment * stage.rate)));
+        head.current.setAttribute('aria-valuetext', `${moment.toFixed(2)} s`);
+      }
+    };
+    place();
+    return player.listen(place);
+  }, [player, stage, scale]);
+  const seek = (event: React.PointerEvent) => {
+    const box = frame.current?.getBoundingClientRect();
+    player.halt();
+    player.seek(Math.min(Math.max((event.clientX - (box?.left ?? 0) - LABEL - MARGIN) / scale, 0), stage.duration));
+  };
+  const byKey = (event: React.KeyboardEvent) => {
+    const by = { ArrowLeft: -1, ArrowRight: 1, PageUp: stage.rate, PageDown: -stage.rate }[event.key];
+    const at = momentAt(stage, player.now().time) ?? 0;
+    const next = event.key === 'Home' ? 0 : event.key === 'End' ? stage.duration : by && at + by / stage.rate;
+    if (next === undefined) return;
+    event.preventDefault();
+    player.halt();
+    player.seek(Math.min(Math.max(next, 0), stage.duration));
+  };
+  const labelOf = ({ target, property }: Track) => {
+    const part = figure?.parts[figure.byId.get(target) ?? -1];
+    return `${part ? nameOf(part) : target.split('/').at(-1)} · ${LABELS[property]}`;
+  };
+  return (
+    <div ref={frame} className={classes.lanes}>
+      {/* Keys and the slider below do the same by keyboard. */}
+      <div
+        className={classes.ruler}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          seek(event);
+        }}
+        onPointerMove={(event) => event.buttons === 1 && seek(event)}
+      >
+        <span className={classes.laneLabel}>seconds</span>
+        {ticks(stage.duration, scale).map((at) => (
+          <span key={at} className={classes.tick} style={{ left: left(at) }}>
+            {at}
+          </span>
+        ))}
+      </div>
+      <div className={classes.rows}>
+        {shown.length === 0 && (
+          <p className={classes.empty}>
+            {canEdit
+              ? 'No keys yet. Turn on Write keys, go to another time on the ruler, and change a part.'
+              : 'Nothing moves yet.'}
+          </p>
+        )}
+        {shown.map((track) => (
+          <div key={placeOf(track)} className={classes.lane}>
+            <span className={classes.laneLabel} title={labelOf(track)}>
+              {labelOf(track)}
+            </span>
+            {track.keys.map((key) => (
+              <KeyMark
+                key={key.at}
+                track={track}
+                at={key}
+                label={labelOf(track)}
+                left={left(key.at)}
+                scale={scale}
+                moving={moving}
+                canEdit={canEdit}
+              />
+            ))}
+          </div>
+        ))}
+      </div>
+      <div
+        ref={head}
+        className={classes.head}
+        role="slider"
+        aria-label="Picture"
+        aria-valuemin={0}
+        aria-valuemax={stage.duration * stage.rate}
+        aria-valuenow={0}
+        tabIndex={0}
+        onKeyDown={byKey}
+      />
+    </div>
+  );
+}
+
+interface MarkProps extends Props {
+  track: Track;
+  at: Key;
+  label: string;
+  left: number;
+  scale: number;
+}
+
+/** A key: pressed it is chosen, dragged or by arrow keys it is moved to another picture. */
+function KeyMark({ track, at: key, label, left, scale, moving, canEdit }: MarkProps) {
+  const { keys, setKeys, stage, act, player } = moving;
+  const own: KeyRef = { target: track.target, property: track.property, at: key.at };
+  const isSame = (one: KeyRef) => placeOf(one) === placeOf(own) && one.at === own.at;
+  const isChosen = keys.some(isSame);
+  const from = useRef<number | null>(null);
+  const [by, setBy] = useState(0);
+  const move = (seconds: number, moved: readonly KeyRef[]) => {
+    if (!canEdit || seconds === 0) return;
+    setKeys(moved.map((one) => ({ ...one, at: Math.min(Math.max(one.at + seconds, 0), stage.duration) })));
+    void act({ do: 'move-keys', keys: [...moved], by: seconds });
+  };
+  const choose = (isMore: boolean): readonly KeyRef[] => {
+    if (isChosen && !isMore) return keys;
+    const next = isMore ? (isChosen ? keys.filter((one) => !isSame(one)) : [...keys, own]) : [own];
+    setKeys(next);
+    return next;
+  };
+  return (
+    <button
+      type="button"
+      className={classes.key}
+      style={{ left: left + by * scale }}
+      aria-pressed={isChosen}
+      aria-label={`Key of ${label} at ${key.at.toFixed(2)} s`}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        from.current = event.clientX;
+        choose(event.shiftKey);
+      }}
+      onPointerMove={(event) => {
+        if (from.current === null || !canEdit) return;
+        setBy(Math.round(((event.clientX - from.current) / scale) * stage.rate) / stage.rate);
+      }}
+      onPointerUp={() => {
+        from.current = null;
+        if (by !== 0) move(by, isChosen ? keys : [own]);
+        else player.seek(key.at);
+        setBy(0);
+      }}
+      onPointerCancel={() => {
+        from.current = null;
+        setBy(0);
+      }}
+      onKeyDown={(event) => {
+        const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+        if (step) {
+          event.preventDefault();
+          move(step / stage.rate, isChosen ? keys : [own]);
+        } else if (event.key === 'Delete' && canEdit) {
+          void act({ do: 'remove-keys', keys: [...(isChosen ? keys : [own])] });
+          setKeys([]);
+        } else if (event.key === ' ' || event.key === 'Enter') choose(event.shiftKey);
+      }}
+    />
+  );
+}
+
+function useWidth(frame: React.RefObject<HTMLDivElement | null>): number {
+  const [width, setWidth] = useState(0);
+  useEffect(() => {
+    const element = frame.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [frame]);
+  return width;
+}
+
+/** Times for the ruler, some 70 px apart. */
+function ticks(duration: number, scale: number): number[] {
+  const step = [0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60].find((one) => one * scale >= 56) ?? 120;
+  return Array.from({ length: Math.floor(duration / step + 1e-9) + 1 }, (_, at) => Number((at * step).toFixed(2)));
+}

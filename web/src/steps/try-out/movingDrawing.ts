@@ -1,0 +1,239 @@
+/** Draws the parts of a package where a motion takes them, on a 2D canvas whose operators are those of the W3C. */
+import type { View } from '../../pile/view';
+import { type Affine, after, movedBy, REST } from '../../rules/joints';
+import { inverse, pictureAt } from '../../rules/motion';
+import type { Extent, Spot } from '../../rules/places';
+import type { Figure, Node, Part } from './figure';
+
+/** Where everything is at one moment. */
+export interface Moment {
+  maps: readonly Affine[];
+  opacity: readonly number[];
+  /** The number of the member that is seen of each set. */
+  members: readonly number[];
+  /** Seconds since the motion began, for parts that have frames of their own. */
+  time: number;
+}
+
+/** The pictures of parts, each also at half, a quarter ... of its size, made once. */
+export class PartPictures {
+  private readonly whole = new Map<string, ImageBitmap>();
+  private readonly reduced = new Map<string, CanvasImageSource>();
+
+  add(name: string, picture: ImageBitmap): void {
+    this.whole.set(name, picture);
+  }
+
+  has(name: string): boolean {
+    return this.whole.has(name);
+  }
+
+  /** The smallest that is not smaller than it is seen. */
+  at(name: string, zoom: number): CanvasImageSource | null {
+    const picture = this.whole.get(name);
+    if (!picture) return null;
+    const halvings = Math.max(0, Math.floor(Math.log2(1 / zoom) + 1e-9));
+    if (halvings === 0) return picture;
+    const key = `${halvings} ${name}`;
+    let made = this.reduced.get(key);
+    if (!made) {
+      made = halved(picture, halvings);
+      this.reduced.set(key, made);
+    }
+    return made;
+  }
+
+  /** How much a picture covers at a place of it, from 0 to 1. */
+  coverAt(name: string, { x, y }: Spot): number {
+    const picture = this.whole.get(name);
+    if (!picture || x < 0 || y < 0 || x >= picture.width || y >= picture.height) return 0;
+    const context = new OffscreenCanvas(1, 1).getContext('2d');
+    context?.drawImage(picture, Math.floor(x), Math.floor(y), 1, 1, 0, 0, 1, 1);
+    return (context?.getImageData(0, 0, 1, 1).data[3] ?? 0) / 255;
+  }
+}
+
+function halved(picture: ImageBitmap, times: number): CanvasImageSource {
+  let made: CanvasImageSource = picture;
+  let { width, height } = picture;
+  for (let time = 0; time < times; time++) {
+    [width, height] = [Math.max(1, Math.ceil(width / 2)), Math.max(1, Math.ceil(height / 2))];
+    const next = new OffscreenCanvas(width, height);
+    const context = next.getContext('2d');
+    if (!context) return made;
+    context.imageSmoothingQuality = 'high';
+    context.drawImage(made, 0, 0, width, height);
+    made = next;
+  }
+  return made;
+}
+
+/** The canvases that groups are laid on apart, by how deep they lie: the same ones at each picture. */
+const apart: OffscreenCanvas[] = [];
+
+export function drawParts(
+  onto: CanvasRenderingContext2D,
+  figure: Figure,
+  pictures: PartPictures,
+  view: View,
+  moment: Moment,
+): void {
+  const draw = (context: Context, nodes: readonly Node[], depth: number) => {
+    for (const node of nodes) {
+      if ('part' in node) drawPart(context, node.part);
+      else drawGroup(context, node, depth);
+    }
+  };
+  const drawPart = (context: Context, at: number) => {
+    const part = figure.parts[at];
+    const member = figure.memberOf.parts[at];
+    if (!part || !(member ? moment.members[member.set] === member.member : part.is_on)) return;
+    const name = pictureOf(part, moment.time);
+    const picture = name && pictures.at(name, view.zoom);
+    if (!picture) return;
+    const map = moment.maps[at] ?? REST;
+    place(context, view, map);
+    context.globalAlpha = part.opacity * (moment.opacity[at] ?? 1);
+    context.globalCompositeOperation = operatorOf(part.blend);
+    context.imageSmoothingEnabled = view.zoom < 1 || map.some((value, number) => value !== REST[number]);
+    context.drawImage(picture, part.left, part.top, part.width, part.height);
+  };
+  const drawGroup = (context: Context, { group: at, members }: Extract<Node, { group: number }>, depth: number) => {
+    const group = figure.groups[at];
+    const member = figure.memberOf.groups[at];
+    if (!group || !(member ? moment.members[member.set] === member.member : group.is_on)) return;
+    if (group.blend === 'normal' && group.opacity === 1 && !group.isolated) {
+      draw(context, members, depth);
+      return;
+    }
+    const inner = cleared(depth, onto.canvas);
+    draw(inner, members, depth + 1);
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.globalAlpha = group.opacity;
+    context.globalCompositeOperation = operatorOf(group.blend);
+    context.drawImage(inner.canvas, 0, 0);
+  };
+  // Apart from the ground: parts may be laid by what is behind them.
+  const whole = cleared(0, onto.canvas);
+  draw(whole, figure.tree, 1);
+  onto.drawImage(whole.canvas, 0, 0);
+}
+
+type Context = OffscreenCanvasRenderingContext2D;
+
+function cleared(depth: number, { width, height }: Extent): Context {
+  let canvas = apart[depth];
+  if (!canvas || canvas.width !== width || canvas.height !== height) {
+    canvas = new OffscreenCanvas(width, height);
+    apart[depth] = canvas;
+  }
+  const context = canvas.getContext('2d');
+  if (!context) throw new Error('This browser has no 2D canvas.');
+  context.setTransform(1, 0, 0, 1, 0, 0);
+  context.globalAlpha = 1;
+  context.globalCompositeOperation = 'source-over';
+  context.clearRect(0, 0, width, height);
+  return context;
+}
+
+const operatorOf = (blend: string): GlobalCompositeOperation =>
+  blend === 'normal' ? 'source-over' : (blend as GlobalCompositeOperation);
+
+function place(context: Context, { zoom, x, y }: View, [a, b, c, d, e, f]: Affine): void {
+  context.setTransform(zoom * a, zoom * b, zoom * c, zoom * d, x + zoom * e, y + zoom * f);
+}
+
+function pictureOf(part: Part, time: number): string | null {
+  if (part.moments.length === 0) return part.picture;
+  const at = pictureAt(
+    part.moments.map((one) => one.milliseconds),
+    part.loops,
+    time,
+  );
+  return part.moments[at]?.picture ?? part.picture;
+}
+
+/** The front-most part that covers a place of the canvas by half or more, else by anything: a glow hides nothing from the hand. */
+export function partAt(figure: Figure, pictures: PartPictures, moment: Moment, spot: Spot): string | null {
+  const isSeen = (nodes: readonly Node[]): number[] =>
+    nodes.flatMap((node) => {
+      if ('part' in node) {
+        const member = figure.memberOf.parts[node.part];
+        const isOn = member ? moment.members[member.set] === member.member : figure.parts[node.part]?.is_on;
+        return isOn ? [node.part] : [];
+      }
+      const member = figure.memberOf.groups[node.group];
+      const isOn = member ? moment.members[member.set] === member.member : figure.groups[node.group]?.is_on;
+      return isOn ? isSeen(node.members) : [];
+    });
+  let faint: string | null = null;
+  for (const at of isSeen(figure.tree).reverse()) {
+    const part = figure.parts[at];
+    const back = inverse(moment.maps[at] ?? REST);
+    const name = part && pictureOf(part, moment.time);
+    if (!part || !back || !name || (moment.opacity[at] ?? 1) === 0) continue;
+    const { x, y } = movedBy(back, spot);
+    const cover = pictures.coverAt(name, { x: x - part.left, y: y - part.top });
+    if (cover * part.opacity * (moment.opacity[at] ?? 1) >= 0.5) return part.id;
+    if (cover > 0) faint ??= part.id;
+  }
+  return faint;
+}
+
+/** What is chosen: its box, a ring where it turns, and a line with a tick to what carries it. */
+export function drawHandles(
+  context: CanvasRenderingContext2D,
+  figure: Figure,
+  view: View,
+  moment: Moment,
+  chosen: readonly string[],
+): void {
+  const ratio = window.devicePixelRatio;
+  const toScreen: Affine = [view.zoom, 0, 0, view.zoom, view.x, view.y];
+  for (const id of chosen) {
+    const at = figure.byId.get(id);
+    const part = at === undefined ? undefined : figure.parts[at];
+    const about = at === undefined ? undefined : figure.about[at];
+    if (at === undefined || !part || !about) continue;
+    const map = after(toScreen, moment.maps[at] ?? REST);
+    const corners = [
+      { x: part.left, y: part.top },
+      { x: part.left + part.width, y: part.top },
+      { x: part.left + part.width, y: part.top + part.height },
+      { x: part.left, y: part.top + part.height },
+    ].map((corner) => movedBy(map, corner));
+    const ring = movedBy(map, about);
+    const parent = figure.parents[at] ?? -1;
+    const above = figure.about[parent];
+    const there = above && movedBy(after(toScreen, moment.maps[parent] ?? REST), above);
+    for (const [colour, width] of [
+      ['#262420', 4],
+      ['#f3f0e9', 2],
+    ] as const) {
+      context.strokeStyle = colour;
+      context.lineWidth = width * ratio;
+      context.beginPath();
+      for (const { x, y } of corners) context.lineTo(x, y);
+      context.closePath();
+      context.setLineDash([8 * ratio, 5 * ratio]);
+      context.stroke();
+      context.setLineDash([]);
+      context.beginPath();
+      context.arc(ring.x, ring.y, 8 * ratio, 0, 2 * Math.PI);
+      if (there) {
+        const [across, down] = [there.x - ring.x, there.y - ring.y];
+        const long = Math.hypot(across, down);
+        if (long > 12 * ratio) {
+          const start = (8 * ratio) / long;
+          context.moveTo(ring.x + across * start, ring.y + down * start);
+          context.lineTo(there.x, there.y);
+          // The tick stands across the line, at what carries.
+          const [side, up] = [(-down / long) * 6 * ratio, (across / long) * 6 * ratio];
+          context.moveTo(there.x - side, there.y - up);
+          context.lineTo(there.x + side, there.y + up);
+        }
+      }
+      context.stroke();
+    }
+  }
+}
