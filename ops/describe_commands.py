@@ -64,17 +64,26 @@ after the last as at that one; with one key it is a pose. `shown` changes at its
 of the part's own. A part is sized, then turned, then moved, about its pivot, or about the middle of its box where it has none; then comes the map of the part
 that carries it (`parent` in the [manifest](manifest.md)).
 
+**Along a path** (W3C Motion Path): `paths` gives a part SVG path data in pixels of the canvas. With keys of `offset-distance`, in hundredths of the path's length, its pivot lies on the path; it turns
+with the path's direction and by `turns` degrees more, or, where that is null, does not.
+
+**The camera** is a track of the target `@camera`: pixels to the right, down, and towards the picture. A part at depth z moves by the camera's way times D / (D + z), and going towards it by c makes it
+(D + z) / (D + z - c) times as large, about the middle of the canvas; D is the `camera.distance` of the manifest, z its `depth.z`. So at rest everything is as drawn. The ground's colour is `ground` of the
+target `@stage`.
+
 ## Samples
 
 `GET /api/rehearsals/{id}/motion/samples` answers where everything is at each picture of one iteration, its end included, as little-endian bytes:
 
 | what | as |
 |---|---|
-| number of pictures T, of parts P, of parts that move M, of sets S | 4 × uint32 |
+| number of pictures T, of parts P, of parts that move M, of sets S; 1 where the ground changes, plus 2 where the camera does | 5 × uint32 |
 | the numbers of the parts that move; parts are counted back to front, from 0 | M × uint32 |
 | each part at the first picture: a, b, c, d, e, f as in CSS `matrix()`, and the factor of its opacity | P × 7 × float32 |
 | the same of those that move, picture by picture | T × M × 7 × float32 |
 | the number of the member that is seen of each set | T × S × int32 |
+| the ground, where it changes: red, green and blue from 0 to 255 | T × 3 × float32 |
+| the camera, where it moves: to the right, down, nearer | T × 3 × float32 |
 
 Times are `min(k / rate, duration)` for k from 0. The header `Motion-Version` is the version that was sampled.
 

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 from tests.product import ProductTestCase
 from tests.test_rules import PageTestCase
 from yuplet.arrangement.commands import SetJoints, SetPivots
-from yuplet.rehearsal.motion.document import Key, Motion, Track
+from yuplet.rehearsal.motion.document import Key, Motion, MotionPath, Track
 from yuplet.rehearsal.motion.easing import NAMES
 from yuplet.rehearsal.motion.rig import Rig, RigPart
 from yuplet.rehearsal.motion.sampling import packed, sample
@@ -135,7 +135,7 @@ class MovingTests(ProductTestCase):
         self.assertNotEqual(self.stage(), still)
         with self.subTest("its lamp goes along"):
             maps = np.frombuffer(
-                page.request.get(f"/api/rehearsals/{self.rehearsal}/motion/samples").body(), "<f4", 63, 16
+                page.request.get(f"/api/rehearsals/{self.rehearsal}/motion/samples").body(), "<f4", 63, 20
             )
             names = [
                 one["name"].split(" / ")[-1]
@@ -206,6 +206,43 @@ class MovingTests(ProductTestCase):
             page.get_by_role("button", name="Halt").click()
             self.assertNotIn("0.00 s", page.get_by_test_id("clock").inner_text())
         self.assert_accessible("Move, with keys")
+
+    def test_the_camera_goes_by_and_what_ends_within_the_picture_is_said(self) -> None:
+        page = self.page
+        page.get_by_label("Write keys").check(force=True)
+        self.seek(1)
+        # The first number to the right is the camera's while no part is chosen.
+        page.get_by_label("Right, px").fill("20")
+        page.get_by_label("Right, px").press("Enter")
+        self.saved()
+        expect(page.get_by_role("button", name="Key of Camera · place at 1.00 s")).to_be_visible()
+        expect(page.get_by_text("px on the right at picture 25").first).to_be_visible()
+        self.seek(0.5)
+        expect(page.get_by_label("Right, px")).to_have_value("10")
+        page.get_by_text("px on the right at picture 25").first.click()
+        expect(page.get_by_role("slider", name="Picture")).to_have_attribute("aria-valuetext", "1.00 s")
+
+    def test_a_part_goes_along_a_path_that_is_drawn(self) -> None:
+        page = self.page
+        self.chosen("lamp")
+        page.get_by_role("button", name="Draw a path").click()
+        for place in ((10, 60), (30, 20), (80, 40)):
+            page.mouse.click(*self.spot(*place))
+        page.get_by_role("button", name="Use this path").click()
+        self.saved()
+        (path,) = self.motion()["paths"]
+        self.assertTrue(path["data"].startswith("M 10.5 60.5 C"), path)
+        self.assertEqual(self.keys("lamp", "offset-distance"), [(0, 0), (2, 100)])
+        page.get_by_label("SVG path data").fill("M 0 0 nowhere")
+        page.get_by_label("SVG path data").press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("is no path")
+        page.get_by_label("Turns with the path").click()
+        self.saved()
+        self.assertIsNone(self.motion()["paths"][0]["turns"])
+        self.assert_accessible("Move, with a path")
+        page.get_by_role("button", name="Remove the path").click()
+        self.saved()
+        self.assertEqual((self.motion()["paths"], self.motion()["tracks"]), ([], []))
 
     def test_a_refused_step_is_said_and_nothing_is_lost(self) -> None:
         page = self.page
@@ -309,6 +346,45 @@ class SecondOpinionTests(PageTestCase):
                 compared += 1
         self.assertGreater(compared, 1000)
 
+    def test_paths(self) -> None:
+        """W3C Motion Path as Chromium has it: offset-path, offset-distance and offset-rotate, with arcs, curves and corners."""
+        paths = (
+            "M 20 300 C 60 40 240 40 300 260",
+            "M 0 0 H 120 V 90 L 40 170",
+            "M 50 50 A 60 40 20 1 1 180 120 q 40 60 90 10 t 60 -30",
+            "m 10 10 c 30 0 60 30 60 60 s 30 60 60 60 z",
+        )
+        shares = [round(0.013 + 0.0487 * at, 4) for at in range(20)]
+        cases = [{"path": path, "shares": shares, "turns": turns} for path in paths for turns in (0, 35, None)]
+        script = """(one) => {
+            const frame = document.body.appendChild(document.createElement('div'));
+            frame.style.cssText = 'position: fixed; left: 0; top: 0; width: 0; height: 0';
+            const element = frame.appendChild(document.createElement('div'));
+            const rotate = one.turns === null ? '0deg' : `auto ${one.turns}deg`;
+            element.style.cssText = `position: absolute; left: 0; top: 0; width: 0; height: 0; offset-path: path('${one.path}'); offset-rotate: ${rotate}`;
+            const ends = [0, 50].map(left => {
+                const end = element.appendChild(document.createElement('div'));
+                end.style.cssText = `position: absolute; left: ${left}px; top: 0; width: 0; height: 0`;
+                return end;
+            });
+            const found = one.shares.map(share => {
+                element.style.offsetDistance = `${share * 100}%`;
+                return ends.map(end => { const { x, y } = end.getBoundingClientRect(); return [x, y]; });
+            });
+            frame.remove();
+            return found;
+        }"""
+        rig = Rig((RigPart(id="a", name="a", pivot=(0.0, 0.0), middle=(0, 0), parent=None),), {})
+        for case, told in zip(cases, self.asked(script, cases), strict=True):
+            keys = (Key(0.0, 0.0), Key(1.0, 100.0))
+            motion = Motion(
+                tracks=(Track("a", "offset-distance", keys),), paths=(MotionPath("a", case["path"], case["turns"]),)
+            )
+            maps = sample(motion, rig, np.array(shares)).maps[:, 0]
+            ends = np.stack([maps[:, 4:], maps[:, 4:] + 50 * maps[:, :2]], axis=1)
+            # Chromium measures curves by straight pieces of its own.
+            np.testing.assert_allclose(ends, told, atol=0.5, err_msg=str(case))
+
 
 class PageRuleTests(PageTestCase):
     """What the page computes while somebody drags is what the core computes afterwards."""
@@ -363,15 +439,18 @@ class PageRuleTests(PageTestCase):
             {
                 ("1", "rotate"): Track("1", "rotate", (Key(0, 0.0), Key(1, 90.0))),
                 ("4", "opacity"): Track("4", "opacity", (Key(0, 0.5),)),
+                ("@camera", "camera"): Track("@camera", "camera", (Key(0, (0.0, 0.0, 0.0)), Key(1, (8.0, 0.0, 0.0)))),
             }
         )
         sampled = sample(motion, PARTS, np.linspace(0, 1, 5))
         script = """(bytes) => {
             const read = plain.samplesOf(new Uint8Array(bytes).buffer, 3);
-            return { ...read, lanes: [...read.lanes], rest: [...read.rest], maps: [...read.maps], members: [...read.members] };
+            return { ...read, lanes: [...read.lanes], rest: [...read.rest], maps: [...read.maps],
+                members: [...read.members], ground: read.ground && [...read.ground], camera: read.camera && [...read.camera] };
         }"""
         (told,) = self.asked(script, [list(packed(sampled))])
         self.assertEqual((told["times"], told["parts"], told["moving"], told["sets"], told["version"]), (5, 6, 3, 0, 3))
+        self.assertEqual((told["ground"], told["camera"]), (None, [0, 0, 0, 2, 0, 0, 4, 0, 0, 6, 0, 0, 8, 0, 0]))
         self.assertEqual(told["lanes"], [-1, 0, 1, 2, -1, -1])
         maps = np.array(told["maps"]).reshape(5, 3, 7)
         np.testing.assert_allclose(maps[..., :6], sampled.maps[:, 1:4], atol=1e-4)

@@ -103,8 +103,8 @@ class PackageTests(MotionCase):
         self.step(self.turn("lamp", 90, at=1.0, writes_keys=True))
         answer = self.cleo.get(self.at("/samples"))
         self.assertEqual((answer["Motion-Version"], answer["Content-Type"]), ("2", "application/octet-stream"))
-        times, parts, moving, sets = struct.unpack("<4I", answer.content[:16])
-        self.assertEqual((times, parts, moving, sets), (11, 9, 1, 0))
+        times, parts, moving, sets, changes = struct.unpack("<5I", answer.content[:20])
+        self.assertEqual((times, parts, moving, sets, changes), (11, 9, 1, 0, 0))
         last = struct.unpack("<7f", answer.content[-28:])
         for number, wanted in zip(last, (0, 1, -1, 0), strict=False):
             self.assertAlmostEqual(number, wanted, 6)

@@ -15,6 +15,7 @@ from scipy.spatial.transform import RigidTransform, Rotation
 
 import yuplet
 from yuplet.errors import MotionError
+from yuplet.rehearsal.motion.camera import planes_that_run_out
 from yuplet.rehearsal.motion.commands import (
     COMMANDS,
     CopyKeys,
@@ -27,6 +28,7 @@ from yuplet.rehearsal.motion.commands import (
     PutTracks,
     RemoveKeys,
     Reset,
+    SetPath,
     SetStage,
     StretchKeys,
     applied,
@@ -34,8 +36,9 @@ from yuplet.rehearsal.motion.commands import (
     command_to_json,
     commands_schema,
 )
-from yuplet.rehearsal.motion.document import Key, Motion, Stage, Track, motion_from_json, motion_schema
+from yuplet.rehearsal.motion.document import Key, Motion, MotionPath, Stage, Track, motion_from_json, motion_schema
 from yuplet.rehearsal.motion.easing import NAMES, easing
+from yuplet.rehearsal.motion.path import measured
 from yuplet.rehearsal.motion.rig import Rig, RigPart, RigSet, rig_of
 from yuplet.rehearsal.motion.sampling import packed, sample, values_at
 from yuplet.rehearsal.motion.timing import Direction, Fill, directed
@@ -221,15 +224,15 @@ class SamplingTests(TestCase):
         motion = keyed(al_rotate=[(0, 0.0), (1, 90.0)], trunk_opacity=[(0, 0.5)])
         sampled = sample(motion, RIG, np.array([0, 0.5, 1]))
         data = packed(sampled)
-        times, parts, moving, sets = struct.unpack("<4I", data[:16])
-        self.assertEqual((times, parts, moving, sets), (3, 5, 3, 1))
-        numbers = np.frombuffer(data, "<u4", moving, 16)
+        times, parts, moving, sets, changes = struct.unpack("<5I", data[:20])
+        self.assertEqual((times, parts, moving, sets, changes), (3, 5, 3, 1, 0))
+        numbers = np.frombuffer(data, "<u4", moving, 20)
         self.assertEqual(numbers.tolist(), [1, 3, 4])
-        rest = np.frombuffer(data, "<f4", parts * 7, 16 + 4 * moving).reshape(parts, 7)
+        rest = np.frombuffer(data, "<f4", parts * 7, 20 + 4 * moving).reshape(parts, 7)
         self.assertEqual(rest[0].tolist(), [1, 0, 0, 1, 0, 0, 0.5])
-        maps = np.frombuffer(data, "<f4", times * moving * 7, 16 + 4 * moving + rest.nbytes).reshape(times, moving, 7)
+        maps = np.frombuffer(data, "<f4", times * moving * 7, 20 + 4 * moving + rest.nbytes).reshape(times, moving, 7)
         np.testing.assert_allclose(maps[..., :6], sampled.maps[:, numbers], atol=1e-4)
-        self.assertEqual(len(data), 16 + 4 * moving + rest.nbytes + maps.nbytes + 4 * times * sets)
+        self.assertEqual(len(data), 20 + 4 * moving + rest.nbytes + maps.nbytes + 4 * times * sets)
 
     def test_the_rig_of_a_package_that_an_earlier_version_opened(self) -> None:
         old = {
@@ -261,9 +264,109 @@ EXAMPLES: tuple[MotionCommand, ...] = (
     Reset(("hl",)),
     Reset(),
     MirrorPose(("al",), 0.5, True),
+    SetPath("ar", MotionPath("ar", "M 0 0 H 30 V 40", None)),
+    Pose({"@camera": {"camera": (40.0, 0.0, 10.0)}}, 1.0, True),
+    Pose({"@stage": {"ground": "#102030"}}),
     SetStage(Stage(rate=12, duration=4.0, iterations=3.0, direction="alternate", ground="#102030")),
     PutTracks((Track("ar", "rotate", (Key(0, 5.0),)),), (("hl", "rotate"),)),
 )
+
+
+class CameraTests(TestCase):
+    """N53 and N87 of the needs, by hand."""
+
+    def marsh(self, *planes: tuple[float, int]) -> Rig:
+        """Planes of a depth and a width about the middle of a view of 1920 x 1080, before a camera at 1,000 px."""
+        parts = (
+            RigPart(
+                id=str(at), name=str(at), pivot=None, middle=(960, 540), parent=None, depth=depth,
+                box=((1920 - wide) // 2, 0, wide, 1080),
+            )
+            for at, (depth, wide) in enumerate(planes)
+        )  # fmt: skip
+        return Rig(tuple(parts), {}, (1920, 1080), 1000.0)
+
+    def way(self, *places: tuple[float, float, float]) -> Motion:
+        motion = Motion(stage=Stage(rate=25, duration=10.0))
+        keys = tuple(Key(10.0 * at / max(1, len(places) - 1), place) for at, place in enumerate(places))
+        return motion.with_tracks({("@camera", "camera"): Track("@camera", "camera", keys)})
+
+    def test_a_plane_as_far_behind_as_the_camera_stands_before_moves_by_half(self) -> None:
+        rig = self.marsh((0, 1920), (1000, 1920), (-500, 1920))
+        maps = sample(self.way((0, 0, 0), (400, 40, 0)), rig, np.array([0.0, 5.0, 10.0])).maps
+        np.testing.assert_allclose(maps[0], [[1, 0, 0, 1, 0, 0]] * 3, atol=1e-9)
+        np.testing.assert_allclose(maps[1, :, 4], [-200, -100, -400], atol=1e-9)
+        np.testing.assert_allclose(maps[2, :, 4:], [[-400, -40], [-200, -20], [-800, -80]], atol=1e-9)
+
+    def test_going_nearer_makes_near_planes_grow_faster_and_what_is_passed_is_gone(self) -> None:
+        rig = self.marsh((0, 1920), (1000, 1920), (-900, 1920))
+        maps = sample(self.way((0, 0, 500)), rig, np.zeros(1)).maps[0]
+        np.testing.assert_allclose(maps[:, 0], [2, 2000 / 1500, 0], atol=1e-9)
+        # About the middle of the picture.
+        np.testing.assert_allclose(maps[0, 0] * 960 + maps[0, 4], 960)
+
+    def test_which_planes_run_out(self) -> None:
+        # V 1920, T 600, D 1000, z 1000: 2220 px are needed; a plane of 1920 px lacks 300.
+        motion = self.way((-300, 0, 0), (300, 0, 0))
+        self.assertEqual(planes_that_run_out(motion, self.marsh((1000, 2220))), [])
+        left, right = planes_that_run_out(motion, self.marsh((1000, 1920)))
+        self.assertEqual((left.side, left.picture, left.pixels), ("left", 1, 150))
+        self.assertEqual((right.side, right.picture, right.at, right.pixels), ("right", 251, 10, 150))
+        # What does not cover the view at rest is no plane.
+        self.assertEqual(planes_that_run_out(motion, self.marsh((1000, 800))), [])
+
+    def test_without_a_camera_in_the_package_nothing_moves(self) -> None:
+        maps = sample(self.way((50, 0, 0)), RIG, np.zeros(1)).maps
+        np.testing.assert_array_equal(maps[0], [[1, 0, 0, 1, 0, 0]] * 5)
+
+    def test_a_ground_that_changes(self) -> None:
+        motion = Motion().with_tracks(
+            {("@stage", "ground"): Track("@stage", "ground", (Key(0, "#000000"), Key(1, "#ff8000")))}
+        )
+        ground = sample(motion, RIG, np.array([0, 0.5, 1])).ground
+        np.testing.assert_allclose(ground, [[0, 0, 0], [127.5, 64, 0], [255, 128, 0]])
+        self.assertEqual(
+            np.frombuffer(packed(sample(motion, RIG, np.array([1.0])))[-12:], "<f4").tolist(), [255, 128, 0]
+        )
+
+
+class PathTests(TestCase):
+    def test_length_and_places(self) -> None:
+        path = measured("M 10 10 h 30 v 40 z")
+        self.assertAlmostEqual(path.length, 120)
+        places, directions = path.at(np.array([0, 0.125, 0.25 + 20 / 120, 1]))
+        np.testing.assert_allclose(places, [[10, 10], [25, 10], [40, 30], [10, 10]], atol=1e-9)
+        self.assertEqual(directions[1], 0)
+        # A circle of radius 10 by two arcs (SVG 1.1, 8.3.8); a curve is as long as it is drawn.
+        self.assertAlmostEqual(measured("M 0 0 A 10 10 0 1 1 20 0 A 10 10 0 1 1 0 0").length, 20 * math.pi, 1)
+
+    def test_a_part_goes_along_and_turns(self) -> None:
+        motion, _ = applied(
+            Motion(stage=Stage(duration=1.0)), RIG, SetPath("ar", MotionPath("ar", "M 0 0 H 100 V 100"))
+        )
+        a, b, c, d, e, f = sample(motion, RIG, np.array([0.75])).maps[0, 2]
+        x, y = RIG.by_id["ar"].about
+        np.testing.assert_allclose((a * x + c * y + e, b * x + d * y + f), (100, 50), atol=1e-6)
+        np.testing.assert_allclose((a, b), (0, 1), atol=1e-9)
+        still, _ = applied(motion, RIG, SetPath("ar", MotionPath("ar", "M 0 0 H 100 V 100", None)))
+        np.testing.assert_allclose(sample(still, RIG, np.array([0.75])).maps[0, 2, :2], (1, 0), atol=1e-9)
+
+    def test_what_is_no_path(self) -> None:
+        for data, words in (
+            ("", "not complete"),
+            ("over there", "is no path"),
+            ("M 0 0", "has no line to go along"),
+            ("M 5 5 L 5 5", "has no line to go along"),
+            ("M 0 0 H 5 M 9 9 H 5", "more than one beginning"),
+            ("M 0 0 H 1e30", "leaves the canvas"),
+            ("M 0 0 " + "h 1 " * 6000, "more than 5,000 pieces"),
+            ("M 0 0 " + "h 1 " * 60_000, "not complete"),
+        ):
+            value = {"do": "set-path", "target": "ar", "path": {"target": "ar", "data": data, "turns": 0}}
+            with self.subTest(data[:20]), self.assertRaisesRegex(MotionError, words):
+                applied(Motion(), RIG, command_from_json(value))
+        with self.assertRaisesRegex(MotionError, "no part 'gone'"):
+            applied(Motion(), RIG, SetPath("gone", None))
 
 
 class CommandTests(TestCase):
@@ -369,6 +472,9 @@ class CommandTests(TestCase):
             ({"do": "pose", "values": {"al": {"opacity": 1.5}}}, "a number from 0 to 1, not 1.5"),
             ({"do": "pose", "values": {"gone": {"rotate": 1}}}, "There is no part 'gone' in this package"),
             ({"do": "pose", "values": {"al": {"shown": "wide"}}}, "'arm left' has no 'shown'"),
+            ({"do": "pose", "values": {"@camera": {"camera": [1, 2]}}}, "three numbers"),
+            ({"do": "pose", "values": {"@stage": {"ground": "red"}}}, "a colour like"),
+            ({"do": "pose", "values": {"al": {"offset-distance": 101}}}, "a number from 0 to 100"),
             ({"do": "pose", "values": {"head/mouth": {"rotate": 3}}}, "'mouth' has no 'rotate'"),
             ({"do": "pose", "values": {"al": {"skew": 3}}}, "not complete"),
             ({"do": "move-keys", "keys": one, "by": 1}, "One of the keys is no longer there"),

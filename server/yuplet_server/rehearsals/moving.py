@@ -5,13 +5,13 @@ import uuid
 from collections.abc import Collection
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 from django.utils import timezone
 
+from yuplet.rehearsal.motion.camera import planes_that_run_out, times_of
 from yuplet.rehearsal.motion.commands import MotionCommand, PutTracks, applied, command_from_json, command_to_json
+from yuplet.rehearsal.motion.document import CAMERA, GROUND, motion_from_json
 from yuplet.rehearsal.motion.document import Motion as Document
-from yuplet.rehearsal.motion.document import motion_from_json
 from yuplet.rehearsal.motion.rig import Rig, rig_of
 from yuplet.rehearsal.motion.sampling import packed, sample
 from yuplet_server.accounts.models import User
@@ -105,28 +105,34 @@ def payload(rehearsal: Rehearsal, user: User, motion: Motion | None) -> dict[str
     """What a page shows of a motion: `lost` are what it moves and this package does not have."""
     document, rig = document_of(motion), rig_for(rehearsal)
     undo, redo = (None, None) if motion is None else (undoable(motion, user), redoable(motion, user))
-    here = {*rig.by_id, *rig.sets}
+    here = {*rig.by_id, *rig.sets, CAMERA, GROUND}
     return {
         "version": 0 if motion is None else motion.version,
         "motion": document.as_json(),
         "undo": undo and undo.title,
         "redo": redo and redo.title,
         "lost": sorted({track.target for track in document.tracks} - here),
+        "runs_out": planes_that_run_out(document, rig)
+        if document.track((CAMERA, "camera")) and not is_too_much(document, rig)
+        else [],
     }
 
 
 def samples(rehearsal: Rehearsal) -> tuple[int, bytes]:
     """The version of a motion, and where it takes every part at each picture of one iteration, its end included (`yuplet...sampling.packed`)."""
     motion = motion_of(rehearsal)
-    document = document_of(motion)
-    rig = rig_for(rehearsal)
-    stage = document.stage
-    if (stage.frames + 1) * len(rig.parts) > _MOST_SAMPLES:
+    document, rig = document_of(motion), rig_for(rehearsal)
+    if is_too_much(document, rig):
         raise NotNow(
-            f"{stage.frames:,} pictures of {len(rig.parts):,} parts are too many to be played here. Make the motion shorter, or show fewer pictures a second."
+            f"{document.stage.frames:,} pictures of {len(rig.parts):,} parts are too many to be played here."
+            " Make the motion shorter, or show fewer pictures a second."
         )
-    times = np.minimum(np.arange(stage.frames + 1) / stage.rate, stage.duration)
-    return 0 if motion is None else motion.version, packed(sample(document, rig, times))
+    return 0 if motion is None else motion.version, packed(sample(document, rig, times_of(document)))
+
+
+def is_too_much(document: Document, rig: Rig) -> bool:
+    """Whether so many pictures of so many parts are not sampled at once."""
+    return (document.stage.frames + 1) * len(rig.parts) > _MOST_SAMPLES
 
 
 _MOST_SAMPLES = 8_000_000

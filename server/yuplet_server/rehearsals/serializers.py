@@ -4,6 +4,7 @@ from rest_framework import serializers
 
 from yuplet.rehearsal.lining_up import FARTHEST, LARGEST
 from yuplet.rehearsal.loose_files import MOST_FILES
+from yuplet.rehearsal.motion.camera import Side
 from yuplet.rehearsal.motion.commands import command_from_json, commands_schema
 from yuplet.rehearsal.motion.document import motion_schema
 from yuplet.rehearsal.picture import Way
@@ -13,6 +14,7 @@ from yuplet_server.jobs.serializers import JobSerializer
 from yuplet_server.rehearsals.models import Rehearsal
 
 WAYS = get_args(Way)
+SIDES = get_args(Side)
 MOST_ACROSS = 4096
 
 
@@ -122,6 +124,7 @@ class TriedPartSerializer(serializers.Serializer[Any]):
     picture = serializers.CharField(allow_null=True)
     moments = TriedMomentSerializer(many=True)
     loops = serializers.IntegerField(help_text="How often the moments are played; 0: without end.")
+    depth = serializers.FloatField(help_text="How far it stands behind the picture plane, in pixels.")
 
     def to_representation(self, instance: Any) -> dict[str, Any]:
         """What was found before anything could move says nothing of it."""
@@ -137,6 +140,7 @@ _STILL: dict[str, Any] = {
     "picture": None,
     "moments": [],
     "loops": 0,
+    "depth": 0.0,
 }
 
 
@@ -177,6 +181,10 @@ class TrialSerializer(serializers.Serializer[Any]):
     height = serializers.IntegerField()
     parts = TriedPartSerializer(many=True)
     groups = TriedGroupSerializer(many=True, help_text="Each before those in it.")
+    distance = serializers.FloatField(
+        allow_null=True, help_text="Of the camera from the picture plane; null: the package has none."
+    )
+    travel = serializers.FloatField(allow_null=True, help_text="How far the camera may move sideways in all.")
     inventory = InventorySerializer()
     comparison = ComparisonSerializer(allow_null=True)
     images = LooseImageSerializer(many=True, help_text="Those that may be lined up.")
@@ -185,7 +193,9 @@ class TrialSerializer(serializers.Serializer[Any]):
 
     def to_representation(self, instance: Any) -> dict[str, Any]:
         """What was found before images could be lined up says nothing of it."""
-        return super().to_representation({"groups": [], "images": [], "places": [], "proposals": [], **instance})
+        return super().to_representation(
+            {"groups": [], "distance": None, "travel": None, "images": [], "places": [], "proposals": [], **instance}
+        )
 
 
 class MotionField(CommandField):
@@ -211,8 +221,21 @@ class MotionCommandField(CommandField):
         return commands_schema(REFERENCE)
 
 
+class RunsOutSerializer(serializers.Serializer[Any]):
+    """A plane that ends within the picture while the camera moves: on which side, at which picture most, and by how many pixels there."""
+
+    part = serializers.CharField()
+    side = serializers.ChoiceField(choices=SIDES)
+    picture = serializers.IntegerField()
+    at = serializers.FloatField()
+    pixels = serializers.FloatField()
+
+
 class MotionSerializer(serializers.Serializer[Any]):
-    """How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they are kept."""
+    """How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they
+    are kept. `runs_out` are planes that do not cover the picture all the time."""
+
+    runs_out = RunsOutSerializer(many=True)
 
     version = serializers.IntegerField()
     motion = MotionField()

@@ -7,8 +7,14 @@ export type Stage = Schemas['Stage'];
 export type Track = Schemas['Track'];
 export type Key = Schemas['Key'];
 export type KeyRef = Schemas['KeyRef'];
+export type MotionPath = Schemas['MotionPath'];
+export type RunsOut = Schemas['RunsOut'];
 export type Property = Track['property'];
 export type Value = Key['value'];
+
+/** What the tracks of the camera and of the ground are about. */
+export const CAMERA = '@camera';
+export const GROUND = '@stage';
 
 const at = (rehearsal: number) => ({ path: { rehearsal } });
 
@@ -46,31 +52,33 @@ export interface Samples {
   maps: Float32Array;
   sets: number;
   members: Int32Array;
+  /** Red, green and blue of the ground at each picture; null where it does not change. */
+  ground: Float32Array | null;
+  /** Where the camera stands at each picture; null where it does not move. */
+  camera: Float32Array | null;
 }
+
+/** Numbers that say how many of each there are. */
+const HEAD = 5;
 
 /** What the server has packed (docs/formats/motion.md). */
 export function samplesOf(data: ArrayBuffer, version: number): Samples {
-  const [times = 0, parts = 0, moving = 0, sets = 0] = new Uint32Array(data, 0, 4);
+  const [times = 0, parts = 0, moving = 0, sets = 0, flags = 0] = new Uint32Array(data, 0, HEAD);
   const lanes = new Int32Array(parts).fill(-1);
-  new Uint32Array(data, 16, moving).forEach((part, lane) => {
+  new Uint32Array(data, 4 * HEAD, moving).forEach((part, lane) => {
     lanes[part] = lane;
   });
-  let offset = 16 + 4 * moving;
+  let offset = 4 * (HEAD + moving);
   const rest = new Float32Array(data, offset, parts * NUMBERS);
   offset += rest.byteLength;
   const maps = new Float32Array(data, offset, times * moving * NUMBERS);
   offset += maps.byteLength;
-  return {
-    version,
-    times,
-    parts,
-    lanes,
-    moving,
-    rest,
-    maps,
-    sets,
-    members: new Int32Array(data, offset, times * sets),
-  };
+  const members = new Int32Array(data, offset, times * sets);
+  offset += members.byteLength;
+  const ground = flags & 1 ? new Float32Array(data, offset, times * 3) : null;
+  offset += ground?.byteLength ?? 0;
+  const camera = flags & 2 ? new Float32Array(data, offset, times * 3) : null;
+  return { version, times, parts, lanes, moving, rest, maps, sets, members, ground, camera };
 }
 
 export async function askSamples(rehearsal: number, signal: AbortSignal): Promise<Samples> {

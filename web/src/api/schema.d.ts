@@ -2130,6 +2130,10 @@ export interface components {
             value: number | [
                 number,
                 number
+            ] | [
+                number,
+                number,
+                number
             ] | string;
             /**
              * Easing
@@ -2345,18 +2349,22 @@ export interface components {
              */
             do: "mirror-pose";
         };
-        /** @description How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they are kept. */
+        /**
+         * @description How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they
+         *     are kept. `runs_out` are planes that do not cover the picture all the time.
+         */
         Motion: {
+            runs_out: components["schemas"]["RunsOut"][];
             version: number;
             motion: components["schemas"]["MotionDocument"];
             undo: string | null;
             redo: string | null;
             lost: string[];
         };
-        MotionCommand: components["schemas"]["Pose"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["CopyKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["Reset"] | components["schemas"]["MirrorPose"] | components["schemas"]["SetStage"] | components["schemas"]["PutTracks"];
+        MotionCommand: components["schemas"]["Pose"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["CopyKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["Reset"] | components["schemas"]["MirrorPose"] | components["schemas"]["SetStage"] | components["schemas"]["SetPath"] | components["schemas"]["PutTracks"];
         /**
          * Motion
-         * @description All of it. Tracks are ordered by target and property, each once.
+         * @description All of it. Tracks are ordered by target and property, paths by target, each once.
          */
         MotionDocument: {
             stage: components["schemas"]["Stage"];
@@ -2365,6 +2373,26 @@ export interface components {
              * @default []
              */
             tracks: components["schemas"]["Track"][];
+            /**
+             * Paths
+             * @default []
+             */
+            paths: components["schemas"]["MotionPath"][];
+        };
+        /**
+         * MotionPath
+         * @description A path that a part can go along, as SVG path data in pixels of the canvas. It `turns` with the path, by so many degrees more, or (null) does not.
+         */
+        MotionPath: {
+            /** Target */
+            target: string;
+            /** Data */
+            data: string;
+            /**
+             * Turns
+             * @default 0
+             */
+            turns: number | null;
         };
         /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
         MotionRepeatRequest: {
@@ -2416,7 +2444,7 @@ export interface components {
             as_written?: boolean;
             letters?: components["schemas"]["LettersEnum"];
             text?: string;
-            side?: components["schemas"]["SideEnum"];
+            side?: components["schemas"]["NameChangeSideEnum"];
             start?: number;
             width?: number;
             separator?: string;
@@ -2424,6 +2452,12 @@ export interface components {
             anew?: boolean;
             listed?: string[];
         };
+        /**
+         * @description * `before` - before
+         *     * `after` - after
+         * @enum {string}
+         */
+        NameChangeSideEnum: "before" | "after";
         /** @description Something that was adapted or not understood; `layer` is the layer or group that it concerns. */
         Note: {
             kind: string;
@@ -2993,6 +3027,10 @@ export interface components {
                     [key: string]: number | [
                         number,
                         number
+                    ] | [
+                        number,
+                        number,
+                        number
                     ] | string;
                 };
             };
@@ -3045,7 +3083,7 @@ export interface components {
             comparisons: components["schemas"]["Comparison"][];
         };
         /** @enum {string} */
-        PropertyEnum: "translate" | "rotate" | "scale" | "opacity" | "shown";
+        PropertyEnum: "translate" | "rotate" | "scale" | "opacity" | "shown" | "offset-distance" | "camera" | "ground";
         /**
          * @description Where an image seems to lie (null: nowhere), the share of its pixels that agree there, and how certain that is: half as much where another place agrees
          *     as well.
@@ -3137,7 +3175,7 @@ export interface components {
         };
         /**
          * PutTracks
-         * @description Tracks as they were: in the log it takes any other command back. `gone` are those that were not there.
+         * @description Tracks and paths as they were: in the log it takes any other command back. `gone` are tracks that were not there.
          */
         PutTracks: {
             /**
@@ -3151,10 +3189,15 @@ export interface components {
              */
             gone: [
                 string,
-                "translate" | "rotate" | "scale" | "opacity" | "shown"
+                "translate" | "rotate" | "scale" | "opacity" | "shown" | "offset-distance" | "camera" | "ground"
             ][];
             /** @default null */
             stage_after: components["schemas"]["Stage"] | null;
+            /**
+             * Paths After
+             * @default null
+             */
+            paths_after: components["schemas"]["MotionPath"][] | null;
             /**
              * What
              * @default Put back
@@ -3580,7 +3623,7 @@ export interface components {
         };
         /**
          * Reset
-         * @description Put parts and sets back to how they are at rest, their keys with them; all that there are where none is named.
+         * @description Put parts and sets back to how they are at rest, their keys and paths with them; all that there are where none is named.
          */
         Reset: {
             /**
@@ -3741,6 +3784,24 @@ export interface components {
         RowOnlyRequest: {
             row: string;
         };
+        /** @description A plane that ends within the picture while the camera moves: on which side, at which picture most, and by how many pixels there. */
+        RunsOut: {
+            part: string;
+            side: components["schemas"]["RunsOutSideEnum"];
+            picture: number;
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            pixels: number;
+        };
+        /**
+         * @description * `left` - left
+         *     * `top` - top
+         *     * `right` - right
+         *     * `bottom` - bottom
+         * @enum {string}
+         */
+        RunsOutSideEnum: "left" | "top" | "right" | "bottom";
         /**
          * SameColour
          * @description All that is of the colour at a pixel of the canvas, within a CIEDE2000 distance.
@@ -3918,6 +3979,20 @@ export interface components {
             do: "set-joints";
         };
         /**
+         * SetPath
+         * @description Give a part a path to go along, or (null) take it away. A part that gets its first one goes along it from the beginning of the motion to its end.
+         */
+        SetPath: {
+            /** Target */
+            target: string;
+            path: components["schemas"]["MotionPath"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set-path";
+        };
+        /**
          * SetPivots
          * @description Say what parts turn about, in canvas pixels, or that nobody has said (None).
          */
@@ -4063,12 +4138,6 @@ export interface components {
              */
             do: "show-rows";
         };
-        /**
-         * @description * `before` - before
-         *     * `after` - after
-         * @enum {string}
-         */
-        SideEnum: "before" | "after";
         SignInRequest: {
             username: string;
             password: string;
@@ -4428,6 +4497,16 @@ export interface components {
             parts: components["schemas"]["TriedPart"][];
             /** @description Each before those in it. */
             groups: components["schemas"]["TriedGroup"][];
+            /**
+             * Format: double
+             * @description Of the camera from the picture plane; null: the package has none.
+             */
+            distance: number | null;
+            /**
+             * Format: double
+             * @description How far the camera may move sideways in all.
+             */
+            travel: number | null;
             inventory: components["schemas"]["Inventory"];
             comparison: components["schemas"]["Comparison"] | null;
             /** @description Those that may be lined up. */
@@ -4479,6 +4558,11 @@ export interface components {
             moments: components["schemas"]["TriedMoment"][];
             /** @description How often the moments are played; 0: without end. */
             loops: number;
+            /**
+             * Format: double
+             * @description How far it stands behind the picture plane, in pixels.
+             */
+            depth: number;
         };
         /**
          * UngroupRows

@@ -1,5 +1,5 @@
 /** Parts that move: which moment is seen, and the maps of what is dragged. What lies between keys is computed by the server. */
-import type { Key, Property, Stage, Track, Value } from '../api/motion';
+import type { Key, Stage, Track, Value } from '../api/motion';
 import { type Affine, after } from './joints';
 import type { Spot } from './places';
 
@@ -18,6 +18,13 @@ export function momentAt(stage: Stage, time: number): number | null {
   const isOdd = current % 2 === 1;
   const isBack = direction === 'reverse' || (direction === 'alternate' ? isOdd : direction !== 'normal' && !isOdd);
   return (isBack ? 1 - simple : simple) * duration;
+}
+
+/** The moment that is seen at a time. Where it stands still at the end of the first iteration, that end is seen, although the next one begins there. */
+export function seenMoment(stage: Stage, time: number, isPlaying: boolean): number {
+  const isEnd = !isPlaying && Math.abs(time - stage.duration) < 1e-6;
+  if (isEnd) return stage.direction === 'normal' || stage.direction === 'alternate' ? stage.duration : 0;
+  return momentAt(stage, time) ?? 0;
 }
 
 /** What a part is by itself at a moment. */
@@ -105,4 +112,17 @@ export function pictureAt(milliseconds: readonly (number | null)[], loops: numbe
   return long.length - 1;
 }
 
-export const PROPERTIES: readonly Property[] = ['translate', 'rotate', 'scale', 'opacity', 'shown'];
+/** A smooth curve through places, as SVG path data: at each place it goes on along its two neighbours (Catmull and Rom's way). */
+export function curveThrough(places: readonly Spot[]): string {
+  const at = (number: number): Spot => places[Math.min(Math.max(number, 0), places.length - 1)] ?? { x: 0, y: 0 };
+  const text = ({ x, y }: Spot) => `${round(x)} ${round(y)}`;
+  const pieces = places.slice(1).map((end, number) => {
+    const [before, start, after] = [at(number - 1), at(number), at(number + 2)];
+    const first = { x: start.x + (end.x - before.x) / 6, y: start.y + (end.y - before.y) / 6 };
+    const second = { x: end.x - (after.x - start.x) / 6, y: end.y - (after.y - start.y) / 6 };
+    return ` C ${text(first)} ${text(second)} ${text(end)}`;
+  });
+  return `M ${text(at(0))}${pieces.join('')}`;
+}
+
+const round = (value: number) => Math.round(value * 10) / 10;

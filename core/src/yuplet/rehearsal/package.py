@@ -122,7 +122,7 @@ TreeEntry: TypeAlias = GroupEntry | PartUse
 class Package:
     """A manifest that could be read, and the folder around it.
 
-    `others` are the manifests of other scales. A picture that is put together again may differ by the `largest` level and on the
+    `camera` is its distance before the picture and how far it travels, in pixels. `others` are the manifests of other scales. A picture that is put together again may differ by the `largest` level and on the
     `mean`; what is laid on a `ground` is compared with a reference that is.
     """
 
@@ -142,6 +142,7 @@ class Package:
     reference: str
     reference_crc32: str
     counts: dict[str, int]
+    camera: tuple[float, float] | None
     expected: tuple[str, ...]
     obsolete: tuple[str, ...]
 
@@ -216,6 +217,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         reference=value["reference"]["file"],
         reference_crc32=value["reference"]["pixels_crc32"],
         counts=dict(value["counts"]),
+        camera=(float(value["camera"]["distance"]), float(value["camera"]["travel"])) if "camera" in value else None,
         expected=files,
         obsolete=tuple(value["obsolete"]),
     )

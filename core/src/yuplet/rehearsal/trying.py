@@ -34,7 +34,7 @@ class TriedPart:
     """A part as it was found: where its image lies on the canvas, in pixels, y down. One that `is_missing` has no image.
 
     `shown` is whether it is seen, `is_on` its own switch, and `group` the number of the innermost group around it. `pivot` is a place of the canvas, `parent` the part
-    that carries it. `picture` names its image, `moments` those that are seen one after the other, `loops` times (0: without end).
+    that carries it. `depth` is how far it stands behind the picture plane, in pixels. `picture` names its image, `moments` those that are seen one after the other, `loops` times (0: without end).
     """
 
     id: str
@@ -54,6 +54,7 @@ class TriedPart:
     picture: str | None
     moments: tuple["TriedMoment", ...]
     loops: int
+    depth: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,7 +94,7 @@ class LooseImage:
 class Trial:
     """What came of opening a package.
 
-    `ways` are those in which it can be read, the likeliest first, and `way` is the one in which it was. `scales` has the manifest of each
+    `ways` are those in which it can be read, the likeliest first, and `way` is the one in which it was. A camera stands at a `distance` before the picture and may `travel`, in pixels, where the package says so. `scales` has the manifest of each
     scale, and `scale` is the one that was opened. `reference` is the file that it is compared with, and `references` those that it could be:
     with a manifest the one that it names. `too_large` names images that many receivers cannot show: wider or higher than `LONGEST`.
     `comparison` is None where there is nothing to compare with. Where images are lined up, `images` are all of them, `places` are where those lie that were put
@@ -112,6 +113,8 @@ class Trial:
     height: int
     parts: tuple[TriedPart, ...]
     groups: tuple[TriedGroup, ...]
+    distance: float | None
+    travel: float | None
     inventory: Inventory
     comparison: Comparison | None
     images: tuple[LooseImage, ...] = ()
@@ -239,6 +242,8 @@ def try_out(
         height=scene.height,
         parts=parts,
         groups=groups,
+        distance=None if package is None or package.camera is None else package.camera[0],
+        travel=None if package is None or package.camera is None else package.camera[1],
         inventory=inventory,
         comparison=comparison and _blaming_what_is_missing(comparison, parts),
         images=_loose(opened.loose_images(way), pictures),
@@ -379,6 +384,7 @@ def _parts(
                     TriedMoment(picture=pictures.name_of(image), milliseconds=long) for image, long in moments
                 ),
                 loops=placed.loops if placed is not None else 0,
+                depth=0.0 if entry is None else float(entry.said.get("depth", {"z": 0})["z"]),
             )
         )
 

@@ -1,10 +1,11 @@
-import { Button, Checkbox, NativeSelect, NumberInput, Switch } from '@mantine/core';
-import { useSyncExternalStore } from 'react';
+import { Button, Checkbox, NativeSelect, NumberInput, Switch, TextInput } from '@mantine/core';
+import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Link } from 'react-router';
-import type { Property, Stage, Value } from '../../api/motion';
+import { CAMERA, GROUND, type Property, type Stage, type Value } from '../../api/motion';
 import { pictureAddress, type Rehearsal } from '../../api/rehearsals';
+import { curveThrough } from '../../rules/motion';
 import { ColourField } from '../../ui/ColourField';
-import { plural } from '../../ui/units';
+import { count, plural } from '../../ui/units';
 import { type MemberSet, nameOf } from './figure';
 import classes from './Move.module.css';
 import type { MovingParts } from './useMoving';
@@ -56,9 +57,13 @@ export function MovePanel({ rehearsal, moving, canEdit }: Props) {
         mb="sm"
       />
       <PoseFields moving={moving} canEdit={canEdit} />
+      <PathFields key={moving.chosen.join()} moving={moving} canEdit={canEdit} />
       {figure.sets.map((set) => (
         <SetRow key={set.path} rehearsal={rehearsal} set={set} moving={moving} canEdit={canEdit} />
       ))}
+      {rehearsal.result?.distance != null && (
+        <CameraFields moving={moving} canEdit={canEdit} travel={rehearsal.result.travel ?? 0} />
+      )}
       <StageFields moving={moving} canEdit={canEdit} />
       {motion && motion.lost.length > 0 && (
         <p className={classes.problem}>
@@ -88,10 +93,11 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
     moving.pose(Object.fromEntries(chosen.map((one) => [one, { [property]: value }])));
   const [x, y] = pose.translate;
   const [wide, high] = pose.scale;
+  const isOnPath = chosen.some((one) => moving.paths.has(one));
   return (
     <fieldset className={classes.pose} disabled={!canEdit}>
       <legend>{chosen.length === 1 ? nameOf(part) : plural(chosen.length, 'part')}</legend>
-      <Field label="Turn, °" value={pose.rotate} onChange={(value) => set('rotate', value)} />
+      {!isOnPath && <Field label="Turn, °" value={pose.rotate} onChange={(value) => set('rotate', value)} />}
       <Field
         label="Opacity, %"
         value={pose.opacity * 100}
@@ -99,10 +105,15 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
         max={100}
         onChange={(value) => set('opacity', value / 100)}
       />
-      <Field label="Right, px" value={x} onChange={(value) => set('translate', [value, y])} />
-      <Field label="Down, px" value={y} onChange={(value) => set('translate', [x, value])} />
+      {!isOnPath && (
+        <>
+          <Field label="Right, px" value={x} onChange={(value) => set('translate', [value, y])} />
+          <Field label="Down, px" value={y} onChange={(value) => set('translate', [x, value])} />
+        </>
+      )}
       <Field label="Width, %" value={wide * 100} onChange={(value) => set('scale', [value / 100, high])} />
       <Field label="Height, %" value={high * 100} onChange={(value) => set('scale', [wide, value / 100])} />
+      {isOnPath && <p className={classes.hint}>It lies on its path; its keys say how far along.</p>}
       {part.pivot === null && (
         <p className={classes.hint}>
           It has no pivot and turns about its middle.{' '}
@@ -138,6 +149,127 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
           Reset all
         </Button>
       </div>
+    </fieldset>
+  );
+}
+
+/** The path of the chosen part: drawn on the picture, or typed. */
+function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
+  const { chosen, path, places, setPlaces, setPath } = moving;
+  const [typed, setTyped] = useState(path?.data ?? '');
+  useEffect(() => setTyped(path?.data ?? ''), [path?.data]);
+  const [id] = chosen;
+  if (chosen.length !== 1 || id === undefined) return null;
+  const turns = path ? path.turns : 0;
+  if (places) {
+    return (
+      <fieldset className={classes.pose}>
+        <legend>Path</legend>
+        <p className={classes.hint}>Press places on the picture, one after the other. The pivot goes along them.</p>
+        <div className={classes.buttons}>
+          <Button
+            size="compact-sm"
+            disabled={places.length < 2}
+            onClick={() => {
+              void setPath(id, { data: curveThrough(places), turns });
+              setPlaces(null);
+            }}
+          >
+            Use this path
+          </Button>
+          <Button size="compact-sm" variant="default" onClick={() => setPlaces(null)}>
+            Cancel
+          </Button>
+        </div>
+      </fieldset>
+    );
+  }
+  return (
+    <fieldset className={classes.pose} disabled={!canEdit}>
+      <legend>Path</legend>
+      {path && (
+        <>
+          <TextInput
+            size="xs"
+            label="SVG path data"
+            value={typed}
+            className={classes.wide}
+            onChange={(event) => setTyped(event.currentTarget.value)}
+            onBlur={() => typed !== path.data && typed.trim() && void setPath(id, { data: typed, turns })}
+            onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+          />
+          <Checkbox
+            size="xs"
+            label="Turns with the path"
+            checked={path.turns !== null}
+            onChange={(event) => void setPath(id, { data: path.data, turns: event.currentTarget.checked ? 0 : null })}
+          />
+        </>
+      )}
+      <div className={classes.buttons}>
+        <Button size="compact-sm" variant="default" onClick={() => setPlaces([])}>
+          {path ? 'Draw another path' : 'Draw a path'}
+        </Button>
+        {path && (
+          <Button size="compact-sm" variant="default" onClick={() => void setPath(id, null)}>
+            Remove the path
+          </Button>
+        )}
+      </div>
+    </fieldset>
+  );
+}
+
+/** Where the camera stands, and which planes end within the picture on its way. */
+function CameraFields({ moving, canEdit, travel }: Pick<Props, 'moving' | 'canEdit'> & { travel: number }) {
+  const { figure, motion, stage, player } = moving;
+  const [x, y, z] = moving.cameraAt();
+  const set = (value: [number, number, number]) => moving.pose({ [CAMERA]: { camera: value } });
+  const runsOut = motion?.runs_out ?? [];
+  return (
+    <fieldset className={classes.pose} disabled={!canEdit}>
+      <legend>Camera</legend>
+      <Field label="Right, px" value={x} onChange={(value) => set([value, y, z])} />
+      <Field label="Down, px" value={y} onChange={(value) => set([x, value, z])} />
+      <Field label="Nearer, px" value={z} onChange={(value) => set([x, y, value])} />
+      {travel > 0 && (
+        <Button
+          size="compact-sm"
+          variant="default"
+          onClick={() =>
+            void moving
+              .act({ do: 'pose', values: { [CAMERA]: { camera: [-travel / 2, 0, 0] } }, at: 0, writes_keys: true })
+              .then(() =>
+                moving.act({
+                  do: 'pose',
+                  values: { [CAMERA]: { camera: [travel / 2, 0, 0] } },
+                  at: stage.duration,
+                  writes_keys: true,
+                }),
+              )
+          }
+        >
+          Travel {count(travel)} px
+        </Button>
+      )}
+      {runsOut.length > 0 && (
+        <div className={classes.problem}>
+          Planes that end within the picture:
+          <ul>
+            {runsOut.slice(0, 8).map((one) => (
+              <li key={`${one.part} ${one.side}`}>
+                <button type="button" className={classes.link} onClick={() => player.seek(one.at)}>
+                  {figure ? nameOf(figure.parts[figure.byId.get(one.part) ?? -1]) : one.part}: {one.pixels} px on the{' '}
+                  {one.side} at picture {one.picture}
+                </button>
+              </li>
+            ))}
+          </ul>
+          <Link to="../put-in-order" relative="path">
+            Mend it in Put in order, Depth
+          </Link>
+        </div>
+      )}
     </fieldset>
   );
 }
@@ -252,9 +384,19 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
         <ColourField
           label="Ground"
           value={stage.ground}
-          onChange={(ground) => setStage({ ground: ground.toLowerCase() })}
+          onChange={(ground) =>
+            moving.writesKeys
+              ? moving.pose({ [GROUND]: { ground: ground.toLowerCase() } })
+              : setStage({ ground: ground.toLowerCase() })
+          }
         />
       )}
+      <Checkbox
+        size="xs"
+        label="Hide what lies outside"
+        checked={moving.isClipped}
+        onChange={(event) => moving.setClipped(event.currentTarget.checked)}
+      />
     </fieldset>
   );
 }

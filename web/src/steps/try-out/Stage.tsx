@@ -41,24 +41,14 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
     () => (isLiningUp ? { places, images: loose, selected, faint, isOver } : null),
     [isLiningUp, places, loose, selected, faint, isOver],
   );
-  const { player, figure, momentOf, chosen, isAtRest, stage } = trying.moving;
+  const { player, drawn } = trying.moving;
   const isMoving = moving !== null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: `parts.arrived` says that more pictures of parts are there
   useEffect(() => {
     const element = surface.current;
     if (!element || !screen || !view) return;
     const draw = () => {
-      const moved =
-        isMoving && figure && momentOf
-          ? {
-              figure,
-              pictures: parts.pictures,
-              moment: momentOf(player.now().time),
-              chosen,
-              isAtRest,
-              ground: stage.ground,
-            }
-          : null;
+      const moved = isMoving && drawn ? { ...drawn(), pictures: parts.pictures } : null;
       drawStage(element, { screen, view, canvas: size, pictures, sight, times, share, missing, lined, place, moved });
     };
     const frame = requestAnimationFrame(draw);
@@ -79,11 +69,7 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
     lined,
     place,
     isMoving,
-    figure,
-    momentOf,
-    chosen,
-    isAtRest,
-    stage.ground,
+    drawn,
     player,
     parts.pictures,
     parts.arrived,
@@ -133,7 +119,8 @@ const BY_KEY: Readonly<Record<string, readonly [number, number]>> = {
 /** Turn, move or resize what is chosen by an arrow key, with Shift ten times as much. */
 function poseByKey(event: React.KeyboardEvent, moving: MovingParts): void {
   const step = BY_KEY[event.key];
-  if (!step || moving.chosen.length === 0) return;
+  const isOnPath = moving.tool !== 'scale' && moving.chosen.some((id) => moving.paths.has(id));
+  if (!step || moving.chosen.length === 0 || isOnPath) return;
   event.preventDefault();
   const times = event.shiftKey ? 10 : 1;
   const [across, down] = [step[0] * times, step[1] * times];

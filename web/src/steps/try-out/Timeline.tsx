@@ -1,7 +1,7 @@
 import { Button, NativeSelect } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
-import type { Key, KeyRef, Track } from '../../api/motion';
-import { keyAt, momentAt } from '../../rules/motion';
+import { CAMERA, GROUND, type Key, type KeyRef, type Track } from '../../api/motion';
+import { keyAt, seenMoment } from '../../rules/motion';
 import { plural } from '../../ui/units';
 import { nameOf } from './figure';
 import classes from './Move.module.css';
@@ -18,8 +18,15 @@ const LABELS: Record<Track['property'], string> = {
   scale: 'size',
   opacity: 'opacity',
   shown: 'shown',
+  'offset-distance': 'along path',
+  camera: 'place',
+  ground: 'colour',
 };
 const SPEEDS = [0.5, 1, 2].map((value) => ({ value: String(value), label: `${value} × speed` }));
+const NEIGHBOURS = [0, 1, 2, 3].map((value) => ({
+  value: String(value),
+  label: value === 0 ? 'No neighbours' : `${value} before, ${value} after`,
+}));
 const EASINGS = ['linear', 'ease', 'ease-in', 'ease-out', 'ease-in-out', 'step-start', 'step-end'];
 
 /** Time under the picture: playing, the ruler, and the keys of what is chosen. */
@@ -38,7 +45,7 @@ function Transport({ moving, canEdit }: Props) {
   const [speed, setSpeed] = useState(1);
   const step = (by: number) => {
     player.halt();
-    const at = (momentAt(stage, player.now().time) ?? 0) + by / stage.rate;
+    const at = moving.now() + by / stage.rate;
     player.seek(Math.min(Math.max(at, 0), stage.duration));
   };
   return (
@@ -59,17 +66,29 @@ function Transport({ moving, canEdit }: Props) {
           On
         </Button>
       </Button.Group>
-      <NativeSelect
-        size="xs"
-        aria-label="Speed"
-        data={SPEEDS}
-        value={String(speed)}
-        onChange={(event) => {
-          const next = Number(event.currentTarget.value);
-          setSpeed(next);
-          player.speed = next;
-        }}
-      />
+      {keys.length === 0 && (
+        <>
+          <NativeSelect
+            size="xs"
+            aria-label="Speed"
+            data={SPEEDS}
+            value={String(speed)}
+            onChange={(event) => {
+              const next = Number(event.currentTarget.value);
+              setSpeed(next);
+              player.speed = next;
+            }}
+          />
+          <NativeSelect
+            size="xs"
+            aria-label="Pictures before and after"
+            data={NEIGHBOURS}
+            value={String(moving.neighbours)}
+            onChange={(event) => moving.setNeighbours(Number(event.currentTarget.value))}
+          />
+          <RangeTools moving={moving} />
+        </>
+      )}
       <Clock moving={moving} />
       <span className={classes.gap} />
       {canEdit && keys.length > 0 && <KeyTools moving={moving} />}
@@ -79,6 +98,44 @@ function Transport({ moving, canEdit }: Props) {
         </Button>
       )}
     </div>
+  );
+}
+
+/** Playing from here to there, again and again. */
+function RangeTools({ moving: { player, stage, now, setRange, range } }: Pick<Props, 'moving'>) {
+  const end = range?.[1] ?? stage.duration;
+  const become = (next: readonly [number, number] | null) => {
+    player.range = next;
+    setRange(next);
+  };
+  return (
+    <Button.Group>
+      <Button
+        size="compact-sm"
+        variant="default"
+        title="Play again and again from this time"
+        onClick={() =>
+          become([Math.min(now(), stage.duration - 1 / stage.rate), Math.max(end, now() + 1 / stage.rate)])
+        }
+      >
+        From here
+      </Button>
+      <Button
+        size="compact-sm"
+        variant="default"
+        title="Play again and again up to this time"
+        onClick={() =>
+          become([Math.min(range?.[0] ?? 0, Math.max(0, now() - 1 / stage.rate)), Math.max(now(), 1 / stage.rate)])
+        }
+      >
+        To here
+      </Button>
+      {range && (
+        <Button size="compact-sm" variant="default" onClick={() => become(null)}>
+          All of it
+        </Button>
+      )}
+    </Button.Group>
   );
 }
 
@@ -102,8 +159,8 @@ function Clock({ moving: { player, stage } }: Pick<Props, 'moving'>) {
   const text = useRef<HTMLSpanElement>(null);
   useEffect(() => {
     const write = () => {
-      const { time, skipped } = player.now();
-      const moment = momentAt(stage, time) ?? 0;
+      const { time, isPlaying, skipped } = player.now();
+      const moment = seenMoment(stage, time, isPlaying);
       const frames = Math.round(stage.duration * stage.rate);
       const picture = Math.min(frames, Math.floor(moment * stage.rate + 1e-6) + 1);
       if (text.current) {
@@ -128,6 +185,7 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
     <>
       <NativeSelect
         size="xs"
+        className={classes.easing}
         aria-label="From this key to the next"
         data={key && !EASINGS.includes(key.easing) ? [key.easing, ...EASINGS] : EASINGS}
         value={key?.easing ?? 'linear'}
@@ -140,10 +198,30 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
         <Button size="compact-sm" variant="default" onClick={() => paste(false)}>
           Paste
         </Button>
-        <Button size="compact-sm" variant="default" onClick={() => paste(true)}>
-          Paste reversed
+        <Button size="compact-sm" variant="default" aria-label="Paste reversed" onClick={() => paste(true)}>
+          Reversed
         </Button>
       </Button.Group>
+      {keys.length > 1 && (
+        <Button.Group>
+          {[0.5, 2].map((factor) => (
+            <Button
+              key={factor}
+              size="compact-sm"
+              variant="default"
+              title={`The time between the chosen keys, ${factor} times as long`}
+              aria-label={factor === 2 ? 'Twice as long' : 'Half as long'}
+              onClick={() => {
+                const about = Math.min(...keys.map((one) => one.at));
+                setKeys([]);
+                void act({ do: 'stretch-keys', keys: [...keys], about, factor });
+              }}
+            >
+              {factor === 2 ? '2 ×' : '½ ×'}
+            </Button>
+          ))}
+        </Button.Group>
+      )}
       <Button
         size="compact-sm"
         variant="default"
@@ -172,13 +250,14 @@ function Lanes({ moving, canEdit }: Props) {
   const shown = useMemo(
     () =>
       [...tracks.values()].filter(
-        ({ target, property }) => chosen.length === 0 || chosen.includes(target) || property === 'shown',
+        ({ target, property }) => chosen.length === 0 || chosen.includes(target) || COMMON.has(property),
       ),
     [tracks, chosen],
   );
   useEffect(() => {
     const place = () => {
-      const moment = momentAt(stage, player.now().time) ?? 0;
+      const { time, isPlaying } = player.now();
+      const moment = seenMoment(stage, time, isPlaying);
       if (head.current) {
         head.current.style.transform = `translateX(${LABEL + MARGIN + moment * scale}px)`;
         head.current.setAttribute('aria-valuenow', String(Math.round(moment * stage.rate)));
@@ -195,7 +274,7 @@ function Lanes({ moving, canEdit }: Props) {
   };
   const byKey = (event: React.KeyboardEvent) => {
     const by = { ArrowLeft: -1, ArrowRight: 1, PageUp: stage.rate, PageDown: -stage.rate }[event.key];
-    const at = momentAt(stage, player.now().time) ?? 0;
+    const at = moving.now();
     const next = event.key === 'Home' ? 0 : event.key === 'End' ? stage.duration : by && at + by / stage.rate;
     if (next === undefined) return;
     event.preventDefault();
@@ -204,7 +283,8 @@ function Lanes({ moving, canEdit }: Props) {
   };
   const labelOf = ({ target, property }: Track) => {
     const part = figure?.parts[figure.byId.get(target) ?? -1];
-    return `${part ? nameOf(part) : target.split('/').at(-1)} · ${LABELS[property]}`;
+    const own = target === CAMERA ? 'Camera' : target === GROUND ? 'Ground' : target.split('/').at(-1);
+    return `${part ? nameOf(part) : own} · ${LABELS[property]}`;
   };
   return (
     <div ref={frame} className={classes.lanes}>
@@ -218,6 +298,12 @@ function Lanes({ moving, canEdit }: Props) {
         onPointerMove={(event) => event.buttons === 1 && seek(event)}
       >
         <span className={classes.laneLabel}>seconds</span>
+        {moving.range && (
+          <span
+            className={classes.range}
+            style={{ left: left(moving.range[0]), width: (moving.range[1] - moving.range[0]) * scale }}
+          />
+        )}
         {ticks(stage.duration, scale).map((at) => (
           <span key={at} className={classes.tick} style={{ left: left(at) }}>
             {at}
@@ -266,6 +352,9 @@ function Lanes({ moving, canEdit }: Props) {
     </div>
   );
 }
+
+/** Of what is not a part: its keys are seen whatever is chosen. */
+const COMMON: ReadonlySet<Track['property']> = new Set(['shown', 'camera', 'ground']);
 
 interface MarkProps extends Props {
   track: Track;

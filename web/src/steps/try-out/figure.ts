@@ -42,7 +42,7 @@ interface Membership {
 
 const lastOf = (name: string): string => name.split(' / ').at(-1) ?? name;
 
-export const nameOf = (part: Part): string => lastOf(part.name);
+export const nameOf = (part: Part | undefined): string => (part ? lastOf(part.name) : '');
 
 export function figureOf({ parts, groups }: Trial): Figure {
   const byId = new Map(parts.map((part, at) => [part.id, at]));

@@ -11,6 +11,8 @@ export interface Moment {
   opacity: readonly number[];
   /** The number of the member that is seen of each set. */
   members: readonly number[];
+  /** The colour behind everything, or null. */
+  ground: string | null;
   /** Seconds since the motion began, for parts that have frames of their own. */
   time: number;
 }
@@ -72,7 +74,7 @@ function halved(picture: ImageBitmap, times: number): CanvasImageSource {
 const apart: OffscreenCanvas[] = [];
 
 export function drawParts(
-  onto: CanvasRenderingContext2D,
+  onto: CanvasRenderingContext2D | Context,
   figure: Figure,
   pictures: PartPictures,
   view: View,
@@ -180,6 +182,62 @@ export function partAt(figure: Figure, pictures: PartPictures, moment: Moment, s
   return faint;
 }
 
+/** The neighbours of a picture, faint: those before in one colour, those after in another; `tint` covers what is drawn. */
+export function drawNeighbour(
+  onto: CanvasRenderingContext2D,
+  figure: Figure,
+  pictures: PartPictures,
+  view: View,
+  moment: Moment,
+  tint: string,
+  share: number,
+): void {
+  const { width, height } = onto.canvas;
+  const one = cleared(NEIGHBOUR, { width, height });
+  const plain = one.canvas.getContext('2d');
+  drawParts(one, figure, pictures, view, moment);
+  if (!plain) return;
+  plain.setTransform(1, 0, 0, 1, 0, 0);
+  plain.globalAlpha = 1;
+  plain.globalCompositeOperation = 'source-atop';
+  plain.fillStyle = tint;
+  plain.globalAlpha = 0.6;
+  plain.fillRect(0, 0, width, height);
+  onto.globalAlpha = share;
+  onto.drawImage(one.canvas, 0, 0);
+  onto.globalAlpha = 1;
+}
+
+/** Deeper than groups lie in each other. */
+const NEIGHBOUR = 99;
+
+/** The path that a part goes along, and the places of one that is being drawn. */
+export function drawPath(
+  context: CanvasRenderingContext2D,
+  view: View,
+  data: string | null,
+  places: readonly Spot[],
+): void {
+  const ratio = window.devicePixelRatio;
+  for (const [colour, width] of [
+    ['#262420', 5],
+    ['#f3f0e9', 2],
+  ] as const) {
+    context.strokeStyle = colour;
+    if (data) {
+      context.save();
+      context.setTransform(view.zoom, 0, 0, view.zoom, view.x, view.y);
+      context.lineWidth = (width * ratio) / view.zoom;
+      context.stroke(new Path2D(data));
+      context.restore();
+    }
+    for (const { x, y } of places) {
+      context.lineWidth = width * ratio;
+      context.strokeRect(view.x + x * view.zoom - 4 * ratio, view.y + y * view.zoom - 4 * ratio, 8 * ratio, 8 * ratio);
+    }
+  }
+}
+
 /** What is chosen: its box, a ring where it turns, and a line with a tick to what carries it. */
 export function drawHandles(
   context: CanvasRenderingContext2D,
@@ -187,6 +245,7 @@ export function drawHandles(
   view: View,
   moment: Moment,
   chosen: readonly string[],
+  dash: readonly [number, number] = [8, 5],
 ): void {
   const ratio = window.devicePixelRatio;
   const toScreen: Affine = [view.zoom, 0, 0, view.zoom, view.x, view.y];
@@ -215,7 +274,7 @@ export function drawHandles(
       context.beginPath();
       for (const { x, y } of corners) context.lineTo(x, y);
       context.closePath();
-      context.setLineDash([8 * ratio, 5 * ratio]);
+      context.setLineDash(dash.map((long) => long * ratio));
       context.stroke();
       context.setLineDash([]);
       context.beginPath();

@@ -42,6 +42,10 @@ export function useDraggedParts(moving: MovingParts | null, pictures: PartPictur
   return (spot, isMore) => {
     const { figure, momentOf, player } = moving ?? {};
     if (!moving || !figure || !momentOf || !player) return null;
+    if (moving.places) {
+      moving.setPlaces([...moving.places, spot]);
+      return { move: () => undefined };
+    }
     const id = partAt(figure, pictures, momentOf(player.now().time), spot);
     if (id === null) {
       if (!isMore) moving.setChosen([]);

@@ -21,6 +21,8 @@ export class Player {
   rate = 24;
   /** Where it ends; infinite for one that goes on. */
   end = Number.POSITIVE_INFINITY;
+  /** A range that is played again and again, in seconds; null: all of it. */
+  range: readonly [number, number] | null = null;
 
   /** Told of every picture. */
   readonly listen = (listener: Listener): (() => void) => {
@@ -38,7 +40,9 @@ export class Player {
 
   play(): void {
     if (this.played.isPlaying) return;
-    const time = this.played.time >= this.end ? 0 : this.played.time;
+    const [from, to] = this.range ?? [0, this.end];
+    const { time: here } = this.played;
+    const time = here >= to || here < from ? from : here;
     this.before = performance.now();
     this.picture = Math.floor(time * this.rate + 1e-6);
     this.become({ time, isPlaying: true, skipped: 0 }, true);
@@ -62,13 +66,17 @@ export class Player {
 
   private readonly next = (): void => {
     const now = performance.now();
-    const time = Math.min(this.played.time + ((now - this.before) / 1000) * this.speed, this.end);
+    let time = Math.min(this.played.time + ((now - this.before) / 1000) * this.speed, this.end);
     this.before = now;
+    if (this.range && time >= this.range[1]) {
+      time = this.range[0];
+      this.picture = Math.floor(time * this.rate + 1e-6) - 1;
+    }
     const picture = Math.floor(time * this.rate + 1e-6);
     const skipped = this.played.skipped + Math.max(0, picture - this.picture - 1);
     const isNew = picture !== this.picture;
     this.picture = picture;
-    if (time >= this.end) {
+    if (time >= this.end && !this.range) {
       this.become({ time, isPlaying: false, skipped }, true);
       return;
     }

@@ -5,7 +5,7 @@ import { paintBorder, paintGround } from '../../pile/grounds';
 import type { View } from '../../pile/view';
 import type { Extent } from '../../rules/places';
 import type { Figure } from './figure';
-import { drawHandles, drawParts, type Moment, type PartPictures } from './movingDrawing';
+import { drawHandles, drawNeighbour, drawParts, drawPath, type Moment, type PartPictures } from './movingDrawing';
 import { extentOf } from './useLiningUp';
 import type { Sight } from './useTrying';
 
@@ -43,7 +43,12 @@ export interface Moved {
   chosen: readonly string[];
   /** Everything lies as the package has it: its exact picture is seen. */
   isAtRest: boolean;
-  ground: string | null;
+  /** Pictures before and after, faint. */
+  neighbours: readonly { moment: Moment; isBefore: boolean }[];
+  isClipped: boolean;
+  /** The path of the chosen part, or the one that is being drawn. */
+  path: string | null;
+  places: readonly { x: number; y: number }[];
 }
 
 export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
@@ -83,18 +88,36 @@ export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
 
 function drawMoved(context: CanvasRenderingContext2D, { view, canvas, pictures }: Shown, moved: Moved): void {
   const box = [view.x, view.y, canvas.width * view.zoom, canvas.height * view.zoom] as const;
-  if (moved.ground) {
-    context.fillStyle = moved.ground;
+  const { figure, moment, chosen } = moved;
+  context.save();
+  if (moved.isClipped) {
+    context.beginPath();
+    context.rect(...box);
+    context.clip();
+  }
+  if (moment.ground) {
+    context.fillStyle = moment.ground;
     context.fillRect(...box);
+  }
+  for (const { moment: one, isBefore } of moved.neighbours) {
+    drawNeighbour(context, figure, moved.pictures, view, one, isBefore ? BEFORE : AFTER, 0.35);
   }
   if (moved.isAtRest && pictures.together) {
     context.imageSmoothingEnabled = view.zoom < 1;
     context.drawImage(pictures.together, ...box);
   } else {
-    drawParts(context, moved.figure, moved.pictures, view, moved.moment);
+    drawParts(context, figure, moved.pictures, view, moment);
   }
-  drawHandles(context, moved.figure, view, moved.moment, moved.chosen);
+  context.restore();
+  // Told by the dash too: dots before, long strokes after.
+  for (const { moment: one, isBefore } of moved.neighbours) {
+    drawHandles(context, figure, view, one, chosen, isBefore ? [2, 4] : [16, 4]);
+  }
+  drawPath(context, view, moved.path, moved.places);
+  drawHandles(context, figure, view, moment, chosen);
 }
+
+const [BEFORE, AFTER] = ['#0f5a5e', '#b5651d'];
 
 function drawLined(context: CanvasRenderingContext2D, { view, canvas, pictures }: Shown, lined: Lined): void {
   const original = () => {

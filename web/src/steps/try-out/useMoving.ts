@@ -11,7 +11,16 @@ import {
 } from '../../api/motion';
 import type { Rehearsal } from '../../api/rehearsals';
 import { type Affine, after, movedBy, REST } from '../../rules/joints';
-import { carriedAlong, inverse, mapOf, momentAt, nearValue, type Pose, poseOf } from '../../rules/motion';
+import {
+  carriedAlong,
+  curveThrough,
+  inverse,
+  mapOf,
+  nearValue,
+  type Pose,
+  poseOf,
+  seenMoment,
+} from '../../rules/motion';
 import type { Spot } from '../../rules/places';
 import { type Figure, figureOf } from './figure';
 import type { Moment } from './movingDrawing';
@@ -49,6 +58,11 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
   const [tool, setTool] = useState<Tool>('rotate');
   const [writesKeys, setWritesKeys] = useState(false);
   const [held, setHeld] = useState<readonly Affine[] | null>(null);
+  const [neighbours, setNeighbours] = useState(0);
+  const [isClipped, setClipped] = useState(false);
+  const [range, setRange] = useState<readonly [number, number] | null>(null);
+  /** The places of a path that is being drawn. */
+  const [places, setPlaces] = useState<readonly Spot[] | null>(null);
 
   useEffect(() => {
     player.rate = stage.rate;
@@ -58,6 +72,8 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
   useEffect(() => {
     setChosen([]);
     setKeys([]);
+    setRange(null);
+    player.range = null;
     player.halt();
     player.seek(0);
   }, [rehearsal?.id]);
@@ -69,10 +85,39 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
   useEffect(() => setHeld(null), [kept.samples, kept.error]);
 
   const momentOf = useMemo(
-    () => (figure ? (time: number): Moment => seenAt(figure, samples, stage, time, held) : null),
+    () =>
+      figure
+        ? (time: number, isPlaying = false): Moment =>
+            seenAt(figure, samples, stage, time, seenMoment(stage, time, isPlaying), held)
+        : null,
     [figure, samples, stage, held],
   );
-  const now = () => momentAt(stage, player.now().time) ?? 0;
+  const paths = useMemo(() => new Map((motion?.motion.paths ?? []).map((one) => [one.target, one])), [motion]);
+  const isAtRest = held === null && tracks.size === 0;
+  const path = chosen.length === 1 ? paths.get(chosen[0] ?? '') : undefined;
+  /** All that the stage draws at the time at which the player is. */
+  const drawn = useMemo(() => {
+    if (!figure || !momentOf) return null;
+    return () => {
+      const { time, isPlaying } = player.now();
+      const near = isPlaying ? 0 : neighbours;
+      const beside = Array.from({ length: 2 * near }, (_, at) => (at < near ? at - near : at - near + 1));
+      return {
+        figure,
+        moment: momentOf(time, isPlaying),
+        chosen: isPlaying ? NONE : chosen,
+        isAtRest,
+        isClipped,
+        path: isPlaying ? null : places ? (places.length > 1 ? curveThrough(places) : null) : (path?.data ?? null),
+        places: places ?? [],
+        neighbours: beside.flatMap((by) => {
+          const at = time + by / stage.rate;
+          return at < 0 || at > player.end ? [] : [{ moment: momentOf(at), isBefore: by < 0 }];
+        }),
+      };
+    };
+  }, [figure, momentOf, player, neighbours, chosen, isAtRest, isClipped, places, path, stage.rate]);
+  const now = () => seenMoment(stage, player.now().time, player.now().isPlaying);
   const poseAt = (id: string): Pose | null => {
     const at = figure?.byId.get(id);
     if (!figure || !momentOf || at === undefined) return null;
@@ -107,13 +152,32 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
     setWritesKeys,
     poseAt,
     pose,
-    /** Whether everything lies as the package has it, so that its exact picture can be seen. */
-    isAtRest: held === null && tracks.size === 0,
+    drawn,
+    range,
+    setRange,
+    paths,
+    path,
+    places,
+    setPlaces,
+    neighbours,
+    setNeighbours,
+    isClipped,
+    setClipped,
+    setPath: (target: string, next: { data: string; turns: number | null } | null) =>
+      act({ do: 'set-path', target, path: next && { target, ...next } }),
     setStage: (change: Partial<Stage>) => void act({ do: 'set-stage', stage_after: { ...stage, ...change } }),
+    /** Where the camera stands: to the right, down and nearer. */
+    cameraAt: (): [number, number, number] => {
+      const picture = Math.floor(now() * stage.rate + 1e-6);
+      const [x = 0, y = 0, z = 0] = samples?.camera?.subarray(picture * 3, picture * 3 + 3) ?? [];
+      return [x, y, z];
+    },
     /** The chosen parts are taken hold of at a place of the canvas. */
     take: (spot: Spot, ids: readonly string[]) => {
       player.halt();
-      if (!figure || !momentOf || !canEdit) return;
+      // Where a part on a path lies is what the path says.
+      const isFree = tool === 'scale' || !ids.some((id) => paths.has(id));
+      if (!figure || !momentOf || !canEdit || !isFree) return;
       dragging.current = takenAt(figure, momentOf(player.now().time), ids, tool, spot, (id) => poseAt(id));
     },
     drag: (spot: Spot, isHeldStraight: boolean) => {
@@ -128,6 +192,8 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
   };
 }
 
+const NONE: readonly string[] = [];
+
 export type MovingParts = ReturnType<typeof useMoving>;
 
 export const placeOf = ({ target, property }: Pick<Track, 'target' | 'property'>): string => `${target} ${property}`;
@@ -138,14 +204,15 @@ function seenAt(
   samples: Samples | null,
   stage: Stage,
   time: number,
+  moment: number,
   held: readonly Affine[] | null,
 ): Moment {
-  const moment = momentAt(stage, time);
-  if (!samples || moment === null) {
+  if (!samples) {
     return {
       maps: held ?? figure.parts.map(() => REST),
       opacity: figure.parts.map(() => 1),
       members: figure.sets.map(({ rest }) => rest),
+      ground: stage.ground,
       time,
     };
   }
@@ -161,7 +228,14 @@ function seenAt(
     opacity.push(seen);
   });
   const members = figure.sets.map(({ rest }, set) => samples.members[picture * samples.sets + set] ?? rest);
-  return { maps: held ?? maps, opacity, members, time };
+  const ground = samples.ground?.subarray(picture * 3, picture * 3 + 3);
+  return {
+    maps: held ?? maps,
+    opacity,
+    members,
+    ground: ground ? `rgb(${[...ground].map(Math.round).join(' ')})` : stage.ground,
+    time,
+  };
 }
 
 /** What a part is by itself, from where it lies beside what carries it. */

@@ -13,12 +13,16 @@ from pydantic.dataclasses import dataclass
 from yuplet.documents import first_fault
 from yuplet.errors import MotionError, shown
 from yuplet.rehearsal.motion.document import (
+    CAMERA,
     CONFIG,
+    GROUND,
     LONGEST_NAME,
     MOST_KEYS,
     REST,
+    STILL,
     Key,
     Motion,
+    MotionPath,
     Name,
     Place,
     Property,
@@ -67,6 +71,10 @@ class MotionCommand(ABC):
         """How the motion is played after it."""
         return before.stage
 
+    def paths(self, before: Motion) -> tuple[MotionPath, ...]:
+        """The paths that there are after it."""
+        return before.paths
+
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
 class Pose(MotionCommand):
@@ -80,6 +88,9 @@ class Pose(MotionCommand):
     def title(self, before: Motion, rig: Rig) -> str:
         what = {name for values in self.values.values() for name in values}
         words = {
+            "camera": "Move",
+            "ground": "Colour",
+            "offset-distance": "Move along its path",
             "translate": "Move",
             "rotate": "Turn",
             "scale": "Resize",
@@ -101,14 +112,14 @@ class Pose(MotionCommand):
 
     def _set(self, track: Track | None, target: str, name: Property, value: Value) -> Track | None:
         if not self.writes_keys and (track is None or len(track.keys) == 1):
-            if value == REST.get(name):
+            if value == STILL.get(name):
                 return None
             at = track.keys[0].at if track else 0.0
             return Track(target, name, (Key(at, value),))
         keys = {key.at: key for key in (track.keys if track else ())}
-        if track is None and self.at > 0 and name in REST:
+        if track is None and self.at > 0 and name in STILL:
             # What it was until now is where the motion begins.
-            keys[0.0] = Key(0.0, REST[name])
+            keys[0.0] = Key(0.0, STILL[name])
         at = next((one for one in keys if abs(one - self.at) < _CLOSE), self.at)
         keys[at] = Key(at, value, keys[at].easing if at in keys else _easing_before(track, self.at))
         return _track(target, name, keys.values())
@@ -215,7 +226,7 @@ class RemoveKeys(MotionCommand):
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
 class Reset(MotionCommand):
-    """Put parts and sets back to how they are at rest, their keys with them; all that there are where none is named."""
+    """Put parts and sets back to how they are at rest, their keys and paths with them; all that there are where none is named."""
 
     targets: Targets = ()
     do: Literal["reset"] = "reset"
@@ -225,6 +236,9 @@ class Reset(MotionCommand):
 
     def changed(self, before: Motion, rig: Rig) -> Changed:
         return {track.place: None for track in before.tracks if not self.targets or track.target in self.targets}
+
+    def paths(self, before: Motion) -> tuple[MotionPath, ...]:
+        return tuple(path for path in before.paths if self.targets and path.target not in self.targets)
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -272,12 +286,44 @@ class SetStage(MotionCommand):
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
+class SetPath(MotionCommand):
+    """Give a part a path to go along, or (null) take it away. A part that gets its first one goes along it from the beginning of the motion to its end."""
+
+    target: Name
+    path: MotionPath | None
+    do: Literal["set-path"] = "set-path"
+
+    def __post_init__(self) -> None:
+        if self.path is not None and self.path.target != self.target:
+            raise MotionError("The path is another part's. Reload the page.")
+
+    def title(self, before: Motion, rig: Rig) -> str:
+        return f"Path of {_named(rig, [self.target])}"
+
+    def changed(self, before: Motion, rig: Rig) -> Changed:
+        if self.target not in rig.by_id:
+            raise MotionError(f"There is no part '{shown(self.target)}' in this package. Reload the page.")
+        place: Place = (self.target, "offset-distance")
+        if self.path is None:
+            return {place: None}
+        if before.track(place) is not None:
+            return {}
+        return {place: Track(*place, (Key(0.0, 0.0), Key(before.stage.duration, 100.0)))}
+
+    def paths(self, before: Motion) -> tuple[MotionPath, ...]:
+        others = [path for path in before.paths if path.target != self.target]
+        own = [] if self.path is None else [self.path]
+        return tuple(sorted((*others, *own), key=lambda path: path.target))
+
+
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class PutTracks(MotionCommand):
-    """Tracks as they were: in the log it takes any other command back. `gone` are those that were not there."""
+    """Tracks and paths as they were: in the log it takes any other command back. `gone` are tracks that were not there."""
 
     tracks: tuple[Track, ...] = ()
     gone: tuple[tuple[Name, Property], ...] = ()
     stage_after: Stage | None = None
+    paths_after: tuple[MotionPath, ...] | None = None
     what: Annotated[StrictStr, Field(max_length=LONGEST_NAME)] = "Put back"
     do: Literal["put-tracks"] = "put-tracks"
 
@@ -290,22 +336,26 @@ class PutTracks(MotionCommand):
     def stage(self, before: Motion) -> Stage:
         return self.stage_after or before.stage
 
+    def paths(self, before: Motion) -> tuple[MotionPath, ...]:
+        return before.paths if self.paths_after is None else self.paths_after
+
 
 COMMANDS: tuple[type[MotionCommand], ...] = (
-    Pose, MoveKeys, StretchKeys, CopyKeys, EaseKeys, RemoveKeys, Reset, MirrorPose, SetStage, PutTracks,
+    Pose, MoveKeys, StretchKeys, CopyKeys, EaseKeys, RemoveKeys, Reset, MirrorPose, SetStage, SetPath, PutTracks,
 )  # fmt: skip
 
 
 def applied(before: Motion, rig: Rig, command: MotionCommand) -> tuple[Motion, PutTracks]:
     """The motion after a command, and the command that takes it back. Raises `MotionError`."""
     changed = command.changed(before, rig)
-    stage = command.stage(before)
-    after = replace(before.with_tracks(changed), stage=stage)
+    stage, paths = command.stage(before), command.paths(before)
+    after = replace(before.with_tracks(changed), stage=stage, paths=paths)
     tracks = before.by_place()
     back = PutTracks(
         tracks=tuple(tracks[place] for place in sorted(changed) if place in tracks),
         gone=tuple(place for place in sorted(changed) if place not in tracks),
         stage_after=before.stage if stage != before.stage else None,
+        paths_after=before.paths if paths != before.paths else None,
     )
     return after, back
 
@@ -384,17 +434,26 @@ def _within(at: float, motion: Motion) -> float:
 
 
 def _require_target(rig: Rig, target: str) -> None:
-    if target not in rig.by_id and target not in rig.sets:
+    if target not in rig.by_id and target not in rig.sets and target not in _OWN:
         raise MotionError(f"There is no part '{shown(target)}' in this package. Reload the page.")
 
 
 def _require_property(rig: Rig, target: str, name: Property) -> None:
-    if (target in rig.sets) != (name == "shown"):
+    own = _OWN.get(target) or (("shown",) if target in rig.sets else (*REST, "offset-distance"))
+    if name not in own:
         raise MotionError(f"'{shown(rig.label(target))}' has no '{name}'.")
 
 
+_OWN: Mapping[str, tuple[Property, ...]] = {CAMERA: ("camera",), GROUND: ("ground",)}
+"""What has keys without being a part or a set."""
+_CALLED = {CAMERA: "camera", GROUND: "ground"}
+
+
 def _named(rig: Rig, targets: Iterable[str]) -> str:
-    labels = [rig.label(target) for target in targets]
+    found = list(targets)
+    labels = [rig.label(target) for target in found]
+    if len(found) == 1 and found[0] in _CALLED:
+        return f"the {_CALLED[found[0]]}"
     return f"'{labels[0]}'" if len(labels) == 1 else f"{len(labels)} parts"
 
 

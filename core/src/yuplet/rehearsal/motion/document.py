@@ -2,10 +2,12 @@
 
 Properties have the names of W3C CSS Transforms Level 2 and CSS Color: `translate` (pixels of the canvas, x to the right and y down),
 `rotate` (degrees, clockwise), `scale` (factors across and down), `opacity` (a factor of the part's own). `shown` is the member of a set of
-alternates, or the look, that is seen.
+alternates, or the look, that is seen. `offset-distance` is how far along its path a part is, in hundredths of the path's length (W3C Motion Path).
+`camera` is where the camera stands: pixels to the right, down, and towards the picture. `ground` is the colour behind everything.
 """
 
 import builtins
+import re
 from collections.abc import Mapping
 from dataclasses import field, replace
 from functools import cache
@@ -17,6 +19,7 @@ from pydantic.dataclasses import dataclass
 from yuplet.documents import first_fault
 from yuplet.errors import MotionError, shown
 from yuplet.rehearsal.motion.easing import LONGEST, easing
+from yuplet.rehearsal.motion.path import MOST_DATA, measured
 from yuplet.rehearsal.motion.timing import Direction, Fill
 
 CONFIG = ConfigDict(extra="forbid", allow_inf_nan=False, json_schema_serialization_defaults_required=True)
@@ -26,20 +29,27 @@ MOST_RATE = 120
 MOST_ITERATIONS = 10_000.0
 MOST_KEYS = 20_000
 MOST_TRACKS = 20_000
+MOST_PATHS = 1000
 LONGEST_NAME = 2000
 
-Property: TypeAlias = Literal["translate", "rotate", "scale", "opacity", "shown"]
+Property: TypeAlias = Literal["translate", "rotate", "scale", "opacity", "shown", "offset-distance", "camera", "ground"]
 PROPERTIES: Final = get_args(Property)
 Seconds: TypeAlias = Annotated[float, Field(ge=0, le=MOST_SECONDS)]
 Number: TypeAlias = Annotated[float, Field(ge=-1e6, le=1e6)]
 Pair: TypeAlias = tuple[Number, Number]
 Name: TypeAlias = Annotated[StrictStr, Field(min_length=1, max_length=LONGEST_NAME)]
-Value: TypeAlias = Number | Pair | Name
+Triple: TypeAlias = tuple[Number, Number, Number]
+Value: TypeAlias = Number | Pair | Triple | Name
 Place: TypeAlias = tuple[str, Property]
 """Of a track: what it moves, and which property."""
 
+CAMERA, GROUND = "@camera", "@stage"
+"""What the tracks of the camera and of the ground are about: no part is called so."""
 REST: Final[Mapping[Property, Value]] = {"translate": (0.0, 0.0), "rotate": 0.0, "scale": (1.0, 1.0), "opacity": 1.0}
 """What a part has that nobody has moved; of a set of alternates the member that the package shows."""
+STILL: Final[Mapping[Property, Value]] = {**REST, "offset-distance": 0.0, "camera": (0.0, 0.0, 0.0)}
+"""The same of everything that has numbers."""
+_COLOUR = re.compile("#[0-9a-f]{6}")
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -82,6 +92,18 @@ class Track:
         return (self.target, self.property)
 
 
+@dataclass(frozen=True, slots=True, config=CONFIG)
+class MotionPath:
+    """A path that a part can go along, as SVG path data in pixels of the canvas. It `turns` with the path, by so many degrees more, or (null) does not."""
+
+    target: Name
+    data: Annotated[StrictStr, Field(min_length=1, max_length=MOST_DATA)]
+    turns: Annotated[float, Field(ge=-360, le=360)] | None = 0.0
+
+    def __post_init__(self) -> None:
+        measured(self.data)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, config=CONFIG)
 class Stage:
     """How a motion is played: pictures a second, seconds of one iteration, how often (None: without end), direction and fill as W3C Web
@@ -108,12 +130,16 @@ class Stage:
 
 @dataclass(frozen=True, slots=True, kw_only=True, config=CONFIG)
 class Motion:
-    """All of it. Tracks are ordered by target and property, each once."""
+    """All of it. Tracks are ordered by target and property, paths by target, each once."""
 
     stage: Stage = field(default_factory=Stage)
     tracks: Annotated[tuple[Track, ...], Field(max_length=MOST_TRACKS)] = ()
+    paths: Annotated[tuple[MotionPath, ...], Field(max_length=MOST_PATHS)] = ()
 
     def __post_init__(self) -> None:
+        targets = [path.target for path in self.paths]
+        if targets != sorted(set(targets)):
+            raise MotionError("The paths are not in order, or one is there twice.")
         places = [track.place for track in self.tracks]
         if places != sorted(set(places)):
             raise MotionError("The tracks are not in order, or one is there twice.")
@@ -140,9 +166,15 @@ def require_value(property: Property, value: Value, target: str) -> None:
     """Raise `MotionError` where a property cannot have such a value."""
     match property:
         case "translate" | "scale":
-            right = isinstance(value, tuple)
+            right = isinstance(value, tuple) and len(value) == 2
+        case "camera":
+            right = isinstance(value, tuple) and len(value) == 3
         case "shown":
             right = isinstance(value, str)
+        case "ground":
+            right = isinstance(value, str) and _COLOUR.fullmatch(value) is not None
+        case "offset-distance":
+            right = isinstance(value, float | int) and 0 <= value <= 100
         case "opacity":
             right = isinstance(value, float | int) and 0 <= value <= 1
         case _:
@@ -151,8 +183,11 @@ def require_value(property: Property, value: Value, target: str) -> None:
         needed = {
             "translate": "two numbers",
             "scale": "two numbers",
+            "camera": "three numbers",
             "shown": "a name",
+            "ground": "a colour like #2f6f8f",
             "opacity": "a number from 0 to 1",
+            "offset-distance": "a number from 0 to 100",
         }
         raise MotionError(
             f"'{property}' of '{shown(target)}' is {needed.get(property, 'a number')}, not {shown(str(value))}."

@@ -12,7 +12,8 @@ Point = tuple[float, float]
 class RigPart:
     """A part by its id: its pivot on the canvas in pixels, y down (None: nobody has said), and the part that carries it along.
 
-    `middle` is the centre of its box, which it turns about where it has no pivot. `parent` is never itself, nor one that it carries.
+    `middle` is the centre of its box, which it turns about where it has no pivot. `depth` is how far it stands behind the picture plane, in
+    pixels. `box` is left, top, width and height.
     """
 
     id: str
@@ -20,6 +21,8 @@ class RigPart:
     pivot: Point | None
     middle: Point
     parent: str | None
+    depth: float = 0.0
+    box: tuple[int, int, int, int] = (0, 0, 0, 0)
 
     @property
     def about(self) -> Point:
@@ -37,10 +40,12 @@ class RigSet:
 
 @dataclass(frozen=True)
 class Rig:
-    """The parts, back to front, and the sets by their paths."""
+    """The parts, back to front, and the sets by their paths. The camera stands at a `distance` before the middle of the canvas (None: there is none)."""
 
     parts: tuple[RigPart, ...]
     sets: Mapping[str, RigSet]
+    size: tuple[int, int] = (0, 0)
+    distance: float | None = None
 
     @cached_property
     def by_id(self) -> Mapping[str, RigPart]:
@@ -76,6 +81,8 @@ def rig_of(trial: Mapping[str, Any]) -> Rig:
             pivot=None if one.get("pivot") is None else (one["pivot"][0], one["pivot"][1]),
             middle=(one["left"] + one["width"] / 2, one["top"] + one["height"] / 2),
             parent=one.get("parent"),
+            depth=one.get("depth", 0.0),
+            box=(one["left"], one["top"], one["width"], one["height"]),
         )
         for one in trial["parts"]
     )
@@ -87,4 +94,4 @@ def rig_of(trial: Mapping[str, Any]) -> Rig:
             rest = next((at for at, one in enumerate(own) if one["is_on"]), 0)
             if members:
                 sets[group["path"]] = RigSet(members, rest)
-    return Rig(parts, sets)
+    return Rig(parts, sets, (trial.get("width", 0), trial.get("height", 0)), trial.get("distance"))
