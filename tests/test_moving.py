@@ -6,6 +6,7 @@ import random
 from typing import Any
 
 import numpy as np
+from PIL import Image
 from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
@@ -22,6 +23,7 @@ from yuplet_server.handovers.actions import ask
 from yuplet_server.jobs.actions import run
 from yuplet_server.projects.models import Project
 from yuplet_server.rehearsals.actions import open_hand_over
+from yuplet_server.rehearsals.models import Film
 
 PARTS = Rig(
     tuple(
@@ -243,6 +245,29 @@ class MovingTests(ProductTestCase):
         page.get_by_role("button", name="Remove the path").click()
         self.saved()
         self.assertEqual((self.motion()["paths"], self.motion()["tracks"]), ([], []))
+
+    def test_the_motion_is_written_down_as_a_film(self) -> None:
+        page = self.page
+        self.chosen("lamp")
+        page.get_by_label("Turn, °").fill("25")
+        page.get_by_label("Turn, °").press("Enter")
+        self.saved()
+        page.get_by_label("Format").select_option("gif")
+        page.get_by_label("Width, px").fill("194")
+        page.get_by_role("button", name="Write the film").click()
+        expect(page.get_by_role("button", name="Write the film")).to_be_disabled()
+        film = Film.objects.get()
+        assert film.job_id is not None
+        run(film.job_id)
+        link = page.get_by_role("link", name="Animated GIF")
+        expect(link).to_be_visible()
+        expect(page.get_by_text("48 pictures")).to_be_visible()
+        with page.expect_download() as waiting:
+            link.click()
+        with Image.open(waiting.value.path()) as opened:
+            self.assertEqual((opened.format, opened.size), ("GIF", (194, 146)))
+        page.get_by_role("button", name="Discard the film").click()
+        expect(link).to_have_count(0)
 
     def test_a_refused_step_is_said_and_nothing_is_lost(self) -> None:
         page = self.page

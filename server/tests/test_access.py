@@ -16,7 +16,7 @@ from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
-from yuplet_server.rehearsals.models import Rehearsal
+from yuplet_server.rehearsals.models import Film, Rehearsal
 from yuplet_server.shelf.models import Kept
 from yuplet_server.transfer.models import Archive
 
@@ -149,6 +149,10 @@ ADDRESSES = [
     Address("post", "rehearsals/<int:rehearsal>/motion/undo", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/undo", {})),
     Address("post", "rehearsals/<int:rehearsal>/motion/redo", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/redo", {})),
     Address("get", "rehearsals/<int:rehearsal>/motion/samples", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/samples")),
+    Address("get", "rehearsals/<int:rehearsal>/films", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/films")),
+    Address("post", "rehearsals/<int:rehearsal>/films", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/films", {"kind": "apng", "width": 10})),
+    Address("delete", "films/<int:film>", "editor", _json("delete", lambda t: f"/api/films/{t.film.pk}")),
+    Address("get", "films/<int:film>/file", "viewer", _get(lambda t: f"/api/films/{t.film.pk}/file")),
     Address("get", "rehearsals/<int:rehearsal>/package", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/package")),
     Address("get", REHEARSED, "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/pictures/together/{t.illustration.revision.preview}")),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
@@ -185,6 +189,9 @@ class AccessTests(ServerTestCase):
         blob = cls.illustration.revision.preview
         cls.rehearsal = Rehearsal.objects.create(
             illustration=cls.illustration, archive=blob, pictures={"together.png": blob, "package.zip": blob}
+        )
+        cls.film = Film.objects.create(
+            rehearsal=cls.rehearsal, kind="apng", document={}, file=cls.illustration.revision.preview
         )
         cls.archive = Archive.objects.create(project=cls.project, direction=Archive.Direction.OUT, sha256=blob)
 

@@ -1,12 +1,25 @@
 """Steps on the motion of a package: carried out once, taken back, beside those of others, and kept from one hand-over to the next."""
 
+import io
+import os
 import struct
+import tempfile
 import uuid
+from pathlib import Path
 from typing import Any
 
-from tests.cases import handed_over
+import numpy as np
+from django.core.management import call_command
+from django.db import transaction
+from PIL import Image
+
+from tests.cases import handed_over, quiet
 from tests.test_rehearsals import RehearsalCase, png
-from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
+from yuplet.errors import YupletError
+from yuplet_server.jobs.models import Job
+from yuplet_server.projects.storage import blobs
+from yuplet_server.rehearsals import filming
+from yuplet_server.rehearsals.models import Film, Motion, MotionStep, Rehearsal
 
 
 class MotionCase(RehearsalCase):
@@ -148,3 +161,64 @@ class PackageTests(MotionCase):
         files = {file["file"]: file["sha256"] for file in self.hand_over.files}
         # Kept by its content, so that nothing is kept twice.
         self.assertIn(self.tried["pictures"][f"{self.tried['result']['parts'][0]['picture']}.png"], files.values())
+
+
+class FilmTests(MotionCase):
+    def film(self, status: int = 201, **asked: Any) -> dict[str, Any]:
+        address = f"/api/rehearsals/{self.tried['id']}/films"
+        answer = self.ada.post(address, asked, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return dict(answer.json())
+
+    def drawn(self, film: int) -> None:
+        job = Film.objects.get(pk=film).job
+        assert job is not None
+        with tempfile.TemporaryDirectory() as folder, transaction.atomic():
+            filming.carry_out(film, Path(folder), quiet)()
+        Job.objects.filter(pk=job.pk).update(state=Job.State.DONE)
+
+    def test_a_motion_is_written_down_as_it_was_when_it_was_asked_for(self) -> None:
+        self.step({"do": "set-stage", "stage_after": {"rate": 10, "duration": 0.5}})
+        self.step(self.turn("lamp", 90, at=0.5, writes_keys=True))
+        made = self.film(kind="apng", width=194)
+        self.step({"do": "reset"})
+        self.drawn(made["id"])
+        (listed,) = self.cleo.get(f"/api/rehearsals/{self.tried['id']}/films").json()
+        self.assertEqual((listed["pictures"], listed["job"]["state"]), (5, "done"))
+        answer = self.cleo.get(f"/api/films/{made['id']}/file")
+        self.assertIn('filename="signal post film.png"', answer["Content-Disposition"])
+        data = b"".join(answer.streaming_content)
+        self.assertEqual(len(data), listed["bytes"])
+        with Image.open(io.BytesIO(data)) as opened:
+            self.assertEqual((opened.size, opened.n_frames), ((194, 146), 5))
+            first = np.array(opened.convert("RGBA"))
+            opened.seek(4)
+            self.assertFalse(np.array_equal(first, np.array(opened.convert("RGBA"))))
+
+    def test_one_at_a_time_and_the_oldest_goes(self) -> None:
+        first = self.film(kind="png")
+        self.assertIn("is being written", self.film(409, kind="gif")["detail"])
+        self.drawn(first["id"])
+        for _ in range(filming.MOST_FILMS):
+            made = self.film(kind="gif", width=10)
+            Job.objects.filter(pk=made["job"]["id"]).update(state=Job.State.DONE)
+        self.assertEqual(Film.objects.count(), filming.MOST_FILMS)
+        self.assertFalse(Film.objects.filter(pk=first["id"]).exists())
+        self.assertEqual(self.ada.delete(f"/api/films/{made['id']}").status_code, 204)
+        self.assertEqual(self.cleo.get(f"/api/films/{made['id']}/file").status_code, 404)
+
+    def test_what_cannot_be_written_is_said(self) -> None:
+        for asked in ({"kind": "mp4"}, {"kind": "gif", "width": 0}, {"kind": "gif", "width": 1 << 20}, {}):
+            self.film(400, **asked)
+        self.step({"do": "set-stage", "stage_after": {"rate": 120, "duration": 600.0}})
+        made = self.film(kind="webp")
+        with self.assertRaisesRegex(YupletError, "72,000 pictures; up to 20,000"):
+            self.drawn(made["id"])
+
+    def test_its_file_is_not_swept(self) -> None:
+        made = self.film(kind="png")
+        self.drawn(made["id"])
+        digest = Film.objects.get(pk=made["id"]).file
+        os.utime(blobs().path(digest), (0, 0))
+        call_command("sweep_files", verbosity=0)
+        self.assertTrue(blobs().exists(digest))

@@ -22,6 +22,7 @@ class Job(models.Model):
         PACK = "pack"
         UNPACK = "unpack"
         TRY_OUT = "try-out"
+        FILM = "film"
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20, choices=Kind.choices)

@@ -119,6 +119,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
     "ENUM_NAME_OVERRIDES": {
+        "FilmKind": "yuplet_server.rehearsals.serializers.FILM_KINDS",
         "RoleEnum": "yuplet_server.projects.models.Member.Role",
         "JobStateEnum": "yuplet_server.jobs.models.Job.State",
         "KeptKindEnum": "yuplet_server.shelf.models.Kept.Kind",

@@ -108,21 +108,13 @@ def close(rehearsal: Rehearsal) -> None:
 def carry_out(rehearsal_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
     """Unpack a package, put it together and keep the pictures; answers how that lands in the database."""
     asked = Rehearsal.objects.select_related("hand_over").get(pk=rehearsal_id)
-    package, more, scratch, out = (folder / name for name in ("package", "more", "scratch", "out"))
-    for one in (package, more, scratch, out):
+    scratch, out = (folder / name for name in ("scratch", "out"))
+    for one in (scratch, out):
         one.mkdir()
-    if asked.hand_over is not None:
-        for file in asked.hand_over.files:
-            blobs().link(file["sha256"], package, PackagePath(file["file"]))
-    else:
-        with blobs().local(asked.archive) as path:
-            package = _unpacked(path, asked.name, package)
-    for at, one in enumerate(asked.more):
-        with blobs().local(one["archive"]) as path:
-            _unpacked(path, one["name"], more / str(at))
+    package, more = unpacked_package(asked, folder)
     trial = try_out(
         package,
-        _reading(asked.reading, asked.result),
+        reading_of(asked),
         scratch,
         out,
         lambda done, total: progress("try", done, total),
@@ -174,8 +166,26 @@ def _ask(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Rehearsal
     return rehearsal
 
 
-def _reading(said: dict[str, Any], before: dict[str, Any] | None) -> Reading:
-    """What was asked for; what was proposed before stays, as long as somebody lines up by it."""
+def unpacked_package(asked: Rehearsal, folder: Path) -> tuple[Path, Path]:
+    """The folder of a package, and the one in which what is missing is looked for, both below a folder."""
+    package, more = folder / "package", folder / "more"
+    package.mkdir()
+    more.mkdir()
+    if asked.hand_over is not None:
+        for file in asked.hand_over.files:
+            blobs().link(file["sha256"], package, PackagePath(file["file"]))
+    else:
+        with blobs().local(asked.archive) as path:
+            package = _unpacked(path, asked.name, package)
+    for at, one in enumerate(asked.more):
+        with blobs().local(one["archive"]) as path:
+            _unpacked(path, one["name"], more / str(at))
+    return package, more
+
+
+def reading_of(rehearsal: Rehearsal) -> Reading:
+    """How a package was asked to be read; what was proposed before stays, as long as somebody lines up by it."""
+    said, before = rehearsal.reading, rehearsal.result
     columns, rows, places = said.get("columns"), said.get("rows"), said.get("places")
     is_same_whole = before is not None and said.get("reference") in (None, before["reference"])
     proposed = before.get("proposals", ()) if before is not None and is_same_whole and places is not None else ()

@@ -86,3 +86,21 @@ class MotionHandled(models.Model):
 
     def __str__(self) -> str:
         return str(self.key)
+
+
+class Film(models.Model):
+    """A motion that was written down as a film of a `kind` (the core's), so many pixels wide (null: as the canvas). `file` is its SHA-256 once it is done."""
+
+    rehearsal = models.ForeignKey(Rehearsal, models.CASCADE, related_name="films")
+    kind = models.CharField(max_length=10)
+    width = models.IntegerField(null=True)
+    document = models.JSONField()
+    file = models.CharField(max_length=64, blank=True)
+    bytes = models.BigIntegerField(default=0)
+    pictures = models.IntegerField(default=0)
+    job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="+")
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"film {self.pk} of {self.rehearsal}"

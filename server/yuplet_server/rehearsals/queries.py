@@ -7,7 +7,7 @@ from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member
-from yuplet_server.rehearsals.models import Rehearsal
+from yuplet_server.rehearsals.models import Film, Rehearsal
 
 
 def rehearsals_of(illustration: Illustration) -> QuerySet[Rehearsal]:
@@ -24,6 +24,15 @@ def rehearsal_for(user: User, rehearsal_id: int, role: Member.Role) -> Rehearsal
     if found is None:
         raise Http404
     queries.require(user, found.illustration.project_id, role)
+    return found
+
+
+def film_for(user: User, film_id: int, role: Member.Role) -> Film:
+    """A film, if somebody has at least a role in its project."""
+    found = Film.objects.filter(pk=film_id).select_related("rehearsal__illustration", "job").first()
+    if found is None:
+        raise Http404
+    queries.require(user, found.rehearsal.illustration.project_id, role)
     return found
 
 

@@ -2,6 +2,8 @@ from typing import Any, get_args
 
 from rest_framework import serializers
 
+from yuplet.rehearsal.film import MOST_SIDE
+from yuplet.rehearsal.film_files import Kind
 from yuplet.rehearsal.lining_up import FARTHEST, LARGEST
 from yuplet.rehearsal.loose_files import MOST_FILES
 from yuplet.rehearsal.motion.camera import Side
@@ -11,10 +13,11 @@ from yuplet.rehearsal.picture import Way
 from yuplet_server.arrangement.fields import REFERENCE, CommandField
 from yuplet_server.handovers.serializers import ComparisonSerializer, InventorySerializer
 from yuplet_server.jobs.serializers import JobSerializer
-from yuplet_server.rehearsals.models import Rehearsal
+from yuplet_server.rehearsals.models import Film, Rehearsal
 
 WAYS = get_args(Way)
 SIDES = get_args(Side)
+FILM_KINDS = get_args(Kind)
 MOST_ACROSS = 4096
 
 
@@ -253,6 +256,25 @@ class MotionRepeatSerializer(serializers.Serializer[Any]):
 class MotionStepSerializer(MotionRepeatSerializer):
     version = serializers.IntegerField(min_value=0, help_text="The version that was looked at.")
     command = MotionCommandField()
+
+
+class AskFilmSerializer(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(choices=FILM_KINDS)
+    width = serializers.IntegerField(
+        min_value=1, max_value=MOST_SIDE, allow_null=True, default=None, help_text="In pixels; without, as the canvas."
+    )
+
+
+class FilmSerializer(serializers.ModelSerializer[Film]):
+    """A motion written down: its job while it is drawn, `bytes` and `pictures` once it is done."""
+
+    kind = serializers.ChoiceField(choices=FILM_KINDS, read_only=True)
+    job = JobSerializer(read_only=True, allow_null=True)
+
+    class Meta:
+        model = Film
+        fields = ["id", "kind", "width", "bytes", "pictures", "job", "created_at"]
+        read_only_fields = fields
 
 
 class ListedRehearsalSerializer(serializers.ModelSerializer[Rehearsal]):

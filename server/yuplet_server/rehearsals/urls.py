@@ -12,6 +12,9 @@ urlpatterns = [
     path("rehearsals/<int:rehearsal>/motion/undo", views.UndoMotionView.as_view()),
     path("rehearsals/<int:rehearsal>/motion/redo", views.RedoMotionView.as_view()),
     path("rehearsals/<int:rehearsal>/motion/samples", views.MotionSamplesView.as_view()),
+    path("rehearsals/<int:rehearsal>/films", views.FilmsView.as_view()),
+    path("films/<int:film>", views.FilmView.as_view()),
+    path("films/<int:film>/file", views.FilmFileView.as_view()),
     path("rehearsals/<int:rehearsal>/package", views.LinedUpPackageView.as_view()),
     re_path(
         r"^rehearsals/(?P<rehearsal>\d+)/pictures/(?P<name>together|reference|difference|image-\d{1,5})/(?P<digest>[0-9a-f]{64})$",

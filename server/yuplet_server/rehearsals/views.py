@@ -1,5 +1,5 @@
 from pathlib import PurePosixPath
-from typing import IO, Any
+from typing import IO, Any, cast
 
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -9,6 +9,7 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet.rehearsal.film_files import ENDINGS, Kind
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.actions import packed
@@ -16,9 +17,11 @@ from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.storage import open_blob
-from yuplet_server.rehearsals import actions, moving, queries
+from yuplet_server.rehearsals import actions, filming, moving, queries
 from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
 from yuplet_server.rehearsals.serializers import (
+    AskFilmSerializer,
+    FilmSerializer,
     ListedRehearsalSerializer,
     MotionRepeatSerializer,
     MotionSerializer,
@@ -163,6 +166,41 @@ class MotionSamplesView(APIView):
         version, data = moving.samples(found)
         headers = {"Cache-Control": "no-store", "Motion-Version": str(version), "Content-Security-Policy": NEVER_A_PAGE}
         return HttpResponse(data, content_type="application/octet-stream", headers=headers)
+
+
+class FilmsView(APIView):
+    """The films of a package, the newest first."""
+
+    @extend_schema(responses=FilmSerializer(many=True))
+    def get(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        return Response(FilmSerializer(found.films.select_related("job").order_by("-id"), many=True).data)
+
+    @extend_schema(request=AskFilmSerializer, responses={201: FilmSerializer})
+    def post(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR)
+        asked = checked(AskFilmSerializer, request.data).validated_data
+        return Response(FilmSerializer(filming.ask(found, request.user, **asked)).data, status=201)
+
+
+class FilmView(APIView):
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, film: int) -> Response:
+        filming.discard(queries.film_for(request.user, film, Member.Role.EDITOR))
+        return Response(status=204)
+
+
+class FilmFileView(APIView):
+    """The file of a film."""
+
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, film: int) -> FileResponse:
+        found = queries.film_for(request.user, film, Member.Role.VIEWER)
+        if not found.file:
+            raise Http404
+        name = f"{found.rehearsal.illustration.name} film{ENDINGS[cast(Kind, found.kind)]}"
+        headers: dict[str, Any] = {"Content-Security-Policy": NEVER_A_PAGE}
+        return FileResponse(open_blob(found.file), as_attachment=True, filename=name, headers=headers)
 
 
 def _motion_answer(request: SignedInRequest, rehearsal: Rehearsal, motion: Motion | None) -> Response:

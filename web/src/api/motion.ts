@@ -86,3 +86,16 @@ export async function askSamples(rehearsal: number, signal: AbortSignal): Promis
   if (!answer.ok) throw refusalOf(answer.status, await answer.text());
   return samplesOf(await answer.arrayBuffer(), Number(answer.headers.get('Motion-Version')));
 }
+
+export type Film = Schemas['Film'];
+export type FilmKind = Schemas['FilmKind'];
+
+export const filmsKey = (rehearsal: number) => ['films', rehearsal];
+
+export const askFilms = (rehearsal: number) =>
+  body(client.GET('/api/rehearsals/{rehearsal}/films', { params: at(rehearsal) }));
+
+export const startFilm = (rehearsal: number, kind: FilmKind, width: number | null) =>
+  body(client.POST('/api/rehearsals/{rehearsal}/films', { params: at(rehearsal), body: { kind, width } }));
+
+export const discardFilm = (film: number) => client.DELETE('/api/films/{film}', { params: { path: { film } } });

@@ -38,6 +38,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/films/{film}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["films_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/films/{film}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file of a film. */
+        get: operations["films_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hand-overs/{hand_over}/package": {
         parameters: {
             query?: never;
@@ -1006,6 +1039,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The films of a package, the newest first. */
+        get: operations["rehearsals_films_list"];
+        put?: never;
+        /** @description The films of a package, the newest first. */
+        post: operations["rehearsals_films_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{rehearsal}/missing": {
         parameters: {
             query?: never;
@@ -1270,6 +1321,11 @@ export interface components {
             revision: number;
             decisions: components["schemas"]["Decisions"];
             rows: components["schemas"]["Row"][];
+        };
+        AskFilmRequest: {
+            kind: components["schemas"]["FilmKind"];
+            /** @description In pixels; without, as the canvas. */
+            width?: number | null;
         };
         AskIslandsRequest: {
             row: string;
@@ -1735,6 +1791,26 @@ export interface components {
              */
             do: "fill-pinholes";
         };
+        /** @description A motion written down: its job while it is drawn, `bytes` and `pictures` once it is done. */
+        Film: {
+            readonly id: number;
+            readonly kind: components["schemas"]["FilmKind"];
+            readonly width: number | null;
+            readonly bytes: number;
+            readonly pictures: number;
+            readonly job: components["schemas"]["Job"] | null;
+            /** Format: date-time */
+            readonly created_at: string;
+        };
+        /**
+         * @description * `apng` - apng
+         *     * `webp` - webp
+         *     * `gif` - gif
+         *     * `png` - png
+         *     * `webm` - webm
+         * @enum {string}
+         */
+        FilmKind: "apng" | "webp" | "gif" | "png" | "webm";
         /**
          * @description Something to look at: the parts that it concerns, the one to be mended first, and where it is.
          *
@@ -2026,9 +2102,10 @@ export interface components {
          *     * `pack` - Pack
          *     * `unpack` - Unpack
          *     * `try-out` - Try Out
+         *     * `film` - Film
          * @enum {string}
          */
-        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack" | "try-out";
+        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack" | "try-out" | "film";
         /**
          * @description * `waiting` - Waiting
          *     * `running` - Running
@@ -4978,6 +5055,47 @@ export interface operations {
             };
         };
     };
+    films_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                film: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    films_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                film: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     hand_overs_package_retrieve: {
         parameters: {
             query?: never;
@@ -6681,6 +6799,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    rehearsals_films_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Film"][];
+                };
+            };
+        };
+    };
+    rehearsals_films_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskFilmRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Film"];
+                };
             };
         };
     };

@@ -7,6 +7,7 @@ const STAGES: Record<string, string> = {
   read: 'Reading',
   write: 'Writing',
   prove: 'Proving',
+  film: 'Drawing',
   keep: 'Keeping pictures',
   pack: 'Packing file',
   unpack: 'Unpacking file',

@@ -1,6 +1,7 @@
 """A package as a receiver sees it: the files in a folder and what its manifest says of them."""
 
 from dataclasses import dataclass
+from itertools import chain, count
 from pathlib import Path
 from typing import Any, NamedTuple, TypeAlias
 
@@ -300,6 +301,27 @@ def uses(entries: tuple[TreeEntry, ...], shown: bool = True) -> list[tuple[str, 
             found += uses(entry.members, shown and entry.shown)
         else:
             found.append((entry.part_id, shown and entry.shown))
+    return found
+
+
+def group_paths(entries: tuple[TreeEntry, ...]) -> list[tuple[GroupEntry, str]]:
+    """Every group of a tree before those in it, with its path: the names of the groups around it and its own, with `/` between.
+
+    Two groups of a package from outside may be called the same: then a number tells them apart.
+    """
+    found: list[tuple[GroupEntry, str]] = []
+    taken: set[str] = set()
+
+    def walk(inside: tuple[TreeEntry, ...], above: str) -> None:
+        for entry in inside:
+            if isinstance(entry, GroupEntry):
+                name = f"{above}{entry.label}"
+                path = next(one for one in chain([name], (f"{name} {at}" for at in count(2))) if one not in taken)
+                taken.add(path)
+                found.append((entry, path))
+                walk(entry.members, f"{path}/")
+
+    walk(entries, "")
     return found
 
 

@@ -1,10 +1,9 @@
 """A package opened for trying out: how it can be read, what is there, the picture put together from it, and where that differs."""
 
 import shutil
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
-from itertools import chain, count
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -17,8 +16,9 @@ from yuplet.rehearsal.images import Decoded, pixels_in, sizes_of
 from yuplet.rehearsal.inventory import Inventory, files_in, is_there, take_stock
 from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.loose_files import LooseFiles
+from yuplet.rehearsal.motion.rig import Rig, rig_of
 from yuplet.rehearsal.opening import OpenPackage
-from yuplet.rehearsal.package import MANIFEST, Package, PartUse, TreeEntry, open_package
+from yuplet.rehearsal.package import MANIFEST, Package, PartUse, TreeEntry, group_paths, open_package
 from yuplet.rehearsal.picture import Comparison, Scene, Way, bands_of, compare, rows_of
 from yuplet.rehearsal.reading import Reading
 
@@ -185,22 +185,8 @@ def try_out(
         Nothing can be put together from the files, or not in the way that was asked for.
     """
     inventory = Inventory(expected=0, found=0, pixels=0)
-    packages = _packages(folder, reading.manifest)
+    files, packages, opened = _opened(folder, reading, scratch, elsewhere, inventory)
     package = packages[0] if packages else None
-    files = files_in(folder)
-    more = files_in(elsewhere) if elsewhere is not None else {}
-    if (pixels := pixels_in([*files.values(), *more.values()])) > MOST_PIXELS:
-        raise PackageError(
-            f"The images have {pixels // 1_000_000:,} million pixels in all; up to {MOST_PIXELS // 1_000_000:,} million can be tried out."
-            " Hand over a smaller scale, or choose fewer images."
-        )
-    if not files:
-        raise PackageError(f"There is nothing in '{folder}'. Give the folder that holds a package.")
-    opened: _Opened
-    if package is not None:
-        opened = OpenPackage(package, take_stock(packages, inventory, more), inventory, scratch, reading.grid)
-    else:
-        opened = LooseFiles(files, inventory, scratch, reading)
     steps, done = len(opened.files), 0
 
     def step() -> None:
@@ -250,6 +236,51 @@ def try_out(
         places=opened.places,
         proposals=opened.proposals,
     )
+
+
+def opened_scene(
+    folder: Path, reading: Reading, scratch: Path, workers: int = 2, elsewhere: Path | None = None
+) -> tuple[Scene, Rig]:
+    """What is put together of a package, and what of it can move; parameters and errors as of `try_out`."""
+    inventory = Inventory(expected=0, found=0, pixels=0)
+    _, packages, opened = _opened(folder, reading, scratch, elsewhere, inventory)
+    with ThreadPoolExecutor(workers) as pool:
+        opened.load(pool, lambda: None)
+        scene = opened.scene(_way(opened.every_way, reading.way))
+    if scene is None:
+        raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be put together in this way.")
+    package = packages[0] if packages else None
+    parts, groups = _parts(scene, package, None)
+    camera = None if package is None else package.camera
+    seen = {
+        "width": scene.width,
+        "height": scene.height,
+        "distance": None if camera is None else camera[0],
+        "parts": [asdict(part) for part in parts],
+        "groups": [asdict(group) for group in groups],
+    }
+    return scene, rig_of(seen)
+
+
+def _opened(
+    folder: Path, reading: Reading, scratch: Path, elsewhere: Path | None, inventory: Inventory
+) -> tuple[dict[str, Path], list[Package], _Opened]:
+    """The files of a package, its manifests, and what reads them. Raises `PackageError`."""
+    packages = _packages(folder, reading.manifest)
+    package = packages[0] if packages else None
+    files = files_in(folder)
+    more = files_in(elsewhere) if elsewhere is not None else {}
+    if (pixels := pixels_in([*files.values(), *more.values()])) > MOST_PIXELS:
+        raise PackageError(
+            f"The images have {pixels // 1_000_000:,} million pixels in all; up to {MOST_PIXELS // 1_000_000:,} million can be tried out."
+            " Hand over a smaller scale, or choose fewer images."
+        )
+    if not files:
+        raise PackageError(f"There is nothing in '{folder}'. Give the folder that holds a package.")
+    if package is not None:
+        stock = take_stock(packages, inventory, more)
+        return files, packages, OpenPackage(package, stock, inventory, scratch, reading.grid)
+    return files, packages, LooseFiles(files, inventory, scratch, reading)
 
 
 class _Pictures:
@@ -346,9 +377,10 @@ def _levels_apart(rows: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> NDArray
 
 
 def _parts(
-    scene: Scene, package: Package | None, pictures: _Pictures
+    scene: Scene, package: Package | None, pictures: _Pictures | None
 ) -> tuple[tuple[TriedPart, ...], tuple[TriedGroup, ...]]:
-    """Back to front, and the groups around them, each before those in it."""
+    """Back to front, and the groups around them, each before those in it. Without `pictures` none is written."""
+    named = (lambda image: "") if pictures is None else pictures.name_of
     said = {} if package is None else {part.id: part for part in package.parts}
     found: list[TriedPart] = []
     groups: list[TriedGroup] = []
@@ -379,24 +411,23 @@ def _parts(
                 blend=placed.blend if placed is not None else "normal",
                 pivot=None if pivot is None else (float(pivot[0]), float(pivot[1])),
                 parent=None if entry is None else entry.said.get("parent"),
-                picture=None if placed is None else pictures.name_of(placed.image),
-                moments=tuple(
-                    TriedMoment(picture=pictures.name_of(image), milliseconds=long) for image, long in moments
-                ),
+                picture=None if placed is None else named(placed.image),
+                moments=tuple(TriedMoment(picture=named(image), milliseconds=long) for image, long in moments),
                 loops=placed.loops if placed is not None else 0,
                 depth=0.0 if entry is None else float(entry.said.get("depth", {"z": 0})["z"]),
             )
         )
 
-    def walk(entries: tuple[TreeEntry, ...], group: int | None, above: str, is_seen: bool) -> None:
+    paths = iter([path for _, path in group_paths(scene.tree)])
+
+    def walk(entries: tuple[TreeEntry, ...], group: int | None, is_seen: bool) -> None:
         for entry in entries:
             if isinstance(entry, PartUse):
                 add(entry, group, is_seen)
                 continue
-            path = _free(f"{above}{entry.label}", {one.path for one in groups})
             groups.append(
                 TriedGroup(
-                    path=path,
+                    path=next(paths),
                     name=entry.label,
                     group=group,
                     is_on=entry.shown,
@@ -406,12 +437,7 @@ def _parts(
                     is_set=entry.is_set,
                 )
             )
-            walk(entry.members, len(groups) - 1, f"{path}/", is_seen and entry.shown)
+            walk(entry.members, len(groups) - 1, is_seen and entry.shown)
 
-    walk(scene.tree, None, "", True)
+    walk(scene.tree, None, True)
     return tuple(found), tuple(groups)
-
-
-def _free(name: str, taken: Collection[str]) -> str:
-    """The name, or with the first number that is free: two groups of a package from outside may be called the same."""
-    return next(one for one in chain([name], (f"{name} {at}" for at in count(2))) if one not in taken)

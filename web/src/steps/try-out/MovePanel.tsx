@@ -6,6 +6,7 @@ import { pictureAddress, type Rehearsal } from '../../api/rehearsals';
 import { curveThrough } from '../../rules/motion';
 import { ColourField } from '../../ui/ColourField';
 import { count, plural } from '../../ui/units';
+import { FilmPanel } from './FilmPanel';
 import { type MemberSet, nameOf } from './figure';
 import classes from './Move.module.css';
 import type { MovingParts } from './useMoving';
@@ -65,6 +66,7 @@ export function MovePanel({ rehearsal, moving, canEdit }: Props) {
         <CameraFields moving={moving} canEdit={canEdit} travel={rehearsal.result.travel ?? 0} />
       )}
       <StageFields moving={moving} canEdit={canEdit} />
+      <FilmPanel key={rehearsal.id} rehearsal={rehearsal} canEdit={canEdit} />
       {motion && motion.lost.length > 0 && (
         <p className={classes.problem}>
           The motion also moves {plural(motion.lost.length, 'part')} that this package does not have. Their keys are

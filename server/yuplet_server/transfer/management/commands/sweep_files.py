@@ -13,7 +13,7 @@ from yuplet_server.handovers.models import HandOver, Planned
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.projects.models import Project
-from yuplet_server.rehearsals.models import Rehearsal
+from yuplet_server.rehearsals.models import Film, Rehearsal
 from yuplet_server.shelf.models import Kept
 from yuplet_server.transfer.actions import remove_unreachable
 from yuplet_server.transfer.models import Archive
@@ -43,6 +43,7 @@ class Command(BaseCommand):
             *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
             *Archive.objects.values_list("sha256", flat=True),
             *Rehearsal.objects.values_list("archive", flat=True),
+            *Film.objects.values_list("file", flat=True),
             *(one["archive"] for more in Rehearsal.objects.values_list("more", flat=True) for one in more),
             *(digest for one in Rehearsal.objects.values_list("pictures", flat=True) for digest in one.values()),
         }

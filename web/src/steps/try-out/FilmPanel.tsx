@@ -1,0 +1,118 @@
+import { Button, NativeSelect, NumberInput } from '@mantine/core';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { isRunning } from '../../api/calls';
+import { Refusal } from '../../api/client';
+import { askFilms, discardFilm, type Film, type FilmKind, filmsKey, startFilm } from '../../api/motion';
+import type { Rehearsal } from '../../api/rehearsals';
+import { JobProgress } from '../../ui/JobProgress';
+import { bytes, plural } from '../../ui/units';
+import classes from './Move.module.css';
+
+const KINDS: readonly { value: FilmKind; label: string }[] = [
+  { value: 'apng', label: 'Animated PNG' },
+  { value: 'webp', label: 'Animated WebP, lossless' },
+  { value: 'gif', label: 'Animated GIF, one bit of alpha' },
+  { value: 'png', label: 'Numbered PNG in a ZIP' },
+  { value: 'webm', label: 'Video, WebM with VP9, no alpha' },
+];
+const POLL = 500;
+
+/** The motion written down: which format, how wide, and the films that there are. */
+export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdit: boolean }) {
+  const queries = useQueryClient();
+  const [kind, setKind] = useState<FilmKind>('apng');
+  const [width, setWidth] = useState<number>(Math.min(rehearsal.result?.width ?? 1080, 1080));
+  const [error, setError] = useState<string | null>(null);
+  const films = useQuery({
+    queryKey: filmsKey(rehearsal.id),
+    queryFn: () => askFilms(rehearsal.id),
+    refetchInterval: ({ state }) => (state.data?.some((film) => isRunning(film.job)) ? POLL : false),
+  });
+  const perform = async (ask: () => Promise<unknown>) => {
+    setError(null);
+    try {
+      await ask();
+    } catch (problem) {
+      if (!(problem instanceof Refusal)) throw problem;
+      setError(problem.message);
+    }
+    await queries.invalidateQueries({ queryKey: filmsKey(rehearsal.id) });
+  };
+  return (
+    <fieldset className={classes.pose}>
+      <legend>Film</legend>
+      {canEdit && (
+        <>
+          <NativeSelect
+            size="xs"
+            label="Format"
+            data={[...KINDS]}
+            value={kind}
+            onChange={(event) => setKind(event.currentTarget.value as FilmKind)}
+          />
+          <NumberInput
+            size="xs"
+            label="Width, px"
+            min={1}
+            max={8192}
+            value={width}
+            onChange={(value) => setWidth(Math.round(Number(value) || 0))}
+          />
+          <div className={classes.buttons}>
+            <Button
+              size="compact-sm"
+              disabled={width < 1 || films.data?.some((film) => isRunning(film.job))}
+              onClick={() => void perform(() => startFilm(rehearsal.id, kind, width))}
+            >
+              Write the film
+            </Button>
+          </div>
+        </>
+      )}
+      {error && (
+        <p role="alert" className={classes.problem}>
+          {error}
+        </p>
+      )}
+      {(films.data ?? []).map((film) => (
+        <FilmRow
+          key={film.id}
+          film={film}
+          canEdit={canEdit}
+          onDiscard={() => void perform(() => discardFilm(film.id))}
+        />
+      ))}
+    </fieldset>
+  );
+}
+
+function FilmRow({ film, canEdit, onDiscard }: { film: Film; canEdit: boolean; onDiscard: () => void }) {
+  const { job } = film;
+  return (
+    <div className={classes.film}>
+      {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
+      {job?.state === 'failed' && (
+        <p role="alert" className={classes.problem}>
+          {job.error}
+        </p>
+      )}
+      {film.bytes > 0 && (
+        <a href={`/api/films/${film.id}/file`} download>
+          {KINDS.find(({ value }) => value === film.kind)?.label}
+        </a>
+      )}
+      {film.bytes > 0 && (
+        <span>
+          {plural(film.pictures, 'picture')}, {bytes(film.bytes)}
+        </span>
+      )}
+      {job?.state === 'cancelled' && <span>Stopped</span>}
+      {canEdit && !isRunning(job) && (
+        <Button size="compact-xs" variant="default" aria-label="Discard the film" onClick={onDiscard}>
+          Discard
+        </Button>
+      )}
+    </div>
+  );
+}
