@@ -205,3 +205,48 @@ class CommandLineTests(FolderTestCase):
         self.assertIn(
             "is there twice", self.refused_here("handover", self.file, "--out", self.folder / "p", "--arrangement", out)
         )
+
+    def test_a_package_is_moved_filmed_and_refreshed(self) -> None:
+        package, motion = self.folder / "package", self.folder / "motion.json"
+        self.json_of("handover", self.file, "--out", package)
+        lamp = next(
+            part["id"]
+            for part in json.loads((package / "manifest.json").read_text())["parts"]
+            if part["path"][-1] == "lamp"
+        )
+        keys = [{"at": 0.0, "value": 0.0, "easing": "ease-in-out"}, {"at": 1.0, "value": 90.0}]
+        motion.write_text(
+            json.dumps(
+                {
+                    "stage": {"rate": 10, "duration": 1.0},
+                    "tracks": [
+                        {"target": "gone", "property": "opacity", "keys": [{"at": 0, "value": 0.5}]},
+                        {"target": lamp, "property": "rotate", "keys": keys},
+                    ],
+                }
+            )
+        )
+        still, moved, film = (self.folder / name for name in ("still.png", "moved.png", "film.webp"))
+        self.json_of("try", package, "--out", still)
+        reference = np.array(Image.open(package / "reference.png").convert("RGBA"))
+        np.testing.assert_array_equal(np.array(Image.open(still)), reference)
+        said = self.json_of(
+            "try", package, "--motion", motion, "--at", "0.5", "--out", moved, "--film", film, "--width", 194
+        )
+        self.assertEqual(said["motion"], {"pictures": 10, "lost": ["gone"], "runs_out": []})
+        with Image.open(moved) as seen:
+            self.assertEqual(seen.size, (194, 146))
+        with Image.open(film) as opened:
+            self.assertEqual((opened.n_frames, opened.size), (10, (194, 146)))  # type: ignore[attr-defined]
+        self.assertEqual(self.json_of("refresh", package, package)["same"], 9)
+        for arguments, words in (
+            (("--film", self.folder / "film.mov"), "'film.mov' is no film. Give it one of the endings"),
+            (("--motion", still), "Nothing was written"),
+            (("--film", film, "--width", 90_000), "cannot be written"),
+        ):
+            self.assertIn(words, self.refused("try", package, *arguments))
+        motion.write_text('{"tracks": [{"target": "a", "property": "rotate", "keys": []}]}')
+        self.assertIn(
+            "The motion cannot be read: tracks", self.refused("try", package, "--motion", motion, "--out", moved)
+        )
+        self.assertIn("cannot be read", self.refused("refresh", package, self.folder / "nowhere"))

@@ -16,6 +16,7 @@ from PIL import Image
 from tests.cases import handed_over, quiet
 from tests.test_rehearsals import RehearsalCase, png
 from yuplet.errors import YupletError
+from yuplet_server.arrangement.models import Row
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.storage import blobs
 from yuplet_server.rehearsals import filming
@@ -141,6 +142,31 @@ class PackageTests(MotionCase):
         Rehearsal.objects.filter(pk=later["id"]).update(result={**later["result"], "parts": without})
         said = self.ada.get(self.at(rehearsal=later["id"])).json()
         self.assertEqual((self.turns(said), said["lost"]), ([[0, 30]], [self.parts["lamp"]]))
+
+    def test_what_moved_a_part_moves_the_one_of_its_name_where_that_has_another_id(self) -> None:
+        self.step(self.turn("lamp", 30))
+        second = handed_over(self.illustration, self.users["ada"], 1)
+        later = self.carried_out(self.post(self.ada, "rehearsals", 201, {"hand_over": second.pk})["id"])
+        parts = [
+            {**one, "id": "other" if one["id"] == self.parts["lamp"] else one["id"]} for one in later["result"]["parts"]
+        ]
+        Rehearsal.objects.filter(pk=later["id"]).update(result={**later["result"], "parts": parts})
+        said = self.ada.get(self.at(rehearsal=later["id"])).json()
+        self.assertEqual(([track["target"] for track in said["motion"]["tracks"]], said["lost"]), (["other"], []))
+
+    def test_what_is_otherwise_than_in_the_hand_over_before(self) -> None:
+        first = self.ada.get(f"/api/rehearsals/{self.tried['id']}/changes").json()
+        self.assertEqual((first["since"], first["same"]), (None, 0))
+        lamp = Row.objects.get(arrangement=self.illustration.pk, name="lamp").row
+        command = {"do": "set-pivots", "pivots": {lamp: [10.0, 12.0]}}
+        self.post(self.ada, "steps", 200, {"version": 1, "command": command})
+        second = handed_over(self.illustration, self.users["ada"], 2)
+        later = self.carried_out(self.post(self.ada, "rehearsals", 201, {"hand_over": second.pk})["id"])
+        found = self.cleo.get(f"/api/rehearsals/{later['id']}/changes").json()
+        self.assertEqual(
+            (found["since"], found["changed"], found["new"], found["gone"], found["same"]), (1, [], [], [], 8)
+        )
+        self.assertEqual([name.split(" / ")[-1] for name in found["other_pivot"]], ["lamp"])
 
     def test_a_package_from_outside_has_a_motion_of_its_own(self) -> None:
         self.step(self.turn("lamp", 30))

@@ -1,6 +1,7 @@
 """Yuplet separates an illustration into named parts and hands them over, exact to the pixel.
 
-What is offered is in `__all__`: `open` a picture and work on it, `recipes`, `prove` a package, and what may be raised. Everything else is
+What is offered is in `__all__`: `open` a picture and work on it, `recipes`, `prove` a package, `move` its parts, `refresh`
+one by another, and what may be raised. Everything else is
 for Yuplet itself and may change (docs/guide/library.md).
 """
 
@@ -12,13 +13,15 @@ if TYPE_CHECKING:
     from yuplet.errors import YupletError as YupletError
     from yuplet.pipeline import Work as Work
     from yuplet.pipeline import command as command
+    from yuplet.pipeline import move as move
     from yuplet.pipeline import open as open  # noqa: A004 - it is `yuplet.open`
     from yuplet.pipeline import prove as prove
     from yuplet.pipeline import recipe as recipe
     from yuplet.pipeline import recipes as recipes
+    from yuplet.pipeline import refresh as refresh
 
 
-__all__ = ["Work", "YupletError", "__version__", "command", "open", "prove", "recipe", "recipes"]
+__all__ = ["Work", "YupletError", "__version__", "command", "move", "open", "prove", "recipe", "recipes", "refresh"]
 
 
 def __getattr__(name: str) -> Any:

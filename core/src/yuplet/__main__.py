@@ -96,7 +96,20 @@ def _parser() -> argparse.ArgumentParser:
     attempt.add_argument(
         "--pictures", type=Path, metavar="DIR", help="write what was put together, and the difference, into this folder"
     )
+    attempt.add_argument("--motion", type=Path, metavar="M.json", help="how its parts move (docs/formats/motion.md)")
+    attempt.add_argument(
+        "--at", type=_seconds, metavar="SECONDS", default=0.0, help="when the picture of --out is seen"
+    )
+    attempt.add_argument("--out", type=Path, metavar="P.png", help="write the picture that is seen then")
+    attempt.add_argument(
+        "--film", type=Path, metavar="FILE", help=".png (animated), .webp, .gif, .webm, or .zip of numbered PNG"
+    )
+    attempt.add_argument("--width", type=_positive, metavar="PX", help="of the picture and the film")
     attempt.set_defaults(run=_try)
+    again = commands.add_parser("refresh", help="what of a second package is otherwise than in the first, as JSON")
+    again.add_argument("before", type=Path)
+    again.add_argument("after", type=Path)
+    again.set_defaults(run=_refresh)
     return parser
 
 
@@ -104,6 +117,13 @@ def _positive(text: str) -> int:
     value = int(text)
     if value < 1:
         raise argparse.ArgumentTypeError("must be 1 or more")
+    return value
+
+
+def _seconds(text: str) -> float:
+    value = float(text)
+    if not 0 <= value < 1e6:
+        raise argparse.ArgumentTypeError("must be 0 or more")
     return value
 
 
@@ -283,8 +303,28 @@ def _try(options: argparse.Namespace) -> int:
             options.folder.resolve().name,
             lambda stage, done, total: None,
         )
-    _print(trial.as_json())
+    said = trial.as_json()
+    if options.motion or options.out or options.film:
+        motion = pipeline.read_document(options.motion) if options.motion else None
+        said["motion"] = pipeline.move(
+            options.folder,
+            motion,
+            at=options.at,
+            picture=options.out,
+            film=options.film,
+            width=options.width,
+            reading=reading,
+            elsewhere=options.missing_in,
+        )
+    _print(said)
     return 0 if trial.ok else 1
+
+
+def _refresh(options: argparse.Namespace) -> int:
+    from yuplet import pipeline
+
+    _print(pipeline.refresh(options.before, options.after))
+    return 0
 
 
 if __name__ == "__main__":

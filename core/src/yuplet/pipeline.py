@@ -16,11 +16,15 @@
 
 import hashlib
 import json
+import tempfile
 from collections.abc import Callable, Mapping
 from contextlib import ExitStack
+from dataclasses import asdict
 from pathlib import Path
 from types import TracebackType
 from typing import Any
+
+from PIL import Image
 
 from yuplet import documents
 from yuplet.arrangement.commands import to_json as command_to_json
@@ -37,8 +41,16 @@ from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.recipe import Recipe, from_json, shipped
 from yuplet.reading.files import drawing_of, read_illustration
+from yuplet.rehearsal.film import Film
+from yuplet.rehearsal.film_files import kind_of, write_film
+from yuplet.rehearsal.motion.camera import planes_that_run_out
+from yuplet.rehearsal.motion.document import CAMERA, GROUND, motion_from_json
+from yuplet.rehearsal.package import open_package
 from yuplet.rehearsal.proof import Proof
 from yuplet.rehearsal.proof import prove as _prove
+from yuplet.rehearsal.reading import Reading
+from yuplet.rehearsal.refresh import parts_of, refreshed
+from yuplet.rehearsal.trying import opened_scene
 from yuplet.writing.pictures import Sources
 
 
@@ -188,6 +200,73 @@ def recipe(document: Mapping[str, Any]) -> Recipe:
 def prove(folder: Path | str) -> Proof:
     """Put a package together again and compare it with its reference picture, by code that shares nothing with what wrote it."""
     return _prove(Path(folder), lambda *_: None)
+
+
+def move(
+    folder: Path | str,
+    motion: Mapping[str, Any] | None = None,
+    *,
+    at: float = 0.0,
+    picture: Path | str | None = None,
+    film: Path | str | None = None,
+    width: int | None = None,
+    reading: Reading | None = None,
+    elsewhere: Path | None = None,
+) -> dict[str, Any]:
+    """Open a package as a receiver does and move its parts (docs/formats/motion.md).
+
+    Parameters
+    ----------
+    folder : path
+        Holds the package; only read.
+    motion : mapping, optional
+        The motion; without, nothing moves.
+    at : float
+        Seconds: when `picture` is drawn.
+    picture : path, optional
+        A PNG is written there.
+    film : path, optional
+        A film is written there: animated PNG (.png), WebP (.webp), GIF (.gif), WebM (.webm), or numbered PNG in a ZIP (.zip).
+    width : int, optional
+        Of both, in pixels; without, as wide as the canvas.
+    reading : Reading, optional
+        How the package is read.
+    elsewhere : path, optional
+        A folder in which what is missing is looked for.
+
+    Returns
+    -------
+    dict
+        `pictures`: how many the film has; `lost`: what the motion moves and the package does not have; `runs_out`: planes that end
+        within the picture while the camera moves.
+
+    Raises
+    ------
+    PackageError, MotionError
+        The package cannot be put together; the motion or the film cannot be.
+    """
+    said = motion_from_json({} if motion is None else motion)
+    with tempfile.TemporaryDirectory() as scratch:
+        scene, rig = opened_scene(Path(folder), reading or Reading(), Path(scratch), elsewhere=elsewhere)
+        whole = Film(scene, rig, said, width)
+        if picture is not None:
+            drawn = Film(scene, rig, said, width, only=at).picture(0)
+            Image.fromarray(drawn, "RGBA").save(Path(picture), "PNG")
+        if film is not None:
+            write_film(whole, kind_of(Path(film)), Path(film))
+    here = {*rig.by_id, *rig.sets, CAMERA, GROUND}
+    return {
+        "pictures": whole.count,
+        "lost": sorted({track.target for track in said.tracks} - here),
+        "runs_out": [asdict(one) for one in planes_that_run_out(said, rig)],
+    }
+
+
+def refresh(before: Path | str, after: Path | str) -> dict[str, Any]:
+    """What of the second package is otherwise than in the first: names of parts that are `changed`, `new`, `gone`, have an `other_pivot`, `other_box` or
+    `other_parent`, and how many are the `same`. Raises `PackageError` where one of them has no manifest.
+    """
+    return refreshed(*(parts_of(open_package(Path(folder))) for folder in (before, after))).as_json()
 
 
 def command(value: Mapping[str, Any]) -> dict[str, Any]:

@@ -42,6 +42,7 @@ from yuplet.rehearsal.motion.path import measured
 from yuplet.rehearsal.motion.rig import Rig, RigPart, RigSet, rig_of
 from yuplet.rehearsal.motion.sampling import packed, sample, values_at
 from yuplet.rehearsal.motion.timing import Direction, Fill, directed
+from yuplet.rehearsal.refresh import KnownPart, carried_over, refreshed
 
 
 def part(own: str, name: str, pivot: tuple[float, float] | None = None, parent: str | None = None) -> RigPart:
@@ -509,3 +510,46 @@ class CommandTests(TestCase):
         self.assertEqual(sampled.maps.shape, (1, 3, 6))
         after, _ = applied(self.before, fewer, Pose({"al": {"rotate": 1.0}}))
         self.assertEqual(self.keys(after, "hl"), self.keys(self.before, "hl"))
+
+
+class RefreshTests(TestCase):
+    def known(self, own: str, name: str, **other: Any) -> KnownPart:
+        values: dict[str, Any] = {"box": (0, 0, 4, 4), "pivot": None, "parent": None, "content": "a", **other}
+        return KnownPart(id=own, name=name, **values)
+
+    def test_what_is_otherwise(self) -> None:
+        before = (
+            self.known("1", "arm"), self.known("2", "hand", parent="1"), self.known("3", "hat"), self.known("4", "eye"),
+            self.known("5", "old"), self.known("6", "twice"), self.known("7", "twice"),
+        )  # fmt: skip
+        after = (
+            self.known("9", "arm"), self.known("2", "hand", parent="9", pivot=(1, 2)), self.known("3", "hat", content="b", box=(1, 0, 4, 4)),
+            self.known("4", "eye"), self.known("8", "twice"),
+        )  # fmt: skip
+        found = refreshed(before, after)
+        self.assertEqual((found.changed, found.other_box, found.other_pivot), (("hat",), ("hat",), ("hand",)))
+        # Its carrier has another id, and is still the same part.
+        self.assertEqual((found.other_parent, found.by_name), ((), ("arm",)))
+        # Of two of one name nobody knows which is meant.
+        self.assertEqual((found.new, found.gone, found.same), (("twice",), ("old", "twice", "twice"), 1))
+        self.assertEqual(refreshed(before, before).same, 7)
+
+    def test_a_motion_goes_on_by_names(self) -> None:
+        motion, _ = applied(
+            keyed(al_rotate=[(0, 30.0)], hl_rotate=[(0, 5.0)]), RIG, SetPath("al", MotionPath("al", "M 0 0 H 9"))
+        )
+        rig = Rig(
+            (
+                RigPart(id="x", name="arm", pivot=None, middle=(0, 0), parent=None, path="body / arm"),
+                RigPart(id="hl", name="hand", pivot=None, middle=(0, 0), parent=None, path="hand"),
+            ),
+            {},
+        )
+        names = {"al": "body / arm", "hl": "hand"}
+        found = carried_over(motion, names, rig)
+        self.assertEqual({track.target for track in found.tracks}, {"x", "hl"})
+        self.assertEqual([path.target for path in found.paths], ["x"])
+        self.assertIs(carried_over(motion, {}, rig), motion)
+        # One that is moved already keeps its motion.
+        both = motion.with_tracks({("x", "rotate"): Track("x", "rotate", (Key(0, 1.0),))})
+        self.assertIs(carried_over(both, names, rig), both)

@@ -26,14 +26,14 @@ MOST_FILMS = 10
 @transaction.atomic
 def ask(rehearsal: Rehearsal, user: User, kind: Kind, width: int | None) -> Film:
     """Have the motion of a package written down. Raises `NotNow`."""
-    moving.rig_for(rehearsal)
+    rig = moving.rig_for(rehearsal)
     Illustration.objects.select_for_update().get(pk=rehearsal.illustration_id)
     held = list(rehearsal.films.select_related("job").order_by("id"))
     if any(film.job is not None and film.job.state in RUNNING for film in held):
         raise NotNow("A film of this package is being written. Wait for it, or stop it first.")
     for old in held[: max(0, len(held) - MOST_FILMS + 1)]:
         old.delete()
-    document = moving.document_of(moving.motion_of(rehearsal)).as_json()
+    document = moving.document_of(moving.motion_of(rehearsal), rig).as_json()
     made = Film.objects.create(rehearsal=rehearsal, kind=kind, width=width, document=document, created_by=user)
     project = Illustration.objects.values_list("project_id", flat=True).get(pk=rehearsal.illustration_id)
     made.job = jobs.start(Job.Kind.FILM, project, made.pk, user)

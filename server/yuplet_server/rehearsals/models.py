@@ -36,13 +36,15 @@ class Rehearsal(models.Model):
 class Motion(models.Model):
     """How the parts of an illustration move: one for all its hand-overs, so that a new one changes no key, and one for each package from outside.
 
-    `document` is the core's `Motion` as JSON; the version counts its changes.
+    `document` is the core's `Motion` as JSON; the version counts its changes. `names` are those that its targets had, with the groups around them: by them
+    it is found again what has another id.
     """
 
     illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="motions")
     rehearsal = models.OneToOneField(Rehearsal, models.CASCADE, null=True, related_name="motion")
     version = models.IntegerField(default=0)
     document = models.JSONField(default=dict)
+    names = models.JSONField(default=dict)
 
     def __str__(self) -> str:
         return f"motion {self.pk}, version {self.version}"

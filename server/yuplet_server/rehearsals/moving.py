@@ -14,6 +14,7 @@ from yuplet.rehearsal.motion.document import CAMERA, GROUND, motion_from_json
 from yuplet.rehearsal.motion.document import Motion as Document
 from yuplet.rehearsal.motion.rig import Rig, rig_of
 from yuplet.rehearsal.motion.sampling import packed, sample
+from yuplet.rehearsal.refresh import carried_over
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import ChangedMeanwhile, NotNow
 from yuplet_server.illustrations.models import Illustration
@@ -26,9 +27,11 @@ _STAGE = ("", "stage")
 State = MotionStep.State
 
 
-def document_of(motion: Motion | None) -> Document:
-    """What is kept of a motion; an empty one where nobody has moved anything yet."""
-    return motion_from_json(motion.document) if motion is not None and motion.document else Document()
+def document_of(motion: Motion | None, rig: Rig) -> Document:
+    """What is kept of a motion, for a package; an empty one where nobody has moved anything yet."""
+    if motion is None or not motion.document:
+        return Document()
+    return carried_over(motion_from_json(motion.document), motion.names, rig)
 
 
 def motion_of(rehearsal: Rehearsal) -> Motion | None:
@@ -47,12 +50,12 @@ def perform(rehearsal: Rehearsal, user: User, version: int, command: MotionComma
         motion = _locked(rehearsal)
         if _is_handled(motion, user, key):
             return motion
-        before = document_of(motion)
+        before = document_of(motion, rig)
         after, back = applied(before, rig, command)
         touched = _touched(back)
         _refuse_if_changed(motion, user, version, touched)
         motion.steps.filter(user=user, state=State.UNDONE).update(state=State.DISCARDED)
-        _keep(motion, after)
+        _keep(motion, after, rig)
         motion.steps.create(
             version=motion.version,
             user=user,
@@ -84,8 +87,8 @@ def replay(rehearsal: Rehearsal, user: User, key: uuid.UUID | None, becomes: Mot
                     f"'{step.title}' cannot be {'undone' if is_undone else 'done again'}: {_who(other)} changed the same later ({other.title})."
                 )
         command = command_from_json(step.inverse if is_undone else step.command)
-        after, _ = applied(document_of(motion), rig, command)
-        _keep(motion, after)
+        after, _ = applied(document_of(motion, rig), rig, command)
+        _keep(motion, after, rig)
         MotionStep.objects.filter(pk=step.pk).update(state=becomes)
         _remember(motion, user, key)
         return motion
@@ -103,7 +106,8 @@ def redoable(motion: Motion, user: User) -> MotionStep | None:
 
 def payload(rehearsal: Rehearsal, user: User, motion: Motion | None) -> dict[str, Any]:
     """What a page shows of a motion: `lost` are what it moves and this package does not have."""
-    document, rig = document_of(motion), rig_for(rehearsal)
+    rig = rig_for(rehearsal)
+    document = document_of(motion, rig)
     undo, redo = (None, None) if motion is None else (undoable(motion, user), redoable(motion, user))
     here = {*rig.by_id, *rig.sets, CAMERA, GROUND}
     return {
@@ -121,7 +125,8 @@ def payload(rehearsal: Rehearsal, user: User, motion: Motion | None) -> dict[str
 def samples(rehearsal: Rehearsal) -> tuple[int, bytes]:
     """The version of a motion, and where it takes every part at each picture of one iteration, its end included (`yuplet...sampling.packed`)."""
     motion = motion_of(rehearsal)
-    document, rig = document_of(motion), rig_for(rehearsal)
+    rig = rig_for(rehearsal)
+    document = document_of(motion, rig)
     if is_too_much(document, rig):
         raise NotNow(
             f"{document.stage.frames:,} pictures of {len(rig.parts):,} parts are too many to be played here."
@@ -154,10 +159,13 @@ def _locked(rehearsal: Rehearsal) -> Motion:
     return Motion.objects.get_or_create(illustration_id=rehearsal.illustration_id, rehearsal=own)[0]
 
 
-def _keep(motion: Motion, document: Document) -> None:
+def _keep(motion: Motion, document: Document, rig: Rig) -> None:
     motion.version += 1
     motion.document = document.as_json()
-    motion.save(update_fields=["version", "document"])
+    moved = {track.target for track in document.tracks} | {path.target for path in document.paths}
+    here = {target: rig.by_id[target].path for target in moved if target in rig.by_id}
+    motion.names = {**{target: name for target, name in motion.names.items() if target in moved}, **here}
+    motion.save(update_fields=["version", "document", "names"])
 
 
 def _touched(back: PutTracks) -> set[tuple[str, str]]:

@@ -1,8 +1,11 @@
 """Questions to packages that are tried out."""
 
+from typing import Any
+
 from django.db.models import QuerySet
 from django.http import Http404
 
+from yuplet.rehearsal.refresh import parts_of_trial, refreshed
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects import queries
@@ -34,6 +37,22 @@ def film_for(user: User, film_id: int, role: Member.Role) -> Film:
         raise Http404
     queries.require(user, found.rehearsal.illustration.project_id, role)
     return found
+
+
+def changes_of(rehearsal: Rehearsal) -> dict[str, Any]:
+    """What is otherwise in a hand-over than in the one that was opened before it; nothing where there is none."""
+    before = None
+    if rehearsal.hand_over is not None and rehearsal.result is not None:
+        earlier = Rehearsal.objects.filter(
+            illustration=rehearsal.illustration_id,
+            hand_over__number__lt=rehearsal.hand_over.number,
+            result__isnull=False,
+        )
+        before = earlier.select_related("hand_over").order_by("-hand_over__number").first()
+    if before is None or before.hand_over is None:
+        return {"since": None, **refreshed((), ()).as_json()}
+    known = (parts_of_trial(one.result or {"parts": ()}, one.pictures) for one in (before, rehearsal))
+    return {"since": before.hand_over.number, **refreshed(*known).as_json()}
 
 
 def picture_of(rehearsal: Rehearsal, name: str) -> str:

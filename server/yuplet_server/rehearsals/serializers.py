@@ -258,6 +258,20 @@ class MotionStepSerializer(MotionRepeatSerializer):
     command = MotionCommandField()
 
 
+class ChangesSerializer(serializers.Serializer[Any]):
+    """Names of parts that are otherwise than in the hand-over `since` which it was compared with (null: there is none); how many are the `same`."""
+
+    since = serializers.IntegerField(allow_null=True)
+    changed = serializers.ListField(child=serializers.CharField(), help_text="With other pixels.")
+    new = serializers.ListField(child=serializers.CharField())
+    gone = serializers.ListField(child=serializers.CharField())
+    other_pivot = serializers.ListField(child=serializers.CharField())
+    other_box = serializers.ListField(child=serializers.CharField())
+    other_parent = serializers.ListField(child=serializers.CharField())
+    by_name = serializers.ListField(child=serializers.CharField(), help_text="Found again by their names alone.")
+    same = serializers.IntegerField()
+
+
 class AskFilmSerializer(serializers.Serializer[Any]):
     kind = serializers.ChoiceField(choices=FILM_KINDS)
     width = serializers.IntegerField(

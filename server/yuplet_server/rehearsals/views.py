@@ -21,6 +21,7 @@ from yuplet_server.rehearsals import actions, filming, moving, queries
 from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
 from yuplet_server.rehearsals.serializers import (
     AskFilmSerializer,
+    ChangesSerializer,
     FilmSerializer,
     ListedRehearsalSerializer,
     MotionRepeatSerializer,
@@ -113,6 +114,15 @@ class LinedUpPackageView(APIView):
         digest = queries.picture_of(found, actions.PACKAGE)
         name = f"{PurePosixPath(found.name).stem or 'package'} lined up.zip"
         return FileResponse(open_blob(digest), as_attachment=True, filename=name, content_type="application/zip")
+
+
+class ChangesView(APIView):
+    """What is otherwise in a package than in the hand-over before."""
+
+    @extend_schema(responses=ChangesSerializer)
+    def get(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        return Response(ChangesSerializer(queries.changes_of(found)).data)
 
 
 class MotionView(APIView):

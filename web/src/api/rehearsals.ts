@@ -50,6 +50,14 @@ export const lookForMissing = (rehearsal: number, files: readonly File[], onProg
 export const readInAnotherWay = (rehearsal: number, reading: Reading) =>
   body(client.PUT('/api/rehearsals/{rehearsal}', { params: { path: { rehearsal } }, body: reading }));
 
+/** What is otherwise than in the hand-over before. */
+export function useChanges(rehearsal: number) {
+  return useQuery({
+    queryKey: ['changes', rehearsal],
+    queryFn: () => body(client.GET('/api/rehearsals/{rehearsal}/changes', { params: { path: { rehearsal } } })),
+  });
+}
+
 export const closeRehearsal = (rehearsal: number) =>
   client.DELETE('/api/rehearsals/{rehearsal}', { params: { path: { rehearsal } } });
 

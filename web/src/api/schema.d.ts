@@ -1039,6 +1039,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is otherwise in a package than in the hand-over before. */
+        get: operations["rehearsals_changes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{rehearsal}/films": {
         parameters: {
             query?: never;
@@ -1425,6 +1442,20 @@ export interface components {
          * @enum {string}
          */
         ChangeEnum: "new" | "changed" | "same" | "made anew";
+        /** @description Names of parts that are otherwise than in the hand-over `since` which it was compared with (null: there is none); how many are the `same`. */
+        Changes: {
+            since: number | null;
+            /** @description With other pixels. */
+            changed: string[];
+            new: string[];
+            gone: string[];
+            other_pivot: string[];
+            other_box: string[];
+            other_parent: string[];
+            /** @description Found again by their names alone. */
+            by_name: string[];
+            same: number;
+        };
         /**
          * @description * `kept` - kept
          *     * `repainted` - repainted
@@ -6799,6 +6830,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    rehearsals_changes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
+                };
             };
         };
     };

@@ -39,10 +39,12 @@ class _Reduced:
 class Film:
     """The pictures of a motion, each by its number from 0; may be asked by several threads at once.
 
-    Raises `MotionError` for one that is too long or too large.
+    With `only` it has one picture: the one that is seen at that time, in seconds. Raises `MotionError` for one that is too long or too large.
     """
 
-    def __init__(self, scene: Scene, rig: Rig, motion: Motion, width: int | None = None) -> None:
+    def __init__(
+        self, scene: Scene, rig: Rig, motion: Motion, width: int | None = None, only: float | None = None
+    ) -> None:
         stage = motion.stage
         self.factor = 1.0 if width is None else width / scene.width
         self.width, self.height = round(scene.width * self.factor), round(scene.height * self.factor)
@@ -52,13 +54,13 @@ class Film:
             )
         # Once without end is written once, back and forth until it is where it began.
         turns = stage.iterations or (2.0 if stage.direction.startswith("alternate") else 1.0)
-        self.count = max(1, math.ceil(stage.frames * turns - 1e-9))
+        self.count = max(1, math.ceil(stage.frames * turns - 1e-9)) if only is None else 1
         if self.count > MOST_PICTURES:
             raise MotionError(
                 f"The film would have {self.count:,} pictures; up to {MOST_PICTURES:,} are written. Make the motion shorter, or play it less often."
             )
         self.rate = stage.rate
-        self._times = np.arange(self.count) / stage.rate
+        self._times = np.arange(self.count) / stage.rate if only is None else np.array([only])
         moments = directed(self._times, stage.duration, stage.iterations, stage.direction, "both")
         self._scene, self._rig = scene, rig
         self._seen: Sampled = sample(motion, rig, moments)

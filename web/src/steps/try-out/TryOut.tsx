@@ -3,6 +3,7 @@ import { isRunning } from '../../api/calls';
 import type { Way } from '../../api/rehearsals';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
+import { Changes } from './Changes';
 import { GridFields } from './GridFields';
 import { LiningUpPanel } from './LiningUpPanel';
 import { MovePanel } from './MovePanel';
@@ -65,6 +66,9 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
       {rehearsal && trying.moving.isOn && <MovePanel rehearsal={rehearsal} moving={trying.moving} canEdit={canEdit} />}
       {rehearsal && trying.lining.isOn && !trying.moving.isOn && (
         <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
+      )}
+      {rehearsal?.result && rehearsal.hand_over !== null && !isRunning(job) && !trying.moving.isOn && (
+        <Changes key={rehearsal.id} rehearsal={rehearsal.id} />
       )}
       {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && !trying.moving.isOn && (
         <TrialReport

@@ -12,7 +12,7 @@ Point = tuple[float, float]
 class RigPart:
     """A part by its id: its pivot on the canvas in pixels, y down (None: nobody has said), and the part that carries it along.
 
-    `middle` is the centre of its box, which it turns about where it has no pivot. `depth` is how far it stands behind the picture plane, in
+    `path` is its name with the groups around it. `middle` is the centre of its box, which it turns about where it has no pivot. `depth` is how far it stands behind the picture plane, in
     pixels. `box` is left, top, width and height.
     """
 
@@ -23,6 +23,7 @@ class RigPart:
     parent: str | None
     depth: float = 0.0
     box: tuple[int, int, int, int] = (0, 0, 0, 0)
+    path: str = ""
 
     @property
     def about(self) -> Point:
@@ -82,6 +83,7 @@ def rig_of(trial: Mapping[str, Any]) -> Rig:
             middle=(one["left"] + one["width"] / 2, one["top"] + one["height"] / 2),
             parent=one.get("parent"),
             depth=one.get("depth", 0.0),
+            path=one["name"],
             box=(one["left"], one["top"], one["width"], one["height"]),
         )
         for one in trial["parts"]

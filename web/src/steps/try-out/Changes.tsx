@@ -1,0 +1,40 @@
+import { useChanges } from '../../api/rehearsals';
+import { count } from '../../ui/units';
+import classes from './TryOut.module.css';
+
+/** At most so many of a kind are listed. */
+const LISTED = 8;
+
+/** What is otherwise than in the hand-over that was opened before this one. */
+export function Changes({ rehearsal }: { rehearsal: number }) {
+  const { data } = useChanges(rehearsal);
+  if (!data || data.since === null) return null;
+  const lists: readonly [string, readonly string[]][] = [
+    ['Other pixels', data.changed],
+    ['New', data.new],
+    ['Gone', data.gone],
+    ['Other pivot', data.other_pivot],
+    ['Other place or size', data.other_box],
+    ['Carried by another part', data.other_parent],
+    ['Found again by name', data.by_name],
+  ];
+  return (
+    <section className={classes.right} aria-label="Changes">
+      <p className={classes.figure}>
+        Since hand-over no. {data.since}: {count(data.same)} parts as before
+      </p>
+      <ul className={classes.trouble}>
+        {lists.map(
+          ([what, found]) =>
+            found.length > 0 && (
+              <li key={what}>
+                {what}: {found.slice(0, LISTED).join(', ')}
+                {found.length > LISTED && ` and ${count(found.length - LISTED)} more`}
+              </li>
+            ),
+        )}
+      </ul>
+      <p className={classes.facts}>Poses and keys have stayed with their parts.</p>
+    </section>
+  );
+}
