@@ -22,6 +22,7 @@ from yuplet_server.arrangement.pixel_queries import looked_at, order_of
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
 from yuplet_server.projects.storage import BlobStorage
+from yuplet_server.rehearsals.models import Motion
 from yuplet_server.transfer.management.commands import load_demo, sweep_files
 
 
@@ -64,6 +65,11 @@ class CommandTests(TransactionTestCase):
         self.assertEqual(len(order_of(found["Reed marsh"])["covers"]), 7)
         self.assertEqual(Row.objects.filter(arrangement=found["Lever frame"].pk, role="press-target").count(), 4)
         self.assertEqual(found["Waybill stamps"].revision.report["counts"]["layers"], 108)
+        with self.subTest("each has a motion, of parts that are there"):
+            motions = {one.illustration.name: one.document for one in Motion.objects.select_related("illustration")}
+            self.assertEqual(sorted(motions), names)
+            self.assertEqual([len(motions[name]["tracks"]) for name in names], [7, 1, 1, 1, 1, 1])
+            self.assertEqual([len(motions[name]["paths"]) for name in names], [0, 0, 0, 1, 0, 1])
 
     def test_files_that_nothing_refers_to_are_swept_when_they_are_old(self) -> None:
         with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):

@@ -68,7 +68,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
         <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
       )}
       {rehearsal?.result && rehearsal.hand_over !== null && !isRunning(job) && !trying.moving.isOn && (
-        <Changes key={rehearsal.id} rehearsal={rehearsal.id} />
+        <Changes rehearsal={rehearsal.id} />
       )}
       {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && !trying.moving.isOn && (
         <TrialReport

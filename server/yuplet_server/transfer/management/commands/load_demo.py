@@ -19,6 +19,7 @@ from yuplet_server.jobs.models import Job
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 from yuplet_server.transfer.demo import hand_over, put_in_order
+from yuplet_server.transfer.demo_motion import move
 
 PROJECT = "Marsh Line"
 FILES = {
@@ -86,6 +87,7 @@ class Command(BaseCommand):
         put_in_order(Illustration.objects.get(pk=illustration.pk), user)
         # Asked for only: the worker does it once it runs.
         hand_over(Illustration.objects.get(pk=illustration.pk), user)
+        move(Illustration.objects.get(pk=illustration.pk))
 
 
 def _mark() -> Path:
