@@ -15,6 +15,7 @@ SCRIPTS = (
     "kinds",
     "packing",
     "line_up",
+    "film",
     "bring_in",
     "vector",
     "take_apart",

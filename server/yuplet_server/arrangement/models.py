@@ -70,15 +70,14 @@ class Row(models.Model):
         return self.name
 
 
-class Step(models.Model):
-    """One command that was applied, with what undoes it. `touched` is a list of [row, field] pairs."""
+class LoggedStep(models.Model):
+    """One command that was applied, with what undoes it. `touched` is a list of pairs: of what, and which field."""
 
     class State(models.TextChoices):
         DONE = "done"
         UNDONE = "undone"
         DISCARDED = "discarded"
 
-    arrangement = models.ForeignKey(Arrangement, models.CASCADE, related_name="steps")
     version = models.IntegerField()
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     title = models.CharField(max_length=300)
@@ -89,10 +88,19 @@ class Step(models.Model):
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        indexes = [models.Index(fields=["arrangement", "version"])]
+        abstract = True
 
     def __str__(self) -> str:
         return self.title
+
+
+class Step(LoggedStep):
+    """A step on an arrangement; it touches [row, field] pairs."""
+
+    arrangement = models.ForeignKey(Arrangement, models.CASCADE, related_name="steps")
+
+    class Meta:
+        indexes = [models.Index(fields=["arrangement", "version"])]
 
 
 class Handled(models.Model):

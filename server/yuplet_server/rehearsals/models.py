@@ -3,6 +3,7 @@
 from django.conf import settings
 from django.db import models
 
+from yuplet_server.arrangement.models import LoggedStep
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.models import Job
@@ -50,29 +51,13 @@ class Motion(models.Model):
         return f"motion {self.pk}, version {self.version}"
 
 
-class MotionStep(models.Model):
-    """One command that was applied, with what undoes it. `touched` is a list of [target, property] pairs; `key` is the id of the request."""
-
-    class State(models.TextChoices):
-        DONE = "done"
-        UNDONE = "undone"
-        DISCARDED = "discarded"
+class MotionStep(LoggedStep):
+    """A step on a motion; it touches [target, property] pairs."""
 
     motion = models.ForeignKey(Motion, models.CASCADE, related_name="steps")
-    version = models.IntegerField()
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
-    title = models.CharField(max_length=300)
-    command = models.JSONField()
-    inverse = models.JSONField()
-    touched = models.JSONField()
-    state = models.CharField(max_length=10, choices=State.choices, default=State.DONE)
-    at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         indexes = [models.Index(fields=["motion", "version"])]
-
-    def __str__(self) -> str:
-        return self.title
 
 
 class MotionHandled(models.Model):

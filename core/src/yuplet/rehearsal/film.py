@@ -135,12 +135,7 @@ class Film:
             blending.blend_words(region, source, opacity, blending.COMPILED.index(placed.blend))
             return
         floats = np.asarray(source * (opacity / 65535), np.float64)
-        if placed.blend in blending.OUTSIDE_TOO:
-            large = np.zeros_like(backdrop)
-            large[top : top + source.shape[0], left : left + source.shape[1]] = floats
-            blending.lay(backdrop, large, placed.blend)
-        else:
-            blending.lay(region, floats, placed.blend)
+        _lay_at(backdrop, floats, left, top, placed.blend)
 
     def _whole_pixels(self, placed: Placed, mapped: Maps) -> tuple[int, int] | None:
         """Where an image lies exactly, where it was moved by whole pixels alone; else None."""
@@ -164,13 +159,7 @@ class Film:
         if placed.blend == "normal":
             blending.over_bytes(backdrop[top:bottom, left:right], rows, opacity)
             return
-        floats = blending.premultiplied(rows, opacity)
-        if placed.blend in blending.OUTSIDE_TOO:
-            large = np.zeros_like(backdrop)
-            large[top:bottom, left:right] = floats
-            blending.lay(backdrop, large, placed.blend)
-        else:
-            blending.lay(backdrop[top:bottom, left:right], floats, placed.blend)
+        _lay_at(backdrop, blending.premultiplied(rows, opacity), left, top, placed.blend)
 
     def _warped(self, reduced: _Reduced, placed: Placed, mapped: Maps) -> tuple[NDArray[np.uint16] | None, int, int]:
         """The part of a picture that is seen, and where it begins; None where none of it is."""
@@ -206,6 +195,17 @@ class Film:
             borderValue=(0, 0, 0, 0),
         )
         return np.asarray(found, np.uint16), left, top
+
+
+def _lay_at(backdrop: blending.Floats, floats: blending.Floats, left: int, top: int, mode: str) -> None:
+    """Lay a premultiplied picture on a place of the backdrop; some operators empty what is beside it."""
+    place = (slice(top, top + floats.shape[0]), slice(left, left + floats.shape[1]))
+    if mode not in blending.OUTSIDE_TOO:
+        blending.lay(backdrop[place], floats, mode)
+        return
+    large = np.zeros_like(backdrop)
+    large[place] = floats
+    blending.lay(backdrop, large, mode)
 
 
 def _reduced(image: Decoded, factor: float) -> _Reduced:
