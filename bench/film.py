@@ -38,9 +38,13 @@ def main() -> str:
     times = np.arange(250) / 24
     sampling = fastest(lambda: packed(sample(many, rig, times)))
     rows = [
-        ["the plain loop (Pillow: turn, reduce, alpha_composite)", f"{1000 * plain:.0f} ms", "1"],
-        ["a picture of the film, two threads", f"{1000 * ours:.0f} ms", f"{ours / plain:.3f}"],
-        ["as it is played at 24 a second", f"{1000 / 24:.0f} ms", f"{1 / 24 / plain:.3f}"],
+        [
+            "the plain loop (Pillow: each part turned by itself, alpha_composite, the whole reduced)",
+            f"{1000 * plain:.0f} ms",
+            "1",
+        ],
+        ["a picture of the film, two threads", f"{1000 * ours:.0f} ms", f"{ours / plain:.2f}"],
+        ["as it is played at 24 a second", f"{1000 / 24:.0f} ms", f"{1 / 24 / plain:.2f}"],
         [
             f"sampling {len(rig.parts)} parts at {len(times)} moments, ten keys of three properties each",
             f"{1000 * sampling:.0f} ms",
@@ -71,10 +75,10 @@ def _plain(scene: Scene, pictures: int) -> float:
     for _ in range(pictures):
         canvas = Image.new("RGBA", (scene.width, scene.height))
         for image, one in images:
-            whole = Image.new("RGBA", canvas.size)
-            whole.paste(image, (one.left, one.top))
-            middle = (one.left + image.width / 2, one.top + image.height / 2)
-            canvas.alpha_composite(whole.rotate(-DEGREES, Image.Resampling.BILINEAR, center=middle))
+            turned = image.rotate(-DEGREES, Image.Resampling.BILINEAR, expand=True)
+            left = one.left - (turned.width - image.width) // 2
+            top = one.top - (turned.height - image.height) // 2
+            canvas.alpha_composite(turned, (max(0, left), max(0, top)), (max(0, -left), max(0, -top)))
         canvas.resize((WIDTH, round(WIDTH * scene.height / scene.width)), Image.Resampling.BOX)
     return (time.perf_counter() - began) / pictures
 
