@@ -15,7 +15,7 @@ from yuplet.arrangement.commands import SetJoints, SetPivots
 from yuplet.rehearsal.motion.document import Key, Motion, MotionPath, Track
 from yuplet.rehearsal.motion.easing import NAMES
 from yuplet.rehearsal.motion.rig import Rig, RigPart
-from yuplet.rehearsal.motion.sampling import packed, sample
+from yuplet.rehearsal.motion.sampling import packed, sample, through_camera
 from yuplet.rehearsal.motion.timing import directed
 from yuplet_server.arrangement.actions import perform
 from yuplet_server.arrangement.models import Row
@@ -80,12 +80,12 @@ class MovingTests(ProductTestCase):
         left, top = (round((frame[side] - size * zoom) / 2) for side, size in (("width", 97), ("height", 73)))
         return frame["x"] + left + (x + 0.5) * zoom, frame["y"] + top + (y + 0.5) * zoom
 
-    def choose(self, name: str) -> tuple[float, float]:
-        """Press a part where it is drawn and in front; answers the pixel of the canvas."""
+    def choose(self, name: str, shift: int = 0) -> tuple[float, float]:
+        """Press a part where it is drawn and in front, so many pixels to the right; answers the pixel of the canvas."""
         part = self.part(name)
         legend = self.page.locator("legend", has_text=name)
         for y, x in itertools.product(range(part["height"] // 4, part["height"], 3), range(1, part["width"], 3)):
-            place = part["left"] + x, part["top"] + y
+            place = part["left"] + x + shift, part["top"] + y
             self.page.mouse.click(*self.spot(*place))
             if legend.count():
                 return place
@@ -221,6 +221,18 @@ class MovingTests(ProductTestCase):
         expect(page.get_by_text("px on the right at picture 25").first).to_be_visible()
         self.seek(0.5)
         expect(page.get_by_label("Right, px")).to_have_value("10")
+        with self.subTest("it is no pose of the parts"):
+            self.chosen("lamp")
+            own = page.get_by_role("group", name="lamp", exact=True)
+            expect(own.get_by_label("Right, px")).to_have_value("0")
+            x, y = self.choose("mast", -10)
+            page.get_by_label("What dragging does").get_by_text("Move").click()
+            page.mouse.move(*self.spot(x, y))
+            page.mouse.down()
+            page.mouse.move(*self.spot(x + 6, y), steps=3)
+            page.mouse.up()
+            self.saved()
+            self.assertEqual([value for at, value in self.keys("mast", "translate") if at], [[6, 0]])
         page.get_by_text("px on the right at picture 25").first.click()
         expect(page.get_by_role("slider", name="Picture")).to_have_attribute("aria-valuetext", "1.00 s")
 
@@ -480,6 +492,22 @@ class PageRuleTests(PageTestCase):
         maps = np.array(told["maps"]).reshape(5, 3, 7)
         np.testing.assert_allclose(maps[..., :6], sampled.maps[:, 1:4], atol=1e-4)
         self.assertEqual(np.array(told["rest"]).reshape(6, 7)[4, 6], 0.5)
+
+    def test_what_a_camera_does_to_planes(self) -> None:
+        chance = random.Random(13)
+        cases = [
+            {
+                "camera": [chance.uniform(-300, 300), chance.uniform(-99, 99), chance.uniform(-400, 1400)],
+                "depth": chance.uniform(-500, 2000),
+            }
+            for _ in range(60)
+        ]
+        told = self.asked(
+            "(one) => plain.throughCamera(one.camera, one.depth, 1000, { width: 640, height: 360 })", cases
+        )
+        for case, seen in zip(cases, told, strict=True):
+            wanted = through_camera(np.array([case["camera"]]), case["depth"], 1000.0, (640, 360))[0]  # type: ignore[arg-type]
+            np.testing.assert_allclose(seen, wanted, atol=1e-6)
 
     def test_pictures_of_animated_parts(self) -> None:
         cases = [

@@ -236,6 +236,8 @@ class StartTests(SimpleTestCase):
 
     def test_a_folder_that_cannot_be_written(self) -> None:
         process = self.start()
+        # As a terminal does it: to all of them, for the shell alone goes on once what it waits for is done.
+        os.killpg(process.pid, signal.SIGINT)
         self.end(process)
         bad = subprocess.run(
             [str(ROOT / "start"), f"--port={self.port}"],

@@ -3,6 +3,6 @@ export { samplesOf } from './api/motion';
 export { afterEvent } from './pile/pointer';
 export { applied } from './rules/commands';
 export { posesOf } from './rules/joints';
-export { carriedAlong, mapOf, momentAt, pictureAt, poseOf } from './rules/motion';
+export { carriedAlong, mapOf, momentAt, pictureAt, poseOf, throughCamera } from './rules/motion';
 export { mergedInto } from './rules/regions';
 export { seenParts, settled } from './rules/tree';

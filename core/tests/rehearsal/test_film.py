@@ -148,6 +148,9 @@ class OwnPackageTests(PackageTestCase):
         film = Film(self.scene, self.rig, Motion(stage=Stage(rate=100, duration=100.0)), 1000)
         with self.assertRaisesRegex(MotionError, "Choose WebP, WebM or numbered PNG"):
             write_film(film, "apng", self.folder / "large.png")
+        film = Film(self.scene, self.rig, Motion(stage=Stage(rate=100, duration=100.0)), 4000)
+        with self.assertRaisesRegex(MotionError, "are more than any film may have"):
+            write_film(film, "webm", self.folder / "large.webm")
 
 
 class DrawingTests(TestCase):

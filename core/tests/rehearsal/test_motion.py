@@ -360,7 +360,7 @@ class PathTests(TestCase):
             ("M 5 5 L 5 5", "has no line to go along"),
             ("M 0 0 H 5 M 9 9 H 5", "more than one beginning"),
             ("M 0 0 H 1e30", "leaves the canvas"),
-            ("M 0 0 " + "h 1 " * 6000, "more than 5,000 pieces"),
+            ("M 0 0 " + "h 1 " * 6000, "more than 1,000 pieces"),
             ("M 0 0 " + "h 1 " * 60_000, "not complete"),
         ):
             value = {"do": "set-path", "target": "ar", "path": {"target": "ar", "data": data, "turns": 0}}

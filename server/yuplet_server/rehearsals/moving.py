@@ -110,12 +110,13 @@ def payload(rehearsal: Rehearsal, user: User, motion: Motion | None) -> dict[str
     document = document_of(motion, rig)
     undo, redo = (None, None) if motion is None else (undoable(motion, user), redoable(motion, user))
     here = {*rig.by_id, *rig.sets, CAMERA, GROUND}
+    moved = {track.target for track in document.tracks}
     return {
         "version": 0 if motion is None else motion.version,
         "motion": document.as_json(),
         "undo": undo and undo.title,
         "redo": redo and redo.title,
-        "lost": sorted({track.target for track in document.tracks} - here),
+        "lost": sorted(motion.names.get(target, target) for target in moved - here) if motion is not None else [],
         "runs_out": planes_that_run_out(document, rig)
         if document.track((CAMERA, "camera")) and not is_too_much(document, rig)
         else [],
@@ -140,8 +141,8 @@ def is_too_much(document: Document, rig: Rig) -> bool:
     return (document.stage.frames + 1) * len(rig.parts) > _MOST_SAMPLES
 
 
-_MOST_SAMPLES = 8_000_000
-"""About half a gigabyte while it is computed."""
+_MOST_SAMPLES = 1_000_000
+"""Some 60 MB while they are computed."""
 
 
 def rig_for(rehearsal: Rehearsal) -> Rig:

@@ -235,7 +235,7 @@ class RunsOutSerializer(serializers.Serializer[Any]):
 
 
 class MotionSerializer(serializers.Serializer[Any]):
-    """How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they
+    """How the parts move; `undo` and `redo` name the step, or are null. `lost` names parts and sets that the motion moves and this package does not have: they
     are kept. `runs_out` are planes that do not cover the picture all the time."""
 
     runs_out = RunsOutSerializer(many=True)

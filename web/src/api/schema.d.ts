@@ -2458,7 +2458,7 @@ export interface components {
             do: "mirror-pose";
         };
         /**
-         * @description How the parts move; `undo` and `redo` name the step, or are null. `lost` are parts and sets that the motion moves and this package does not have: they
+         * @description How the parts move; `undo` and `redo` name the step, or are null. `lost` names parts and sets that the motion moves and this package does not have: they
          *     are kept. `runs_out` are planes that do not cover the picture all the time.
          */
         Motion: {

@@ -25,7 +25,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['N', 'One nearer; with Shift to the front'],
   ['F', 'One farther; with Shift to the back'],
   ['T', 'The strip: all parts as small pictures from the back to the front'],
-  ['O', 'Of an animated part: play its frames, and halt'],
+  ['O', 'Play and halt: the frames of an animated part, or the motion that is tried out'],
   ['L', 'Look for a name'],
   ['W', 'The whole picture'],
   ['P', 'True pixels'],

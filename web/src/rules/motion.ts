@@ -1,7 +1,7 @@
 /** Parts that move: which moment is seen, and the maps of what is dragged. What lies between keys is computed by the server. */
 import type { Key, Stage, Track, Value } from '../api/motion';
 import { type Affine, after } from './joints';
-import type { Spot } from './places';
+import type { Extent, Spot } from './places';
 
 /** The moment of one iteration that is seen at a time, in seconds (W3C Web Animations, 4.8 to 4.10); null where it has no effect. */
 export function momentAt(stage: Stage, time: number): number | null {
@@ -41,6 +41,27 @@ export function mapOf({ translate, rotate, scale }: Pose, { x, y }: Spot): Affin
   const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
   const [a, b, c, d] = [cos * scale[0], sin * scale[0], -sin * scale[1], cos * scale[1]];
   return [a, b, c, d, x + translate[0] - (a * x + c * y), y + translate[1] - (b * x + d * y)];
+}
+
+/** Where a plane at a depth is seen by a camera that stands elsewhere: to the right, down and nearer (docs/formats/motion.md). */
+export function throughCamera(
+  [across, down, nearer]: readonly [number, number, number],
+  depth: number,
+  distance: number,
+  { width, height }: Extent,
+): Affine {
+  const left = distance + depth - nearer;
+  if (left <= 1e-6 * distance) return [0, 0, 0, 0, -1e6, -1e6];
+  const factor = (distance + depth) / left;
+  const shift = distance / left;
+  return [
+    factor,
+    0,
+    0,
+    factor,
+    (width / 2) * (1 - factor) - across * shift,
+    (height / 2) * (1 - factor) - down * shift,
+  ];
 }
 
 /** The map that takes a map back; null for one that makes everything flat. */

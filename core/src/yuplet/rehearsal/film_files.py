@@ -23,6 +23,8 @@ Kind: TypeAlias = Literal["apng", "webp", "gif", "png", "webm"]
 ENDINGS: Final[dict[Kind, str]] = {"apng": ".png", "webp": ".webp", "gif": ".gif", "png": ".zip", "webm": ".webm"}
 MOST_HELD = 400_000_000
 """Pixels of all pictures of an animated PNG or GIF, which its writer holds until the end."""
+MOST_PIXELS = 30_000_000_000
+"""Of all pictures of any film: some four hours of 1920 x 1080 at 1 a second, ten minutes at 24."""
 WHITE = (255, 255, 255)
 _HALF = 128
 """Alpha from here on is seen in a GIF, which has one bit for it (common practice, no published source)."""
@@ -53,6 +55,11 @@ def write_film(
         The film is too large for the format.
     """
     pixels = film.count * film.width * film.height
+    if pixels > MOST_PIXELS:
+        raise MotionError(
+            f"{film.count:,} pictures of {film.width:,} x {film.height:,} px are more than any film may have."
+            " Choose a smaller width, fewer pictures a second, or a shorter motion."
+        )
     if kind in ("apng", "gif") and pixels > MOST_HELD:
         raise MotionError(
             f"{film.count:,} pictures of {film.width:,} x {film.height:,} px are too much for one such file."

@@ -1,6 +1,6 @@
 /** A package as something that moves: its parts, what carries them, the groups that they are drawn in, and its sets of alternates. */
 import type { Trial } from '../../api/rehearsals';
-import type { Spot } from '../../rules/places';
+import type { Extent, Spot } from '../../rules/places';
 
 export type Part = Trial['parts'][number];
 export type Group = Trial['groups'][number];
@@ -31,6 +31,9 @@ export interface Figure {
   about: readonly Spot[];
   tree: readonly Node[];
   sets: readonly MemberSet[];
+  /** Of the camera before the picture, in pixels; null where the package has none. */
+  distance: number | null;
+  size: Extent;
   /** For each part and for each group: the set that it is a member of, and which; null where it is none. */
   memberOf: { parts: readonly (Membership | null)[]; groups: readonly (Membership | null)[] };
 }
@@ -44,7 +47,7 @@ const lastOf = (name: string): string => name.split(' / ').at(-1) ?? name;
 
 export const nameOf = (part: Part | undefined): string => (part ? lastOf(part.name) : '');
 
-export function figureOf({ parts, groups }: Trial): Figure {
+export function figureOf({ parts, groups, distance, width, height }: Trial): Figure {
   const byId = new Map(parts.map((part, at) => [part.id, at]));
   const memberOf = {
     parts: new Array<Membership | null>(parts.length).fill(null),
@@ -80,6 +83,8 @@ export function figureOf({ parts, groups }: Trial): Figure {
     ),
     tree: treeOf(parts, groups),
     sets,
+    distance,
+    size: { width, height },
     memberOf,
   };
 }

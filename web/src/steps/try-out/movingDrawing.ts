@@ -8,6 +8,9 @@ import type { Figure, Node, Part } from './figure';
 /** Where everything is at one moment. */
 export interface Moment {
   maps: readonly Affine[];
+  /** The same as without a camera, and what the camera does to each part; null where it does nothing. */
+  bare: readonly Affine[];
+  cameras: readonly Affine[] | null;
   opacity: readonly number[];
   /** The number of the member that is seen of each set. */
   members: readonly number[];

@@ -5,7 +5,7 @@ Source: W3C CSS Easing Functions Level 2 (linear with points, cubic-bezier and i
 
 import re
 from collections.abc import Callable
-from functools import cache
+from functools import lru_cache
 from typing import Final, TypeAlias
 
 import numpy as np
@@ -36,7 +36,7 @@ _POINT = re.compile(
 )
 
 
-@cache
+@lru_cache(256)
 def easing(text: str) -> Easing:
     """The function that a CSS easing describes: from progress (0 to 1, any shape) to progress as it is eased.
 

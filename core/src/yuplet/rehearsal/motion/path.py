@@ -16,7 +16,7 @@ from yuplet.rehearsal.motion.easing import Floats
 
 MOST_DATA = 50_000
 """Characters of path data."""
-MOST_PIECES = 5000
+MOST_PIECES = 1000
 FARTHEST = 1e6
 _SAMPLES = 65
 
@@ -41,7 +41,7 @@ class Measured:
         return places, np.interp(wanted, self.along, self.directions)
 
 
-@lru_cache(256)
+@lru_cache(64)
 def measured(data: str) -> Measured:
     """Read and measure path data.
 
