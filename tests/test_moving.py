@@ -23,7 +23,7 @@ from yuplet_server.handovers.actions import ask
 from yuplet_server.jobs.actions import run
 from yuplet_server.projects.models import Project
 from yuplet_server.rehearsals.actions import open_hand_over
-from yuplet_server.rehearsals.models import Film
+from yuplet_server.rehearsals.models import Film, Rehearsal
 
 PARTS = Rig(
     tuple(
@@ -205,7 +205,7 @@ class MovingTests(ProductTestCase):
         with self.subTest("it plays and halts on a picture"):
             page.get_by_role("button", name="Play").click()
             page.wait_for_timeout(700)
-            page.get_by_role("button", name="Halt").click()
+            page.get_by_role("button", name="Pause").click()
             self.assertNotIn("0.00 s", page.get_by_test_id("clock").inner_text())
         self.assert_accessible("Move, with keys")
 
@@ -280,6 +280,24 @@ class MovingTests(ProductTestCase):
             self.assertEqual((opened.format, opened.size), ("GIF", (194, 146)))
         page.get_by_role("button", name="Discard the film").click()
         expect(link).to_have_count(0)
+
+    def test_a_package_that_an_earlier_version_opened_is_opened_again(self) -> None:
+        page = self.page
+        opened = Rehearsal.objects.get(pk=self.rehearsal)
+        assert opened.result is not None
+        for part in opened.result["parts"]:
+            for name in ("picture", "moments", "pivot", "parent", "depth", "group", "is_on"):
+                del part[name]
+        del opened.result["groups"], opened.result["distance"]
+        opened.save()
+        page.reload()
+        page.get_by_text("Move", exact=True).click()
+        page.get_by_role("button", name="Open it again").click()
+        expect(page.get_by_text("Opening").or_(page.get_by_role("progressbar")).first).to_be_visible()
+        opened.refresh_from_db()
+        assert opened.job_id is not None
+        run(opened.job_id)
+        page.locator("[data-pictures='9']").wait_for()
 
     def test_a_refused_step_is_said_and_nothing_is_lost(self) -> None:
         page = self.page

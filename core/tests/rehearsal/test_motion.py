@@ -504,6 +504,13 @@ class CommandTests(TestCase):
             with self.subTest(words), self.assertRaisesRegex(MotionError, words):
                 motion_from_json({"tracks": tracks})
 
+    def test_there_is_a_limit_for_all_keys_together(self) -> None:
+        """Each within its own limit; what makes one too many is refused and changes nothing."""
+        keys = tuple(Key(at / 100, 1.0) for at in range(20_000))
+        full = Motion(tracks=tuple(Track(f"p{at}", "rotate", keys) for at in range(5)))
+        with self.assertRaisesRegex(MotionError, "would have 100,001 keys; it may have 100,000"):
+            applied(full, RIG, Pose({"al": {"rotate": 1.0}}))
+
     def test_what_is_said_of_parts_that_are_gone_is_kept(self) -> None:
         fewer = Rig(RIG.parts[:3], {})
         sampled = sample(self.before, fewer, np.array([0.5]))

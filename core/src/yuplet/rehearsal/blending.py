@@ -89,8 +89,8 @@ def blend_words(backdrop: Floats, source: NDArray[np.uint16], opacity: float, mo
 
 
 @njit("void(float64[:, :, :], uint8[:, :, :])", cache=True, nogil=True, error_model="numpy")
-def rounded(exact: Floats, rows: Bytes) -> None:
-    """What `round_to_bytes` does, for whole pictures that are wanted quickly."""
+def round_to_bytes(exact: Floats, rows: Bytes) -> None:
+    """A premultiplied picture as straight 8-bit colour, into `rows`; what is not seen has no colour."""
     for y in range(exact.shape[0]):
         for x in range(exact.shape[1]):
             a = exact[y, x, 3]
@@ -144,15 +144,6 @@ def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.void]) 
                 found[0].top = min(found[0].top, y)
                 found[0].right = max(found[0].right, x + 1)
                 found[0].bottom = max(found[0].bottom, y + 1)
-
-
-def round_to_bytes(exact: Floats, rows: Bytes) -> None:
-    """A premultiplied picture as straight 8-bit colour, into `rows`; what is not seen stays as it is there."""
-    alpha = np.floor(exact[..., 3] * 255 + 1 - ROUND_UP_FROM)
-    seen = alpha > 0
-    straight = np.minimum(exact[seen][:, :3] / exact[seen][:, 3:], 1)
-    rows[seen, :3] = np.floor(straight * 255 + 1 - ROUND_UP_FROM)
-    rows[..., 3] = alpha
 
 
 def premultiplied(image: Bytes, opacity: float) -> Floats:

@@ -84,7 +84,7 @@ class Film:
             exact[..., :3] += (1 - exact[..., 3:]) * (ground / 255)
             exact[..., 3] = 1.0
         rows = np.empty(exact.shape, np.uint8)
-        blending.rounded(exact, rows)
+        blending.round_to_bytes(exact, rows)
         return rows
 
     def _lay_all(

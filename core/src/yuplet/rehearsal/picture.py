@@ -151,7 +151,7 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
 def rows_of(scene: Scene, top: int) -> NDArray[np.uint8]:
     """The band of the picture that begins at `top`, as (H, W, 4) straight RGBA, rounded as everything is that is compared."""
     exact = _band(scene, top)
-    rows = np.zeros(exact.shape, np.uint8)
+    rows = np.empty(exact.shape, np.uint8)
     blending.round_to_bytes(exact, rows)
     return rows
 

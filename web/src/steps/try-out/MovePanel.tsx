@@ -17,17 +17,27 @@ interface Props {
   canEdit: boolean;
 }
 
+interface PanelProps extends Props {
+  /** Open the package once more, as it is read now. */
+  onOpenAgain: () => void;
+}
+
 /** The pose of what is chosen, the members of sets, and how the motion is played. */
-export function MovePanel({ rehearsal, moving, canEdit }: Props) {
+export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProps) {
   const { figure, motion, error } = moving;
   // What the fields show is that of the time at which it stands still.
   useSyncExternalStore(moving.player.subscribe, moving.player.now);
   if (!figure) return null;
   if (figure.parts.every((part) => part.picture === null)) {
     return (
-      <p className={classes.hint}>
-        This package was opened before its parts could be moved. Choose it above once more.
-      </p>
+      <>
+        <p className={classes.hint}>This package was opened before its parts could be moved.</p>
+        {canEdit && (
+          <Button size="compact-sm" onClick={onOpenAgain}>
+            Open it again
+          </Button>
+        )}
+      </>
     );
   }
   return (
@@ -335,7 +345,7 @@ const DIRECTIONS: readonly { value: Stage['direction']; label: string }[] = [
   { value: 'normal', label: 'Forwards' },
   { value: 'reverse', label: 'Backwards' },
   { value: 'alternate', label: 'Back and forth' },
-  { value: 'alternate-reverse', label: 'Forth and back' },
+  { value: 'alternate-reverse', label: 'Back and forth, from the end' },
 ];
 
 function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {

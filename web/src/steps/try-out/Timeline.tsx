@@ -51,8 +51,8 @@ function Transport({ moving, canEdit }: Props) {
   return (
     <div className={classes.transport}>
       <Button.Group>
-        <Button size="compact-sm" variant="default" onClick={() => step(-1)}>
-          Back
+        <Button size="compact-sm" variant="default" aria-label="Previous picture" onClick={() => step(-1)}>
+          Previous
         </Button>
         <Button
           size="compact-sm"
@@ -60,10 +60,10 @@ function Transport({ moving, canEdit }: Props) {
           aria-keyshortcuts="O"
           onClick={() => (isPlaying ? player.halt() : player.play())}
         >
-          {isPlaying ? 'Halt' : 'Play'}
+          {isPlaying ? 'Pause' : 'Play'}
         </Button>
-        <Button size="compact-sm" variant="default" onClick={() => step(1)}>
-          On
+        <Button size="compact-sm" variant="default" aria-label="Next picture" onClick={() => step(1)}>
+          Next
         </Button>
       </Button.Group>
       {keys.length === 0 && (

@@ -63,7 +63,14 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
         </p>
       )}
       {rehearsal && canEdit && !trying.moving.isOn && <WayChoice key={rehearsal.id} trying={trying} />}
-      {rehearsal && trying.moving.isOn && <MovePanel rehearsal={rehearsal} moving={trying.moving} canEdit={canEdit} />}
+      {rehearsal && trying.moving.isOn && (
+        <MovePanel
+          rehearsal={rehearsal}
+          moving={trying.moving}
+          canEdit={canEdit}
+          onOpenAgain={() => void trying.read({})}
+        />
+      )}
       {rehearsal && trying.lining.isOn && !trying.moving.isOn && (
         <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
       )}

@@ -11,7 +11,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import field, replace
 from functools import cache
-from typing import Annotated, Any, Final, Literal, TypeAlias, get_args
+from typing import Annotated, Any, Final, Literal, TypeAlias
 
 from pydantic import ConfigDict, Field, StrictStr, TypeAdapter, ValidationError
 from pydantic.dataclasses import dataclass
@@ -29,11 +29,12 @@ MOST_RATE = 120
 MOST_ITERATIONS = 10_000.0
 MOST_KEYS = 20_000
 MOST_TRACKS = 20_000
+MOST_IN_ALL = 100_000
+"""Keys of all tracks together: pasting could double them with every step."""
 MOST_PATHS = 1000
 LONGEST_NAME = 2000
 
 Property: TypeAlias = Literal["translate", "rotate", "scale", "opacity", "shown", "offset-distance", "camera", "ground"]
-PROPERTIES: Final = get_args(Property)
 Seconds: TypeAlias = Annotated[float, Field(ge=0, le=MOST_SECONDS)]
 Number: TypeAlias = Annotated[float, Field(ge=-1e6, le=1e6)]
 Pair: TypeAlias = tuple[Number, Number]
@@ -143,6 +144,8 @@ class Motion:
         places = [track.place for track in self.tracks]
         if places != sorted(set(places)):
             raise MotionError("The tracks are not in order, or one is there twice.")
+        if (keys := sum(len(track.keys) for track in self.tracks)) > MOST_IN_ALL:
+            raise MotionError(f"The motion would have {keys:,} keys; it may have {MOST_IN_ALL:,}. Remove some first.")
 
     def track(self, place: Place) -> Track | None:
         """The track of a property, if it has one."""
