@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
 from tests.test_rules import PageTestCase
-from yuplet.arrangement.commands import SetJoints, SetPivots
+from yuplet.arrangement.commands import Command, MakeAlternates, SetFits, SetJoints, SetPivots, SetRoles
 from yuplet.rehearsal.motion.document import Key, Motion, MotionPath, Track
 from yuplet.rehearsal.motion.easing import NAMES
 from yuplet.rehearsal.motion.rig import Rig, RigPart
@@ -42,18 +42,18 @@ EASINGS = (
 )
 
 
-class MovingTests(ProductTestCase):
-    has_worker = False
+class OpenedTestCase(ProductTestCase):
+    """The signal post, handed over and opened."""
 
-    def setUp(self) -> None:
-        """The signal post with an arm on its mast, handed over and opened."""
-        super().setUp()
-        self.open_picture()
-        illustration = Project.objects.get(pk=self.project.pk).illustrations.get()
-        rows = dict(Row.objects.filter(kind="part").values_list("name", "row"))
-        perform(illustration.pk, self.user, 1, SetJoints({rows["lamp"]: rows["mast"]}))
-        perform(illustration.pk, self.user, 2, SetPivots({rows["mast"]: (40.0, 60.0), rows["lamp"]: (45.0, 20.0)}))
-        made = ask(illustration, self.user, 3)
+    has_worker = False
+    rehearsal: int
+
+    def open_it(self, *commands: Command, task: str) -> None:
+        """Handed over after these steps, with what is wanted of *Try out* on the screen."""
+        self.illustration = Project.objects.get(pk=self.project.pk).illustrations.get()
+        for version, command in enumerate(commands, 1):
+            perform(self.illustration.pk, self.user, version, command)
+        made = ask(self.illustration, self.user, len(commands) + 1)
         assert made.job_id is not None
         run(made.job_id)
         made.refresh_from_db()
@@ -63,7 +63,89 @@ class MovingTests(ProductTestCase):
         self.rehearsal = opened.pk
         self.page.reload()
         self.to_step("Try out")
-        self.page.get_by_text("Move", exact=True).click()
+        self.page.get_by_text(task, exact=True).click()
+
+
+class ScreensTests(OpenedTestCase):
+    def test_pieces_on_three_screens_and_one_of_ones_own(self) -> None:
+        self.open_picture()
+        rows = dict(Row.objects.values_list("name", "row"))
+        arms = [rows["arm"], rows["arm lowered"]]
+        self.open_it(
+            MakeAlternates(tuple(arms)),
+            SetRoles(dict.fromkeys(arms, "press-target")),
+            SetFits(anchors={rows["lamp"]: (1.0, 0.0)}),
+            task="Screens",
+        )
+        stage = self.page.get_by_role("region", name="Screens")
+        expect(stage.locator("figure")).to_have_count(3)
+        self.page.locator("section[data-pictures='9']").wait_for()
+        frames = [one.bounding_box() or {} for one in stage.locator("canvas").all()]
+        window = stage.bounding_box() or {}
+        for one, other in itertools.combinations(frames, 2):
+            across = min(one["x"] + one["width"], other["x"] + other["width"]) - max(one["x"], other["x"])
+            down = min(one["y"] + one["height"], other["y"] + other["height"]) - max(one["y"], other["y"])
+            self.assertLessEqual(min(across, down), 0, "frames lie side by side")
+        for frame in frames:
+            self.assertLessEqual(frame["x"] + frame["width"], window["x"] + window["width"])
+            self.assertLessEqual(frame["y"] + frame["height"], window["y"] + window["height"])
+        with self.subTest("a piece is drawn where the server says"):
+            (told,) = self.page.request.get(f"/api/rehearsals/{self.rehearsal}/screens?size=1080x1920").json()
+            parts = self.page.request.get(f"/api/rehearsals/{self.rehearsal}").json()["result"]["parts"]
+            (lamp,) = (at for at, part in enumerate(parts) if part["name"].endswith("lamp"))
+            place, grown = told["places"][lamp], 1080 / 97
+            self.assertAlmostEqual(place["left"], 1080 - (97 - parts[lamp]["left"]) * grown)
+            self.assertAlmostEqual(place["top"], parts[lamp]["top"] * grown)
+            colour = self.colour("1080x1920", place["left"] + place["width"] / 2, place["top"] + place["height"] / 2)
+            self.assertEqual(colour[3] > 150 and colour[0] > colour[2], True, colour)
+        with self.subTest("pressed, by keyboard as well, it changes"):
+            phone = stage.locator("figure").nth(2)
+            button = phone.get_by_role("button")
+            self.assertIn(": arm", button.get_attribute("aria-label") or "")
+            before = self.drawn("1080x1920")
+            button.focus()
+            self.page.keyboard.press("Enter")
+            expect(phone.get_by_role("button", pressed=True)).to_have_count(1)
+            self.assertNotEqual(self.drawn("1080x1920"), before)
+        with self.subTest("a screen of one's own, and what is wrong on it"):
+            self.page.get_by_label("Width, px").fill("97")
+            self.page.get_by_label("Height, px").fill("73")
+            self.page.get_by_role("button", name="Add screen").click()
+            report = self.page.get_by_role("region", name="Own size, 97 × 73 px")
+            expect(report).to_contain_text("a press target needs 44")
+            report.get_by_role("button", name="a press target needs 44").first.click()
+            expect(stage.locator("[class*=found]")).to_have_count(1)
+            self.page.reload()
+            self.page.get_by_text("Screens", exact=True).click()
+            expect(stage.locator("figure")).to_have_count(4)
+            report.get_by_role("button", name="Remove").click()
+            expect(stage.locator("figure")).to_have_count(3)
+        self.assert_accessible("screens")
+
+    def drawn(self, size: str) -> str:
+        return str(self.page.get_by_test_id(f"screen {size}").evaluate("canvas => canvas.toDataURL()"))
+
+    def colour(self, size: str, x: float, y: float) -> list[int]:
+        """What is drawn at a pixel of a screen."""
+        script = """(canvas, [x, y, wide]) => {
+            const zoom = canvas.width / wide;
+            return [...canvas.getContext('2d').getImageData(Math.floor(x * zoom), Math.floor(y * zoom), 1, 1).data];
+        }"""
+        wide = int(size.split("x")[0])
+        return list(self.page.get_by_test_id(f"screen {size}").evaluate(script, [x, y, wide]))
+
+
+class MovingTests(OpenedTestCase):
+    def setUp(self) -> None:
+        """The signal post with an arm on its mast, handed over and opened."""
+        super().setUp()
+        self.open_picture()
+        rows = dict(Row.objects.filter(kind="part").values_list("name", "row"))
+        self.open_it(
+            SetJoints({rows["lamp"]: rows["mast"]}),
+            SetPivots({rows["mast"]: (40.0, 60.0), rows["lamp"]: (45.0, 20.0)}),
+            task="Move",
+        )
         self.page.locator("[data-pictures='9']").wait_for()
 
     def part(self, name: str) -> dict[str, Any]:

@@ -226,6 +226,9 @@ class CommandLineTests(FolderTestCase):
                 }
             )
         )
+        (screen,) = self.json_of("try", package, "--screen", "194x146")["screens"]
+        self.assertEqual((screen["width"], len(screen["places"]), screen["findings"]), (194, 9, []))
+        self.assertIn("'big' is no size of a screen", self.refused("try", package, "--screen", "big"))
         still, moved, film = (self.folder / name for name in ("still.png", "moved.png", "film.webp"))
         self.json_of("try", package, "--out", still)
         reference = np.array(Image.open(package / "reference.png").convert("RGBA"))

@@ -150,6 +150,7 @@ ADDRESSES = [
     Address("post", "rehearsals/<int:rehearsal>/motion/redo", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/redo", {})),
     Address("get", "rehearsals/<int:rehearsal>/motion/samples", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/samples")),
     Address("get", "rehearsals/<int:rehearsal>/changes", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/changes")),
+    Address("get", "rehearsals/<int:rehearsal>/screens", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/screens?size=320x200")),
     Address("get", "rehearsals/<int:rehearsal>/films", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/films")),
     Address("post", "rehearsals/<int:rehearsal>/films", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/films", {"kind": "apng", "width": 10})),
     Address("delete", "films/<int:film>", "editor", _json("delete", lambda t: f"/api/films/{t.film.pk}")),

@@ -95,6 +95,45 @@ class RehearsalTests(RehearsalCase):
         other = f"/api/rehearsals/{done['id']}/pictures/together/{'0' * 64}"
         self.assertEqual(self.cleo.get(other).status_code, 404)
 
+    def test_where_parts_lie_on_other_screens(self) -> None:
+        opened = self.opened()["id"]
+        address = f"/api/rehearsals/{opened}/screens"
+        self.assertEqual(self.cleo.get(f"{address}?size=97x73").status_code, 409, "it is not open yet")
+        parts = self.carried_out(opened)["result"]["parts"]
+        same, twice = self.cleo.get(f"{address}?size=97x73&size=194x146").json()
+        self.assertEqual([place["left"] for place in same["places"]], [part["left"] for part in parts])
+        self.assertEqual([place["width"] for place in twice["places"]], [2 * part["width"] for part in parts])
+        self.assertEqual((twice["width"], twice["findings"]), (194, []))
+        for wrong, words in (
+            ("size=97", "is no size of a screen"),
+            ("size=97x9999999", "is no size of a screen"),
+            ("size=97x99999", "cannot be looked at"),
+            ("&".join(["size=97x73"] * 13), "more than 12"),
+        ):
+            answer = self.cleo.get(f"{address}?{wrong}")
+            self.assertEqual(answer.status_code, 422, answer.content)
+            self.assertIn(words, answer.json()["detail"])
+        self.assertEqual(self.cleo.get(address).json(), [])
+        with self.subTest("a package that was opened by an earlier version"):
+            kept = Rehearsal.objects.get(pk=opened)
+            for part in kept.result["parts"]:  # type: ignore[index]
+                for name in ("role", "anchor", "margins"):
+                    del part[name]
+            kept.save()
+            self.assertEqual(self.cleo.get(f"{address}?size=97x73").json(), [same])
+            self.assertEqual(self.cleo.get(f"/api/rehearsals/{opened}").json()["result"]["parts"], parts)
+
+    def test_planes_of_somewhere_stand_behind_each_other(self) -> None:
+        made = self.outside(("1 back.png", png(0, 0, 9, 9)), ("2 front.png", png(5, 5, 12, 9)))
+        again = {"way": "planes", "step": 300, "distance": 900}
+        self.carried_out(made["id"])
+        answer = self.ada.put(f"/api/rehearsals/{made['id']}", again, content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        result = self.carried_out(made["id"])["result"]
+        self.assertEqual(([part["depth"] for part in result["parts"]], result["distance"]), ([300.0, 0.0], 900.0))
+        answer = self.ada.put(f"/api/rehearsals/{made['id']}", {"step": 0}, content_type="application/json")
+        self.assertEqual(answer.status_code, 400)
+
     def test_a_hand_over_of_another_illustration_is_not_found(self) -> None:
         other = handed_over(brought_in(self.project, "other.ora"), self.users["ada"], 1)
         self.post(self.ada, "rehearsals", 404, {"hand_over": other.pk})

@@ -96,6 +96,15 @@ def _parser() -> argparse.ArgumentParser:
     attempt.add_argument(
         "--pictures", type=Path, metavar="DIR", help="write what was put together, and the difference, into this folder"
     )
+    attempt.add_argument("--step", type=float, metavar="PX", default=100.0, help="between planes without a manifest")
+    attempt.add_argument("--distance", type=float, metavar="PX", default=1000.0, help="of the camera before them")
+    attempt.add_argument(
+        "--screen",
+        metavar="WxH",
+        action="append",
+        default=[],
+        help="where its pieces lie on a screen of this size, and what is wrong there; may be given several times",
+    )
     attempt.add_argument("--motion", type=Path, metavar="M.json", help="how its parts move (docs/formats/motion.md)")
     attempt.add_argument(
         "--at", type=_seconds, metavar="SECONDS", default=0.0, help="when the picture of --out is seen"
@@ -280,6 +289,7 @@ def _try(options: argparse.Namespace) -> int:
     from yuplet.loose_package import package_of
     from yuplet.rehearsal.lining_up import laid_from_json
     from yuplet.rehearsal.reading import Reading
+    from yuplet.rehearsal.screens import on_screens, pieces_of, screen_from_text
     from yuplet.rehearsal.trying import try_out
 
     grid = (options.columns, options.rows) if options.columns else None
@@ -292,6 +302,8 @@ def _try(options: argparse.Namespace) -> int:
             grid=grid,
             reference=options.reference,
             places=laid_from_json(pipeline.read_document(options.places)) if options.places else None,
+            step=options.step,
+            distance=options.distance,
         )
         trial = try_out(options.folder, reading, Path(scratch), out, elsewhere=options.missing_in)
     if options.package is not None:
@@ -304,6 +316,10 @@ def _try(options: argparse.Namespace) -> int:
             lambda stage, done, total: None,
         )
     said = trial.as_json()
+    if options.screen:
+        sizes = [screen_from_text(text) for text in options.screen]
+        found = on_screens(pieces_of(said), (trial.width, trial.height), sizes)
+        said["screens"] = [one.as_json() for one in found]
     if options.motion or options.out or options.film:
         motion = pipeline.read_document(options.motion) if options.motion else None
         said["motion"] = pipeline.move(

@@ -1,12 +1,12 @@
-"""How pieces follow a screen of another size, and where they can be stretched."""
+"""What pieces say for screens of other sizes, and where they can be stretched."""
 
 import unittest
 
 import numpy as np
 
-from yuplet.framing.screens import Place, fractions, on_screen, stretchable
+from yuplet.framing.screens import fractions, stretchable
 from yuplet.geometry import Box, Size
-from yuplet.parts.part import Anchor, Margins
+from yuplet.parts.part import Margins
 
 KEY, CANVAS = Box.at(720, 405, Size(150, 48)), Size(960, 540)
 
@@ -18,17 +18,6 @@ class FittingTests(unittest.TestCase):
         self.assertEqual((told.x, told.y, told.width), (0.75, 0.75, 0.15625))
         self.assertAlmostEqual(told.height, 0.0889, places=4)
         self.assertEqual(KEY.width / KEY.height, 3.125)
-        self.assertEqual(on_screen(KEY, CANVAS, Size(1920, 1080)), Place(1440, 810, 300, 96))
-        self.assertEqual(on_screen(KEY, CANVAS, Size(1080, 1920)), Place(810, 1440, 168.75, 54))
-
-    def test_an_anchor_keeps_the_distance_to_its_place(self) -> None:
-        wide = Size(1920, 1920)
-        corner = on_screen(KEY, CANVAS, wide, Anchor(1, 1))
-        # 90 px from the right and 87 px from the bottom, twice as large now.
-        self.assertEqual((1920 - corner.x - corner.width, 1920 - corner.y - corner.height), (180, 174))
-        middle = on_screen(Box.at(380, 246, Size(200, 48)), CANVAS, wide, Anchor(0.5, 0.5))
-        self.assertEqual((middle.x + middle.width / 2, middle.y + middle.height / 2), (960, 960))
-        self.assertEqual(on_screen(KEY, CANVAS, CANVAS, Anchor(1, 0)), Place(720, 405, 150, 48))
 
     def test_the_longest_run_of_equal_columns_and_rows_can_be_stretched(self) -> None:
         picture = np.zeros((40, 100, 4), np.uint8)

@@ -120,6 +120,39 @@ class OwnPackageTests(Trying, PackageTestCase):
         with self.assertRaisesRegex(PackageError, "cannot be read as 'model'. They can be read as places"):
             self.tried(self.package, way="model")
 
+    def test_places_by_shares_of_the_canvas_and_by_depth_are_the_same_places(self) -> None:
+        manifest = self.manifest()
+        lamp = self.part(manifest, "lamp")
+        distance = manifest["camera"]["distance"]
+        lamp["anchor"] = [1, 0]
+        lamp["depth"] = {"z": 250, "scale": (distance + 250) / distance}
+        self.rewrite(manifest)
+        self.assertEqual(self.tried(self.package).ways[-2:], ("interface", "planes"))
+        for way in ("interface", "planes"):
+            with self.subTest(way):
+                trial = self.tried(self.package, way=way)
+                assert trial.comparison is not None
+                self.assertEqual((trial.comparison.differing_pixels, trial.inventory.faults), (0, []))
+        with self.subTest("one that is enlarged too much is larger than it is drawn, and elsewhere"):
+            lamp["depth"]["scale"] *= 2
+            self.rewrite(manifest)
+            trial = self.tried(self.package, way="planes")
+            assert trial.comparison is not None
+            self.assertFalse(trial.comparison.ok)
+            said = " ".join(trial.inventory.faults)
+            self.assertIn("how much it is enlarged does not agree with its depth", said)
+            self.assertIn(f"would be {lamp['box']['width'] * 2:.1f} x", said)
+        with self.subTest("one that stands behind the camera"):
+            lamp["depth"] = {"z": -distance - 1, "scale": None}
+            self.rewrite(manifest)
+            self.assertIn("stands behind the camera", " ".join(self.tried(self.package, way="planes").inventory.faults))
+        with self.subTest("shares of another size"):
+            lamp["fractions"]["canvas"]["x"] += 0.2
+            self.rewrite(manifest)
+            trial = self.tried(self.package, way="interface")
+            assert trial.comparison is not None
+            self.assertTrue(str((trial.comparison.worst or {})["part"]).endswith("lamp"))
+
     def test_what_a_link_leads_to_is_not_there(self) -> None:
         lamp = self.package / self.part(self.manifest(), "lamp")["file"]
         outside = self.folder / "outside.png"
@@ -173,13 +206,38 @@ class LooseFilesTests(Trying, FolderTestCase):
             self.image(f"blink_{number:03}.png", (number, 0, number + 5, 9))
         trial = self.tried(self.package)
         self.assertEqual((trial.way, [part.shown for part in trial.parts]), ("flip-book", [True, False, False]))
-        self.assertEqual(trial.ways, ("flip-book", "whole canvas"))
+        self.assertEqual(trial.ways, ("flip-book", "whole canvas", "planes"))
         frames = [Image.open(path) for path in sorted(self.package.iterdir())]
         shutil.rmtree(self.package)
         self.package.mkdir()
         frames[0].save(self.package / "blink.png", save_all=True, append_images=frames[1:], duration=80)
         moving = self.tried(self.package)
         self.assertEqual((moving.way, len(moving.parts)), ("flip-book", 3))
+
+    def test_by_names_alone_folders_are_groups_and_states_are_alternates(self) -> None:
+        for name in ("01_sky.png", "02_Mouth_wide.png", "03_mouth rest.png", "04_slot 1.png", "05_slot 2.png"):
+            self.image(name, (0, 0, 30, 20))
+        (self.package / "face").mkdir()
+        for name in ("eye closed left", "eye closed right", "eye open left", "eye open right"):
+            self.image(f"face/{name}.png", (3, 3, 9, 9))
+        self.assertIn("names", self.tried(self.package).ways)
+        trial = self.tried(self.package, way="names")
+        sets = {group.path: group.is_set for group in trial.groups}
+        self.assertEqual(sets, {"mouth": True, "face": False, "face/eye left": True, "face/eye right": True})
+        shown = [part.name.rpartition(" / ")[2] for part in trial.parts if part.shown]
+        self.assertEqual(shown, ["sky", "mouth rest", "slot 1", "slot 2", "eye open left", "eye open right"])
+        (wide,) = (part for part in trial.parts if part.name == "Mouth_wide")
+        self.assertEqual((wide.is_on, trial.groups[wide.group or 0].name), (False, "mouth"))
+
+    def test_planes_stand_an_even_step_behind_each_other(self) -> None:
+        for at in (1, 2, 3):
+            self.image(f"{at} plane.png", (0, 0, 40, 30))
+        trial = self.tried(self.package, way="planes", step=250.0, distance=1500.0)
+        self.assertEqual([part.depth for part in trial.parts], [500.0, 250.0, 0.0])
+        self.assertEqual(trial.distance, 1500.0)
+        for wrong in ({"step": 0.0}, {"distance": float("nan")}, {"step": float("inf")}, {"distance": 1e9}):
+            with self.subTest(wrong), self.assertRaisesRegex(PackageError, "Planes stand a step"):
+                self.tried(self.package, way="planes", **wrong)
 
     def test_a_sheet_is_cut_by_columns_and_rows_and_a_count_that_cannot_be_is_refused(self) -> None:
         # Three columns of 40 px and two rows of 30 px, in each frame something that nearly fills it.

@@ -195,6 +195,8 @@ def reading_of(rehearsal: Rehearsal) -> Reading:
         grid=(int(columns), int(rows or 1)) if columns else None,
         reference=said.get("reference"),
         places=None if places is None else laid_from_json(places),
+        step=float(said.get("step", 100.0)),
+        distance=float(said.get("distance", 1000.0)),
         proposals=tuple(Proposal(**{**one, "laid": one["laid"] and Laid(**one["laid"])}) for one in proposed),
     )
 

@@ -1,12 +1,15 @@
 """Questions to packages that are tried out."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.db.models import QuerySet
 from django.http import Http404
 
 from yuplet.rehearsal.refresh import parts_of_trial, refreshed
+from yuplet.rehearsal.screens import MOST_SCREENS, OnScreen, on_screens, pieces_of, screen_from_text
 from yuplet_server.accounts.models import User
+from yuplet_server.base.errors import NotNow
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member
@@ -53,6 +56,18 @@ def changes_of(rehearsal: Rehearsal) -> dict[str, Any]:
         return {"since": None, **refreshed((), ()).as_json()}
     known = (parts_of_trial(one.result or {"parts": ()}, one.pictures) for one in (before, rehearsal))
     return {"since": before.hand_over.number, **refreshed(*known).as_json()}
+
+
+def on_screens_of(rehearsal: Rehearsal, sizes: Sequence[str]) -> tuple[OnScreen, ...]:
+    """A package on screens of these sizes ("1920x1080"). Raises `PackageError` or `NotNow`."""
+    if rehearsal.result is None:
+        raise NotNow("This package is not open yet. Wait for it, or open it again.")
+    trial = rehearsal.result
+    return on_screens(
+        pieces_of(trial),
+        (trial["width"], trial["height"]),
+        [screen_from_text(size) for size in sizes[: MOST_SCREENS + 1]],
+    )
 
 
 def picture_of(rehearsal: Rehearsal, name: str) -> str:

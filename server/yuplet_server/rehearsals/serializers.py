@@ -10,6 +10,7 @@ from yuplet.rehearsal.motion.camera import Side
 from yuplet.rehearsal.motion.commands import command_from_json, commands_schema
 from yuplet.rehearsal.motion.document import motion_schema
 from yuplet.rehearsal.picture import Way
+from yuplet.rehearsal.screens import Kind as ScreenFinding
 from yuplet_server.arrangement.fields import REFERENCE, CommandField
 from yuplet_server.handovers.serializers import ComparisonSerializer, InventorySerializer
 from yuplet_server.jobs.serializers import JobSerializer
@@ -18,6 +19,7 @@ from yuplet_server.rehearsals.models import Film, Rehearsal
 WAYS = get_args(Way)
 SIDES = get_args(Side)
 FILM_KINDS = get_args(Kind)
+SCREEN_FINDINGS = get_args(ScreenFinding)
 MOST_ACROSS = 4096
 
 
@@ -62,6 +64,15 @@ class ReadingSerializer(serializers.Serializer[Any]):
         default=None,
         max_length=MOST_FILES,
         help_text="Of images that are lined up, back to front; without, they are proposed.",
+    )
+    step = serializers.FloatField(
+        min_value=1,
+        max_value=FARTHEST,
+        default=100.0,
+        help_text="Between planes that no manifest puts into depth, in pixels.",
+    )
+    distance = serializers.FloatField(
+        min_value=1, max_value=FARTHEST, default=1000.0, help_text="Of the camera before the front-most of them."
     )
     package = serializers.BooleanField(
         default=False, help_text="Whether images that are lined up are written as a package, with a manifest."
@@ -128,6 +139,21 @@ class TriedPartSerializer(serializers.Serializer[Any]):
     moments = TriedMomentSerializer(many=True)
     loops = serializers.IntegerField(help_text="How often the moments are played; 0: without end.")
     depth = serializers.FloatField(help_text="How far it stands behind the picture plane, in pixels.")
+    role = serializers.CharField(help_text="What it is for.")
+    anchor = serializers.ListField(
+        child=serializers.FloatField(),
+        min_length=2,
+        max_length=2,
+        allow_null=True,
+        help_text="The place of a screen, 0 to 1, that it keeps its distance to.",
+    )
+    margins = serializers.ListField(
+        child=serializers.FloatField(),
+        min_length=4,
+        max_length=4,
+        allow_null=True,
+        help_text="What is not stretched of it: left, top, right, bottom.",
+    )
 
     def to_representation(self, instance: Any) -> dict[str, Any]:
         """What was found before anything could move says nothing of it."""
@@ -144,6 +170,9 @@ _STILL: dict[str, Any] = {
     "moments": [],
     "loops": 0,
     "depth": 0.0,
+    "role": "picture",
+    "anchor": None,
+    "margins": None,
 }
 
 
@@ -256,6 +285,35 @@ class MotionRepeatSerializer(serializers.Serializer[Any]):
 class MotionStepSerializer(MotionRepeatSerializer):
     version = serializers.IntegerField(min_value=0, help_text="The version that was looked at.")
     command = MotionCommandField()
+
+
+class PlacedPieceSerializer(serializers.Serializer[Any]):
+    """Where a part lies on a screen, in its pixels. With `margins` (left, top, right, bottom) it is stretched between these."""
+
+    id = serializers.CharField()
+    left = serializers.FloatField()
+    top = serializers.FloatField()
+    width = serializers.FloatField()
+    height = serializers.FloatField()
+    margins = serializers.ListField(child=serializers.FloatField(), allow_null=True)
+
+
+class ScreenFindingSerializer(serializers.Serializer[Any]):
+    """What is wrong with a part on a screen, and by how many pixels; `other` is the press target that it overlaps."""
+
+    kind = serializers.ChoiceField(choices=SCREEN_FINDINGS)
+    part = serializers.CharField()
+    other = serializers.CharField(allow_null=True)
+    pixels = serializers.FloatField()
+
+
+class ScreenSerializer(serializers.Serializer[Any]):
+    """A package on a screen of another size, back to front."""
+
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    places = PlacedPieceSerializer(many=True)
+    findings = ScreenFindingSerializer(many=True)
 
 
 class ChangesSerializer(serializers.Serializer[Any]):

@@ -8,6 +8,7 @@ urlpatterns = [
     path("rehearsals/<int:rehearsal>", views.RehearsalView.as_view()),
     path("rehearsals/<int:rehearsal>/missing", views.MissingView.as_view()),
     path("rehearsals/<int:rehearsal>/changes", views.ChangesView.as_view()),
+    path("rehearsals/<int:rehearsal>/screens", views.ScreensView.as_view()),
     path("rehearsals/<int:rehearsal>/motion", views.MotionView.as_view()),
     path("rehearsals/<int:rehearsal>/motion/steps", views.MotionStepsView.as_view()),
     path("rehearsals/<int:rehearsal>/motion/undo", views.UndoMotionView.as_view()),

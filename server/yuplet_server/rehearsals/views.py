@@ -4,7 +4,7 @@ from typing import IO, Any, cast
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -31,6 +31,7 @@ from yuplet_server.rehearsals.serializers import (
     OutsideSerializer,
     ReadingSerializer,
     RehearsalSerializer,
+    ScreenSerializer,
 )
 
 
@@ -123,6 +124,21 @@ class ChangesView(APIView):
     def get(self, request: SignedInRequest, rehearsal: int) -> Response:
         found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
         return Response(ChangesSerializer(queries.changes_of(found)).data)
+
+
+class ScreensView(APIView):
+    """A package on screens of other sizes: where each part lies, and what is wrong there."""
+
+    @extend_schema(
+        parameters=[
+            OpenApiParameter("size", str, many=True, required=True, description="Width and height, such as 1920x1080.")
+        ],
+        responses=ScreenSerializer(many=True),
+    )
+    def get(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        screens = queries.on_screens_of(found, request.query_params.getlist("size"))
+        return Response(ScreenSerializer([one.as_json() for one in screens], many=True).data)
 
 
 class MotionView(APIView):

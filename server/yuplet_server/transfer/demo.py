@@ -6,7 +6,7 @@ from typing import Any
 from yuplet.editing.commands import CODEC
 from yuplet.plan.recipe import Combination, shipped, to_json
 from yuplet_server.accounts.models import User
-from yuplet_server.arrangement import actions, pixel_queries, queries
+from yuplet_server.arrangement import actions, queries
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.handovers.actions import ask, save_recipe
 from yuplet_server.illustrations.models import Illustration
@@ -24,6 +24,8 @@ RECIPES = {
     "Waybill stamps": ("web-page.json", "Stamps on a page"),
 }
 """For each demo illustration the shipped recipe that its own begins with, and what that is called."""
+LEVERS = ("lever up", "lever blue up", "lever down", "lever blue down")
+EDGES = {"panel shadow": 110, "board": 60, "rim": 40}
 FORMS = [
     {"name": "dry", "look": "dry"},
     {
@@ -116,14 +118,30 @@ def _looks(artist: _Artist, name: str, paths: list[str], wet: tuple[int, int, in
 
 
 def _lever_frame(artist: _Artist) -> None:
+    artist.do("make-alternates", rows=[artist.rows()["keys"]])
     rows = artist.rows()
-    keys = [row for path, row in rows.items() if path.startswith("keys/") and path.endswith((" base", " cap"))]
-    artist.do("set-roles", roles={**dict.fromkeys(keys, "press-target"), rows["panel/board"]: "ground"})
-    artist.do("set-fits", anchors={**dict.fromkeys(keys, [1, 0]), rows["bell/bell dome"]: [1, 1]})
-    for path in ("panel/board", "keys/key rested/rested base", "keys/key pressed/pressed base"):
-        margins = pixel_queries.margins_of(Illustration.objects.get(pk=artist.illustration.pk), rows[path])
-        if margins is not None:
-            artist.do("set-fits", margins={rows[path]: list(margins)})
+    keys = [f"keys/key {state}/{state}" for state in ("rested", "pressed")]
+    targets = [rows[f"{key} {piece}"] for key in keys for piece in ("base", "cap")]
+    artist.do("set-roles", roles={**dict.fromkeys(targets, "press-target"), rows["panel/board"]: "ground"})
+    carried = {
+        "panel/board": ["panel/grain"],
+        "gauge/case": ["gauge/face", "gauge/scale/ticks", "gauge/scale/danger", "gauge/needle", "gauge/hub", "gauge/glint"],
+        **{f"levers/slots/slot {at + 1}": [f"levers/{lever}", f"levers/plate {at + 1}"] for at, lever in enumerate(LEVERS)},
+        **{f"{key} base": [f"{key} cap", f"{key} arrow"] for key in keys},
+        "lamps/lamp lit/lit ring": ["lamps/lamp lit/halo", "lamps/lamp lit/lit glass"],
+        "lamps/lamp out/out ring": ["lamps/lamp out/out glass"],
+        "bell/bell foot": ["bell/bell dome"],
+        "bell/bell dome": ["bell/bell button", "bell/bell glint"],
+    }  # fmt: skip
+    artist.do("set-joints", parents={rows[one]: rows[path] for path, inside in carried.items() for one in inside})
+    artist.do("set-joints", pivots={rows["bell/bell dome"]: [1090, 560], rows["gauge/needle"]: [230, 235]})
+    held = {
+        (1, 0.5): [*(f"{key} base" for key in keys), "lamps/lamp lit/lit ring", "lamps/lamp out/out ring", "bell/bell foot"],
+        (0.5, 0.5): [f"levers/slots/slot {at + 1}" for at in range(len(LEVERS))],
+    }  # fmt: skip
+    artist.do("set-fits", anchors={rows[one]: list(at) for at, paths in held.items() for one in paths})
+    # Wood and brass may be stretched, corners may not.
+    artist.do("set-fits", margins={rows[f"panel/{path}"]: [wide] * 4 for path, wide in EDGES.items()})
 
 
 def _reed_marsh(artist: _Artist) -> None:

@@ -1,5 +1,5 @@
 /** Packages that are tried out: opened as their receiver would, put together and compared. */
-import { useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { isRunning, type Sending, sendOutside } from './calls';
 import { body, client, refusalOf, type Schemas } from './client';
 
@@ -10,6 +10,8 @@ export type Way = Schemas['WayEnum'];
 export type Picture = 'together' | 'reference' | 'difference';
 export type Laid = Schemas['Laid'];
 export type LooseImage = Schemas['LooseImage'];
+export type OnScreen = Schemas['Screen'];
+export type ScreenFinding = Schemas['ScreenFinding'];
 export type Proposal = Schemas['Proposal'];
 
 const POLL = 400;
@@ -55,6 +57,22 @@ export function useChanges(rehearsal: number) {
   return useQuery({
     queryKey: ['changes', rehearsal],
     queryFn: () => body(client.GET('/api/rehearsals/{rehearsal}/changes', { params: { path: { rehearsal } } })),
+  });
+}
+
+/** Where each part lies on screens of these sizes ("1920x1080"), and what is wrong there. */
+export function useScreensOf(rehearsal: Rehearsal | null, sizes: readonly string[]) {
+  const id = rehearsal?.id ?? 0;
+  return useQuery({
+    queryKey: ['screens', id, rehearsal?.job?.id, sizes],
+    enabled: rehearsal?.result != null && sizes.length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      body(
+        client.GET('/api/rehearsals/{rehearsal}/screens', {
+          params: { path: { rehearsal: id }, query: { size: [...sizes] } },
+        }),
+      ),
   });
 }
 

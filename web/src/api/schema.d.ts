@@ -1210,6 +1210,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/screens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A package on screens of other sizes: where each part lies, and what is wrong there. */
+        get: operations["rehearsals_screens_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roots": {
         parameters: {
             query?: never;
@@ -2587,6 +2604,18 @@ export interface components {
             /** @description Of images that are lined up, back to front; without, they are proposed. */
             places?: components["schemas"]["LaidRequest"][] | null;
             /**
+             * Format: double
+             * @description Between planes that no manifest puts into depth, in pixels.
+             * @default 100
+             */
+            step?: number;
+            /**
+             * Format: double
+             * @description Of the camera before the front-most of them.
+             * @default 1000
+             */
+            distance?: number;
+            /**
              * @description Whether images that are lined up are written as a package, with a manifest.
              * @default false
              */
@@ -2810,6 +2839,19 @@ export interface components {
              * @enum {string}
              */
             do: "place-parts";
+        };
+        /** @description Where a part lies on a screen, in its pixels. With `margins` (left, top, right, bottom) it is stretched between these. */
+        PlacedPiece: {
+            id: string;
+            /** Format: double */
+            left: number;
+            /** Format: double */
+            top: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            height: number;
+            margins: number[] | null;
         };
         /** @description All that a hand-over will write; `gone` lists what the last package by the same recipe had and this one will not. */
         Plan: {
@@ -3376,6 +3418,18 @@ export interface components {
             /** @description Of images that are lined up, back to front; without, they are proposed. */
             places?: components["schemas"]["Laid"][] | null;
             /**
+             * Format: double
+             * @description Between planes that no manifest puts into depth, in pixels.
+             * @default 100
+             */
+            step?: number;
+            /**
+             * Format: double
+             * @description Of the camera before the front-most of them.
+             * @default 1000
+             */
+            distance?: number;
+            /**
              * @description Whether images that are lined up are written as a package, with a manifest.
              * @default false
              */
@@ -3393,6 +3447,18 @@ export interface components {
             reference?: string | null;
             /** @description Of images that are lined up, back to front; without, they are proposed. */
             places?: components["schemas"]["LaidRequest"][] | null;
+            /**
+             * Format: double
+             * @description Between planes that no manifest puts into depth, in pixels.
+             * @default 100
+             */
+            step?: number;
+            /**
+             * Format: double
+             * @description Of the camera before the front-most of them.
+             * @default 1000
+             */
+            distance?: number;
             /**
              * @description Whether images that are lined up are written as a package, with a manifest.
              * @default false
@@ -3945,6 +4011,29 @@ export interface components {
         SaveRecipeRequest: {
             document: unknown;
         };
+        /** @description A package on a screen of another size, back to front. */
+        Screen: {
+            width: number;
+            height: number;
+            places: components["schemas"]["PlacedPiece"][];
+            findings: components["schemas"]["ScreenFinding"][];
+        };
+        /** @description What is wrong with a part on a screen, and by how many pixels; `other` is the press target that it overlaps. */
+        ScreenFinding: {
+            kind: components["schemas"]["ScreenFindingKindEnum"];
+            part: string;
+            other: string | null;
+            /** Format: double */
+            pixels: number;
+        };
+        /**
+         * @description * `outside` - outside
+         *     * `small-target` - small-target
+         *     * `overlap` - overlap
+         *     * `squeezed` - squeezed
+         * @enum {string}
+         */
+        ScreenFindingKindEnum: "outside" | "small-target" | "overlap" | "squeezed";
         /**
          * Scribble
          * @description Marks inside and outside of something, strokes on the canvas; the border between them is computed (`marking`).
@@ -4671,6 +4760,12 @@ export interface components {
              * @description How far it stands behind the picture plane, in pixels.
              */
             depth: number;
+            /** @description What it is for. */
+            role: string;
+            /** @description The place of a screen, 0 to 1, that it keeps its distance to. */
+            anchor: number[] | null;
+            /** @description What is not stretched of it: left, top, right, bottom. */
+            margins: number[] | null;
         };
         /**
          * UngroupRows
@@ -4977,9 +5072,12 @@ export interface components {
          *     * `flip-book` - flip-book
          *     * `sheet` - sheet
          *     * `lined up` - lined up
+         *     * `names` - names
+         *     * `planes` - planes
+         *     * `interface` - interface
          * @enum {string}
          */
-        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "sheet" | "lined up";
+        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "sheet" | "lined up" | "names" | "planes" | "interface";
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *
@@ -7082,6 +7180,30 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    rehearsals_screens_list: {
+        parameters: {
+            query: {
+                /** @description Width and height, such as 1920x1080. */
+                size: string[];
+            };
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Screen"][];
                 };
             };
         };

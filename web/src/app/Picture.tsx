@@ -4,10 +4,18 @@ import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { FramesRow } from '../steps/put-in-order/FramesRow';
 import { Strip } from '../steps/put-in-order/Strip';
 import type { Looking } from '../steps/take-apart/useTaking';
+import { ScreensStage } from '../steps/try-out/ScreensStage';
 import { Stage } from '../steps/try-out/Stage';
 import type { Bench } from './useBench';
 import { useComparables } from './useComparables';
 import classes from './Workspace.module.css';
+
+/** The package, or what it is on screens of other sizes. */
+function TriedOut({ bench: { trying, canvas } }: { bench: Bench }) {
+  const { rehearsal, screens } = trying;
+  if (rehearsal && screens.isOn) return <ScreensStage rehearsal={rehearsal} screens={screens} />;
+  return <Stage key={rehearsal?.id} trying={trying} canvas={canvas} />;
+}
 
 /** The pile, and below it what belongs to putting in order. */
 export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void }) {
@@ -24,7 +32,7 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
   const shared = { illustration: illustration.id, canEdit, act };
   return (
     <div className={classes.picture}>
-      {step === 'try-out' && <Stage key={bench.trying.rehearsal?.id} trying={bench.trying} canvas={bench.canvas} />}
+      {step === 'try-out' && <TriedOut bench={bench} />}
       {/* Its pictures stay loaded while the stage lies over it. */}
       <div className={classes.pile} inert={step === 'try-out'}>
         {view && (

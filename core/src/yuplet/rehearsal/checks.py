@@ -47,6 +47,11 @@ def _contradictions(part: PartEntry, package: Package) -> list[str]:
         found.append("its centre is not the middle of its box")
     if said["centre"]["y_up"] != [middle_x, package.height - middle_y]:
         found.append("its centre counted upwards does not agree with its box")
+    enlarged = said.get("depth", {}).get("scale")
+    if package.camera is not None and enlarged is not None:
+        distance = package.camera[0]
+        if _apart([enlarged], ((distance + part.depth) / distance,)):
+            found.append("how much it is enlarged does not agree with its depth")
     pivot = said["pivot"]
     if pivot is not None:
         x, y = pivot["canvas"]

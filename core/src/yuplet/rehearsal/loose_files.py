@@ -15,6 +15,7 @@ from natsort import natsorted
 from PIL import Image
 
 from yuplet.errors import PackageError, shown
+from yuplet.rehearsal.derived import depths_by_order
 from yuplet.rehearsal.drawing import scene_of_drawing
 from yuplet.rehearsal.grid import cells, require_uncut_art, scene_of_pictures
 from yuplet.rehearsal.images import Decoded, decode, moments
@@ -22,6 +23,8 @@ from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.lining_up import accepted, propose, scene_of_laid
 from yuplet.rehearsal.model import scene_of_model
+from yuplet.rehearsal.names import label_of, tree_of
+from yuplet.rehearsal.package import GroupEntry
 from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Scene, Way
 from yuplet.rehearsal.reading import Reading
@@ -74,6 +77,9 @@ class LooseFiles:
             found += ["flip-book"] if moving > 1 else ["sheet"]
         elif images and len({(image.width, image.height) for image in images}) == 1:
             found += ["flip-book", "whole canvas"] if _are_numbered(self._own) else ["whole canvas", "flip-book"]
+            found += (
+                ["names", "planes"] if any(isinstance(one, GroupEntry) for one in tree_of(self._own)) else ["planes"]
+            )
         reference = self._images.get(self._reference or "")
         if images and reference is not None:
             is_canvas = all((one.width, one.height) == (reference.width, reference.height) for one in images)
@@ -134,6 +140,10 @@ class LooseFiles:
         """What is to be put together in one of these ways; None, and a fault in the inventory, where it cannot be read."""
         if way == "whole canvas":
             return scene_of_pictures(way, self._pictures(), shows_all=True)
+        if way == "names":
+            return self._by_names()
+        if way == "planes":
+            return self._planes()
         if way == "flip-book":
             return scene_of_pictures(way, self._frames(), shows_all=False)
         if way == "sheet":
@@ -161,6 +171,17 @@ class LooseFiles:
 
     def _pictures(self) -> dict[str, Decoded]:
         return {PurePosixPath(name).stem: self._images[name] for name in self._own}
+
+    def _by_names(self) -> Scene:
+        scene = scene_of_pictures("names", {name: self._images[name] for name in self._own}, shows_all=True)
+        placed = {name: replace(one, label=label_of(name)) for name, one in scene.placed.items()}
+        return replace(scene, placed=placed, tree=tree_of(self._own))
+
+    def _planes(self) -> Scene:
+        """One plane behind the other, each so much larger that the picture at rest is as drawn."""
+        scene = scene_of_pictures("planes", self._pictures(), shows_all=True)
+        reading = self._reading
+        return replace(scene, distance=reading.distance, depths=depths_by_order(list(scene.placed), reading.step))
 
     def _frames(self) -> dict[str, Decoded]:
         if len(self._own) > 1:

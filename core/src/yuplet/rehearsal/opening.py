@@ -8,6 +8,7 @@ from pathlib import Path
 
 from yuplet.errors import PackageError
 from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
+from yuplet.rehearsal.derived import says_depths, says_fractions, scene_from_depths, scene_from_fractions
 from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings
 from yuplet.rehearsal.grid import cells, require_uncut_pictures, scene_of_pictures
 from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
@@ -71,8 +72,12 @@ class OpenPackage:
 
     @property
     def every_way(self) -> list[Way]:
-        """The same, and those in which only pieces of it are seen."""
+        """The same, those by which its places are said once more, and those in which only pieces of it are seen."""
         found = self.ways
+        if says_fractions(self.package):
+            found.append("interface")
+        if says_depths(self.package):
+            found.append("planes")
         if self.sheet is not None:
             found.append("sheet")
         return found
@@ -136,6 +141,11 @@ class OpenPackage:
         """What is to be put together in one of the `ways`; None, and a fault in the inventory, where it cannot be read."""
         if way in ("places", "whole canvas"):
             return scene_of(self.package, way, self._laid)
+        if way in ("interface", "planes"):
+            derive = scene_from_fractions if way == "interface" else scene_from_depths
+            scene, faults = derive(scene_of(self.package, "places", self._laid), self.package)
+            self.inventory.faults += faults
+            return scene
         if way == "vector":
             return self._scene_of_drawings()
         if way == "sheet":

@@ -65,6 +65,11 @@ class PartEntry:
     said: dict[str, Any]
 
     @property
+    def depth(self) -> float:
+        """How far it stands behind the picture plane, in pixels."""
+        return float(self.said.get("depth", {"z": 0})["z"])
+
+    @property
     def sources(self) -> tuple[Source, ...]:
         """Every picture of the part once, the one that is seen at rest first."""
         return tuple(dict.fromkeys((self.source, *(frame.source for frame in self.frames))))

@@ -3,7 +3,7 @@
 import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Literal, TypeAlias
 
 import numpy as np
@@ -16,10 +16,22 @@ from yuplet.rehearsal.package import Package, PartUse, Source, TreeEntry, uses
 
 BAND = 64
 Way: TypeAlias = Literal[
-    "places", "whole canvas", "layers", "model", "page", "scene", "vector", "flip-book", "sheet", "lined up"
+    "places",
+    "whole canvas",
+    "layers",
+    "model",
+    "page",
+    "scene",
+    "vector",
+    "flip-book",
+    "sheet",
+    "lined up",
+    "names",
+    "planes",
+    "interface",
 ]
-"""How a package is read: each image at the place that the manifest says, all of them at 0, 0, by a file beside them alone, or where somebody lined them
-up."""
+"""How a package is read: each image at the place that the manifest says, all of them at 0, 0, by a file beside them alone, where somebody lined them
+up, by their names alone, as planes in depth, or as pieces of an interface."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +56,8 @@ class Placed:
 class Scene:
     """What is to be put together, however it was read: the tree, and by the ids in it what lies where; images that are missing are absent.
 
-    It may differ from the reference by the `largest` level and on the `mean`.
+    It may differ from the reference by the `largest` level and on the `mean`. Where no manifest says it, a camera stands at a `distance` before the
+    picture and parts at their `depths` behind it, in pixels.
     """
 
     way: Way
@@ -56,6 +69,8 @@ class Scene:
     ground: tuple[int, int, int] | None
     largest: float
     mean: float
+    distance: float | None = None
+    depths: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

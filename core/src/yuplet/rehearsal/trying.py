@@ -25,6 +25,7 @@ from yuplet.rehearsal.reading import Reading
 TOGETHER, REFERENCE, DIFFERENCE = "together.png", "reference.png", "difference.png"
 LONGEST = 8192
 """Pixels of a side of a picture that graphics cards of small machines take (common practice, no published source)."""
+SIDES = ("left", "top", "right", "bottom")
 MOST_PIXELS = 1_000_000_000
 """Of all images, which lie on the disk as raw bytes meanwhile."""
 
@@ -34,7 +35,8 @@ class TriedPart:
     """A part as it was found: where its image lies on the canvas, in pixels, y down. One that `is_missing` has no image.
 
     `shown` is whether it is seen, `is_on` its own switch, and `group` the number of the innermost group around it. `pivot` is a place of the canvas, `parent` the part
-    that carries it. `depth` is how far it stands behind the picture plane, in pixels. `picture` names its image, `moments` those that are seen one after the other, `loops` times (0: without end).
+    that carries it. `depth` is how far it stands behind the picture plane, in pixels. Of a piece of an interface `role` is what it is for, `anchor` the place of a screen (0 to 1) that it
+    keeps its distance to, and `margins` (left, top, right, bottom) what is not stretched. `picture` names its image, `moments` those that are seen one after the other, `loops` times (0: without end).
     """
 
     id: str
@@ -55,6 +57,9 @@ class TriedPart:
     moments: tuple["TriedMoment", ...]
     loops: int
     depth: float
+    role: str
+    anchor: tuple[float, float] | None
+    margins: tuple[float, float, float, float] | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -228,7 +233,7 @@ def try_out(
         height=scene.height,
         parts=parts,
         groups=groups,
-        distance=None if package is None or package.camera is None else package.camera[0],
+        distance=_distance(scene, package),
         travel=None if package is None or package.camera is None else package.camera[1],
         inventory=inventory,
         comparison=comparison and _blaming_what_is_missing(comparison, parts),
@@ -251,11 +256,10 @@ def opened_scene(
         raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be put together in this way.")
     package = packages[0] if packages else None
     parts, groups = _parts(scene, package, None)
-    camera = None if package is None else package.camera
     seen = {
         "width": scene.width,
         "height": scene.height,
-        "distance": None if camera is None else camera[0],
+        "distance": _distance(scene, package),
         "parts": [asdict(part) for part in parts],
         "groups": [asdict(group) for group in groups],
     }
@@ -281,6 +285,11 @@ def _opened(
         stock = take_stock(packages, inventory, more)
         return files, packages, OpenPackage(package, stock, inventory, scratch, reading.grid)
     return files, packages, LooseFiles(files, inventory, scratch, reading)
+
+
+def _distance(scene: Scene, package: Package | None) -> float | None:
+    """How far a camera stands before the picture, where one does."""
+    return scene.distance if package is None or package.camera is None else package.camera[0]
 
 
 class _Pictures:
@@ -394,6 +403,7 @@ def _parts(
         else:
             return
         pivot = None if entry is None or entry.said["pivot"] is None else entry.said["pivot"]["canvas"]
+        anchor, margins = (None, None) if entry is None else (entry.said.get("anchor"), entry.said.get("margins"))
         moments = placed.moments if placed is not None else ()
         found.append(
             TriedPart(
@@ -414,7 +424,10 @@ def _parts(
                 picture=None if placed is None else named(placed.image),
                 moments=tuple(TriedMoment(picture=named(image), milliseconds=long) for image, long in moments),
                 loops=placed.loops if placed is not None else 0,
-                depth=0.0 if entry is None else float(entry.said.get("depth", {"z": 0})["z"]),
+                depth=scene.depths.get(use.part_id, 0.0) if entry is None else entry.depth,
+                role="picture" if entry is None else str(entry.said["role"]),
+                anchor=None if anchor is None else (float(anchor[0]), float(anchor[1])),
+                margins=None if margins is None else tuple(float(margins[side]) for side in SIDES),  # type: ignore[arg-type]
             )
         )
 

@@ -7,9 +7,11 @@ import { Changes } from './Changes';
 import { GridFields } from './GridFields';
 import { LiningUpPanel } from './LiningUpPanel';
 import { MovePanel } from './MovePanel';
+import { PlanesFields } from './PlanesFields';
+import { ScreensPanel } from './ScreensPanel';
 import { TrialReport } from './TrialReport';
 import classes from './TryOut.module.css';
-import type { Trying } from './useTrying';
+import type { Task, Trying } from './useTrying';
 
 const WAYS: Record<Way, string> = {
   places: 'Images at the places of the manifest',
@@ -22,12 +24,16 @@ const WAYS: Record<Way, string> = {
   'flip-book': 'Flip-book',
   sheet: 'Sheet of frames',
   'lined up': 'Loose images, lined up',
+  names: 'Images by their names',
+  planes: 'Planes in depth',
+  interface: 'Pieces of an interface',
 };
 
 /** Which package is tried out, how it is read, what is there of it, and whether the picture comes back. */
 export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }) {
   const { rehearsal, error } = trying;
   const job = rehearsal?.job;
+  const isChecking = !trying.moving.isOn && !trying.screens.isOn;
   return (
     <Panel title="Try out">
       {rehearsal?.result && !trying.isOpening && job?.state !== 'failed' && (
@@ -39,9 +45,10 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           data={[
             { value: 'check', label: 'Check' },
             { value: 'move', label: 'Move' },
+            ...(trying.hasScreens ? [{ value: 'screens', label: 'Screens' }] : []),
           ]}
-          value={trying.isMoving ? 'move' : 'check'}
-          onChange={(value) => trying.setMoving(value === 'move')}
+          value={trying.task === 'screens' && !trying.hasScreens ? 'check' : trying.task}
+          onChange={(value) => trying.setTask(value as Task)}
         />
       )}
       <PackageChoice trying={trying} canEdit={canEdit} />
@@ -62,7 +69,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           Opening it was stopped. Choose it again to open it.
         </p>
       )}
-      {rehearsal && canEdit && !trying.moving.isOn && <WayChoice key={rehearsal.id} trying={trying} />}
+      {rehearsal && canEdit && isChecking && <WayChoice key={rehearsal.id} trying={trying} />}
       {rehearsal && trying.moving.isOn && (
         <MovePanel
           rehearsal={rehearsal}
@@ -71,13 +78,14 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           onOpenAgain={() => void trying.read({})}
         />
       )}
-      {rehearsal && trying.lining.isOn && !trying.moving.isOn && (
+      {trying.screens.isOn && <ScreensPanel screens={trying.screens} />}
+      {rehearsal && trying.lining.isOn && isChecking && (
         <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
       )}
-      {rehearsal?.result && rehearsal.hand_over !== null && !isRunning(job) && !trying.moving.isOn && (
+      {rehearsal?.result && rehearsal.hand_over !== null && !isRunning(job) && isChecking && (
         <Changes rehearsal={rehearsal.id} />
       )}
-      {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && !trying.moving.isOn && (
+      {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && isChecking && (
         <TrialReport
           trial={rehearsal.result}
           onPlace={trying.setPlace}
@@ -91,6 +99,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
 
 function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }) {
   const { handOvers, outside, rehearsal } = trying;
+  const isChecking = !trying.moving.isOn && !trying.screens.isOn;
   const choices = [
     ...handOvers.map((one) => ({ value: `hand-over ${one.id}`, label: `Hand-over no. ${one.number}, ${one.recipe}` })),
     ...outside.map((one) => ({ value: `outside ${one.id}`, label: `${one.name}, from outside` })),
@@ -107,7 +116,7 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
   };
   return (
     <>
-      {!trying.moving.isOn && (
+      {isChecking && (
         <p>
           {choices.length === 0
             ? 'Nothing was handed over yet. Hand over first, or open a package that came from elsewhere: it is put together here from its files alone, as its receiver would.'
@@ -130,7 +139,7 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           </Button>
         )}
       </div>
-      {canEdit && !trying.moving.isOn && (
+      {canEdit && isChecking && (
         <FileButton
           multiple
           onChange={(files) => files.length > 0 && void trying.send(files)}
@@ -202,6 +211,9 @@ function WayChoice({ trying }: { trying: Trying }) {
             }
           />
         </div>
+      )}
+      {result?.way === 'planes' && !result.has_manifest && rehearsal && !isOpening && (
+        <PlanesFields reading={rehearsal.reading} onPlace={trying.read} />
       )}
       {asksForGrid && rehearsal && !isOpening && <GridFields reading={rehearsal.reading} onCut={trying.read} />}
     </>

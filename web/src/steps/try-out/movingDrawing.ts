@@ -3,6 +3,7 @@ import type { View } from '../../pile/view';
 import { type Affine, after, movedBy, REST } from '../../rules/joints';
 import { inverse, pictureAt } from '../../rules/motion';
 import type { Extent, Spot } from '../../rules/places';
+import { cuts } from '../../rules/screens';
 import type { Figure, Node, Part } from './figure';
 
 /** Where everything is at one moment. */
@@ -18,12 +19,23 @@ export interface Moment {
   ground: string | null;
   /** Seconds since the motion began, for parts that have frames of their own. */
   time: number;
+  /** Parts that are not as large as drawn, by their numbers, and how much larger everything else is seen. */
+  stretched?: ReadonlyMap<number, Stretched>;
+  grown?: number;
 }
+
+/** How large a part is seen, what of it is not stretched, and how much larger that is seen than drawn. */
+export interface Stretched extends Extent {
+  margins: readonly [number, number, number, number];
+  grown: number;
+}
+
+type Bitmap = ImageBitmap | OffscreenCanvas;
 
 /** The pictures of parts, each also at half, a quarter ... of its size, made once. */
 export class PartPictures {
   private readonly whole = new Map<string, ImageBitmap>();
-  private readonly reduced = new Map<string, CanvasImageSource>();
+  private readonly reduced = new Map<string, Bitmap>();
 
   add(name: string, picture: ImageBitmap): void {
     this.whole.set(name, picture);
@@ -34,7 +46,7 @@ export class PartPictures {
   }
 
   /** The smallest that is not smaller than it is seen. */
-  at(name: string, zoom: number): CanvasImageSource | null {
+  at(name: string, zoom: number): Bitmap | null {
     const picture = this.whole.get(name);
     if (!picture) return null;
     const halvings = Math.max(0, Math.floor(Math.log2(1 / zoom) + 1e-9));
@@ -58,8 +70,8 @@ export class PartPictures {
   }
 }
 
-function halved(picture: ImageBitmap, times: number): CanvasImageSource {
-  let made: CanvasImageSource = picture;
+function halved(picture: ImageBitmap, times: number): Bitmap {
+  let made: Bitmap = picture;
   let { width, height } = picture;
   for (let time = 0; time < times; time++) {
     [width, height] = [Math.max(1, Math.ceil(width / 2)), Math.max(1, Math.ceil(height / 2))];
@@ -94,14 +106,16 @@ export function drawParts(
     const member = figure.memberOf.parts[at];
     if (!part || !(member ? moment.members[member.set] === member.member : part.is_on)) return;
     const name = pictureOf(part, moment.time);
-    const picture = name && pictures.at(name, view.zoom);
+    const picture = name && pictures.at(name, view.zoom * (moment.grown ?? 1));
     if (!picture) return;
     const map = moment.maps[at] ?? REST;
     place(context, view, map);
     context.globalAlpha = part.opacity * (moment.opacity[at] ?? 1);
     context.globalCompositeOperation = operatorOf(part.blend);
     context.imageSmoothingEnabled = view.zoom < 1 || map.some((value, number) => value !== REST[number]);
-    context.drawImage(picture, part.left, part.top, part.width, part.height);
+    const stretched = moment.stretched?.get(at);
+    if (stretched) drawStretched(context, picture, part, stretched);
+    else context.drawImage(picture, part.left, part.top, part.width, part.height);
   };
   const drawGroup = (context: Context, { group: at, members }: Extract<Node, { group: number }>, depth: number) => {
     const group = figure.groups[at];
@@ -125,6 +139,24 @@ export function drawParts(
 }
 
 type Context = OffscreenCanvasRenderingContext2D;
+
+/** In nine pieces, so that its corners are as they were drawn. */
+function drawStretched(
+  context: Context,
+  picture: Bitmap,
+  part: Part,
+  { width, height, margins, grown }: Stretched,
+): void {
+  const reduced = picture.width / part.width;
+  const [left, top, right, bottom] = margins.map((side) => (side / grown) * reduced);
+  const cut = [left ?? 0, top ?? 0, right ?? 0, bottom ?? 0] as const;
+  const own = margins.map((side) => side / grown);
+  const kept = [own[0] ?? 0, own[1] ?? 0, own[2] ?? 0, own[3] ?? 0] as const;
+  // The map makes everything `grown` times as large.
+  for (const { from, to } of cuts(picture, cut, { width: width / grown, height: height / grown }, kept)) {
+    context.drawImage(picture, ...from, part.left + to[0], part.top + to[1], to[2], to[3]);
+  }
+}
 
 function cleared(depth: number, { width, height }: Extent): Context {
   let canvas = apart[depth];

@@ -17,9 +17,13 @@ import {
 
 import { useLiningUp } from './useLiningUp';
 import { useMoving } from './useMoving';
+import { useScreens } from './useScreens';
 
 /** What is seen of the picture that was put together. */
 export type Sight = 'together' | 'reference' | 'slider' | 'difference';
+
+/** What is done with the package. */
+export type Task = 'check' | 'move' | 'screens';
 
 interface Props {
   illustration: number;
@@ -84,8 +88,11 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   };
   const isOpening = isRunning(rehearsal?.job);
   const lining = useLiningUp({ rehearsal, isOpening, canEdit, read });
-  const [isMoving, setMoving] = useState(false);
-  const moving = useMoving({ rehearsal, canEdit, isOn: isOpen && isMoving && rehearsal?.result != null && !isOpening });
+  const [task, setTask] = useState<Task>('check');
+  const isReady = isOpen && rehearsal?.result != null && !isOpening;
+  const moving = useMoving({ rehearsal, canEdit, isOn: isReady && task === 'move' });
+  const hasScreens = rehearsal?.result?.ways.includes('interface') ?? false;
+  const screens = useScreens(rehearsal, isReady && task === 'screens' && hasScreens);
   return {
     handOvers: handOvers.filter((one) => one.package_bytes > 0),
     outside: (listed.data ?? []).filter((one) => one.hand_over === null),
@@ -93,9 +100,11 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
     isOpening,
     lining,
     canEdit,
-    isMoving,
-    setMoving,
+    task,
+    setTask,
     moving,
+    hasScreens,
+    screens,
     error: error ?? opened.error?.message ?? listed.error?.message ?? null,
     sending,
     open,
