@@ -71,6 +71,20 @@ with the path's direction and by `turns` degrees more, or, where that is null, d
 (D + z) / (D + z - c) times as large, about the middle of the canvas; D is the `camera.distance` of the manifest, z its `depth.z`. So at rest everything is as drawn. The ground's colour is `ground` of the
 target `@stage`.
 
+## Files that play it
+
+`./yuplet try DIR --motion M.json --film FILE`, and *Film* in *Try out*, write the motion by the ending of the file. Beside films there are:
+
+- **A page** (`.html`) that moves by Web Animations, and **a drawing** (`.svg`) that moves by CSS animations. Each is one file with its pictures in it, as large as the canvas. Elements are
+  grouped and laid as in the package; the image of a part has its id as `data-part`. One iteration is written picture by picture as `matrix()` of the canvas, `opacity` and `visibility`, so that every easing,
+  path and camera comes along; length, iterations, direction and fill are the stage's. Modes of blending that CSS does not have are laid normally, and that is said.
+- **A model** (`.glb`, glTF 2.0): a node for each part at its pivot, below the node of what carries it, with channels for translation, rotation and scale. y points up, z to whoever looks, a unit is 100 px, the
+  bottom left corner of the canvas is at 0, 0; parts lie 0.001 units before each other. What is not seen has a size of 0. `extras` of a node has the part's `id`, its `path` and what it turns `about`, in pixels
+  of the canvas. A motion back and forth is written there and back. An opacity that changes, modes other than normal, grounds, and pictures that follow each other are not carried, and that is said.
+- **The motion** as JSON (`.json`), in the form above.
+
+What was written is read back by other code and compared at up to 20 moments: no corner of a part may lie elsewhere by more than 0.05 px, and no part be seen when it should not. `replay` of the answer says what came of it.
+
 ## Samples
 
 `GET /api/rehearsals/{id}/motion/samples` answers where everything is at each picture of one iteration, its end included, as little-endian bytes:

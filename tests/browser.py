@@ -35,6 +35,14 @@ def shared() -> Browser:
 
 
 @cache
+def in_space() -> Browser:
+    """The same, which draws pictures in space without a graphics card."""
+    flags = [flag for flag in FLAGS if flag != "--disable-gpu"]
+    flags += ["--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
+    return _playwright().chromium.launch(executable_path=shutil.which("chromium"), args=flags)
+
+
+@cache
 def _playwright() -> Playwright:
     started = sync_playwright().start()
     atexit.register(started.stop)

@@ -13,16 +13,23 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Browser, Page, Route
+from playwright.sync_api import Page, Route
 
 import signal_post
-from tests.browser import FLAGS, chromium
+from tests.browser import in_space
 from yuplet.arrangement.commands import SetJoints, apply
 from yuplet.arrangement.tree import Arrangement, Part, arrangement_of
 from yuplet.geometry import Point
 from yuplet.handover import hand_over
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import from_json
+from yuplet.playable.written import kind_of, write_motion
+from yuplet.rehearsal.film import Film
+from yuplet.rehearsal.motion.document import Key, Motion, Stage, Track
+from yuplet.rehearsal.motion.sampling import sample
+from yuplet.rehearsal.motion.timing import directed
+from yuplet.rehearsal.reading import Reading
+from yuplet.rehearsal.trying import opened_scene
 from yuplet.writing.pictures import Sources
 
 WEB = Path(__file__).resolve().parent.parent / "web"
@@ -59,18 +66,11 @@ def plain(arrangement: Arrangement) -> Arrangement:
     )
 
 
-class ReceiverTests(unittest.TestCase):
-    browser: Browser
-
+class ReceiverCase(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
-        # Pictures in space are drawn without a graphics card.
-        flags = [flag for flag in FLAGS if flag != "--disable-gpu"]
-        cls.browser = cls.enterClassContext(
-            chromium([*flags, "--use-angle=swiftshader", "--enable-unsafe-swiftshader"])
-        )
+        cls.browser = in_space()
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
-        cls.mixed = cls.handed_over("mixed", lambda one: one)
         cls.plain = cls.handed_over("plain", plain)
 
     @classmethod
@@ -107,6 +107,21 @@ class ReceiverTests(unittest.TestCase):
         context.route("**/*", answer)
         return context.new_page()
 
+    def validated(self, model: Path) -> None:
+        """The validator finds no error and warns of nothing."""
+        run = subprocess.run(["node", "-e", VALIDATE, str(model)], cwd=WEB, check=True, capture_output=True, text=True)
+        issues = json.loads(run.stdout)
+        # It mentions sides that are no powers of two, which is a matter of the recipe.
+        found = [message for message in issues["messages"] if message["severity"] < 2]
+        self.assertEqual((issues["numErrors"], issues["numWarnings"], found), (0, 0, []))
+
+
+class PackageTests(ReceiverCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.mixed = cls.handed_over("mixed", lambda one: one)
+
     def reference(self, package: Path) -> np.ndarray:
         """The reference picture on white."""
         with Image.open(package / "reference.png") as image:
@@ -115,17 +130,7 @@ class ReceiverTests(unittest.TestCase):
 
     def test_the_validator_finds_nothing_in_the_model(self) -> None:
         for package in (self.mixed, self.plain):
-            run = subprocess.run(
-                ["node", "-e", VALIDATE, str(package / "model.glb")],
-                cwd=WEB,
-                check=True,
-                capture_output=True,
-                text=True,
-            )
-            issues = json.loads(run.stdout)
-            # It mentions sides that are no powers of two, which is a matter of the recipe.
-            found = [message for message in issues["messages"] if message["severity"] < 2]
-            self.assertEqual((issues["numErrors"], issues["numWarnings"], found), (0, 0, []))
+            self.validated(package / "model.glb")
 
     def test_three_shows_the_picture_and_knows_the_names(self) -> None:
         page = self.page_of(self.plain, VIEW)
@@ -166,3 +171,145 @@ class ReceiverTests(unittest.TestCase):
         command = ["npx", "--no-install", "html-validate", "--config", str(settings), str(self.mixed / "index.html")]
         run = subprocess.run(command, cwd=WEB, check=False, capture_output=True, text=True)
         self.assertEqual(run.returncode, 0, run.stdout + run.stderr)
+
+
+MOVING = """<!doctype html><title>motion</title>
+<script type="importmap">{"imports": {"three": "/modules/three/build/three.module.js"}}</script>
+<script type="module">
+import * as three from 'three';
+import { GLTFLoader } from '/modules/three/examples/jsm/loaders/GLTFLoader.js';
+const { scene, animations } = await new GLTFLoader().loadAsync('/motion.glb');
+const mixer = new three.AnimationMixer(scene);
+mixer.clipAction(animations[0]).play();
+window.at = (time) => {
+  mixer.setTime(time);
+  scene.updateMatrixWorld(true);
+  const found = {};
+  scene.traverse((mesh) => {
+    if (!mesh.isMesh) return;
+    let part = mesh;
+    while (part && !part.userData.id) part = part.parent;
+    const places = mesh.geometry.attributes.position;
+    found[part.userData.id] = Array.from({ length: places.count }, (_, corner) => {
+      const { x, y } = new three.Vector3().fromBufferAttribute(places, corner).applyMatrix4(mesh.matrixWorld);
+      return [x * 100, y * 100];
+    });
+  });
+  return found;
+};
+window.ready = true;
+</script>"""
+PLAYED = """(time) => {
+    const found = {};
+    for (const animation of document.getAnimations()) { animation.pause(); animation.currentTime = time * 1000; }
+    for (const part of document.querySelectorAll('[data-part]')) {
+        const { transform, visibility } = getComputedStyle(part);
+        const { a, b, c, d, e, f } = new DOMMatrix(transform === 'none' ? '' : transform);
+        found[part.dataset.part] = { map: [a, b, c, d, e, f], isSeen: visibility === 'visible' };
+    }
+    return found;
+}"""
+VIDEO = """<!doctype html><video muted></video><script>
+const video = document.querySelector('video');
+// As a whole: it is sought in, which the answers of this test cannot.
+fetch('/film.webm').then((answer) => answer.blob()).then((blob) => { video.src = URL.createObjectURL(blob); });
+window.at = async (time) => {
+  await new Promise((done) => { video.onseeked = done; video.currentTime = time; });
+  const canvas = new OffscreenCanvas(video.videoWidth, video.videoHeight);
+  const context = canvas.getContext('2d');
+  context.drawImage(video, 0, 0);
+  return [...context.getImageData(0, 0, canvas.width, canvas.height).data];
+};
+</script>"""
+
+
+class MotionTests(ReceiverCase):
+    """A motion written down, played by Chromium and by three.js; what they show is beside what our film shows."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        scratch = cls.folder / "scratch"
+        scratch.mkdir()
+        cls.scene, cls.rig = opened_scene(cls.plain, Reading(), scratch)
+        ids = {part.name: part.id for part in cls.rig.parts}
+        cls.motion = Motion(stage=Stage(rate=12, duration=1.0, direction="alternate")).with_tracks(
+            {
+                track.place: track
+                for track in (
+                    Track(ids["mast"], "rotate", (Key(0, 0.0, "ease-in-out"), Key(1, 50.0))),
+                    Track(ids["arm"], "rotate", (Key(0, 0.0), Key(0.5, 120.0), Key(1, -40.0))),
+                    Track(ids["lamp"], "scale", (Key(0, (1.0, 1.0)), Key(1, (0.5, 1.8)))),
+                    Track(ids["lamp"], "translate", (Key(0, (0.0, 0.0)), Key(1, (6.0, -4.5)))),
+                    Track(ids["reeds"], "opacity", (Key(0, 1.0), Key(1, 0.25))),
+                )
+            }
+        )
+        cls.times = [number / 12 for number in (0, 3, 7, 11, 12, 16, 23)]
+        for name in ("motion.html", "motion.svg", "motion.glb", "film.webm"):
+            write_motion(cls.scene, cls.rig, cls.motion, kind_of(Path(name)), cls.folder / name)
+
+    def told(self, time: float) -> np.ndarray:
+        """Where everything is at a time, (P, 6)."""
+        moments = directed(np.array([time]), 1.0, None, "alternate", "both")
+        return np.asarray(sample(self.motion, self.rig, moments).maps[0])
+
+    def film(self, time: float) -> np.ndarray:
+        """A picture of our own film on white."""
+        picture = Image.fromarray(Film(self.scene, self.rig, self.motion).picture(round(time * 12) % 24), "RGBA")
+        return np.array(Image.alpha_composite(Image.new("RGBA", picture.size, "white"), picture))[..., :3].astype(int)
+
+    def test_a_browser_plays_the_page_and_the_drawing(self) -> None:
+        for name in ("motion.html", "motion.svg"):
+            page = self.page_of(self.folder)
+            page.goto(f"{HOME}/{name}")
+            # Pictures are decoded for the first one.
+            page.screenshot()
+            for time in self.times:
+                with self.subTest(name, time=time):
+                    seen = page.evaluate(PLAYED, time)
+                    for part, told in zip(self.rig.parts, self.told(time), strict=True):
+                        if part.id in seen:
+                            np.testing.assert_allclose(seen[part.id]["map"], told, atol=2e-3)
+                    self.assertEqual(sum(one["isSeen"] for one in seen.values()), 8)
+                    shot = self.folder / "shot.png"
+                    page.screenshot(path=shot)
+                    with Image.open(shot) as image:
+                        difference = np.abs(np.array(image.convert("RGB")).astype(int) - self.film(time))
+                    # Both take turned parts from four pixels, each with its own rounding at edges.
+                    self.assertLess(difference.mean(), 1.0)
+                    self.assertLess((difference.max(axis=2) > 24).mean(), 0.01)
+
+    def test_three_plays_the_model(self) -> None:
+        self.validated(self.folder / "motion.glb")
+        page = self.page_of(self.folder, MOVING)
+        page.goto(f"{HOME}/view")
+        page.wait_for_function("window.ready", timeout=30_000)
+        where = {part.id: at for at, part in enumerate(self.rig.parts)}
+        for time in self.times:
+            seen = page.evaluate("time => window.at(time)", time)
+            self.assertEqual(len(seen), 8)
+            told = self.told(time)
+            for part, corners in seen.items():
+                left, top, width, height = self.rig.by_id[part].box
+                rest = [(left, top + height), (left + width, top + height), (left + width, top), (left, top)]
+                a, b, c, d, e, f = told[where[part]]
+                wanted = [(a * x + c * y + e, 73 - (b * x + d * y + f)) for x, y in rest]
+                np.testing.assert_allclose(corners, wanted, atol=0.02, err_msg=f"{part} at {time}")
+
+    def test_a_browser_shows_the_video(self) -> None:
+        page = self.page_of(self.folder, VIDEO)
+        page.goto(f"{HOME}/view")
+        page.wait_for_function("document.querySelector('video').readyState >= 2", timeout=30_000)
+        size = page.evaluate(
+            "(({ videoWidth, videoHeight, duration }) => [videoWidth, videoHeight, duration])(document.querySelector('video'))"
+        )
+        self.assertEqual(size[:2], [98, 74], "sides are even")
+        self.assertAlmostEqual(size[2], 2.0, delta=0.1)
+        for time in self.times:
+            # In the middle of a picture, so that no rounding of times takes its neighbour.
+            seen = np.array(page.evaluate("time => window.at(time)", time + 1 / 24)).reshape(74, 98, 4)[:73, :97, :3]
+            beside = {by: np.abs(seen.astype(int) - self.film(time + by / 12)).mean() for by in (-1, 0, 1)}
+            self.assertLess(beside[0], 4.0, f"at {time}")
+            # There and back: what is seen at the turn is seen again.
+            self.assertEqual(min(beside, key=lambda by: (round(beside[by], 3), abs(by))), 0, beside)

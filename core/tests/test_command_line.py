@@ -236,7 +236,10 @@ class CommandLineTests(FolderTestCase):
         said = self.json_of(
             "try", package, "--motion", motion, "--at", "0.5", "--out", moved, "--film", film, "--width", 194
         )
-        self.assertEqual(said["motion"], {"pictures": 10, "lost": ["gone"], "runs_out": []})
+        told = {"pictures": 10, "notes": [], "replay": None, "lost": ["gone"], "runs_out": []}
+        self.assertEqual(said["motion"], told)
+        played = self.json_of("try", package, "--motion", motion, "--film", self.folder / "motion.svg")["motion"]
+        self.assertTrue(played["replay"]["ok"])
         with Image.open(moved) as seen:
             self.assertEqual(seen.size, (194, 146))
         with Image.open(film) as opened:

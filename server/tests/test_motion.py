@@ -222,6 +222,22 @@ class FilmTests(MotionCase):
             opened.seek(4)
             self.assertFalse(np.array_equal(first, np.array(opened.convert("RGBA"))))
 
+    def test_what_plays_the_motion_is_read_back(self) -> None:
+        self.step({"do": "set-stage", "stage_after": {"rate": 10, "duration": 0.5}})
+        self.step(self.turn("lamp", 90, at=0.5, writes_keys=True))
+        for kind, begin in (("page", b"<!DOCTYPE html>"), ("drawing", b"<?xml"), ("model", b"glTF"), ("motion", b"{")):
+            with self.subTest(kind):
+                made = self.film(kind=kind)
+                self.drawn(made["id"])
+                newest = self.cleo.get(f"/api/rehearsals/{self.tried['id']}/films").json()[0]
+                self.assertEqual((newest["kind"], newest["replay"]["ok"]), (kind, True), newest)
+                answer = self.cleo.get(f"/api/films/{made['id']}/file")
+                self.assertIn('filename="signal post motion.', answer["Content-Disposition"])
+                # A page of ours with what others drew is never shown at our address.
+                self.assertIn("attachment", answer["Content-Disposition"])
+                self.assertIn("sandbox", answer["Content-Security-Policy"])
+                self.assertTrue(b"".join(answer.streaming_content).startswith(begin))
+
     def test_one_at_a_time_and_the_oldest_goes(self) -> None:
         first = self.film(kind="png")
         self.assertIn("is being written", self.film(409, kind="gif")["detail"])

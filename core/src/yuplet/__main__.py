@@ -111,7 +111,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     attempt.add_argument("--out", type=Path, metavar="P.png", help="write the picture that is seen then")
     attempt.add_argument(
-        "--film", type=Path, metavar="FILE", help=".png (animated), .webp, .gif, .webm, or .zip of numbered PNG"
+        "--film",
+        type=Path,
+        metavar="FILE",
+        help=".png (animated), .webp, .gif, .webm, or .zip of numbered PNG; or what plays the motion: .html, .svg, .glb, .json",
     )
     attempt.add_argument("--width", type=_positive, metavar="PX", help="of the picture and the film")
     attempt.set_defaults(run=_try)

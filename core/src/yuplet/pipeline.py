@@ -40,9 +40,9 @@ from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.recipe import Recipe, from_json, shipped
+from yuplet.playable.written import Written, kind_of, write_motion
 from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.film import Film
-from yuplet.rehearsal.film_files import kind_of, write_film
 from yuplet.rehearsal.motion.camera import planes_that_run_out
 from yuplet.rehearsal.motion.document import CAMERA, GROUND, motion_from_json
 from yuplet.rehearsal.package import open_package
@@ -226,9 +226,10 @@ def move(
     picture : path, optional
         A PNG is written there.
     film : path, optional
-        A film is written there: animated PNG (.png), WebP (.webp), GIF (.gif), WebM (.webm), or numbered PNG in a ZIP (.zip).
+        A film is written there: animated PNG (.png), WebP (.webp), GIF (.gif), WebM (.webm), or numbered PNG in a ZIP (.zip). Or what plays the
+        motion itself: a page (.html), a drawing (.svg), a model (.glb), or the motion as JSON (.json).
     width : int, optional
-        Of both, in pixels; without, as wide as the canvas.
+        Of a picture and a film, in pixels; without, as wide as the canvas.
     reading : Reading, optional
         How the package is read.
     elsewhere : path, optional
@@ -237,7 +238,7 @@ def move(
     Returns
     -------
     dict
-        `pictures`: how many the film has; `lost`: what the motion moves and the package does not have; `runs_out`: planes that end
+        `pictures`: how many the film has; `notes`: what its format cannot carry; `replay`: what came of reading a motion back (null for films); `lost`: what the motion moves and the package does not have; `runs_out`: planes that end
         within the picture while the camera moves.
 
     Raises
@@ -252,11 +253,15 @@ def move(
         if picture is not None:
             drawn = Film(scene, rig, said, width, only=at).picture(0)
             Image.fromarray(drawn, "RGBA").save(Path(picture), "PNG")
+        written = Written(pictures=whole.count)
         if film is not None:
-            write_film(whole, kind_of(Path(film)), Path(film))
+            path = Path(film)
+            written = write_motion(
+                scene, rig, said, kind_of(path), path, width=width, title=Path(folder).resolve().name
+            )
     here = {*rig.by_id, *rig.sets, CAMERA, GROUND}
     return {
-        "pictures": whole.count,
+        **written.as_json(),
         "lost": sorted({track.target for track in said.tracks} - here),
         "runs_out": [asdict(one) for one in planes_that_run_out(said, rig)],
     }

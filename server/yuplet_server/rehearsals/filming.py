@@ -5,8 +5,7 @@ from typing import cast
 
 from django.db import transaction
 
-from yuplet.rehearsal.film import Film as Drawn
-from yuplet.rehearsal.film_files import ENDINGS, Kind, write_film
+from yuplet.playable.written import ENDINGS, Kind, write_motion
 from yuplet.rehearsal.motion.document import motion_from_json
 from yuplet.rehearsal.trying import opened_scene
 from yuplet_server.accounts.models import User
@@ -43,21 +42,30 @@ def ask(rehearsal: Rehearsal, user: User, kind: Kind, width: int | None) -> Film
 
 def carry_out(film_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landing:
     """Draw a film and keep its file; answers how that lands in the database."""
-    film = Film.objects.select_related("rehearsal__hand_over").get(pk=film_id)
+    film = Film.objects.select_related("rehearsal__hand_over", "rehearsal__illustration").get(pk=film_id)
     scratch = folder / "scratch"
     scratch.mkdir()
     package, more = unpacked_package(film.rehearsal, folder)
     scene, rig = opened_scene(package, reading_of(film.rehearsal), scratch, elsewhere=more)
-    drawn = Drawn(scene, rig, motion_from_json(film.document), film.width)
     kind = cast(Kind, film.kind)
     path = folder / f"film{ENDINGS[kind]}"
-    write_film(drawn, kind, path, lambda done, total: progress("film", done, total))
+    written = write_motion(
+        scene,
+        rig,
+        motion_from_json(film.document),
+        kind,
+        path,
+        width=film.width,
+        title=film.rehearsal.illustration.name,
+        progress=lambda done, total: progress("film", done, total),
+    )
     with path.open("rb") as source:
         digest = blobs().keep(source)
     size = path.stat().st_size
 
     def land() -> None:
-        Film.objects.filter(pk=film_id).update(file=digest, bytes=size, pictures=drawn.count)
+        said = written.as_json()
+        Film.objects.filter(pk=film_id).update(file=digest, bytes=size, **said)
 
     return land
 

@@ -76,7 +76,8 @@ class MotionHandled(models.Model):
 
 
 class Film(models.Model):
-    """A motion that was written down as a film of a `kind` (the core's), so many pixels wide (null: as the canvas). `file` is its SHA-256 once it is done."""
+    """A motion that was written down as a film, or as a file that plays it, of a `kind` (the core's), so many pixels wide (null: as the canvas). `file` is its SHA-256 once it is
+    done; `notes` are what the format cannot carry, and `replay` what came of reading it back."""
 
     rehearsal = models.ForeignKey(Rehearsal, models.CASCADE, related_name="films")
     kind = models.CharField(max_length=10)
@@ -85,6 +86,8 @@ class Film(models.Model):
     file = models.CharField(max_length=64, blank=True)
     bytes = models.BigIntegerField(default=0)
     pictures = models.IntegerField(default=0)
+    notes = models.JSONField(default=list)
+    replay = models.JSONField(null=True)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="+")
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     created_at = models.DateTimeField(auto_now_add=True)

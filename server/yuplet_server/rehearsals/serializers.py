@@ -2,8 +2,8 @@ from typing import Any, get_args
 
 from rest_framework import serializers
 
+from yuplet.playable.written import ENDINGS
 from yuplet.rehearsal.film import MOST_SIDE
-from yuplet.rehearsal.film_files import Kind
 from yuplet.rehearsal.lining_up import FARTHEST, LARGEST
 from yuplet.rehearsal.loose_files import MOST_FILES
 from yuplet.rehearsal.motion.camera import Side
@@ -18,7 +18,7 @@ from yuplet_server.rehearsals.models import Film, Rehearsal
 
 WAYS = get_args(Way)
 SIDES = get_args(Side)
-FILM_KINDS = get_args(Kind)
+FILM_KINDS = tuple(ENDINGS)
 SCREEN_FINDINGS = get_args(ScreenFinding)
 MOST_ACROSS = 4096
 
@@ -337,15 +337,27 @@ class AskFilmSerializer(serializers.Serializer[Any]):
     )
 
 
+class ReplaySerializer(serializers.Serializer[Any]):
+    """At so many `moments` no corner of a part lay elsewhere by more than `pixels`, and `differently` parts were seen where they should not be."""
+
+    ok = serializers.BooleanField()
+    moments = serializers.IntegerField()
+    pixels = serializers.FloatField()
+    differently = serializers.IntegerField()
+
+
 class FilmSerializer(serializers.ModelSerializer[Film]):
-    """A motion written down: its job while it is drawn, `bytes` and `pictures` once it is done."""
+    """A motion written down: its job while it is drawn, `bytes` and `pictures` once it is done. `notes` are what the format cannot carry; `replay` is what came of reading a
+    file that plays the motion back (null for films)."""
 
     kind = serializers.ChoiceField(choices=FILM_KINDS, read_only=True)
+    notes = serializers.ListField(child=serializers.CharField(), read_only=True)
+    replay = ReplaySerializer(read_only=True, allow_null=True)
     job = JobSerializer(read_only=True, allow_null=True)
 
     class Meta:
         model = Film
-        fields = ["id", "kind", "width", "bytes", "pictures", "job", "created_at"]
+        fields = ["id", "kind", "width", "bytes", "pictures", "notes", "replay", "job", "created_at"]
         read_only_fields = fields
 
 

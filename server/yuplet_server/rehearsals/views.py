@@ -9,7 +9,8 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet.rehearsal.film_files import ENDINGS, Kind
+from yuplet.playable.written import ENDINGS, Kind
+from yuplet.rehearsal.film_files import ENDINGS as FILM_ENDINGS
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.actions import packed
@@ -224,7 +225,9 @@ class FilmFileView(APIView):
         found = queries.film_for(request.user, film, Member.Role.VIEWER)
         if not found.file:
             raise Http404
-        name = f"{found.rehearsal.illustration.name} film{ENDINGS[cast(Kind, found.kind)]}"
+        kind = cast(Kind, found.kind)
+        what = "film" if kind in FILM_ENDINGS else "motion"
+        name = f"{found.rehearsal.illustration.name} {what}{ENDINGS[kind]}"
         headers: dict[str, Any] = {"Content-Security-Policy": NEVER_A_PAGE}
         return FileResponse(open_blob(found.file), as_attachment=True, filename=name, headers=headers)
 

@@ -1839,13 +1839,18 @@ export interface components {
              */
             do: "fill-pinholes";
         };
-        /** @description A motion written down: its job while it is drawn, `bytes` and `pictures` once it is done. */
+        /**
+         * @description A motion written down: its job while it is drawn, `bytes` and `pictures` once it is done. `notes` are what the format cannot carry; `replay` is what came of reading a
+         *     file that plays the motion back (null for films).
+         */
         Film: {
             readonly id: number;
             readonly kind: components["schemas"]["FilmKind"];
             readonly width: number | null;
             readonly bytes: number;
             readonly pictures: number;
+            readonly notes: string[];
+            readonly replay: components["schemas"]["Replay"] | null;
             readonly job: components["schemas"]["Job"] | null;
             /** Format: date-time */
             readonly created_at: string;
@@ -1856,9 +1861,13 @@ export interface components {
          *     * `gif` - gif
          *     * `png` - png
          *     * `webm` - webm
+         *     * `page` - page
+         *     * `drawing` - drawing
+         *     * `model` - model
+         *     * `motion` - motion
          * @enum {string}
          */
-        FilmKind: "apng" | "webp" | "gif" | "png" | "webm";
+        FilmKind: "apng" | "webp" | "gif" | "png" | "webm" | "page" | "drawing" | "model" | "motion";
         /**
          * @description Something to look at: the parts that it concerns, the one to be mended first, and where it is.
          *
@@ -3772,6 +3781,14 @@ export interface components {
             id?: string;
             /** @description The version that was looked at: what has changed since is answered. */
             version: number;
+        };
+        /** @description At so many `moments` no corner of a part lay elsewhere by more than `pixels`, and `differently` parts were seen where they should not be. */
+        Replay: {
+            ok: boolean;
+            moments: number;
+            /** Format: double */
+            pixels: number;
+            differently: number;
         };
         /** @description What was read of a file, and what was not understood. */
         Report: {

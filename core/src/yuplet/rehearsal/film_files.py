@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yuplet.errors import MotionError, shown
+from yuplet.errors import MotionError
 from yuplet.rehearsal.film import Film
 
 Kind: TypeAlias = Literal["apng", "webp", "gif", "png", "webm"]
@@ -28,14 +28,6 @@ MOST_PIXELS = 30_000_000_000
 WHITE = (255, 255, 255)
 _HALF = 128
 """Alpha from here on is seen in a GIF, which has one bit for it (common practice, no published source)."""
-
-
-def kind_of(path: Path) -> Kind:
-    """The kind that a file's ending says. Raises `MotionError`."""
-    for kind, ending in ENDINGS.items():
-        if path.suffix.lower() == ending:
-            return kind
-    raise MotionError(f"'{shown(path.name)}' is no film. Give it one of the endings {', '.join(ENDINGS.values())}.")
 
 
 def write_film(

@@ -21,7 +21,7 @@ def scene_of_model(
     """The quads of a file, the farthest first; y counts up from the bottom edge of a canvas of that size. Raises OSError, ValueError or
     KeyError for a file that cannot be read.
     """
-    value, data = _opened(path.read_bytes())
+    value, data = opened(path.read_bytes())
     unit = float(value["extras"]["pixels_per_unit"])
     quads: list[tuple[float, int, dict[str, Any], NDArray[np.float64]]] = []
 
@@ -42,8 +42,8 @@ def scene_of_model(
     placed: dict[str, Placed] = {}
     for _, number, mesh, matrix in sorted(quads, key=lambda quad: quad[:2]):
         (primitive,) = mesh["primitives"]
-        corners = _floats(value, data, primitive["attributes"]["POSITION"])
-        seen = _floats(value, data, primitive["attributes"]["TEXCOORD_0"])
+        corners = accessor(value, data, primitive["attributes"]["POSITION"])
+        seen = accessor(value, data, primitive["attributes"]["TEXCOORD_0"])
         here = (np.c_[corners, np.ones(len(corners))] @ matrix.T)[:, :2] * unit
         left, right = here[:, 0].min(), here[:, 0].max()
         low, high = here[:, 1].min(), here[:, 1].max()
@@ -81,7 +81,8 @@ def scene_of_model(
     )
 
 
-def _opened(raw: bytes) -> tuple[dict[str, Any], bytes]:
+def opened(raw: bytes) -> tuple[dict[str, Any], bytes]:
+    """The description and the data of a file. Raises ValueError or struct.error for anything else."""
     magic, version, total = struct.unpack("<4sII", raw[:12])
     if magic != b"glTF" or version != 2 or total != len(raw):
         raise ValueError("it is no binary glTF 2.0 of the length that it says")
@@ -98,12 +99,13 @@ def _view(value: dict[str, Any], data: bytes, number: int) -> bytes:
     return data[start : start + view["byteLength"]]
 
 
-def _floats(value: dict[str, Any], data: bytes, number: int) -> NDArray[np.float64]:
-    accessor = value["accessors"][number]
-    width = {"VEC2": 2, "VEC3": 3}[accessor["type"]]
-    if accessor["componentType"] != 5126:
-        raise ValueError("corners are not told as floats")
-    return np.frombuffer(_view(value, data, accessor["bufferView"]), np.float32).reshape(-1, width).astype(np.float64)
+def accessor(value: dict[str, Any], data: bytes, number: int) -> NDArray[np.float64]:
+    """Numbers of a file, (N, 1 to 4). Raises ValueError or KeyError for what is no table of floats."""
+    said = value["accessors"][number]
+    width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[said["type"]]
+    if said["componentType"] != 5126:
+        raise ValueError("numbers are not told as floats")
+    return np.frombuffer(_view(value, data, said["bufferView"]), np.float32).reshape(-1, width).astype(np.float64)
 
 
 def _image(value: dict[str, Any], data: bytes, number: int) -> Image.Image:

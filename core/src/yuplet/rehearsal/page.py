@@ -19,10 +19,13 @@ _EMPTY = {"img", "meta", "link"}
 
 
 @dataclass(slots=True)
-class _Element:
+class HtmlElement:
+    """An element with its attributes, what is in it, and the text directly in it."""
+
     tag: str
     said: dict[str, str]
-    members: list["_Element"] = field(default_factory=list)
+    members: list["HtmlElement"] = field(default_factory=list)
+    text: str = ""
 
 
 class _Reader(HTMLParser):
@@ -30,30 +33,39 @@ class _Reader(HTMLParser):
 
     def __init__(self) -> None:
         super().__init__()
-        self.root = _Element("", {})
+        self.root = HtmlElement("", {})
         self._open = [self.root]
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        element = _Element(tag, {name: value or "" for name, value in attrs})
+        element = HtmlElement(tag, {name: value or "" for name, value in attrs})
         self._open[-1].members.append(element)
         if tag not in _EMPTY:
             self._open.append(element)
+
+    def handle_data(self, data: str) -> None:
+        self._open[-1].text += data
 
     def handle_endtag(self, tag: str) -> None:
         while len(self._open) > 1 and self._open.pop().tag != tag:
             pass
 
 
+def elements_of(text: str) -> HtmlElement:
+    """What holds the elements of a page, which has no tag of its own."""
+    reader = _Reader()
+    reader.feed(text)
+    return reader.root
+
+
 def scene_of_page(
     path: Path, scratch: Path, allowed: tuple[float, float], size: tuple[int, int], scale: float
 ) -> Scene:
     """The parts of a page on a canvas of that size; raises OSError, ValueError or KeyError for one that cannot be read."""
-    reader = _Reader()
-    reader.feed(path.read_text("utf-8"))
+    root = elements_of(path.read_text("utf-8"))
     rules = _rules((path.parent / "style.css").read_text("utf-8"))
     placed: dict[str, Placed] = {}
 
-    def each(elements: list[_Element]) -> tuple[TreeEntry, ...]:
+    def each(elements: list[HtmlElement]) -> tuple[TreeEntry, ...]:
         found: list[TreeEntry] = []
         for element in elements:
             kind, own = element.said.get("class"), rules.get(f"#{element.said.get('id', '')}", {})
@@ -90,7 +102,7 @@ def scene_of_page(
                 require_few(len(placed))
         return tuple(found)
 
-    main = _first(reader.root, "main")
+    main = _first(root, "main")
     return Scene(
         way="page",
         scale=scale,
@@ -115,7 +127,7 @@ def _rules(text: str) -> dict[str, dict[str, str]]:
     return found
 
 
-def _first(element: _Element, tag: str) -> _Element:
+def _first(element: HtmlElement, tag: str) -> HtmlElement:
     for member in element.members:
         if member.tag == tag:
             return member

@@ -16,6 +16,13 @@ const KINDS: readonly { value: FilmKind; label: string }[] = [
   { value: 'png', label: 'Numbered PNG in a ZIP' },
   { value: 'webm', label: 'Video, WebM with VP9, no alpha' },
 ];
+/** What plays the motion itself, as large as the canvas. */
+const PLAYED: readonly { value: FilmKind; label: string }[] = [
+  { value: 'page', label: 'Page that moves (HTML)' },
+  { value: 'drawing', label: 'Drawing that moves (SVG)' },
+  { value: 'model', label: 'Model that moves (glTF)' },
+  { value: 'motion', label: 'The motion alone (JSON)' },
+];
 const POLL = 500;
 
 /** The motion written down: which format, how wide, and the films that there are. */
@@ -29,6 +36,7 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
     queryFn: () => askFilms(rehearsal.id),
     refetchInterval: ({ state }) => (state.data?.some((film) => isRunning(film.job)) ? POLL : false),
   });
+  const isFilm = KINDS.some(({ value }) => value === kind);
   const perform = async (ask: () => Promise<unknown>) => {
     setError(null);
     try {
@@ -47,25 +55,30 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
           <NativeSelect
             size="xs"
             label="Format"
-            data={[...KINDS]}
+            data={[
+              { group: 'Film', items: [...KINDS] },
+              { group: 'Played by its receiver', items: [...PLAYED] },
+            ]}
             value={kind}
             onChange={(event) => setKind(event.currentTarget.value as FilmKind)}
           />
-          <NumberInput
-            size="xs"
-            label="Width, px"
-            min={1}
-            max={8192}
-            value={width}
-            onChange={(value) => setWidth(Math.round(Number(value) || 0))}
-          />
+          {isFilm && (
+            <NumberInput
+              size="xs"
+              label="Width, px"
+              min={1}
+              max={8192}
+              value={width}
+              onChange={(value) => setWidth(Math.round(Number(value) || 0))}
+            />
+          )}
           <div className={classes.buttons}>
             <Button
               size="compact-sm"
-              disabled={width < 1 || films.data?.some((film) => isRunning(film.job))}
-              onClick={() => void perform(() => startFilm(rehearsal.id, kind, width))}
+              disabled={(isFilm && width < 1) || films.data?.some((film) => isRunning(film.job))}
+              onClick={() => void perform(() => startFilm(rehearsal.id, kind, isFilm ? width : null))}
             >
-              Write the film
+              {isFilm ? 'Write the film' : 'Write the motion'}
             </Button>
           </div>
         </>
@@ -99,7 +112,7 @@ function FilmRow({ film, canEdit, onDiscard }: { film: Film; canEdit: boolean; o
       )}
       {film.bytes > 0 && (
         <a href={`/api/films/${film.id}/file`} download>
-          {KINDS.find(({ value }) => value === film.kind)?.label}
+          {[...KINDS, ...PLAYED].find(({ value }) => value === film.kind)?.label}
         </a>
       )}
       {film.bytes > 0 && (
@@ -113,6 +126,18 @@ function FilmRow({ film, canEdit, onDiscard }: { film: Film; canEdit: boolean; o
           Discard
         </Button>
       )}
+      {film.replay && (
+        <p className={film.replay.ok ? classes.hint : classes.problem}>
+          {film.replay.ok
+            ? `Read back at ${plural(film.replay.moments, 'moment')}: every part within ${Math.max(0.01, film.replay.pixels).toFixed(2)} px.`
+            : `Read back, it is another motion: ${film.replay.pixels.toFixed(1)} px off, ${plural(film.replay.differently, 'part')} seen otherwise.`}
+        </p>
+      )}
+      {film.notes.map((note) => (
+        <p key={note} className={classes.hint}>
+          {note}
+        </p>
+      ))}
     </div>
   );
 }
