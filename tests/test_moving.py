@@ -340,7 +340,7 @@ class MovingTests(OpenedTestCase):
         self.saved()
         self.assertEqual((self.motion()["paths"], self.motion()["tracks"]), ([], []))
 
-    def test_the_motion_is_written_down_as_a_film(self) -> None:
+    def test_the_motion_is_written_down_and_kept_for_other_figures(self) -> None:
         page = self.page
         self.chosen("lamp")
         page.get_by_label("Turn, °").fill("25")
@@ -362,6 +362,30 @@ class MovingTests(OpenedTestCase):
             self.assertEqual((opened.format, opened.size), ("GIF", (194, 146)))
         page.get_by_role("button", name="Discard the film").click()
         expect(link).to_have_count(0)
+        with self.subTest("as what its receiver plays, read back"):
+            page.get_by_label("Format").select_option("drawing")
+            expect(page.get_by_label("Width, px")).to_have_count(0)
+            page.get_by_role("button", name="Write the motion").click()
+            expect(page.get_by_role("button", name="Write the motion")).to_be_disabled()
+            film = Film.objects.get()
+            assert film.job_id is not None
+            run(film.job_id)
+            expect(page.get_by_text("Read back at 20 moments: every part within 0.01 px.")).to_be_visible()
+        with self.subTest("kept for other figures, and laid on one"):
+            page.get_by_label("Keep this motion under the name").fill("lamp askew")
+            page.get_by_role("button", name="Keep", exact=True).click()
+            page.get_by_role("button", name="Reset all").click()
+            self.saved()
+            self.assertEqual(self.motion()["tracks"], [])
+            page.get_by_role("button", name="Lay on this figure").click()
+            expect(page.get_by_role("region", name="Counterparts")).to_contain_text(
+                "1 part by name, 0 by words or role."
+            )
+            page.get_by_role("button", name="Use this motion").click()
+            self.saved()
+            self.assertEqual(self.keys("lamp"), [(0, 25)])
+            expect(page.get_by_role("status").filter(has_text="Last step: Lay 'lamp askew'")).to_be_visible()
+            self.assert_accessible("Move, with a shelf")
 
     def test_a_package_that_an_earlier_version_opened_is_opened_again(self) -> None:
         page = self.page

@@ -148,6 +148,9 @@ ADDRESSES = [
     Address("post", "rehearsals/<int:rehearsal>/motion/steps", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/steps", {"version": 0, "command": {"do": "reset", "targets": []}})),
     Address("post", "rehearsals/<int:rehearsal>/motion/undo", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/undo", {})),
     Address("post", "rehearsals/<int:rehearsal>/motion/redo", "editor", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/redo", {})),
+    Address("post", "rehearsals/<int:rehearsal>/motion/keep", "viewer", _json("post", lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/keep", {"name": "walk"})),
+    Address("get", "rehearsals/<int:rehearsal>/motion/shelf/<int:kept>/fit", "viewer", lambda t, client: client.get(f"/api/rehearsals/{t.rehearsal.pk}/motion/shelf/{t.motion_of(client)}/fit")),
+    Address("post", "rehearsals/<int:rehearsal>/motion/shelf/<int:kept>/lay", "editor", lambda t, client: client.post(f"/api/rehearsals/{t.rehearsal.pk}/motion/shelf/{t.motion_of(client)}/lay", {"version": 0}, content_type="application/json")),
     Address("get", "rehearsals/<int:rehearsal>/motion/samples", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/motion/samples")),
     Address("get", "rehearsals/<int:rehearsal>/changes", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/changes")),
     Address("get", "rehearsals/<int:rehearsal>/screens", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/screens?size=320x200")),
@@ -199,13 +202,18 @@ class AccessTests(ServerTestCase):
 
     def template_of(self, client: Client) -> int:
         """A template on the shelf of whoever is signed in."""
-        user = client.session.get("_auth_user_id")
         places = [{"path": ["sky"], "box": [0, 0, 1, 1], "pivot": [0.5, 0.5], "parent": None}]
-        return (
-            0
-            if user is None
-            else Kept.objects.create(user_id=user, kind="template", name="x", value={"places": places}).pk
-        )
+        return self.kept(client, "template", {"places": places})
+
+    def motion_of(self, client: Client) -> int:
+        """A motion there."""
+        turn = {"target": "s", "property": "rotate", "keys": [{"at": 0, "value": 5}]}
+        part = {"id": "s", "path": "sky", "role": "picture", "about": [0, 0], "size": [1, 1]}
+        return self.kept(client, "motion", {"motion": {"tracks": [turn]}, "parts": [part]})
+
+    def kept(self, client: Client, kind: str, value: Any) -> int:
+        user = client.session.get("_auth_user_id")
+        return 0 if user is None else Kept.objects.create(user_id=user, kind=kind, name="x", value=value).pk
 
     def test_no_address_is_forgotten_here(self) -> None:
         listed = {(address.pattern, address.method) for address in ADDRESSES}

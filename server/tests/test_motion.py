@@ -7,6 +7,7 @@ import tempfile
 import uuid
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from django.core.management import call_command
@@ -18,9 +19,11 @@ from tests.test_rehearsals import RehearsalCase, png
 from yuplet.errors import YupletError
 from yuplet_server.arrangement.models import Row
 from yuplet_server.jobs.models import Job
+from yuplet_server.projects.models import Member
 from yuplet_server.projects.storage import blobs
 from yuplet_server.rehearsals import filming
 from yuplet_server.rehearsals.models import Film, Motion, MotionStep, Rehearsal
+from yuplet_server.shelf import actions as shelf
 
 
 class MotionCase(RehearsalCase):
@@ -188,6 +191,55 @@ class PackageTests(MotionCase):
         files = {file["file"]: file["sha256"] for file in self.hand_over.files}
         # Kept by its content, so that nothing is kept twice.
         self.assertIn(self.tried["pictures"][f"{self.tried['result']['parts'][0]['picture']}.png"], files.values())
+
+
+class ShelfTests(MotionCase):
+    def keep(self, name: str = "signal up", status: int = 201) -> dict[str, Any]:
+        answer = self.cleo.post(self.at("/keep"), {"name": name}, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return dict(answer.json())
+
+    def lay(self, kept: int, rehearsal: int, status: int = 200, **more: Any) -> dict[str, Any]:
+        address = self.at(f"/shelf/{kept}/lay", rehearsal)
+        answer = self.cleo.post(address, {"version": 0, **more}, content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return dict(answer.json())
+
+    def test_a_motion_kept_of_one_figure_moves_another(self) -> None:
+        self.assertIn("Nothing of this package moves yet", self.keep(status=422)["detail"])
+        self.step(self.turn("lamp", 30, at=0.5, writes_keys=True))
+        self.step(self.turn("mast", 5))
+        kept = self.keep()
+        self.assertEqual((kept["kind"], kept["has_picture"]), ("motion", False))
+        # Ben has the role to change what is of the project; the shelf is each one's own.
+        self.assertEqual(self.ben.get(self.at(f"/shelf/{kept['id']}/fit")).status_code, 404)
+        Member.objects.filter(project=self.project, user=self.users["cleo"]).update(role=Member.Role.EDITOR)
+        other = self.carried_out(self.outside(("lamp.png", png(0, 0, 9, 9)), ("rope.png", png(5, 5, 12, 9)))["id"])
+        told = self.cleo.get(self.at(f"/shelf/{kept['id']}/fit", other["id"])).json()
+        self.assertEqual([(one["name"], one["found_by"]) for one in told["pairs"]], [("lamp", "name")])
+        self.assertEqual(told["left"], [self.paths["mast"]])
+        key = str(uuid.uuid4())
+        said = self.lay(kept["id"], other["id"], id=key)
+        (track,) = said["motion"]["tracks"]
+        self.assertEqual((track["target"], [one["at"] for one in track["keys"]]), ("lamp", [0.0, 0.5]))
+        self.assertEqual(said["undo"], "Lay 'signal up' on the figure")
+        self.assertEqual(self.lay(kept["id"], other["id"], id=key)["version"], said["version"], "a repeat does nothing")
+        undone = self.cleo.post(self.at("/undo", other["id"]), {}, content_type="application/json").json()
+        self.assertEqual(undone["motion"]["tracks"], [])
+
+    def test_what_cannot_be_laid(self) -> None:
+        self.step(self.turn("lamp", 30))
+        kept = self.keep()
+        Member.objects.filter(project=self.project, user=self.users["cleo"]).update(role=Member.Role.EDITOR)
+        other = self.carried_out(self.outside(("rope.png", png(0, 0, 9, 9)), ("sail.png", png(5, 5, 12, 9)))["id"])
+        refused = self.lay(kept["id"], other["id"], 422)
+        self.assertIn("Nothing of 'signal up' has a counterpart", refused["detail"])
+        row = {"version": 1}
+        refused = self.cleo.post(self.address(f"shelf/{kept['id']}/use"), row, content_type="application/json").json()
+        self.assertIn("open Try out, Move", refused["detail"])
+        self.keep("", 400)
+        with mock.patch.object(shelf, "MOST", 1):
+            self.assertIn("holds 1 things already", self.keep("more", 422)["detail"])
 
 
 class FilmTests(MotionCase):

@@ -12,6 +12,7 @@ from yuplet.rehearsal.motion.camera import planes_that_run_out, times_of
 from yuplet.rehearsal.motion.commands import MotionCommand, PutTracks, applied, command_from_json, command_to_json
 from yuplet.rehearsal.motion.document import CAMERA, GROUND, motion_from_json
 from yuplet.rehearsal.motion.document import Motion as Document
+from yuplet.rehearsal.motion.fitting import Fit, fit, kept_from_json, kept_motion, laid
 from yuplet.rehearsal.motion.rig import Rig, rig_of
 from yuplet.rehearsal.motion.sampling import packed, sample
 from yuplet.rehearsal.refresh import carried_over
@@ -19,6 +20,8 @@ from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import ChangedMeanwhile, NotNow
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
+from yuplet_server.shelf.actions import require_room
+from yuplet_server.shelf.models import Kept
 
 _LONGEST_TITLE = 300
 _REMEMBERED = datetime.timedelta(days=1)
@@ -92,6 +95,29 @@ def replay(rehearsal: Rehearsal, user: User, key: uuid.UUID | None, becomes: Mot
         MotionStep.objects.filter(pk=step.pk).update(state=becomes)
         _remember(motion, user, key)
         return motion
+
+
+def keep(rehearsal: Rehearsal, user: User, name: str) -> Kept:
+    """Keep a motion on somebody's own shelf. Raises `MotionError`, `NotNow` or `ArrangementError`."""
+    rig = rig_for(rehearsal)
+    kept = kept_motion(document_of(motion_of(rehearsal), rig), rig)
+    require_room(user)
+    return Kept.objects.create(user=user, kind=Kept.Kind.MOTION, name=name, value=kept.as_json())
+
+
+def fitted(rehearsal: Rehearsal, kept: Kept) -> Fit:
+    """Where what a kept motion moves is in a package."""
+    return fit(kept_from_json(kept.value), rig_for(rehearsal))
+
+
+def lay(rehearsal: Rehearsal, user: User, version: int, kept: Kept, key: uuid.UUID | None) -> Motion:
+    """Lay a kept motion on a package, as one step. Raises as `perform`."""
+    rig = rig_for(rehearsal)
+    motion = motion_of(rehearsal)
+    if motion is not None and _is_handled(motion, user, key):
+        return motion
+    command = laid(kept_from_json(kept.value), kept.name, document_of(motion, rig), rig)
+    return perform(rehearsal, user, version, command, key)
 
 
 def undoable(motion: Motion, user: User) -> MotionStep | None:

@@ -9,9 +9,11 @@ from yuplet.rehearsal.loose_files import MOST_FILES
 from yuplet.rehearsal.motion.camera import Side
 from yuplet.rehearsal.motion.commands import command_from_json, commands_schema
 from yuplet.rehearsal.motion.document import motion_schema
+from yuplet.rehearsal.motion.fitting import How
 from yuplet.rehearsal.picture import Way
 from yuplet.rehearsal.screens import Kind as ScreenFinding
 from yuplet_server.arrangement.fields import REFERENCE, CommandField
+from yuplet_server.base.fields import NameField
 from yuplet_server.handovers.serializers import ComparisonSerializer, InventorySerializer
 from yuplet_server.jobs.serializers import JobSerializer
 from yuplet_server.rehearsals.models import Film, Rehearsal
@@ -314,6 +316,29 @@ class ScreenSerializer(serializers.Serializer[Any]):
     height = serializers.IntegerField()
     places = PlacedPieceSerializer(many=True)
     findings = ScreenFindingSerializer(many=True)
+
+
+class KeepMotionSerializer(serializers.Serializer[Any]):
+    """Under which name a motion is kept on one's own shelf."""
+
+    name = NameField(max_length=255)
+
+
+class LayMotionSerializer(MotionRepeatSerializer):
+    version = serializers.IntegerField(min_value=0, help_text="The version that was looked at.")
+
+
+class FoundPartSerializer(serializers.Serializer[Any]):
+    kept = serializers.CharField()
+    name = serializers.CharField()
+    found_by = serializers.ChoiceField(choices=get_args(How))
+
+
+class MotionFitSerializer(serializers.Serializer[Any]):
+    """What stands in a package for what a kept motion moves, and what has no counterpart."""
+
+    pairs = FoundPartSerializer(many=True)
+    left = serializers.ListField(child=serializers.CharField())
 
 
 class ChangesSerializer(serializers.Serializer[Any]):

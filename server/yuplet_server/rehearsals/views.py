@@ -24,7 +24,10 @@ from yuplet_server.rehearsals.serializers import (
     AskFilmSerializer,
     ChangesSerializer,
     FilmSerializer,
+    KeepMotionSerializer,
+    LayMotionSerializer,
     ListedRehearsalSerializer,
+    MotionFitSerializer,
     MotionRepeatSerializer,
     MotionSerializer,
     MotionStepSerializer,
@@ -34,6 +37,9 @@ from yuplet_server.rehearsals.serializers import (
     RehearsalSerializer,
     ScreenSerializer,
 )
+from yuplet_server.shelf.models import Kept
+from yuplet_server.shelf.queries import kept_of
+from yuplet_server.shelf.serializers import KeptSerializer
 
 
 class RehearsalsView(APIView):
@@ -182,6 +188,37 @@ class RedoMotionView(_MotionReplay):
     """Doing again what was undone of a motion."""
 
     becomes = MotionStep.State.DONE
+
+
+class KeepMotionView(APIView):
+    """A motion, kept on one's own shelf for other figures."""
+
+    @extend_schema(request=KeepMotionSerializer, responses={201: KeptSerializer})
+    def post(self, request: SignedInRequest, rehearsal: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        name = checked(KeepMotionSerializer, request.data).validated_data["name"]
+        return Response(KeptSerializer(moving.keep(found, request.user, name)).data, status=201)
+
+
+class FitMotionView(APIView):
+    """A kept motion beside a package; nothing is changed."""
+
+    @extend_schema(responses=MotionFitSerializer)
+    def get(self, request: SignedInRequest, rehearsal: int, kept: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
+        motion = kept_of(request.user, kept, Kept.Kind.MOTION)
+        return Response(MotionFitSerializer(moving.fitted(found, motion)).data)
+
+
+class LayMotionView(APIView):
+    """A kept motion, laid on a package."""
+
+    @extend_schema(request=LayMotionSerializer, responses=MotionSerializer)
+    def post(self, request: SignedInRequest, rehearsal: int, kept: int) -> Response:
+        found = queries.rehearsal_for(request.user, rehearsal, Member.Role.EDITOR)
+        said = checked(LayMotionSerializer, request.data).validated_data
+        motion = kept_of(request.user, kept, Kept.Kind.MOTION)
+        return _motion_answer(request, found, moving.lay(found, request.user, said["version"], motion, said.get("id")))
 
 
 class MotionSamplesView(APIView):

@@ -21,10 +21,15 @@ MOST = 500
 """Things on one shelf."""
 
 
-def keep(user: User, illustration: Illustration, kind: str, name: str, row: str = "") -> Kept:
-    """Keep a part, the places of a figure, or its list of what must be there. Raises `ArrangementError` or `SelectionError`."""
+def require_room(user: User) -> None:
+    """Raise `ArrangementError` where the shelf is full."""
     if Kept.objects.filter(user=user).count() >= MOST:
         raise ArrangementError(f"The shelf holds {MOST} things already. Take some off first.")
+
+
+def keep(user: User, illustration: Illustration, kind: str, name: str, row: str = "") -> Kept:
+    """Keep a part, the places of a figure, or its list of what must be there. Raises `ArrangementError` or `SelectionError`."""
+    require_room(user)
     if kind == Kept.Kind.PART:
         return _keep_part(user, illustration, name, row)
     tree, boxes = queries.figure_of(illustration)
@@ -64,6 +69,8 @@ def use(
         pivot = None if kept.value["pivot"] is None else tuple(kept.value["pivot"])
         command = PastePicture(HANDED_IN, kept.name, row, pivot=pivot, role=kept.value["role"], origin="shelf")
         return perform(illustration_id, user, version, command, key, {HANDED_IN: kept.picture})
+    if kept.kind == Kept.Kind.MOTION:
+        raise ArrangementError("A motion is laid on a package: open Try out, Move.")
     if kept.kind == Kept.Kind.LIST:
         command = Decide({"required": kept.value["required"]})
     else:

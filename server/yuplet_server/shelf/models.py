@@ -1,4 +1,4 @@
-"""What people keep for other projects: parts with their pictures, templates of places, lists of what must be there."""
+"""What people keep for other projects: parts with their pictures, templates of places, lists of what must be there, motions."""
 
 from django.conf import settings
 from django.db import models
@@ -11,6 +11,7 @@ class Kept(models.Model):
         PART = "part"
         TEMPLATE = "template"
         LIST = "list"
+        MOTION = "motion"
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="kept")
     kind = models.CharField(max_length=8, choices=Kind.choices)

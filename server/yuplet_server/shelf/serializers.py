@@ -24,7 +24,7 @@ class KeptSerializer(serializers.ModelSerializer[Kept]):
 class KeepSerializer(serializers.Serializer[Any]):
     """What is kept of an illustration: a part (`row`), the places of its figure, or its list of what must be there."""
 
-    kind = serializers.ChoiceField(choices=Kept.Kind.choices)
+    kind = serializers.ChoiceField(choices=[one for one in Kept.Kind.choices if one[0] != Kept.Kind.MOTION])
     name = NameField(max_length=255, allow_blank=True)
     row = serializers.CharField(required=False, default="", allow_blank=True)
 

@@ -37,6 +37,24 @@ export const undoMotion = (rehearsal: number, id: string) =>
 export const redoMotion = (rehearsal: number, id: string) =>
   motionOf(client.POST('/api/rehearsals/{rehearsal}/motion/redo', { params: at(rehearsal), body: { id } }));
 
+export type MotionFit = Schemas['MotionFit'];
+
+/** Keep a motion on one's own shelf. */
+export const keepMotion = (rehearsal: number, name: string) =>
+  body(client.POST('/api/rehearsals/{rehearsal}/motion/keep', { params: at(rehearsal), body: { name } }));
+
+/** What stands in a package for what a kept motion moves. */
+export const askMotionFit = (rehearsal: number, kept: number) =>
+  body(client.GET('/api/rehearsals/{rehearsal}/motion/shelf/{kept}/fit', { params: { path: { rehearsal, kept } } }));
+
+export const layMotion = (rehearsal: number, kept: number, id: string, version: number) =>
+  motionOf(
+    client.POST('/api/rehearsals/{rehearsal}/motion/shelf/{kept}/lay', {
+      params: { path: { rehearsal, kept } },
+      body: { id, version },
+    }),
+  );
+
 /** Numbers of one part at one moment: a, b, c, d, e, f of its map, and its opacity. */
 export const NUMBERS = 7;
 

@@ -1108,6 +1108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/{rehearsal}/motion/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A motion, kept on one's own shelf for other figures. */
+        post: operations["rehearsals_motion_keep_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/{rehearsal}/motion/redo": {
         parameters: {
             query?: never;
@@ -1136,6 +1153,40 @@ export interface paths {
         get: operations["rehearsals_motion_samples_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/motion/shelf/{kept}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A kept motion beside a package; nothing is changed. */
+        get: operations["rehearsals_motion_shelf_fit_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/{rehearsal}/motion/shelf/{kept}/lay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A kept motion, laid on a package. */
+        post: operations["rehearsals_motion_shelf_lay_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1927,14 +1978,26 @@ export interface components {
             place: string;
             row: string;
             name: string;
-            found_by: components["schemas"]["FoundByEnum"];
+            found_by: components["schemas"]["FitPairFoundByEnum"];
         };
         /**
          * @description * `name` - name
          *     * `box` - box
          * @enum {string}
          */
-        FoundByEnum: "name" | "box";
+        FitPairFoundByEnum: "name" | "box";
+        FoundPart: {
+            kept: string;
+            name: string;
+            found_by: components["schemas"]["FoundPartFoundByEnum"];
+        };
+        /**
+         * @description * `name` - name
+         *     * `words` - words
+         *     * `role` - role
+         * @enum {string}
+         */
+        FoundPartFoundByEnum: "name" | "words" | "role";
         /** @description One moment of a part, its pieces back to front. */
         Frame: {
             milliseconds: number | null;
@@ -2212,9 +2275,20 @@ export interface components {
             };
             joints: components["schemas"]["Joint"][];
         };
+        /**
+         * @description * `part` - Part
+         *     * `template` - Template
+         *     * `list` - List
+         * @enum {string}
+         */
+        KeepKindEnum: "part" | "template" | "list";
+        /** @description Under which name a motion is kept on one's own shelf. */
+        KeepMotionRequest: {
+            name: string;
+        };
         /** @description What is kept of an illustration: a part (`row`), the places of its figure, or its list of what must be there. */
         KeepRequest: {
-            kind: components["schemas"]["KeptKindEnum"];
+            kind: components["schemas"]["KeepKindEnum"];
             name: string;
             /** @default  */
             row?: string;
@@ -2250,9 +2324,10 @@ export interface components {
          * @description * `part` - Part
          *     * `template` - Template
          *     * `list` - List
+         *     * `motion` - Motion
          * @enum {string}
          */
-        KeptKindEnum: "part" | "template" | "list";
+        KeptKindEnum: "part" | "template" | "list" | "motion";
         /**
          * Key
          * @description What a property is at a time, in seconds, and the CSS easing from there to the next key.
@@ -2325,6 +2400,13 @@ export interface components {
              * @enum {string}
              */
             do: "lay-as-normal";
+        };
+        /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
+        LayMotionRequest: {
+            /** Format: uuid */
+            id?: string;
+            /** @description The version that was looked at. */
+            version: number;
         };
         /**
          * @description * `lower` - lower
@@ -2512,6 +2594,11 @@ export interface components {
              * @default []
              */
             paths: components["schemas"]["MotionPath"][];
+        };
+        /** @description What stands in a package for what a kept motion moves, and what has no counterpart. */
+        MotionFit: {
+            pairs: components["schemas"]["FoundPart"][];
+            left: string[];
         };
         /**
          * MotionPath
@@ -7061,6 +7148,31 @@ export interface operations {
             };
         };
     };
+    rehearsals_motion_keep_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepMotionRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+        };
+    };
     rehearsals_motion_redo_create: {
         parameters: {
             query?: never;
@@ -7103,6 +7215,54 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    rehearsals_motion_shelf_fit_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept: number;
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotionFit"];
+                };
+            };
+        };
+    };
+    rehearsals_motion_shelf_lay_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept: number;
+                rehearsal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayMotionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Motion"];
                 };
             };
         };

@@ -3,7 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import type { Arrangement, Row } from '../../api/calls';
 import { imageAddress, Refusal, type Schemas } from '../../api/client';
-import { keepOnShelf } from '../../api/shelf';
+import { keepOnShelf, shelfKey } from '../../api/shelf';
 import type { Act } from '../../ledger/useArrangement';
 import { type Direction, placesTowards } from '../../rules/commands';
 import { plural } from '../../ui/units';
@@ -12,7 +12,6 @@ import { OrderMenu } from './OrderMenu';
 import { PictureMenu } from './PictureMenu';
 import { PivotFields } from './PivotFields';
 import { PlaceFields } from './PlaceFields';
-import { SHELF } from './Shelf';
 import type { Ordering } from './useOrdering';
 import { Key, Verbs } from './Verbs';
 import { type Choice, choiceOf, frameVerbs, stackVerbs, stateVerbs, type Verb } from './verbs';
@@ -131,7 +130,7 @@ function useKeeping(illustration: number) {
     try {
       await keepOnShelf(illustration, 'part', '', row.id);
       notifications.show({ message: `${row.name} is on your shelf: Sets, For other projects.` });
-      await queries.invalidateQueries({ queryKey: SHELF });
+      await queries.invalidateQueries({ queryKey: shelfKey });
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
       notifications.show({ message: error.message, color: 'yellow' });

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Row } from '../../api/calls';
 import { Refusal, type Schemas } from '../../api/client';
-import { askFit, askShelf, keepOnShelf, removeFromShelf } from '../../api/shelf';
+import { askFit, askShelf, keepOnShelf, removeFromShelf, shelfKey } from '../../api/shelf';
 import { takeFromShelf } from '../../api/steps';
 import type { Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
@@ -21,15 +21,13 @@ interface Props {
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
-export const SHELF = ['shelf'];
-
 /** What one keeps for other projects: parts, the places of a figure, lists of what must be there. */
 export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }: Props) {
   const queries = useQueryClient();
   const [name, setName] = useState('');
   const [fitting, setFitting] = useState<Kept | null>(null);
   const [said, setSaid] = useState('');
-  const kept = useQuery({ queryKey: SHELF, queryFn: askShelf });
+  const kept = useQuery({ queryKey: shelfKey, queryFn: askShelf });
   const fit = useQuery({
     queryKey: ['fit', illustration, fitting?.id],
     enabled: fitting !== null,
@@ -41,13 +39,13 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
     try {
       await work();
       setSaid(done);
-      await queries.invalidateQueries({ queryKey: SHELF });
+      await queries.invalidateQueries({ queryKey: shelfKey });
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
       setSaid(error.message);
     }
   };
-  const keep = (kind: Kept['kind'], called: string) =>
+  const keep = (kind: 'part' | 'template' | 'list', called: string) =>
     tried(() => keepOnShelf(illustration, kind, called, kind === 'part' ? (row?.id ?? '') : ''), `${called} is kept.`);
   const use = (one: Kept) =>
     perform(takeFromShelf(illustration, one.id, one.kind === 'part' ? (row?.id ?? null) : null), {
@@ -107,7 +105,8 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
   );
 }
 
-const KINDS: Record<Kept['kind'], { name: string; use: string }> = {
+const KINDS: Record<Kept['kind'], { name: string; use: string | null }> = {
+  motion: { name: 'a motion, used in Try out', use: null },
   template: { name: 'places', use: 'Fit it' },
   list: { name: 'a list', use: 'Take this list' },
   part: { name: 'a part', use: 'Put it in' },
@@ -129,9 +128,11 @@ function KeptList({ kept, canEdit, onUse, onRemove }: ListProps) {
           <span className={classes.carriedName}>
             {one.name} <span className={classes.quiet}>{KINDS[one.kind].name}</span>
           </span>
-          <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => onUse(one)}>
-            {KINDS[one.kind].use}
-          </Button>
+          {KINDS[one.kind].use && (
+            <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => onUse(one)}>
+              {KINDS[one.kind].use}
+            </Button>
+          )}
           <Button size="compact-xs" variant="subtle" onClick={() => onRemove(one)}>
             Take off
           </Button>

@@ -8,6 +8,7 @@ import { ColourField } from '../../ui/ColourField';
 import { count, plural } from '../../ui/units';
 import { FilmPanel } from './FilmPanel';
 import { type MemberSet, nameOf } from './figure';
+import { MotionShelf } from './MotionShelf';
 import classes from './Move.module.css';
 import type { MovingParts } from './useMoving';
 
@@ -77,6 +78,7 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
       )}
       <StageFields moving={moving} canEdit={canEdit} />
       <FilmPanel key={rehearsal.id} rehearsal={rehearsal} canEdit={canEdit} />
+      <MotionShelf key={`shelf ${rehearsal.id}`} rehearsal={rehearsal.id} moving={moving} canEdit={canEdit} />
       {motion && motion.lost.length > 0 && (
         <p className={classes.problem}>
           The motion also moves {plural(motion.lost.length, 'part')} that this package does not have. Their keys are

@@ -6,6 +6,7 @@ import { Refusal } from '../../api/client';
 import {
   askMotion,
   askSamples,
+  layMotion,
   type Motion,
   type MotionCommand,
   motionKey,
@@ -78,6 +79,8 @@ export function useMotion(rehearsal: number | null, isOpen: boolean) {
     isSaving: waiting > 0,
     error: error ?? query.error?.message ?? null,
     act,
+    /** Lay a motion of one's own shelf on this figure. */
+    lay: (kept: number) => queue((key, seen) => layMotion(id, kept, key, seen)),
     undo: () => queue((key) => undoMotion(id, key)),
     redo: () => queue((key) => redoMotion(id, key)),
   };

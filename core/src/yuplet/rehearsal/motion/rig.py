@@ -12,7 +12,7 @@ Point = tuple[float, float]
 class RigPart:
     """A part by its id: its pivot on the canvas in pixels, y down (None: nobody has said), and the part that carries it along.
 
-    `path` is its name with the groups around it. `middle` is the centre of its box, which it turns about where it has no pivot. `depth` is how far it stands behind the picture plane, in
+    `path` is its name with the groups around it, `role` what it is for. `middle` is the centre of its box, which it turns about where it has no pivot. `depth` is how far it stands behind the picture plane, in
     pixels. `box` is left, top, width and height.
     """
 
@@ -24,6 +24,7 @@ class RigPart:
     depth: float = 0.0
     box: tuple[int, int, int, int] = (0, 0, 0, 0)
     path: str = ""
+    role: str = "picture"
 
     @property
     def about(self) -> Point:
@@ -84,6 +85,7 @@ def rig_of(trial: Mapping[str, Any]) -> Rig:
             parent=one.get("parent"),
             depth=one.get("depth", 0.0),
             path=one["name"],
+            role=one.get("role", "picture"),
             box=(one["left"], one["top"], one["width"], one["height"]),
         )
         for one in trial["parts"]
