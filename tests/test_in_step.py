@@ -1,5 +1,6 @@
 """Keeping in step in the browser: a file that is saved on the server's machine is handed over, and the page says what was done."""
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -68,5 +69,31 @@ class InStepTests(ProductTestCase):
         lamp = next(target.rglob("lamp.png"))
         self.assertEqual(int(np.array(Image.open(lamp).convert("RGBA"))[..., 2].max()), 200)
         self.assert_accessible("in step, after a pass")
+        with self.subTest("a package that is moved goes on with what was saved, and nothing of it is touched"):
+            self.to_step("Try out")
+            page.get_by_text("Move", exact=True).click()
+            page.locator("[data-pictures='9']").wait_for()
+            parts = page.get_by_label("Part", exact=True)
+            lamp = parts.locator("option", has_text=re.compile("lamp", re.IGNORECASE)).first
+            parts.select_option(lamp.get_attribute("value"))
+            page.get_by_label("Turn, °").fill("30")
+            page.get_by_label("Turn, °").press("Enter")
+            expect(page.get_by_role("status").filter(has_text="Last step: Turn")).to_be_visible()
+            page.get_by_role("slider", name="Picture").focus()
+            page.keyboard.press("PageUp")
+            before = page.get_by_test_id("stage").evaluate("canvas => canvas.toDataURL()")
+            self.save(90)
+            page.wait_for_function(
+                "before => document.querySelector('[data-testid=stage]').toDataURL() !== before",
+                arg=before,
+                timeout=60_000,
+            )
+            expect(page.get_by_label("Package")).to_have_value(re.compile("hand-over"))
+            expect(page.get_by_role("option", name="Hand-over no. 2")).to_have_count(1)
+            # What was chosen, the time and the pose are as before.
+            expect(page.get_by_label("Turn, °")).to_have_value("30")
+            expect(page.get_by_role("slider", name="Picture")).to_have_attribute("aria-valuetext", "1.00 s")
+            self.to_step("Hand over")
+            page.get_by_label("What is looked at of the hand-over").get_by_text("In step", exact=True).click()
         page.get_by_role("button", name="Keep in step no longer").click()
         expect(keep).to_be_visible()

@@ -1,6 +1,6 @@
 """Keeping in step: a file or a folder that is saved elsewhere becomes a revision, and is handed over, without anybody pressing a button.
 
-`check` is one glance at one of them; `keep_in_step` (a command) glances whenever something is saved, and once a second. All that is known
+`check` is one glance at one of them; `keep_in_step` (a command) glances whenever something is saved, and twice a second. All that is known
 between two glances is in the database, so a watcher that ends loses nothing.
 """
 

@@ -18,6 +18,8 @@ export type Choices = Schemas['ChoicesRequest'];
 export type Archive = Schemas['Archive'];
 
 const POLL = 500;
+/** Milliseconds between two looks for what somebody else, or a watched file, has handed over. */
+const FOLLOWING = 400;
 
 export const isRunning = (job: Job | null | undefined) => job?.state === 'waiting' || job?.state === 'running';
 
@@ -219,12 +221,14 @@ export function useRecipes(project: number) {
   });
 }
 
-export function useHandOvers(illustration: number) {
+/** While they are looked at as they come (`isFollowed`), those of others and of a watched file are asked for too. */
+export function useHandOvers(illustration: number, isFollowed: boolean) {
   const params = { path: { illustration } };
   return useQuery({
     queryKey: ['hand-overs', illustration],
     queryFn: () => body(client.GET('/api/illustrations/{illustration}/hand-overs', { params })),
-    refetchInterval: ({ state }) => (state.data?.some((one) => isRunning(one.job)) ? POLL : false),
+    refetchInterval: ({ state }) =>
+      isFollowed ? FOLLOWING : state.data?.some((one) => isRunning(one.job)) ? POLL : false,
   });
 }
 

@@ -14,7 +14,7 @@ export type OnScreen = Schemas['Screen'];
 export type ScreenFinding = Schemas['ScreenFinding'];
 export type Proposal = Schemas['Proposal'];
 
-const POLL = 400;
+const POLL = 250;
 
 export function useRehearsals(illustration: number, isAsked: boolean) {
   const params = { path: { illustration } };

@@ -6,6 +6,7 @@ import { Strip } from '../steps/put-in-order/Strip';
 import type { Looking } from '../steps/take-apart/useTaking';
 import { ScreensStage } from '../steps/try-out/ScreensStage';
 import { Stage } from '../steps/try-out/Stage';
+import { keyOf } from '../steps/try-out/useMoving';
 import type { Bench } from './useBench';
 import { useComparables } from './useComparables';
 import classes from './Workspace.module.css';
@@ -14,7 +15,7 @@ import classes from './Workspace.module.css';
 function TriedOut({ bench: { trying, canvas } }: { bench: Bench }) {
   const { rehearsal, screens } = trying;
   if (rehearsal && screens.isOn) return <ScreensStage rehearsal={rehearsal} screens={screens} />;
-  return <Stage key={rehearsal?.id} trying={trying} canvas={canvas} />;
+  return <Stage key={keyOf(rehearsal)} trying={trying} canvas={canvas} />;
 }
 
 /** The pile, and below it what belongs to putting in order. */

@@ -46,7 +46,13 @@ export function useBench(illustration: WholeIllustration, step: StepName) {
     moment,
     act,
   });
-  const handing = useHandingOver(id, view?.version ?? 0, chosenIds, step === 'hand-over' && view !== undefined);
+  const handing = useHandingOver(
+    id,
+    view?.version ?? 0,
+    chosenIds,
+    step === 'hand-over' && view !== undefined,
+    step === 'try-out',
+  );
   const trying = useTrying({ illustration: id, handOvers: handing.handOvers, canEdit, isOpen: step === 'try-out' });
   const chooseMade = (made: readonly string[]) => choose(made, made[0] ?? null);
   return {

@@ -10,7 +10,13 @@ export type HandOverPage = 'plan' | 'recipe' | 'names' | 'past' | 'in-step';
 const REST = 200;
 
 /** The recipe that is worked with, its plan and the hand-overs of an illustration; kept while other steps are looked at (`isOpen` is false then). */
-export function useHandingOver(illustration: number, version: number, chosen: readonly string[], isOpen: boolean) {
+export function useHandingOver(
+  illustration: number,
+  version: number,
+  chosen: readonly string[],
+  isOpen: boolean,
+  isFollowed: boolean,
+) {
   const queries = useQueryClient();
   const [page, setPage] = useState<HandOverPage>('plan');
   const [draft, setDraft] = useState<Recipe | null>(null);
@@ -27,7 +33,7 @@ export function useHandingOver(illustration: number, version: number, chosen: re
     }, REST);
     return () => window.clearTimeout(timer);
   }, [draft, folder]);
-  const handOvers = useHandOvers(illustration);
+  const handOvers = useHandOvers(illustration, isFollowed);
   const last = lastDone(handOvers.data);
   const only = isOfChosen && chosen.length > 0 ? chosen : null;
   const plan = usePlan(illustration, version, last?.number, asked, only, target, isOpen);

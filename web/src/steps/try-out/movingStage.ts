@@ -1,5 +1,5 @@
 /** What the stage needs for parts that move: their pictures, and taking hold of them. */
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { fetchPicture, pictureAddress, type Rehearsal } from '../../api/rehearsals';
 import { PartPictures, partAt } from './movingDrawing';
 import type { Take } from './Stage';
@@ -10,17 +10,29 @@ export function usePartPictures(rehearsal: Rehearsal | null, isOn: boolean) {
   const [state, setState] = useState(() => ({ pictures: new PartPictures(), arrived: 0 }));
   const names = isOn ? namesOf(rehearsal) : [];
   const wanted = names.map((name) => `${name} ${(rehearsal && pictureAddress(rehearsal, name)) ?? ''}`).join('\n');
+  // What a newer package has as well is seen at once. It is kept by its content, for which the last piece of the address stands.
+  const known = useRef(new Map<string, ImageBitmap>());
   useEffect(() => {
     const stop = new AbortController();
     const pictures = new PartPictures();
-    setState({ pictures, arrived: 0 });
-    for (const one of wanted.split('\n')) {
-      const [name, address] = one.split(' ');
-      if (!name || !address) continue;
+    const here = wanted.split('\n').map((one) => one.split(' '));
+    const before = known.current;
+    known.current = new Map();
+    for (const [name, address] of here) {
+      const picture = before.get(address?.split('/').at(-1) ?? '');
+      if (!name || !address || !picture) continue;
+      known.current.set(address.split('/').at(-1) ?? '', picture);
+      pictures.add(name, picture);
+    }
+    setState({ pictures, arrived: here.filter(([name]) => name && pictures.has(name)).length });
+    const all = known.current;
+    for (const [name, address] of here) {
+      if (!name || !address || pictures.has(name)) continue;
       fetchPicture(address, stop.signal)
         .then((blob) => createImageBitmap(blob))
         .then((picture) => {
           pictures.add(name, picture);
+          all.set(address.split('/').at(-1) ?? '', picture);
           setState((before) => (before.pictures === pictures ? { pictures, arrived: before.arrived + 1 } : before));
         })
         // One that does not come is not seen; opening the package again asks again.

@@ -1,5 +1,5 @@
 /** The motion of a package: its keys, where they take every part, and the steps that change them, one after the other. */
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { v4 as freshId } from 'uuid';
 import { Refusal } from '../../api/client';
@@ -20,7 +20,8 @@ import { useAskBeforeLeaving } from '../../ui/useAskBeforeLeaving';
 
 const OTHERS = 15_000;
 
-export function useMotion(rehearsal: number | null, isOpen: boolean) {
+/** Of a newer hand-over (`isSame` figure) what is known of the motion holds until it is asked for. */
+export function useMotion(rehearsal: number | null, isOpen: boolean, isSame: boolean) {
   const queries = useQueryClient();
   const [waiting, setWaiting] = useState(0);
   const [error, setError] = useState<string | null>(null);
@@ -30,6 +31,7 @@ export function useMotion(rehearsal: number | null, isOpen: boolean) {
     queryKey: motionKey(id),
     enabled: isOpen && rehearsal !== null,
     queryFn: () => askMotion(id),
+    ...(isSame ? { placeholderData: keepPreviousData } : {}),
     refetchInterval: waiting > 0 ? false : OTHERS,
   });
   const version = query.data?.version;

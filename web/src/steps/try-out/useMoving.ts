@@ -31,7 +31,7 @@ interface Props {
 export function useMoving({ rehearsal, canEdit, isOn }: Props) {
   const result = rehearsal?.result ?? null;
   const figure = useMemo(() => (result ? figureOf(result) : null), [result]);
-  const kept = useMotion(rehearsal?.id ?? null, isOn && result !== null);
+  const kept = useMotion(rehearsal?.id ?? null, isOn && result !== null, rehearsal?.hand_over != null);
   const { motion, act } = kept;
   const stage = motion?.motion.stage ?? FIRST_STAGE;
   const samples = kept.samples && kept.samples.parts === figure?.parts.length ? kept.samples : null;
@@ -52,7 +52,8 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
     player.rate = stage.rate;
     player.end = stage.iterations === null ? Number.POSITIVE_INFINITY : stage.iterations * stage.duration;
   }, [player, stage]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another package begins anew
+  const figureKey = keyOf(rehearsal);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another figure begins anew
   useEffect(() => {
     setChosen([]);
     setKeys([]);
@@ -60,7 +61,7 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
     player.range = null;
     player.halt();
     player.seek(0);
-  }, [rehearsal?.id]);
+  }, [figureKey]);
   useEffect(() => {
     if (!isOn) player.halt();
   }, [isOn, player]);
@@ -156,6 +157,10 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
     },
   };
 }
+
+/** What moves in one motion: all hand-overs of an illustration, or one package from elsewhere. */
+export const keyOf = (rehearsal: Rehearsal | null): string =>
+  rehearsal === null ? '' : rehearsal.hand_over === null ? `${rehearsal.id}` : 'hand-overs';
 
 /** What is seen beside the picture itself. */
 function useLooking() {

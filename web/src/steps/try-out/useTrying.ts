@@ -43,8 +43,7 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   const ofNewest = listed.data?.find((one) => one.hand_over === newest?.id);
   // Where nothing was handed over, what came from outside last is looked at.
   const id = chosen ?? (newest ? ofNewest?.id : listed.data?.[0]?.id) ?? null;
-  const opened = useRehearsal(isOpen ? id : null);
-  const rehearsal = opened.data ?? null;
+  const { rehearsal, problem, keepShowing } = useShown(isOpen ? id : null);
 
   const perform = async (ask: () => Promise<Rehearsal>) => {
     setError(null);
@@ -61,15 +60,23 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   };
   const open = (handOver: number) => perform(() => openHandOver(illustration, handOver));
 
-  // Whoever comes here after handing over wants to see what was handed over.
+  // Whoever comes here after handing over wants to see what was handed over, and so does whoever looks at the hand-over before.
   const asked = useRef<number | null>(null);
-  const isWanted = isOpen && canEdit && listed.data !== undefined && newest !== undefined && !ofNewest;
+  const isBefore = handOvers.filter((one) => one.package_bytes > 0)[1]?.id === rehearsal?.hand_over;
+  const isFollowed = chosen === null || (rehearsal !== null && rehearsal.hand_over !== null && isBefore);
+  const isWanted = isOpen && canEdit && listed.data !== undefined && newest !== undefined && !ofNewest && isFollowed;
   // biome-ignore lint/correctness/useExhaustiveDependencies: once for each hand-over that becomes the newest
   useEffect(() => {
     if (!isWanted || asked.current === newest.id) return;
     asked.current = newest.id;
+    keepShowing();
     void open(newest.id);
   }, [isWanted, newest?.id]);
+  // A newer one takes its place only when it is open.
+  const first = chosen === null ? (ofNewest?.id ?? null) : null;
+  useEffect(() => {
+    if (first !== null) setChosen(first);
+  }, [first]);
 
   const telling = (files: readonly File[]) => (share: number) =>
     setSending(`Sending ${files[0]?.name}, ${Math.round(share * 100)} %`);
@@ -105,7 +112,7 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
     moving,
     hasScreens,
     screens,
-    error: error ?? opened.error?.message ?? listed.error?.message ?? null,
+    error: error ?? problem ?? listed.error?.message ?? null,
     sending,
     open,
     choose: setChosen,
@@ -119,6 +126,24 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
 }
 
 export type Trying = ReturnType<typeof useTrying>;
+
+/** A package, or, while a newer hand-over of the same illustration is opened, the one that was seen before. */
+function useShown(id: number | null) {
+  const [before, setBefore] = useState<number | null>(null);
+  const opened = useRehearsal(id);
+  const kept = useRehearsal(before);
+  const isReady = opened.data?.result != null && !isRunning(opened.data.job);
+  const isOver = id !== before && (isReady || opened.data?.job?.state === 'failed');
+  useEffect(() => {
+    if (isOver) setBefore(null);
+  }, [isOver]);
+  const rehearsal = before !== null && !isOver ? kept.data : opened.data;
+  return {
+    rehearsal: rehearsal ?? null,
+    problem: opened.error?.message ?? null,
+    keepShowing: () => setBefore(rehearsal?.result ? rehearsal.id : null),
+  };
+}
 
 /** How the picture is looked at; where it differs, by that at first. */
 function useSight(differs: boolean) {

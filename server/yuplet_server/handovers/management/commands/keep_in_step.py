@@ -14,8 +14,11 @@ from yuplet_server.handovers.models import WatchedSource
 
 log = logging.getLogger(__name__)
 
-GLANCE = 1000
+GLANCE = 500
 """Milliseconds between two glances where nothing is saved."""
+BUSY = 0.1
+"""Seconds between two glances while what was saved is read and handed over."""
+_BUSY = (WatchedSource.State.READING, WatchedSource.State.WRITING)
 
 
 class Command(BaseCommand):
@@ -32,9 +35,14 @@ class Command(BaseCommand):
             if not folders:
                 stop.wait(GLANCE / 1000)
                 continue
+            pause = BUSY
+            while self._is_busy() and not stop.wait(pause):
+                self._look()
+                # What takes long needs no quick look.
+                pause = min(pause * 1.2, GLANCE / 1000)
             for _ in watch(*folders, stop_event=stop, rust_timeout=GLANCE, yield_on_timeout=True, recursive=False):
                 self._look()
-                if self._folders() != folders:
+                if self._is_busy() or self._folders() != folders:
                     break
 
     def _folders(self) -> set[Any]:
@@ -44,6 +52,12 @@ class Command(BaseCommand):
         except DatabaseError:
             log.warning("the database is away; looking again")
             return set()
+
+    def _is_busy(self) -> bool:
+        try:
+            return WatchedSource.objects.filter(state__in=_BUSY).exists()
+        except DatabaseError:
+            return False
 
     def _look(self) -> None:
         try:
