@@ -284,12 +284,41 @@ class MovingTests(OpenedTestCase):
             page.get_by_role("button", name="Key of lamp · turn at 0.50 s").press("Delete")
             self.saved()
             self.assertEqual([round(at, 3) for at, _ in self.keys("lamp")], [0, 0.958])
+        with self.subTest("its curve, by the pointer and by arrow keys"):
+            page.get_by_role("button", name="Curve", exact=True).click()
+            first.click()
+            page.get_by_label("From this key to the next").select_option("ease-in-out")
+            self.saved()
+            curve = page.get_by_role("region", name="Curve of lamp · turn")
+            point = curve.get_by_role("slider", name="Turn at 0.00 s")
+            point.press("Shift+ArrowUp")
+            self.saved()
+            self.assertEqual(self.keys("lamp")[0], (0, 20))
+            frame = point.bounding_box() or {}
+            self.drag(frame, 0, -15)
+            self.saved()
+            self.assertGreater(self.keys("lamp")[0][1], 21)
+            bend = curve.get_by_role("slider", name="How it leaves this key")
+            self.drag(bend.bounding_box() or {}, -40, -20)
+            self.saved()
+            track = next(one for one in self.motion()["tracks"] if one["property"] == "rotate")
+            self.assertRegex(track["keys"][0]["easing"], r"^cubic-bezier\(0\.\d+, 0\.\d+, 0\.58, 1\)$")
+            self.assert_accessible("Move, with a curve")
+            page.get_by_role("button", name="Curve", exact=True).click()
         with self.subTest("it plays and halts on a picture"):
             page.get_by_role("button", name="Play").click()
             page.wait_for_timeout(700)
             page.get_by_role("button", name="Pause").click()
             self.assertNotIn("0.00 s", page.get_by_test_id("clock").inner_text())
         self.assert_accessible("Move, with keys")
+
+    def drag(self, box: Any, across: float, down: float) -> None:
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + across / 2, y + down / 2)
+        self.page.mouse.move(x + across, y + down)
+        self.page.mouse.up()
 
     def test_the_camera_goes_by_and_what_ends_within_the_picture_is_said(self) -> None:
         page = self.page
@@ -616,6 +645,38 @@ class PageRuleTests(PageTestCase):
         maps = np.array(told["maps"]).reshape(5, 3, 7)
         np.testing.assert_allclose(maps[..., :6], sampled.maps[:, 1:4], atol=1e-4)
         self.assertEqual(np.array(told["rest"]).reshape(6, 7)[4, 6], 0.5)
+
+    def test_the_curve_of_a_property_is_what_is_played(self) -> None:
+        keys = [Key(0, 3.0), Key(0.5, -20.0), Key(1.25, 40.0), Key(1.5, 40.5)]
+        times = np.linspace(0, 2, 41)
+        cases, wanted = [], []
+        for text in (*EASINGS, "linear(0 20%, 0.3 40% 50%, 1.4, 0.2, 1)", "steps(2, jump-start)"):
+            track = Track("1", "rotate", tuple(Key(key.at, key.value, text) for key in keys))
+            told = [{"at": key.at, "value": key.value, "easing": key.easing} for key in track.keys]
+            cases.append({"keys": told, "times": times.tolist()})
+            maps = sample(Motion().with_tracks({track.place: track}), PARTS, times).maps[:, 1]
+            wanted.append(np.degrees(np.arctan2(maps[:, 1], maps[:, 0])))
+        script = """({ keys, times }) => {
+            const path = document.createElementNS('http://www.w3.org/2000/svg', 'path');
+            // So large that what is rounded for the screen matters little.
+            path.setAttribute('d', plain.curvePath(keys, 0, 2, (time) => time * 1e4, (value) => value * 1e3));
+            const whole = path.getTotalLength();
+            return times.map((time) => {
+                let [low, high] = [0, whole];
+                for (let step = 0; step < 40; step++) {
+                    const middle = (low + high) / 2;
+                    if (path.getPointAtLength(middle).x < time * 1e4 + 1e-3) low = middle;
+                    else high = middle;
+                }
+                return path.getPointAtLength(high).y / 1e3;
+            });
+        }"""
+        for case, told, told_by_core in zip(cases, self.asked(script, cases), wanted, strict=True):
+            # Where it jumps, both sides are right.
+            apart = np.abs(np.array(told) - told_by_core)
+            jumps = np.abs(np.diff(told_by_core, prepend=told_by_core[0])) > 5
+            is_stepped = "step" in case["keys"][0]["easing"]
+            self.assertLess(apart[~jumps if is_stepped else slice(None)].max(), 0.15, case["keys"][0]["easing"])
 
     def test_what_a_camera_does_to_planes(self) -> None:
         chance = random.Random(13)

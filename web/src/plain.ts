@@ -2,6 +2,7 @@
 export { samplesOf } from './api/motion';
 export { afterEvent } from './pile/pointer';
 export { applied } from './rules/commands';
+export { curvePath } from './rules/curve';
 export { posesOf } from './rules/joints';
 export { carriedAlong, mapOf, momentAt, pictureAt, poseOf, throughCamera } from './rules/motion';
 export { mergedInto } from './rules/regions';

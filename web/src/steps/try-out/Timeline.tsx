@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'reac
 import { CAMERA, GROUND, type Key, type KeyRef, type Track } from '../../api/motion';
 import { keyAt, seenMoment } from '../../rules/motion';
 import { plural } from '../../ui/units';
+import { Curve, curvedTrack } from './Curve';
 import { nameOf } from './figure';
 import classes from './Move.module.css';
 import { type MovingParts, placeOf } from './useMoving';
@@ -31,15 +32,21 @@ const EASINGS = ['linear', 'ease', 'ease-in', 'ease-out', 'ease-in-out', 'step-s
 
 /** Time under the picture: playing, the ruler, and the keys of what is chosen. */
 export function Timeline({ moving, canEdit }: Props) {
+  const [isCurved, setCurved] = useState(false);
   return (
-    <section className={classes.timeline} aria-label="Time">
-      <Transport moving={moving} canEdit={canEdit} />
-      <Lanes moving={moving} canEdit={canEdit} />
+    <section className={classes.timeline} data-curved={isCurved || undefined} aria-label="Time">
+      <Transport moving={moving} canEdit={canEdit} isCurved={isCurved} onCurved={setCurved} />
+      <Lanes moving={moving} canEdit={canEdit} isCurved={isCurved} />
     </section>
   );
 }
 
-function Transport({ moving, canEdit }: Props) {
+interface TransportProps extends Props {
+  isCurved: boolean;
+  onCurved: (isCurved: boolean) => void;
+}
+
+function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
   const { player, stage, keys } = moving;
   const { isPlaying } = useSyncExternalStore(player.subscribe, player.now);
   const [speed, setSpeed] = useState(1);
@@ -92,6 +99,16 @@ function Transport({ moving, canEdit }: Props) {
       <Clock moving={moving} />
       <span className={classes.gap} />
       {canEdit && keys.length > 0 && <KeyTools moving={moving} />}
+      {moving.tracks.size > 0 && (
+        <Button
+          size="compact-sm"
+          variant={isCurved ? 'light' : 'default'}
+          aria-pressed={isCurved}
+          onClick={() => onCurved(!isCurved)}
+        >
+          Curve
+        </Button>
+      )}
       {canEdit && moving.chosen.length > 0 && (
         <Button size="compact-sm" variant="default" onClick={() => keyHere(moving)}>
           Key here
@@ -239,13 +256,15 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
 /** Where times lie across the lanes. */
 const LABEL = 132;
 const MARGIN = 14;
+/** The number at the end stands beside its line. */
+const RIGHT = 30;
 
-function Lanes({ moving, canEdit }: Props) {
+function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
   const { stage, player, figure, chosen, tracks } = moving;
   const frame = useRef<HTMLDivElement>(null);
   const head = useRef<HTMLDivElement>(null);
   const width = useWidth(frame);
-  const scale = Math.max(1, width - LABEL - 2 * MARGIN) / stage.duration;
+  const scale = Math.max(1, width - LABEL - MARGIN - RIGHT) / stage.duration;
   const left = (at: number) => LABEL + MARGIN + at * scale;
   const shown = useMemo(
     () =>
@@ -254,6 +273,7 @@ function Lanes({ moving, canEdit }: Props) {
       ),
     [tracks, chosen],
   );
+  const curved = isCurved ? curvedTrack(moving, shown) : null;
   useEffect(() => {
     const place = () => {
       const { time, isPlaying } = player.now();
@@ -338,6 +358,16 @@ function Lanes({ moving, canEdit }: Props) {
           </div>
         ))}
       </div>
+      {curved && (
+        <Curve
+          key={placeOf(curved)}
+          moving={moving}
+          track={curved}
+          label={labelOf(curved)}
+          left={left}
+          canEdit={canEdit}
+        />
+      )}
       <div
         ref={head}
         className={classes.head}

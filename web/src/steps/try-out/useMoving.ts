@@ -26,9 +26,11 @@ interface Props {
   rehearsal: Rehearsal | null;
   canEdit: boolean;
   isOn: boolean;
+  /** It plays by itself as soon as it can. */
+  isPlayed: boolean;
 }
 
-export function useMoving({ rehearsal, canEdit, isOn }: Props) {
+export function useMoving({ rehearsal, canEdit, isOn, isPlayed }: Props) {
   const result = rehearsal?.result ?? null;
   const figure = useMemo(() => (result ? figureOf(result) : null), [result]);
   const kept = useMotion(rehearsal?.id ?? null, isOn && result !== null, rehearsal?.hand_over != null);
@@ -65,6 +67,10 @@ export function useMoving({ rehearsal, canEdit, isOn }: Props) {
   useEffect(() => {
     if (!isOn) player.halt();
   }, [isOn, player]);
+  const isThere = samples !== null;
+  useEffect(() => {
+    if (isPlayed && isThere) player.play();
+  }, [isPlayed, isThere, player]);
   // What was dragged is where the server says, once it has said so.
   // biome-ignore lint/correctness/useExhaustiveDependencies: when either has come
   useEffect(dragging.letGo, [kept.samples, kept.error]);

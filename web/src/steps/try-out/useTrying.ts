@@ -15,6 +15,7 @@ import {
   useRehearsals,
 } from '../../api/rehearsals';
 
+import { useFirstPlay } from './useFirstPlay';
 import { useLiningUp } from './useLiningUp';
 import { useMoving } from './useMoving';
 import { useScreens } from './useScreens';
@@ -97,7 +98,8 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   const lining = useLiningUp({ rehearsal, isOpening, canEdit, read });
   const [task, setTask] = useState<Task>('check');
   const isReady = isOpen && rehearsal?.result != null && !isOpening;
-  const moving = useMoving({ rehearsal, canEdit, isOn: isReady && task === 'move' });
+  const isPlayed = useFirstPlay(illustration, isReady ? rehearsal : null, () => setTask('move'));
+  const moving = useMoving({ rehearsal, canEdit, isOn: isReady && task === 'move', isPlayed });
   const hasScreens = rehearsal?.result?.ways.includes('interface') ?? false;
   const screens = useScreens(rehearsal, isReady && task === 'screens' && hasScreens);
   return {

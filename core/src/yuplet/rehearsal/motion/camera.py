@@ -50,7 +50,7 @@ def planes_that_run_out(motion: Motion, rig: Rig) -> list[RunsOut]:
                     RunsOut(
                         part=part.id,
                         side=side,
-                        picture=worst + 1,
+                        picture=min(worst + 1, motion.stage.frames),
                         at=round(float(times[worst]), 6),
                         pixels=round(float(gap[worst]), 1),
                     )
