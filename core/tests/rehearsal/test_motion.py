@@ -312,7 +312,7 @@ class CameraTests(TestCase):
         self.assertEqual(planes_that_run_out(motion, self.marsh((1000, 2220))), [])
         left, right = planes_that_run_out(motion, self.marsh((1000, 1920)))
         self.assertEqual((left.side, left.picture, left.pixels), ("left", 1, 150))
-        self.assertEqual((right.side, right.picture, right.at, right.pixels), ("right", 251, 10, 150))
+        self.assertEqual((right.side, right.picture, right.at, right.pixels), ("right", 250, 10, 150))
         # What does not cover the view at rest is no plane.
         self.assertEqual(planes_that_run_out(motion, self.marsh((1000, 800))), [])
 

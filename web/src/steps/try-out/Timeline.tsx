@@ -263,6 +263,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
   const { stage, player, figure, chosen, tracks } = moving;
   const frame = useRef<HTMLDivElement>(null);
   const head = useRef<HTMLDivElement>(null);
+  const ruler = useRef<HTMLDivElement>(null);
   const width = useWidth(frame);
   const scale = Math.max(1, width - LABEL - MARGIN - RIGHT) / stage.duration;
   const left = (at: number) => LABEL + MARGIN + at * scale;
@@ -280,9 +281,9 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
       const moment = seenMoment(stage, time, isPlaying);
       if (head.current) {
         head.current.style.transform = `translateX(${LABEL + MARGIN + moment * scale}px)`;
-        head.current.setAttribute('aria-valuenow', String(Math.round(moment * stage.rate)));
-        head.current.setAttribute('aria-valuetext', `${moment.toFixed(2)} s`);
       }
+      ruler.current?.setAttribute('aria-valuenow', String(Math.round(moment * stage.rate)));
+      ruler.current?.setAttribute('aria-valuetext', `${moment.toFixed(2)} s`);
     };
     place();
     return player.listen(place);
@@ -308,9 +309,16 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
   };
   return (
     <div ref={frame} className={classes.lanes}>
-      {/* Keys and the slider below do the same by keyboard. */}
       <div
+        ref={ruler}
         className={classes.ruler}
+        role="slider"
+        aria-label="Picture"
+        aria-valuemin={0}
+        aria-valuemax={stage.duration * stage.rate}
+        aria-valuenow={0}
+        tabIndex={0}
+        onKeyDown={byKey}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
           seek(event);
@@ -368,17 +376,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
           canEdit={canEdit}
         />
       )}
-      <div
-        ref={head}
-        className={classes.head}
-        role="slider"
-        aria-label="Picture"
-        aria-valuemin={0}
-        aria-valuemax={stage.duration * stage.rate}
-        aria-valuenow={0}
-        tabIndex={0}
-        onKeyDown={byKey}
-      />
+      <div ref={head} className={classes.head} />
     </div>
   );
 }

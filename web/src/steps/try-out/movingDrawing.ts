@@ -19,6 +19,8 @@ export interface Moment {
   ground: string | null;
   /** Seconds since the motion began, for parts that have frames of their own. */
   time: number;
+  /** While it plays: which parts lie still all the time. */
+  isStill?: readonly boolean[] | null;
   /** Parts that are not as large as drawn, by their numbers, and how much larger everything else is seen. */
   stretched?: ReadonlyMap<number, Stretched>;
   grown?: number;
@@ -39,6 +41,11 @@ export class PartPictures {
 
   add(name: string, picture: ImageBitmap): void {
     this.whole.set(name, picture);
+  }
+
+  /** How many are there. */
+  get count(): number {
+    return this.whole.size;
   }
 
   has(name: string): boolean {
@@ -95,47 +102,160 @@ export function drawParts(
   view: View,
   moment: Moment,
 ): void {
-  const draw = (context: Context, nodes: readonly Node[], depth: number) => {
-    for (const node of nodes) {
-      if ('part' in node) drawPart(context, node.part);
-      else drawGroup(context, node, depth);
+  const draw = (context: Context, layers: readonly Layer[], depth: number) => {
+    for (let at = 0; at < layers.length; ) {
+      const long = moment.isStill ? stillFrom(figure, layers, at, moment.isStill) : 0;
+      if (moment.isStill && long >= LEAST_RUN) {
+        drawRun(context, layers.slice(at, at + long), moment.isStill);
+        at += long;
+        continue;
+      }
+      const layer = layers[at];
+      if (typeof layer === 'number') drawPart(context, figure, pictures, view, moment, layer);
+      else if (layer) drawGroup(context, layer, depth);
+      at += 1;
     }
   };
-  const drawPart = (context: Context, at: number) => {
-    const part = figure.parts[at];
-    const member = figure.memberOf.parts[at];
-    if (!part || !(member ? moment.members[member.set] === member.member : part.is_on)) return;
-    const name = pictureOf(part, moment.time);
-    const picture = name && pictures.at(name, view.zoom * (moment.grown ?? 1));
-    if (!picture) return;
-    const map = moment.maps[at] ?? REST;
-    place(context, view, map);
-    context.globalAlpha = part.opacity * (moment.opacity[at] ?? 1);
-    context.globalCompositeOperation = operatorOf(part.blend);
-    context.imageSmoothingEnabled = view.zoom < 1 || map.some((value, number) => value !== REST[number]);
-    const stretched = moment.stretched?.get(at);
-    if (stretched) drawStretched(context, picture, part, stretched);
-    else context.drawImage(picture, part.left, part.top, part.width, part.height);
-  };
-  const drawGroup = (context: Context, { group: at, members }: Extract<Node, { group: number }>, depth: number) => {
+  const drawGroup = (context: Context, { group: at, layers }: Apart, depth: number) => {
     const group = figure.groups[at];
-    const member = figure.memberOf.groups[at];
-    if (!group || !(member ? moment.members[member.set] === member.member : group.is_on)) return;
-    if (group.blend === 'normal' && group.opacity === 1 && !group.isolated) {
-      draw(context, members, depth);
-      return;
-    }
+    if (!group) return;
     const inner = cleared(depth, onto.canvas);
-    draw(inner, members, depth + 1);
+    draw(inner, layers, depth + 1);
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.globalAlpha = group.opacity;
     context.globalCompositeOperation = operatorOf(group.blend);
     context.drawImage(inner.canvas, 0, 0);
   };
+  /** What lies still while it plays is drawn once, as one picture. */
+  const drawRun = (context: Context, layers: readonly Layer[], isStill: readonly boolean[]) => {
+    // Pictures may still arrive.
+    const key = `${layers.join(' ')} ${view.zoom} ${view.x} ${view.y} ${pictures.count}`;
+    const known = runs.get(isStill) ?? new Map<string, Run>();
+    runs.set(isStill, known);
+    let run = known.get(key);
+    if (!run) {
+      if (known.size >= MOST_RUNS) known.clear();
+      run = runOf(
+        layers.filter((one) => typeof one === 'number'),
+        figure,
+        pictures,
+        view,
+        moment,
+        onto.canvas,
+      );
+      known.set(key, run);
+    }
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.globalAlpha = 1;
+    context.globalCompositeOperation = 'source-over';
+    if (run.canvas) context.drawImage(run.canvas, run.left, run.top);
+  };
   // Apart from the ground: parts may be laid by what is behind them.
   const whole = cleared(0, onto.canvas);
-  draw(whole, figure.tree, 1);
+  draw(whole, layersOf(figure, figure.tree, moment), 1);
   onto.drawImage(whole.canvas, 0, 0);
+}
+
+/** A part by its number, or a group that is laid as a whole. */
+type Layer = number | Apart;
+
+interface Apart {
+  group: number;
+  layers: readonly Layer[];
+}
+
+/** What is seen, back to front; groups that change nothing are opened. */
+function layersOf(figure: Figure, nodes: readonly Node[], moment: Moment): Layer[] {
+  return nodes.flatMap((node): Layer[] => {
+    if ('part' in node) {
+      const member = figure.memberOf.parts[node.part];
+      const isSeen = member ? moment.members[member.set] === member.member : figure.parts[node.part]?.is_on;
+      return isSeen ? [node.part] : [];
+    }
+    const group = figure.groups[node.group];
+    const member = figure.memberOf.groups[node.group];
+    if (!group || !(member ? moment.members[member.set] === member.member : group.is_on)) return [];
+    const layers = layersOf(figure, node.members, moment);
+    const isOpen = group.blend === 'normal' && group.opacity === 1 && !group.isolated;
+    return isOpen ? layers : [{ group: node.group, layers }];
+  });
+}
+
+/** How many layers from one on lie still and are laid normally, so that they can be one picture. */
+function stillFrom({ parts }: Figure, layers: readonly Layer[], from: number, isStill: readonly boolean[]): number {
+  let at = from;
+  for (; at < layers.length; at++) {
+    const layer = layers[at];
+    if (typeof layer !== 'number' || !isStill[layer] || parts[layer]?.blend !== 'normal') break;
+  }
+  return at - from;
+}
+
+const LEAST_RUN = 3;
+const MOST_RUNS = 200;
+
+/** Parts that are one picture, and where that lies on the surface; null where nothing of it is seen. */
+interface Run {
+  canvas: OffscreenCanvas | null;
+  left: number;
+  top: number;
+}
+
+/** By what lies still in a motion; forgotten with it. */
+const runs = new WeakMap<readonly boolean[], Map<string, Run>>();
+
+function runOf(
+  numbers: readonly number[],
+  figure: Figure,
+  pictures: PartPictures,
+  view: View,
+  moment: Moment,
+  surface: Extent,
+): Run {
+  const corners = numbers.flatMap((at) => {
+    const part = figure.parts[at];
+    if (!part) return [];
+    const map = moment.maps[at] ?? REST;
+    return [
+      { x: part.left, y: part.top },
+      { x: part.left + part.width, y: part.top },
+      { x: part.left, y: part.top + part.height },
+      { x: part.left + part.width, y: part.top + part.height },
+    ].map((corner) => movedBy(map, corner));
+  });
+  const xs = corners.map(({ x }) => view.x + x * view.zoom);
+  const ys = corners.map(({ y }) => view.y + y * view.zoom);
+  const [left, top] = [Math.max(0, Math.floor(Math.min(...xs)) - 1), Math.max(0, Math.floor(Math.min(...ys)) - 1)];
+  const width = Math.min(surface.width, Math.ceil(Math.max(...xs)) + 1) - left;
+  const height = Math.min(surface.height, Math.ceil(Math.max(...ys)) + 1) - top;
+  if (!(width > 0 && height > 0)) return { canvas: null, left, top };
+  const canvas = new OffscreenCanvas(width, height);
+  const context = canvas.getContext('2d');
+  const here = { ...view, x: view.x - left, y: view.y - top };
+  if (context) for (const at of numbers) drawPart(context, figure, pictures, here, moment, at);
+  return { canvas, left, top };
+}
+
+function drawPart(
+  context: Context,
+  figure: Figure,
+  pictures: PartPictures,
+  view: View,
+  moment: Moment,
+  at: number,
+): void {
+  const part = figure.parts[at];
+  const name = part && pictureOf(part, moment.time);
+  const picture = name && pictures.at(name, view.zoom * (moment.grown ?? 1));
+  if (!part || !picture) return;
+  const map = moment.maps[at] ?? REST;
+  place(context, view, map);
+  context.globalAlpha = part.opacity * (moment.opacity[at] ?? 1);
+  context.globalCompositeOperation = operatorOf(part.blend);
+  context.imageSmoothingEnabled = view.zoom < 1 || map.some((value, number) => value !== REST[number]);
+  const stretched = moment.stretched?.get(at);
+  if (stretched) drawStretched(context, picture, part, stretched);
+  else context.drawImage(picture, part.left, part.top, part.width, part.height);
 }
 
 type Context = OffscreenCanvasRenderingContext2D;
@@ -192,19 +312,11 @@ function pictureOf(part: Part, time: number): string | null {
 
 /** The front-most part that covers a place of the canvas by half or more, else by anything: a glow hides nothing from the hand. */
 export function partAt(figure: Figure, pictures: PartPictures, moment: Moment, spot: Spot): string | null {
-  const isSeen = (nodes: readonly Node[]): number[] =>
-    nodes.flatMap((node) => {
-      if ('part' in node) {
-        const member = figure.memberOf.parts[node.part];
-        const isOn = member ? moment.members[member.set] === member.member : figure.parts[node.part]?.is_on;
-        return isOn ? [node.part] : [];
-      }
-      const member = figure.memberOf.groups[node.group];
-      const isOn = member ? moment.members[member.set] === member.member : figure.groups[node.group]?.is_on;
-      return isOn ? isSeen(node.members) : [];
-    });
+  const seen = layersOf(figure, figure.tree, moment);
+  const numbers = (layers: readonly Layer[]): number[] =>
+    layers.flatMap((one) => (typeof one === 'number' ? [one] : numbers(one.layers)));
   let faint: string | null = null;
-  for (const at of isSeen(figure.tree).reverse()) {
+  for (const at of numbers(seen).reverse()) {
     const part = figure.parts[at];
     const back = inverse(moment.maps[at] ?? REST);
     const name = part && pictureOf(part, moment.time);

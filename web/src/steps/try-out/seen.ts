@@ -13,6 +13,7 @@ export function seenAt(
   time: number,
   moment: number,
   held: readonly Affine[] | null,
+  isStill: readonly boolean[] | null = null,
 ): Moment {
   if (!samples) {
     const bare = held ?? figure.parts.map(() => REST);
@@ -41,8 +42,13 @@ export function seenAt(
     members: figure.sets.map(({ rest }, set) => samples.members[picture * samples.sets + set] ?? rest),
     ground: ground ? `rgb(${[...ground].map(Math.round).join(' ')})` : stage.ground,
     time,
+    isStill: held ? null : isStill,
   };
 }
+
+/** Which parts lie still all the time; of those with frames of their own none. */
+export const stillOf = ({ parts }: Figure, samples: Samples): boolean[] =>
+  parts.map((part, at) => (samples.lanes[at] ?? -1) < 0 && part.moments.length === 0);
 
 /** What the camera does to each part; null where it does nothing. */
 function camerasAt({ parts, distance, size }: Figure, { camera }: Samples, picture: number): Affine[] | null {

@@ -7,7 +7,7 @@ import type { Spot } from '../../rules/places';
 import { type Figure, figureOf } from './figure';
 import type { Moment } from './movingDrawing';
 import { Player } from './player';
-import { ownPose, seenAt } from './seen';
+import { ownPose, seenAt, stillOf } from './seen';
 import { type Posed, type Tool, useDragged } from './useDragged';
 import { useMotion } from './useMotion';
 
@@ -75,13 +75,14 @@ export function useMoving({ rehearsal, canEdit, isOn, isPlayed }: Props) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: when either has come
   useEffect(dragging.letGo, [kept.samples, kept.error]);
 
+  const isStill = useMemo(() => (figure && samples ? stillOf(figure, samples) : null), [figure, samples]);
   const momentOf = useMemo(
     () =>
       figure
         ? (time: number, isPlaying = false): Moment =>
-            seenAt(figure, samples, stage, time, seenMoment(stage, time, isPlaying), held)
+            seenAt(figure, samples, stage, time, seenMoment(stage, time, isPlaying), held, isPlaying ? isStill : null)
         : null,
-    [figure, samples, stage, held],
+    [figure, samples, stage, held, isStill],
   );
   const paths = useMemo(() => new Map((motion?.motion.paths ?? []).map((one) => [one.target, one])), [motion]);
   const isAtRest = held === null && tracks.size === 0;
