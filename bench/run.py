@@ -23,6 +23,7 @@ SCRIPTS = (
     "steps",
     "apart",
     "pile",
+    "playing",
     "plan_page",
 )
 

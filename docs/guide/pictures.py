@@ -6,6 +6,7 @@
 import io
 import json
 import sys
+import tempfile
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path
@@ -16,6 +17,7 @@ from playwright.sync_api import Page
 HERE = Path(__file__).resolve().parent
 ROOT = HERE.parents[1]
 sys.path.insert(0, str(ROOT))
+import yuplet  # noqa: E402
 from tests.browser import chromium, new_context  # noqa: E402
 
 ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8600"
@@ -35,6 +37,7 @@ def main() -> None:
         overview = picture(brindle, "overview.png")
         keep("figure", overview.crop((0, 0, overview.width, 226 * 3 + 48)))
         keep("looks", beside([picture(brindle, name) for name in sorted(brindle) if name.startswith("combinations/")]))
+        moving(page, brindle)
         marsh = package(page, "Reed marsh")
         planes = [name for name in sorted(marsh) if name.startswith(("planes/", "parts/")) and name.endswith(".png")]
         keep("planes", beside([picture(marsh, name) for name in planes], across=4))
@@ -50,11 +53,26 @@ def main() -> None:
         keep("interface", beside([picture(levers, name) for name in names]))
 
 
+def moving(page: Page, files: dict[str, bytes]) -> None:
+    """The motion of the figure, as an animated PNG of ten pictures a second."""
+    newest = page.request.get(f"/api/illustrations/{number_of(page, 'Brindle')}/rehearsals").json()[0]
+    motion = page.request.get(f"/api/rehearsals/{newest['id']}/motion").json()["motion"]
+    motion["stage"]["rate"] = 10
+    with tempfile.TemporaryDirectory() as folder:
+        for name, data in files.items():
+            Path(folder, name).parent.mkdir(parents=True, exist_ok=True)
+            Path(folder, name).write_bytes(data)
+        yuplet.move(folder, motion, film=HERE / "pictures" / "moving.png", width=200)
+
+
+def number_of(page: Page, name: str) -> str:
+    address = page.get_by_role("link", name=name).first.get_attribute("href") or ""
+    return address.split("/")[2]
+
+
 def package(page: Page, name: str) -> dict[str, bytes]:
     """The files of the newest package of a demo illustration."""
-    address = page.get_by_role("link", name=name).first.get_attribute("href") or ""
-    number = address.split("/")[2]
-    newest = page.request.get(f"/api/illustrations/{number}/hand-overs").json()[0]
+    newest = page.request.get(f"/api/illustrations/{number_of(page, name)}/hand-overs").json()[0]
     data = page.request.get(f"/api/hand-overs/{newest['id']}/package").body()
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         return {file: archive.read(file) for file in archive.namelist()}

@@ -114,6 +114,11 @@ def main() -> None:
         page.locator("[data-file='sheets/1.json']").scroll_into_view_if_needed()
         page.locator("[data-file='sheets/1.png'] img").wait_for()
         shoot(page, "sheets")
+        to_step(page, "Try out")
+        page.get_by_text("Screens", exact=True).click()
+        page.get_by_role("region", name="Screens").locator("canvas").nth(2).wait_for()
+        page.wait_for_timeout(2000)
+        shoot(page, "screens")
 
 
 def take_apart(page: Page) -> None:
@@ -140,20 +145,6 @@ def take_apart(page: Page) -> None:
         page.locator("[aria-busy=false]").wait_for()
     page.get_by_text("Apart", exact=True).click()
     shoot(page, "taken-apart")
-    page.get_by_text("As it lies", exact=True).click()
-    to_page(page, "Beneath")
-    page.get_by_label("The part").select_option(label="right arm")
-    page.get_by_role("radio", name="Round off an end").click()
-    page.mouse.click(left + 852 * zoom, top + 835 * zoom)
-    page.get_by_role("button", name="Round it off").click()
-    page.get_by_text("Last step: Round off 'right arm'").wait_for()
-    page.get_by_label("Mark it on the picture").check()
-    page.get_by_label("Seen on the picture").select_option(label="This part alone")
-    page.get_by_label("Outlines", exact=True).select_option("none")
-    page.mouse.click(left + 852 * zoom, top + 835 * zoom)
-    page.mouse.move(left + 852 * zoom, top + 835 * zoom)
-    page.mouse.wheel(0, -400)
-    shoot(page, "beneath")
 
 
 def in_order(page: Page, name: str) -> None:

@@ -2,7 +2,7 @@ import { Button, NativeSelect } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
 import { CAMERA, GROUND, type Key, type KeyRef, type Track } from '../../api/motion';
 import { keyAt, seenMoment } from '../../rules/motion';
-import { plural } from '../../ui/units';
+import { count } from '../../ui/units';
 import { Curve, curvedTrack } from './Curve';
 import { nameOf } from './figure';
 import classes from './Move.module.css';
@@ -23,7 +23,7 @@ const LABELS: Record<Track['property'], string> = {
   camera: 'place',
   ground: 'colour',
 };
-const SPEEDS = [0.5, 1, 2].map((value) => ({ value: String(value), label: `${value} × speed` }));
+const SPEEDS = [0.5, 1, 2].map((value) => ({ value: String(value), label: `${value} ×` }));
 const NEIGHBOURS = [0, 1, 2, 3].map((value) => ({
   value: String(value),
   label: value === 0 ? 'No neighbours' : `${value} before, ${value} after`,
@@ -109,7 +109,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
           Curve
         </Button>
       )}
-      {canEdit && moving.chosen.length > 0 && (
+      {canEdit && moving.chosen.length > 0 && keys.length === 0 && (
         <Button size="compact-sm" variant="default" onClick={() => keyHere(moving)}>
           Key here
         </Button>
@@ -181,13 +181,13 @@ function Clock({ moving: { player, stage } }: Pick<Props, 'moving'>) {
       const frames = Math.round(stage.duration * stage.rate);
       const picture = Math.min(frames, Math.floor(moment * stage.rate + 1e-6) + 1);
       if (text.current) {
-        text.current.textContent = `${moment.toFixed(2)} s · picture ${picture} of ${frames}${skipped > 0 ? ` · ${plural(skipped, 'picture')} skipped` : ''}`;
+        text.current.textContent = `${moment.toFixed(2)} s · ${picture} of ${frames}${skipped > 0 ? ` · ${count(skipped)} skipped` : ''}`;
       }
     };
     write();
     return player.listen(write);
   }, [player, stage]);
-  return <span ref={text} className={classes.clock} data-testid="clock" />;
+  return <span ref={text} className={classes.clock} data-testid="clock" title="Seconds, and which picture it is" />;
 }
 
 function KeyTools({ moving }: Pick<Props, 'moving'>) {
