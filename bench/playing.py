@@ -1,10 +1,17 @@
 """Playing a motion in headless Chromium against a running ./start (software drawing, no graphics card): the work of the page for each picture."""
 
 import json
+from dataclasses import replace
 
-from measure import table
+from measure import FOLDER, brindle, table
 from pile import brought_in, signed_in
 from playwright.sync_api import Page
+
+from yuplet.geometry import Size
+from yuplet.illustration.layers import Illustration, LayerGroup, LayerNode
+from yuplet.pixels.spill_file import SpillFile
+from yuplet.reading.files import read_illustration
+from yuplet.writing import openraster
 
 TURNS = """async () => {
     const id = Number(document.querySelector('#tried-package').value.split(' ')[1]);
@@ -40,18 +47,45 @@ def main() -> str:
     with signed_in() as page:
         page.get_by_role("link", name="Brindle").first.click()
         rows.append(["Brindle, 53 parts, its own motion", *played(page)])
-        page.goto("/")
-        page.goto(brought_in(page, "two hundred", 200))
-        page.get_by_role("navigation", name="Steps").get_by_text("Hand over").click()
-        if not page.get_by_text("no. 1, proved").count():
-            page.get_by_role("button", name="Hand over 2").click()
-        page.get_by_text("proved").first.wait_for(timeout=300_000)
-        rows.append(["200 parts, all of them turned", *played(page, TURNS)])
-    note = (
-        "Fitted to a window of 1280 × 800, six seconds at 24 pictures a second, drawn without a graphics card. A picture may take 42 ms."
-        " The 200 parts cover the canvas some 60 times."
-    )
+        four_figures()
+        for name, what in (
+            ("four figures", "four such figures, all parts turned"),
+            ("two hundred", "200 parts that cover the canvas 60 times, all turned"),
+        ):
+            page.goto("/")
+            page.goto(brought_in(page, name, 200))
+            page.get_by_role("navigation", name="Steps").get_by_text("Hand over").click()
+            if not page.get_by_text("no. 1, proved").count():
+                page.get_by_role("button", name="Hand over 2").click()
+            page.get_by_text("proved").first.wait_for(timeout=300_000)
+            rows.append([what, *played(page, TURNS)])
+    note = "Fitted to a window of 1280 × 800, six seconds at 24 pictures a second, drawn without a graphics card. A picture may take 42 ms."
     return table("Playing a motion", ["what", "median", "95th percentile", "pictures"], rows, note)
+
+
+def four_figures() -> None:
+    """Brindle four times beside each other: 212 parts."""
+    target = FOLDER / "four figures.ora"
+    if target.exists():
+        return
+    with SpillFile() as scratch:
+        one, _ = read_illustration(brindle(), scratch)
+        wide, high = one.canvas
+
+        def copied(node: LayerNode, number: int) -> LayerNode:
+            if isinstance(node, LayerGroup):
+                members = tuple(copied(member, number) for member in node.members)
+                return replace(node, id=f"{node.id} {number}", members=members)
+            key = f"{node.id} {number}"
+            if node.box is None:
+                return replace(node, id=key)
+            scratch.put(key, scratch.whole(node.id))
+            return replace(node, id=key, box=node.box.moved(number % 2 * wide, number // 2 * high))
+
+        groups = tuple(
+            LayerGroup(f"g{at}", f"figure {at + 1}", tuple(copied(node, at) for node in one.layers)) for at in range(4)
+        )
+        openraster.write(target, Illustration("four figures", Size(2 * wide, 2 * high), groups), scratch)
 
 
 def played(page: Page, prepare: str | None = None) -> list[str]:

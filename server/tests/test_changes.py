@@ -144,9 +144,8 @@ class ChangeTests(TakingCase):
         np.testing.assert_array_equal(self.composite(), before)
         coat = self.pixels("coat")
         self.assertEqual((coat[57, 20, 3], coat[20, 77].tolist()), (0, [*CREAM, 255]))
-        self.assertEqual(
-            self.pixels("corner")[57, 20].tolist(), [*RED, 255], "what was given back is in the part that took it"
-        )
+        rest = self.pixels("toy")[57, 20].tolist()
+        self.assertEqual(rest, [*RED, 255], "what was given back is where it was taken from: nobody else took it")
         self.assertEqual(self.pixels("button")[36, 40].tolist(), [*BLUE, 255])
         self.post(self.ben, "undo")
         self.assertGreater(self.pixels("coat")[57, 20, 3], 0)

@@ -14,7 +14,7 @@ from yuplet.arrangement.sets.required import required
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import PartGroup
 from yuplet.derivation.cutting import MAX_PARTS
-from yuplet.editing.art import Art, art_of, divided
+from yuplet.editing.art import Art, art_of, division_of, drawn_art
 from yuplet.editing.drawing import drawn
 from yuplet.editing.jointing import ProposeJoints
 from yuplet.editing.looking_over import SMALLEST, away_from_original, found_in
@@ -50,6 +50,12 @@ def _art(illustration: Illustration, row: str, frame: int | None = None) -> Art:
     return art_of(tree, layers, row, frame)
 
 
+def _drawn(illustration: Illustration, row: str, frame: int | None = None) -> tuple[Art, StoredLayers]:
+    """What can be chosen of it, which is not what was filled in and is not seen; and the layers."""
+    tree, layers = looked_at(illustration)
+    return drawn_art(tree, layers, row, art_of(tree, layers, row, frame))[0], layers
+
+
 def margins_of(illustration: Illustration, row: str) -> Margins | None:
     """How far from its edges a part could be kept from being stretched; None where nothing between them is alike. Raises as `selection` does."""
     return stretchable(_art(illustration, row).picture)
@@ -62,8 +68,8 @@ def selection(
 
     Raises `SelectionError`, or `ArrangementError` when the part is not one that can be selected from.
     """
-    art = _art(illustration, row, frame)
-    mask = select(art.picture, art.box, gestures, edge, divided)
+    art, layers = _drawn(illustration, row, frame)
+    mask = select(art.picture, art.box, gestures, edge, lambda _: division_of(layers, art))
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     box = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
     cut = mask[box.top : box.bottom, box.left : box.right]
@@ -80,7 +86,7 @@ def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) 
 
     `crumbs` is how many tiny ones belong to the nearest larger piece. Raises as `selection` does.
     """
-    art = _art(illustration, row)
+    art, _ = _drawn(illustration, row)
     found = islands(art.picture, gap=gap, smallest=smallest)
     labels = without_crumbs(found)
     count = int(labels.max())
@@ -107,8 +113,8 @@ def proposals_of(illustration: Illustration, row: str) -> dict[str, Any]:
 
     Raises as `selection` does.
     """
-    art = _art(illustration, row)
-    found = divided(art.picture)
+    art, layers = _drawn(illustration, row)
+    found = division_of(layers, art)
     picture = np.zeros((*found.labels.shape, 4), np.uint8)
     picture[..., 0], picture[..., 1] = found.labels & 255, found.labels >> 8
     picture[..., 3] = 255

@@ -7,11 +7,11 @@ import { Composite, type Scene } from './composite';
 import { type Ground, paintBorder, paintGround, paintPlain } from './grounds';
 import type { Pictures } from './images';
 import {
-  drawBones,
   drawCircle,
   drawGhosts,
   drawGuides,
   drawHandles,
+  drawLinks,
   drawMasks,
   drawOverlay,
   drawPath,
@@ -153,7 +153,7 @@ export class PileDrawing {
       if (marks.overlay) drawOverlay(context, view, marks.overlay);
       drawMasks(context, screen, view, marks.masks);
       if (marks.strokes) drawStrokes(context, view, marks.strokes);
-      if (marks.bones) drawBones(context, view, marks.bones);
+      if (marks.links) drawLinks(context, view, marks.links);
       if (marks.circle) drawCircle(context, view, marks.circle);
       if (marks.guides && marks.guided) drawGuides(context, view, marks.guides, marks.guided);
     }

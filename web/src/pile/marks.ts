@@ -37,7 +37,7 @@ export interface MarkKeys {
 }
 
 /** A line from the pivot of what carries a part to the pivot of that part. */
-export interface Bone {
+export interface Link {
   from: Spot;
   to: Spot;
   isChosen: boolean;
@@ -66,7 +66,7 @@ export interface Marking {
   /** What the pointer paints with, where it marks by strokes. */
   brush?: { size: number; colour: string };
   circle?: Circle | null;
-  bones?: readonly Bone[];
+  links?: readonly Link[];
   handles?: readonly Handle[];
   guides?: readonly Guide[];
   /** A box of the canvas within which guides are drawn. */
@@ -195,30 +195,36 @@ export function drawCircle(context: CanvasRenderingContext2D, view: View, { at, 
   context.restore();
 }
 
-const BONE = 5;
+const TURNS = 5;
 const RING = 8;
 const GRIP = 6;
 
-/** Who carries whom: each bone narrow where it begins and a dot where the part turns. */
-export function drawBones(context: CanvasRenderingContext2D, view: View, bones: readonly Bone[]): void {
+/** Who carries whom: a thin line with a ring where the part turns, and a tick across it at what carries the part. */
+export function drawLinks(context: CanvasRenderingContext2D, view: View, links: readonly Link[]): void {
   const ratio = window.devicePixelRatio;
   context.save();
-  context.lineJoin = 'round';
-  for (const { from, to, isChosen } of bones) {
+  for (const { from, to, isChosen } of links) {
     const [x, y] = [view.x + from.x * view.zoom, view.y + from.y * view.zoom];
     const [u, v] = [view.x + to.x * view.zoom, view.y + to.y * view.zoom];
-    const length = Math.hypot(u - x, v - y) || 1;
-    const [across, along] = [((v - y) / length) * BONE * ratio, ((u - x) / length) * BONE * ratio];
+    const length = Math.hypot(u - x, v - y);
+    const ring = TURNS * ratio;
     context.beginPath();
-    context.moveTo(x, y);
-    context.lineTo(u + across, v - along);
-    context.arc(u, v, BONE * ratio, Math.atan2(-along, across), Math.atan2(along, -across));
-    context.closePath();
-    context.fillStyle = isChosen ? '#0f5c63cc' : '#fbf9f4b3';
-    context.fill();
-    context.strokeStyle = isChosen ? '#ffffff' : '#0f5c63';
-    context.lineWidth = 1.5 * ratio;
-    context.stroke();
+    context.arc(u, v, ring, 0, 2 * Math.PI);
+    if (length > ring) {
+      const [across, along] = [(u - x) / length, (v - y) / length];
+      context.moveTo(u - across * ring, v - along * ring);
+      context.lineTo(x, y);
+      context.moveTo(x - along * ring, y + across * ring);
+      context.lineTo(x + along * ring, y - across * ring);
+    }
+    for (const [colour, width] of [
+      ['#262420', isChosen ? 5 : 3.5],
+      [isChosen ? '#ffffff' : '#f3f0e9', isChosen ? 2.5 : 1.5],
+    ] as const) {
+      context.strokeStyle = colour;
+      context.lineWidth = width * ratio;
+      context.stroke();
+    }
   }
   context.restore();
 }

@@ -77,7 +77,7 @@ const MARKS = [
   'strokes',
   'brush',
   'circle',
-  'bones',
+  'links',
   'handles',
   'guides',
   'guided',

@@ -95,7 +95,7 @@ def cut_out(layer: Content, owner: Owners, behind: Behind, soft: Mask | None = N
     added = layer.all_added & ~hard
     if behind is not None:
         left[opaque] = 0
-        left = fill(left, opaque, behind)
+        left = fill(left, opaque, behind, drawn=~layer.all_added)
         if soft is not None and (left[opaque, 3] == 0).any():
             raise CannotTakeOut(
                 "There is nothing around it to continue behind a soft edge. Choose a colour, or a hard edge."

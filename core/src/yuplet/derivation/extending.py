@@ -9,7 +9,7 @@ import numpy as np
 from yuplet.derivation.content import Content, Derived, placed_mask, placed_picture, trimmed
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
-from yuplet.illustration.derived import Extension, Fill
+from yuplet.illustration.derived import Behind, Extension, Fill, Refilled
 from yuplet.pixels.filling import fill
 from yuplet.selecting.masks import HALF, Chosen, Mask, grown
 from yuplet.selecting.regions import pieces_of
@@ -74,11 +74,24 @@ def paint_under(
     return _added(layer, placed_mask(mask, at, area) >= HALF, area, covered, how, mirror_source, "what you painted")
 
 
+def refilled(layer: Content, hidden: Chosen, behind: Behind) -> Derived | None:
+    """Fill what was filled in anew, from what is drawn in the layer; `hidden` is where, (H, W) of it.
+
+    Where nothing drawn is left, it stays empty. None where nothing is left at all.
+    """
+    assert behind is not None
+    return extended(layer, np.where(hidden, 255, 0).astype(np.uint8), Refilled("", layer.box, behind))
+
+
 def extended(layer: Content, mask: Mask, derivation: Extension, mirror_source: Content | None = None) -> Derived | None:
     """A layer with the pixels of a mask added, which lies at the derivation's `mask_box`; None when both are empty."""
     area = layer.box.join(derivation.mask_box)
     whole = placed_picture(layer, area)
     added = placed_mask(mask, derivation.mask_box, area) > 0
+    before = placed_mask(layer.all_added, layer.box, area)
+    if isinstance(derivation, Refilled):
+        # What was given back since is drawn.
+        added &= before | (whole[..., 3] == 0)
     whole[added] = 0
     is_onward = derivation.fill == "onward"
     filled = fill(
@@ -86,12 +99,12 @@ def extended(layer: Content, mask: Mask, derivation: Extension, mirror_source: C
         added & (whole[..., 3] == 0),
         "flat" if derivation.fill == "onward" else derivation.fill,
         and_lines=is_onward,
+        drawn=~before if isinstance(derivation, Refilled) else None,
     )
     if mirror_source is not None:
         own = placed_picture(mirror_source, area)
         there = added & (own[..., 3] == 255)
         filled[there] = own[there]
-    before = placed_mask(layer.all_added, layer.box, area)
     return trimmed(filled, area, derivation, mask, (added | before) & (filled[..., 3] > 0))
 
 

@@ -4,16 +4,20 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
-from yuplet.arrangement.taking import part_to_change, still_part
+import numpy as np
+
+from yuplet.arrangement.taking import in_front_of, part_to_change, still_part
 from yuplet.arrangement.tree import Arrangement
-from yuplet.derivation.content import Content, Derived
+from yuplet.derivation.content import Content, Derived, placed_mask
 from yuplet.derivation.layer_store import LayerStore
 from yuplet.derivation.merging import merged_pieces
 from yuplet.errors import NothingThere
 from yuplet.geometry import Box
+from yuplet.illustration.derived import Cut, Refilled
 from yuplet.parts.part import Frame, Part
 from yuplet.pixels import Picture
 from yuplet.pixels.picture_cache import remembered
+from yuplet.selecting.masks import Chosen
 from yuplet.selecting.proposals import Proposals, propose
 
 
@@ -78,6 +82,77 @@ def art_of_frame(layers: LayerStore, part: Part, frame: Frame) -> Art | None:
         return None if content is None else Art(moved(content, part.offset), pieces[0].layer, part.offset)
     made = merged_pieces(layers, pieces)
     return None if made is None else Art(moved(made.content, part.offset), None, part.offset, made)
+
+
+def drawn_art(before: Arrangement, layers: LayerStore, row: str, art: Art) -> tuple[Art, Chosen | None]:
+    """The art of a part without what was filled in when something was taken out of it and that parts in front hide, which nobody has
+    drawn or sees; and where that is, (H, W) of the art, None for nowhere.
+
+    What somebody let the part go on by beneath others is theirs, and stays.
+    """
+    added = art.content.added
+    if added is None or art.layer is None or not _is_of_cuts(layers, art.layer):
+        return art, None
+    hidden: Chosen = added & covered_in(before, layers, row, art.box)
+    if not hidden.any():
+        return art, None
+    picture = art.picture.copy()
+    picture[hidden] = 0
+    return replace(art, content=Content(art.box, picture, added & ~hidden)), hidden
+
+
+def covered_in(before: Arrangement, layers: LayerStore, row: str, box: Box) -> Chosen:
+    """Where within a box of the canvas an opaque part lies over another one."""
+    covered = np.zeros((box.height, box.width), np.bool_)
+    for part in in_front_of(before, row):
+        for piece in part.pieces:
+            content = layers.content(piece.layer) if piece.opacity == 1 and piece.blend == "normal" else None
+            if content is None:
+                continue
+            there = moved(content, part.offset)
+            if not there.box.meet(box).is_empty:
+                covered |= placed_mask(there.picture[..., 3] == 255, there.box, box)
+    return covered
+
+
+def _is_of_cuts(layers: LayerStore, layer: str) -> bool:
+    """Whether all that was added to a layer was filled in behind what was taken out."""
+    made = {one.id: one for one in layers.illustration.made}
+    at = made.get(layer)
+    while at is not None:
+        if not isinstance(at.derivation, Cut | Refilled):
+            return False
+        at = made.get(at.of or "")
+    return True
+
+
+def division_of(layers: LayerStore, art: Art) -> Proposals:
+    """The nested regions of a part. What is left of a layer after taking art out is divided as the whole layer was: so what is proposed stays the same, less what
+    was taken, and is known at once.
+    """
+    root = None if art.layer is None else _before_cuts(layers, art.layer)
+    content = None if root in (None, art.layer) else layers.content(root or "")
+    if content is None:
+        return divided(art.picture)
+    found = divided(content.picture)
+    labels = placed_mask(found.labels, content.box, art.in_its_layer.box)
+    labels[art.picture[..., 3] == 0] = 0
+    return replace(found, labels=labels)
+
+
+def _before_cuts(layers: LayerStore, layer: str) -> str:
+    """The layer that another one is the rest of."""
+    made = {one.id: one for one in layers.illustration.made}
+    at = layer
+    while at in made:
+        one = made[at]
+        is_rest = isinstance(one.derivation, Refilled) or (
+            isinstance(one.derivation, Cut) and one.derivation.keeps == "left"
+        )
+        if not is_rest or one.of is None:
+            break
+        at = one.of
+    return at
 
 
 def divided(picture: Picture) -> Proposals:

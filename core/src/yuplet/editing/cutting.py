@@ -13,15 +13,16 @@ from yuplet.arrangement.commands import Command, ReplaceRows
 from yuplet.arrangement.commands.base import CONFIG, RowId
 from yuplet.arrangement.taking import check_behind, part_to_change, parts_taken_out
 from yuplet.arrangement.tree import Arrangement
-from yuplet.derivation.content import Derived
+from yuplet.derivation.content import Content, Derived, placed_mask, placed_picture
 from yuplet.derivation.cutting import cut_out, label_map
+from yuplet.derivation.extending import refilled
 from yuplet.derivation.layer_store import LayerStore
-from yuplet.editing.art import Art, art_of, art_of_frame, divided
+from yuplet.editing.art import Art, art_of, art_of_frame, division_of, drawn_art
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut, NothingChosen, NothingThere
 from yuplet.parts.part import Frame, Part, Piece
 from yuplet.selecting.gestures import HARD, Edge, Gestures, select
-from yuplet.selecting.masks import Mask
+from yuplet.selecting.masks import Chosen, Mask
 from yuplet.selecting.proposals import MAX_REGIONS
 from yuplet.selecting.regions import islands, rearranged, without_crumbs
 
@@ -46,6 +47,25 @@ class _Taking(OfPart):
     behind: Behind
     copy: bool
 
+    def _source(self, art: Art, drawn: Art) -> Art:
+        """What is cut: where nothing is filled in, what was filled in before stays."""
+        return art if self.behind is None else drawn
+
+    def _rest(self, layers: LayerStore, layer: str, cut: "_Cut") -> tuple[Piece, ...]:
+        """What is left of a layer, what was filled in before filled anew."""
+        if cut.left is None:
+            return ()
+        left = layers.add(layer, cut.left)
+        if cut.hidden is None or cut.art is None or self.behind is None:
+            return (Piece(left),)
+        place = cut.art.in_its_layer.box
+        whole = cut.left.box.join(place)
+        content = Content(
+            whole, placed_picture(cut.left.content, whole), placed_mask(cut.left.content.all_added, cut.left.box, whole)
+        )
+        again = refilled(content, placed_mask(cut.hidden, place, whole), self.behind)
+        return (Piece(left if again is None else layers.add(left, again)),)
+
     def _step(
         self, before: Arrangement, layers: LayerStore, part: Part, cuts: "Sequence[_Cut]", wished: Sequence[str]
     ) -> ReplaceRows:
@@ -61,7 +81,7 @@ class _Taking(OfPart):
             if layer is None:
                 left.append(frame)
             else:
-                rest = (Piece(layers.add(layer, cut.left)),) if cut.left is not None and not self.copy else ()
+                rest = self._rest(layers, layer, cut) if not self.copy else ()
                 left.append(Frame(rest, frame.milliseconds))
         for number, (frames, name) in enumerate(zip(taken, wished, strict=True), 1):
             if not any(frame.pieces for frame in frames):
@@ -76,11 +96,13 @@ class _Taking(OfPart):
 
 @plain_dataclass(frozen=True, slots=True)
 class _Cut:
-    """What is taken of one frame (None: nothing of that part), and what is left of it; no art where nothing is chosen."""
+    """What is taken of one frame (None: nothing of that part), and what is left of it; no art where nothing is chosen. `hidden` is what was filled in
+    before and is not seen, which goes to nobody."""
 
     art: Art | None
     taken: Sequence[Derived | None]
     left: Derived | None
+    hidden: Chosen | None = None
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -100,34 +122,38 @@ class TakeOut(_Taking):
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         part = part_to_change(before, self.row)
         check_behind(before, self.row, self.behind is not None)
-        cuts = [self._chosen(layers, part, frame) for frame in part.frames]
+        cuts = [self._chosen(before, layers, part, frame) for frame in part.frames]
         return self._step(before, layers, part, cuts, [wish.name for wish in self.parts])
 
-    def _chosen(self, layers: LayerStore, part: Part, frame: Frame) -> _Cut:
+    def _chosen(self, before: Arrangement, layers: LayerStore, part: Part, frame: Frame) -> _Cut:
         """What the wishes choose of one frame. In a frame of many nothing may be chosen."""
         art = art_of_frame(layers, part, frame)
         if art is None:
             if len(part.frames) == 1:
                 raise NothingThere("This part is empty, so there is nothing to work with.")
             return _Cut(None, [], None)
+        drawn, hidden = drawn_art(before, layers, self.row, art) if len(part.frames) == 1 else (art, None)
         masks: list[Mask] = []
         for wish in self.parts:
             try:
-                masks.append(select(art.picture, art.box, wish.gestures, wish.edge, divided))
+                masks.append(
+                    select(drawn.picture, art.box, wish.gestures, wish.edge, lambda _: division_of(layers, drawn))
+                )
             except (NothingThere, NothingChosen):
                 if len(part.frames) == 1:
                     raise
                 masks.append(np.zeros(art.picture.shape[:2], np.uint8))
-        owner = label_map(art.picture, masks)
+        owner = label_map(drawn.picture, masks)
         there = [number for number in range(1, len(masks) + 1) if (owner == number).any()]
         if not there:
             return _Cut(None, [], None)
         anew = np.zeros(len(masks) + 1, np.int32)
         anew[there] = np.arange(1, len(there) + 1)
+        art = self._source(art, drawn)
         found = cut_out(art.in_its_layer, anew[owner], self.behind, masks[0] if len(masks) == 1 else None)
         own = iter(found.taken)
         taken = [next(own) if number in there else None for number in range(1, len(masks) + 1)]
-        return _Cut(art, taken, found.left)
+        return _Cut(art, taken, found.left, hidden)
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -154,11 +180,13 @@ class TakePieces(_Taking):
         check_behind(before, self.row, self.behind is not None)
         if len(part.frames) > 1:
             raise CannotTakeOut(f"'{part.name}' has frames. Read them as parts first, and take all pieces of each.")
-        art = art_of(before, layers, self.row)
+        whole = art_of(before, layers, self.row)
+        drawn, hidden = drawn_art(before, layers, self.row, whole)
         if self.regions is not None:
-            owner = divided(art.picture).parts_at(self.regions)
+            owner = division_of(layers, drawn).parts_at(self.regions)
         else:
-            owner = without_crumbs(islands(art.picture, gap=self.gap, smallest=self.smallest))
+            owner = without_crumbs(islands(drawn.picture, gap=self.gap, smallest=self.smallest))
+        art = self._source(whole, drawn)
         count = int(owner.max())
         owner = rearranged(owner, self.joined, self.left_out)
         if count < 2 or not owner.any():
@@ -167,4 +195,4 @@ class TakePieces(_Taking):
             )
         found = cut_out(art.in_its_layer, owner, self.behind)
         wished = [f"{part.name} {number + 1}" for number in range(len(found.taken))]
-        return self._step(before, layers, part, [_Cut(art, found.taken, found.left)], wished)
+        return self._step(before, layers, part, [_Cut(art, found.taken, found.left, hidden)], wished)

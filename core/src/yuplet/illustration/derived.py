@@ -64,6 +64,11 @@ class Extension:
 
 
 @dataclass(frozen=True, slots=True)
+class Refilled(Extension):
+    """A layer in which the pixels of the mask, which nobody drew and which others hide, are filled anew from what is drawn in it."""
+
+
+@dataclass(frozen=True, slots=True)
 class Turned:
     """A layer mirrored or turned about a point of the canvas, so that pixels meet pixels (`derivation.turning`)."""
 
@@ -107,11 +112,12 @@ class Pasted:
     """A picture that was put in by itself: there is nothing that it could be made of again, and it stays as it is."""
 
 
-Derivation: TypeAlias = Cut | Extension | Turned | Dyed | Merged | Backdrop | Widened | Pasted
+Derivation: TypeAlias = Cut | Extension | Refilled | Turned | Dyed | Merged | Backdrop | Widened | Pasted
 
 _KINDS: dict[str, type[Derivation]] = {
     "cut": Cut,
     "extension": Extension,
+    "refilled": Refilled,
     "turned": Turned,
     "dyed": Dyed,
     "merged": Merged,

@@ -28,7 +28,11 @@ _AROUND = 24
 
 
 def fill(
-    picture: Picture, hole: NDArray[np.bool_], how: Continued | tuple[int, int, int], and_lines: bool = False
+    picture: Picture,
+    hole: NDArray[np.bool_],
+    how: Continued | tuple[int, int, int],
+    and_lines: bool = False,
+    drawn: NDArray[np.bool_] | None = None,
 ) -> Picture:
     """Fill a hole with opaque colour.
 
@@ -41,6 +45,8 @@ def fill(
         'flat': each pixel takes the colour of the nearest one; 'painted': colours and their slopes run on; or one colour.
     and_lines : bool
         Whether dark lines are continued as well.
+    drawn : (H, W) bool, optional
+        The pixels that may be continued, where there are any: what was filled in before is no art.
 
     Returns
     -------
@@ -63,10 +69,12 @@ def fill(
     )
     inner = (slice(around.top, around.bottom), slice(around.left, around.right))
     thick = 0.0 if and_lines else _LINE * math.sqrt(hole.size)
-    source = _sources(picture[inner], hole[inner], thick)
-    if not source.any():
+    may = np.ones_like(hole) if drawn is None else drawn
+    source = _sources(picture[inner], hole[inner], thick, may[inner])
+    # From far away too, rather than from what is none.
+    if not (source & may[inner]).any():
         inner = (slice(0, height), slice(0, width))
-        source = _sources(picture, hole, thick)
+        source = _sources(picture, hole, thick, may)
         if not source.any():
             result[hole] = 0
             return result
@@ -79,7 +87,9 @@ def fill(
         fringe = np.ones((2 * FRINGE + 1,) * 2, np.uint8)
         unknown = place | ((cv2.dilate(place.astype(np.uint8), fringe) > 0) & ~source)
         painted = cv2.inpaint(np.ascontiguousarray(rest), unknown.astype(np.uint8), _RADIUS, cv2.INPAINT_TELEA)
-        colours = painted.astype(np.uint8, copy=False)
+        # What is of one colour all around goes on exactly so; inpainting would round it a little.
+        plain = _all_of_one_colour(place, colours)
+        colours = np.where(plain[..., None], colours, painted).astype(np.uint8)
     view = result[inner]
     view[place, :3] = colours[place]
     view[place, 3] = 255
@@ -107,12 +117,14 @@ def bleed(picture: Picture, reach: int) -> Picture:
     return result
 
 
-def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float) -> NDArray[np.bool_]:
-    """Opaque pixels outside of the hole: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick (0: lines count).
+def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float, may: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Opaque pixels outside of the hole that `may` be continued: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick (0: lines count).
 
     Lines are drawn around things, and end where those do. When there are no such pixels, more and more count.
     """
     opaque = (picture[..., 3] == 255) & ~hole
+    if (opaque & may).any():
+        opaque &= may
     grown = cv2.dilate(hole.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
     # What is made of a line and its smoothed edge is as dark as half of it.
     dark = (opaque & (picture[..., :3].max(axis=2) < _DARK)).astype(np.uint8)
@@ -123,6 +135,19 @@ def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float) -> NDArray
     beside = cv2.dilate(line.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
     choices: list[NDArray[np.bool_]] = [opaque & ~grown & ~beside, opaque & ~grown]
     return next((one for one in choices if one.any()), opaque)
+
+
+def _all_of_one_colour(place: NDArray[np.bool_], colours: NDArray[np.uint8]) -> NDArray[np.bool_]:
+    """The pieces of a place in which every pixel has the same colour."""
+    count, labels = cv2.connectedComponents(place.astype(np.uint8), connectivity=8)
+    packed = colours.astype(np.int32) @ np.array([1 << 16, 1 << 8, 1], np.int32)
+    inside = labels[place].astype(np.intp)
+    lowest, highest = np.full(count, np.iinfo(np.int32).max), np.full(count, -1)
+    np.minimum.at(lowest, inside, packed[place])
+    np.maximum.at(highest, inside, packed[place])
+    same = lowest == highest
+    found: NDArray[np.bool_] = same[labels]
+    return found
 
 
 def _nearest(picture: Picture, source: NDArray[np.bool_]) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:

@@ -1,4 +1,4 @@
-import { Button, NativeSelect, NumberInput, Slider } from '@mantine/core';
+import { Button, Checkbox, NativeSelect, NumberInput, Slider } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import { placeOf } from '../../api/steps';
@@ -95,6 +95,12 @@ function Proposing({ tree, chosen, canEdit, joints }: Pick<Props, 'chosen' | 'ca
         >
           Mirror to the twins
         </Button>
+        <Checkbox
+          size="xs"
+          label="All on the picture"
+          checked={joints.areAllSeen}
+          onChange={(event) => joints.setAllSeen(event.currentTarget.checked)}
+        />
       </div>
       <p className={form.told} role="status">
         {joints.said ||

@@ -1,7 +1,7 @@
-/** What is seen of joints on the picture, and can be dragged there: bones, pivots, and the grip by which a part is turned. */
+/** What is seen of joints on the picture, and can be dragged there: who carries whom, pivots, and the grip by which a part is turned. */
 
 import type { Row } from '../../api/calls';
-import type { Bone, Circle, Handle } from '../../pile/marks';
+import type { Circle, Handle, Link } from '../../pile/marks';
 import { movedBy, type Poses, pivotOf } from '../../rules/joints';
 import type { Spot } from '../../rules/places';
 
@@ -21,17 +21,21 @@ export function posed(poses: Poses, of: Row | undefined, spot: Spot | null): Spo
   return pose && spot ? movedBy(pose, spot) : spot;
 }
 
-/** A bone for each part that is carried; `at` is where the pivot of the chosen one is while it is dragged. */
-export function bonesOf(
+/** A link for each part that is carried: of the chosen one, what it carries and what carries it, or of all; `at` is where the pivot of the chosen one is while it is dragged. */
+export function linksOf(
   rows: readonly Row[],
   carriers: Carriers,
   poses: Poses,
   chosen: string | undefined,
   at: Spot | null,
-): Bone[] {
+  isAll: boolean,
+): Link[] {
+  const above = chosen === undefined ? undefined : carriers.get(chosen)?.id;
   return rows.flatMap((carried) => {
     const carrier = carriers.get(carried.id);
     if (!carrier || !carried.box) return [];
+    const isNear = chosen !== undefined && (carrier.id === chosen || [chosen, above].includes(carried.id));
+    if (!isAll && !isNear) return [];
     const isChosen = carried.id === chosen;
     // What is carried is led by its carrier's pose, and turns about its own pivot.
     const from = posed(poses, carrier, pivotOf(carrier) ?? middleOf(carrier));

@@ -9,7 +9,7 @@ import type { Act } from '../../ledger/useArrangement';
 import type { Marking } from '../../pile/marks';
 import { carriersOf, pivotOf, posesOf } from '../../rules/joints';
 import type { Extent, Spot } from '../../rules/places';
-import { bonesOf, circleOf, gripOf, posed } from './jointMarks';
+import { circleOf, gripOf, linksOf, posed } from './jointMarks';
 import { pivotNear } from './pivots';
 import { useJointProposals } from './useJointProposals';
 import { type Swing, useSwing } from './useSwing';
@@ -30,6 +30,7 @@ interface Props {
 
 export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, act }: Props) {
   const [picking, setPicking] = useState<Picking>(null);
+  const [areAllSeen, setAllSeen] = useState(false);
   const [turns, setTurns] = useState<Readonly<Record<string, number>>>({});
   const rows = view?.rows;
   const id = row?.id;
@@ -61,7 +62,7 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
     return {
       kind: picking === 'pivot' && canChange ? 'pixel' : null,
       masks: swing.masks,
-      bones: isOpen ? bonesOf(rows ?? [], carriers, poses, id, at) : [],
+      links: isOpen ? linksOf(rows ?? [], carriers, poses, id, at, areAllSeen) : [],
       handles: [
         ...(here && isSet && poses.size === 0 ? [{ ...ring, at: here }] : []),
         ...(isOpen && row && at && !found ? gripOf(row, at, carriers, poses, turn) : []),
@@ -70,11 +71,13 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
       circle: circleOf(here, found?.radius, canChange && (isOpen || picking === 'pivot')),
       onMark: ([spot]) => spot && pivotDrag.move({ x: spot.x + 0.5, y: spot.y + 0.5 }, true),
     };
-  }, [row, rows, id, at, pivotDrag.move, carriers, poses, isOpen, picking, canChange, found, swing.masks]);
+  }, [row, rows, id, at, pivotDrag.move, carriers, poses, isOpen, picking, canChange, found, swing.masks, areAllSeen]);
 
   return {
     picking,
     setPicking,
+    areAllSeen,
+    setAllSeen,
     /** Let a part be carried by another one; whether the pick was meant for that. */
     pickParent: (picked: Row | null): boolean => {
       if (picking !== 'parent' || !row) return false;
