@@ -97,6 +97,7 @@ function Proposing({ tree, chosen, canEdit, joints }: Pick<Props, 'chosen' | 'ca
         </Button>
         <Checkbox
           size="xs"
+          my="auto"
           label="All on the picture"
           checked={joints.areAllSeen}
           onChange={(event) => joints.setAllSeen(event.currentTarget.checked)}
