@@ -216,6 +216,17 @@ class PlayableTests(PlayableCase):
         assert found.replay is not None
         self.assertLess(found.replay.pixels, 0.05)
 
+    def test_a_long_chain_of_carriers(self) -> None:
+        parts = list(self.rig.parts)
+        for at in range(1200):
+            above = "lit" if at == 0 else f"chain {at - 1}"
+            parts.append(RigPart(id=f"chain {at}", name="chain", pivot=None, middle=(5.0, 5.0), parent=above))
+        self.rig = Rig(tuple(parts), self.rig.sets, SIZE, 1000.0)
+        for kind in ("model", "page"):
+            found, _ = self.write(kind)  # type: ignore[arg-type]
+            assert found.replay is not None
+            self.assertTrue(found.replay.ok, found.replay)
+
     def test_pictures_of_animated_parts_follow_their_own_times(self) -> None:
         _, path = self.write("page")
         text = path.read_text()

@@ -2,8 +2,10 @@
 
 import unittest
 from typing import Any
+from unittest import mock
 
 from yuplet.errors import MotionError
+from yuplet.rehearsal.motion import fitting
 from yuplet.rehearsal.motion.commands import applied
 from yuplet.rehearsal.motion.document import Key, Motion, MotionPath, Stage, Track
 from yuplet.rehearsal.motion.fitting import fit, kept_from_json, kept_motion, laid
@@ -124,6 +126,11 @@ class FittingTests(unittest.TestCase):
     def test_what_is_no_motion(self) -> None:
         with self.assertRaisesRegex(MotionError, "Nothing of this package moves yet"):
             kept_motion(Motion(), BADGER)
+        with (
+            mock.patch.object(fitting, "MOST_KEYS", 5),
+            self.assertRaisesRegex(MotionError, "keys; up to 5 can be kept"),
+        ):
+            kept_motion(self.motion, BADGER)
         for wrong in (None, {}, {"motion": {}, "parts": [{"id": "x"}]}, {**self.kept.as_json(), "more": 1}):
             with self.subTest(wrong), self.assertRaisesRegex(MotionError, "on the shelf cannot be read"):
                 kept_from_json(wrong)

@@ -2,8 +2,10 @@
 
 import unittest
 from typing import Any
+from unittest import mock
 
 from yuplet.errors import PackageError
+from yuplet.rehearsal import screens
 from yuplet.rehearsal.screens import on_screens, pieces_of, screen_from_text
 
 CANVAS = (960, 540)
@@ -51,6 +53,14 @@ class PlaceTests(unittest.TestCase):
         self.assertEqual(len(self.place(TALL, cap, KEY)), 2)
         circle = [{**KEY, "parent": "cap"}, cap]
         self.assertEqual(self.place(CANVAS, *circle), [(720, 405, 150, 48), (730, 400, 130, 40)])
+
+    def test_packages_that_wish_harm(self) -> None:
+        long = [part("p0", 0, 0, 10, 10), *({**part(f"p{at}", at, at, 10, 10), "parent": f"p{at - 1}"} for at in range(1, 5000))]  # fmt: skip
+        places = self.place(TALL, *reversed(long))
+        self.assertAlmostEqual(places[0][0], 4999 * 1080 / 960, delta=1e-3)
+        for said in ({"anchor": [1e308, -1e308]}, {"margins": [1e308] * 4}, {"anchor": [float("inf"), 0]}):
+            with self.subTest(said):
+                self.assertEqual(self.place(WIDE, {**KEY, **said}), [(1440, 810, 300, 96)])
 
     def test_what_has_margins_is_stretched_between_them(self) -> None:
         board = {**part("board", 96, 54, 768, 432), "margins": [20, 20, 20, 20]}
@@ -105,6 +115,12 @@ class FindingTests(unittest.TestCase):
         with self.subTest("not what one carries"):
             carried = self.found((1920, 270), [one, {**other, "parent": "one"}])
             self.assertEqual([kind for kind, *_ in carried], ["outside"])
+
+    def test_thousands_of_targets_are_not_all_compared(self) -> None:
+        crowd = [{**part(f"t{at}", 100, 100, 60, 60), "role": "press-target"} for at in range(5000)]
+        self.assertEqual({kind for kind, *_ in self.found(CANVAS, crowd)}, {"overlap"})
+        with mock.patch.object(screens, "MOST_TARGETS", 3):
+            self.assertEqual(len(self.found(CANVAS, crowd)), 3)
 
     def test_members_of_a_set_are_never_pressed_at_once_and_all_are_looked_at(self) -> None:
         groups = [group("key", is_set=True), group("key/rested", 0), group("key/pressed", 0, is_on=False)]

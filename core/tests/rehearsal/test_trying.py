@@ -142,6 +142,10 @@ class OwnPackageTests(Trying, PackageTestCase):
             said = " ".join(trial.inventory.faults)
             self.assertIn("how much it is enlarged does not agree with its depth", said)
             self.assertIn(f"would be {lamp['box']['width'] * 2:.1f} x", said)
+        with self.subTest("one that is enlarged beyond everything"):
+            lamp["depth"]["scale"] = 1e300
+            self.rewrite(manifest)
+            self.assertIn("leads nowhere", " ".join(self.tried(self.package, way="planes").inventory.faults))
         with self.subTest("one that stands behind the camera"):
             lamp["depth"] = {"z": -distance - 1, "scale": None}
             self.rewrite(manifest)

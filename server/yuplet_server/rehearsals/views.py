@@ -16,6 +16,7 @@ from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.actions import packed
 from yuplet_server.illustrations.queries import ready_illustration_for
 from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
+from yuplet_server.jobs import apart
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.storage import open_blob
 from yuplet_server.rehearsals import actions, filming, moving, queries
@@ -144,7 +145,7 @@ class ScreensView(APIView):
     )
     def get(self, request: SignedInRequest, rehearsal: int) -> Response:
         found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
-        screens = queries.on_screens_of(found, request.query_params.getlist("size"))
+        screens = apart.ask(found.pk, queries.on_screens_of, found, request.query_params.getlist("size"))
         return Response(ScreenSerializer([one.as_json() for one in screens], many=True).data)
 
 

@@ -23,7 +23,7 @@ from yuplet.rehearsal.motion.sampling import Sampled, sample
 from yuplet.rehearsal.package import GroupEntry, PartUse, TreeEntry, group_paths
 from yuplet.rehearsal.picture import Placed, Scene
 
-MOST_BYTES = 256_000_000
+MOST_BYTES = 100_000_000
 """Of all pictures in one file."""
 MOST_VALUES = 2_000_000
 """Pictures times parts that move."""

@@ -49,6 +49,7 @@ def scene_from_depths(scene: Scene, package: Package) -> tuple[Scene, list[str]]
     return _moved(scene, package, "planes", place)
 
 
+_FARTHEST = 1e6
 _LEAST = 0.5
 """Pixels from which on an image is in another place."""
 
@@ -67,6 +68,9 @@ def _moved(
             faults.append(f"'{part.label}': it stands behind the camera and is not seen.")
             continue
         left, top, width, height = there
+        if not all(abs(side) <= _FARTHEST for side in there):
+            faults.append(f"'{part.label}': what is said of its place leads nowhere.")
+            continue
         if abs(width - part.width) > _LEAST or abs(height - part.height) > _LEAST:
             faults.append(
                 f"'{part.label}': it would be {width:.1f} x {height:.1f} px large, but is {part.width} x {part.height} px."

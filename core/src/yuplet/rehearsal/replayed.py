@@ -204,9 +204,15 @@ def replay_model(path: Path, times: Floats, height: int) -> Replayed:
     maps: dict[str, Maps] = {}
     seen: dict[str, NDArray[np.bool_]] = {}
 
-    def walk(number: int, around: Floats, part: tuple[str, Sequence[float]] | None, depth: int) -> None:
-        if depth > _LONGEST_DEPTH:
-            raise ValueError("its nodes lie too deep within each other")
+    whole = np.broadcast_to(np.eye(4), (len(times), 4, 4))
+    roots = value["scenes"][value["scene"]]["nodes"]
+    waiting: list[tuple[int, Floats, tuple[str, Sequence[float]] | None]] = [(number, whole, None) for number in roots]
+    known: set[int] = set()
+    while waiting:
+        number, around, part = waiting.pop()
+        if number in known:
+            raise ValueError("a node is in two places")
+        known.add(number)
         node = value["nodes"][number]
         matrix = around @ _local(node, number, animated, times)
         said = node.get("extras", {})
@@ -216,12 +222,7 @@ def replay_model(path: Path, times: Floats, height: int) -> Replayed:
             id, about = part
             seen[id] = np.abs(np.linalg.det(matrix[:, :2, :2])) > 1e-12
             maps[id] = _canvas_maps(matrix, about, unit, height)
-        for child in node.get("children", ()):
-            walk(child, matrix, part, depth + 1)
-
-    whole = np.broadcast_to(np.eye(4), (len(times), 4, 4))
-    for number in value["scenes"][value["scene"]]["nodes"]:
-        walk(number, whole, None, 0)
+        waiting += [(child, matrix, part) for child in node.get("children", ())]
     return Replayed(maps, seen)
 
 

@@ -20,6 +20,9 @@ MOST_FINDINGS = 500
 """Of one screen."""
 Kind = Literal["outside", "small-target", "overlap", "squeezed"]
 _EXTENT = re.compile(r"([0-9]{1,6})x([0-9]{1,6})")
+_FARTHEST = 1e6
+MOST_TARGETS = 500
+"""Press targets that are compared with each other."""
 _LEAST = 0.5
 """Pixels that are nothing yet."""
 _BESIDE = frozenset({"reference", "guide"})
@@ -96,7 +99,7 @@ def pieces_of(trial: Mapping[str, Any]) -> tuple[Piece, ...]:
     members = _members_of(trial)
     found = []
     for one in trial["parts"]:
-        anchor, margins = one.get("anchor"), one.get("margins")
+        anchor, margins = _usable(one.get("anchor")), _usable(one.get("margins"))
         own, can_be_seen = _around(trial, one, members)
         found.append(
             Piece(
@@ -112,6 +115,11 @@ def pieces_of(trial: Mapping[str, Any]) -> tuple[Piece, ...]:
             )
         )
     return tuple(found)
+
+
+def _usable(numbers: Sequence[float] | None) -> Sequence[float] | None:
+    """What a package says, where it can be computed with."""
+    return numbers if numbers is not None and all(abs(one) <= _FARTHEST for one in numbers) else None
 
 
 def on_screens(
@@ -166,32 +174,33 @@ def placed(pieces: Sequence[Piece], canvas: tuple[int, int], screen: tuple[int, 
     grown = screen[0] / canvas[0]
     found: dict[str, PlacedPiece] = {}
 
-    def place(piece: Piece, around: frozenset[str]) -> PlacedPiece:
-        if piece.id in found:
-            return found[piece.id]
+    def place(piece: Piece, parent: PlacedPiece | None) -> PlacedPiece:
         left, top, width, height = piece.box
         wide, high = width * grown, height * grown
-        # A circle of carriers, which only a package from outside can hold, is cut.
-        parent = known.get(piece.parent or "") if piece.parent not in around else None
         margins = None
+        carrier = known.get(piece.parent or "")
         if piece.anchor is not None:
             x = piece.anchor[0] * (screen[0] - canvas[0] * grown) + left * grown
             y = piece.anchor[1] * (screen[1] - canvas[1] * grown) + top * grown
-        elif parent is not None and parent.box[2] > 0 and parent.box[3] > 0:
-            below = place(parent, around | {piece.id})
-            x = below.left + (left - parent.box[0]) / parent.box[2] * below.width
-            y = below.top + (top - parent.box[1]) / parent.box[3] * below.height
+        elif parent is not None and carrier is not None and carrier.box[2] > 0 and carrier.box[3] > 0:
+            x = parent.left + (left - carrier.box[0]) / carrier.box[2] * parent.width
+            y = parent.top + (top - carrier.box[1]) / carrier.box[3] * parent.height
         else:
             x, y = left * screen[0] / canvas[0], top * screen[1] / canvas[1]
             if piece.margins is not None:
                 high = height * screen[1] / canvas[1]
                 margins = tuple(side * grown for side in piece.margins)
-        own = PlacedPiece(id=piece.id, left=x, top=y, width=wide, height=high, margins=margins)  # type: ignore[arg-type]
-        found[piece.id] = own
-        return own
+        return PlacedPiece(id=piece.id, left=x, top=y, width=wide, height=high, margins=margins)  # type: ignore[arg-type]
 
     for piece in pieces:
-        place(piece, frozenset({piece.id}))
+        # Carriers first, however many there are; a circle of them, which only a package from outside can hold, is cut.
+        chain: dict[str, Piece] = {}
+        at: Piece | None = piece
+        while at is not None and at.id not in found and at.id not in chain:
+            chain[at.id] = at
+            at = known.get(at.parent or "")
+        for one in reversed(chain.values()):
+            found[one.id] = place(one, found.get(one.parent or ""))
     return found
 
 
@@ -204,9 +213,9 @@ def _overlaps(pieces: Sequence[Piece], places: Mapping[str, PlacedPiece]) -> lis
     """Targets that lie on each other. What one carries, and what is never seen at the same time, is no other target."""
     known = {piece.id: piece for piece in pieces}
     targets = [piece for piece in pieces if piece.can_be_seen and piece.role == "press-target"]
-    carried = {piece.id: _carriers(piece, known) for piece in targets}
+    carried = {piece.id: _carriers(piece, known) for piece in targets[:MOST_TARGETS]}
     found: list[Finding] = []
-    for one, other in combinations(targets, 2):
+    for one, other in combinations(targets[:MOST_TARGETS], 2):
         a, b = places[one.id], places[other.id]
         across = min(a.left + a.width, b.left + b.width) - max(a.left, b.left)
         down = min(a.top + a.height, b.top + b.height) - max(a.top, b.top)

@@ -36,8 +36,10 @@ from yuplet.rehearsal.motion.document import (
 from yuplet.rehearsal.motion.rig import Rig, RigPart, RigSet
 
 How: TypeAlias = Literal["name", "words", "role"]
+MOST_KEYS = 20_000
+"""Of a motion that is kept."""
 _LEAST_ALIKE = 0.5
-_MOST_COMPARED = 1_000_000
+_MOST_COMPARED = 100_000
 """Pairs of names whose words are compared."""
 _SIDES = {"l": "left", "r": "right"}
 _WORDS = re.compile(r"[^\W_]+")
@@ -90,6 +92,10 @@ def kept_motion(motion: Motion, rig: Rig) -> KeptMotion:
     tracks = tuple(track for track in motion.tracks if track.target in here)
     if not tracks:
         raise MotionError("Nothing of this package moves yet, so there is no motion to keep. Pose a part first.")
+    if (keys := sum(len(track.keys) for track in tracks)) > MOST_KEYS:
+        raise MotionError(
+            f"The motion has {keys:,} keys; up to {MOST_KEYS:,} can be kept for other figures. Remove some, or keep it as a file."
+        )
     paths = tuple(path for path in motion.paths if path.target in here)
     moved = {track.target for track in tracks} & set(rig.by_id)
     return KeptMotion(
