@@ -64,7 +64,7 @@ def main() -> str:
 
 
 def four_figures() -> None:
-    """Brindle four times beside each other: 212 parts."""
+    """Brindle four times beside each other: 200 parts."""
     target = FOLDER / "four figures.ora"
     if target.exists():
         return
