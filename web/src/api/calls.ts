@@ -18,8 +18,8 @@ export type Choices = Schemas['ChoicesRequest'];
 export type Archive = Schemas['Archive'];
 
 const POLL = 500;
-/** Milliseconds between two looks for what somebody else, or a watched file, has handed over. */
-const FOLLOWING = 400;
+/** Milliseconds between two looks for what a watched file, and for what somebody else, has handed over. */
+const [WATCHED, OTHERS] = [400, 5000];
 
 export const isRunning = (job: Job | null | undefined) => job?.state === 'waiting' || job?.state === 'running';
 
@@ -224,11 +224,19 @@ export function useRecipes(project: number) {
 /** While they are looked at as they come (`isFollowed`), those of others and of a watched file are asked for too. */
 export function useHandOvers(illustration: number, isFollowed: boolean) {
   const params = { path: { illustration } };
+  const inStep = useQuery({
+    queryKey: ['in-step', illustration],
+    enabled: isFollowed,
+    queryFn: () => body(client.GET('/api/illustrations/{illustration}/in-step', { params })),
+  });
+  const following = (inStep.data?.length ?? 0) > 0 ? WATCHED : OTHERS;
   return useQuery({
     queryKey: ['hand-overs', illustration],
     queryFn: () => body(client.GET('/api/illustrations/{illustration}/hand-overs', { params })),
     refetchInterval: ({ state }) =>
-      isFollowed ? FOLLOWING : state.data?.some((one) => isRunning(one.job)) ? POLL : false,
+      state.data?.some((one) => isRunning(one.job))
+        ? Math.min(POLL, isFollowed ? following : POLL)
+        : isFollowed && following,
   });
 }
 

@@ -13,8 +13,8 @@ export function arranged(sizes: readonly Extent[], window: Extent, gap: number, 
   const order = sizes.map((_, at) => at);
   const wideFirst = [...order].sort((one, other) => shape(sizes[one]) - shape(sizes[other]));
   const ways = [
-    (scale: number) => inRows(sizes, order, window, gap, title, scale),
-    (scale: number) => inColumns(sizes, wideFirst, window, gap, title, scale),
+    (scale: number) => inLines(sizes, order, window, gap, title, scale, true),
+    (scale: number) => inLines(sizes, wideFirst, window, gap, title, scale, false),
   ];
   const found = ways.map((way) => largest(way));
   return found.reduce((best, one) => (one.scale > best.scale * 1.01 ? one : best));
@@ -35,50 +35,31 @@ function largest(way: (scale: number) => Corners | null): Arranged {
   return { scale: low, corners: way(low) ?? [] };
 }
 
-function inRows(
+/** One after the other along rows, or along columns; null where they do not fit. */
+function inLines(
   sizes: readonly Extent[],
   order: readonly number[],
   window: Extent,
   gap: number,
   title: number,
   scale: number,
+  areRows: boolean,
 ): Corners | null {
   const corners: Corners = new Array(sizes.length);
-  let [left, top, line] = [gap, gap, 0];
+  const [length, breadth] = areRows ? [window.width, window.height] : [window.height, window.width];
+  let [along, across, line] = [gap, gap, 0];
   for (const at of order) {
-    const { width = 0, height = 0 } = sizes[at] ?? {};
-    if (left > gap && left + width * scale + gap > window.width) {
-      top += line + gap;
-      [left, line] = [gap, 0];
+    const wide = (sizes[at]?.width ?? 0) * scale;
+    const high = (sizes[at]?.height ?? 0) * scale + title;
+    const [long, thick] = areRows ? [wide, high] : [high, wide];
+    if (along > gap && along + long + gap > length) {
+      across += line + gap;
+      [along, line] = [gap, 0];
     }
-    corners[at] = { left, top };
-    line = Math.max(line, height * scale + title);
-    left += width * scale + gap;
-    if (left > window.width || top + line + gap > window.height) return null;
-  }
-  return corners;
-}
-
-function inColumns(
-  sizes: readonly Extent[],
-  order: readonly number[],
-  window: Extent,
-  gap: number,
-  title: number,
-  scale: number,
-): Corners | null {
-  const corners: Corners = new Array(sizes.length);
-  let [left, top, column] = [gap, gap, 0];
-  for (const at of order) {
-    const { width = 0, height = 0 } = sizes[at] ?? {};
-    if (top > gap && top + height * scale + title + gap > window.height) {
-      left += column + gap;
-      [top, column] = [gap, 0];
-    }
-    corners[at] = { left, top };
-    column = Math.max(column, width * scale);
-    top += height * scale + title + gap;
-    if (top > window.height || left + column + gap > window.width) return null;
+    corners[at] = areRows ? { left: along, top: across } : { left: across, top: along };
+    line = Math.max(line, thick);
+    along += long + gap;
+    if (along > length || across + line + gap > breadth) return null;
   }
   return corners;
 }

@@ -9,23 +9,21 @@ from pydantic.dataclasses import dataclass
 
 from yuplet.arrangement.commands import Command, ReplaceRows
 from yuplet.arrangement.commands.base import CONFIG, RowId
-from yuplet.arrangement.taking import check_behind, in_front_of, still_part, with_layer, with_layers
+from yuplet.arrangement.taking import check_behind, still_part, with_layer, with_layers
 from yuplet.arrangement.tree import Arrangement
 from yuplet.derivation.colouring import dyed
-from yuplet.derivation.content import Derived, placed_mask
+from yuplet.derivation.content import Derived
 from yuplet.derivation.cutting import without_added
 from yuplet.derivation.extending import MirrorSource, grow_under, paint_under, round_off
 from yuplet.derivation.layer_store import LayerStore
 from yuplet.derivation.retouching import touch_up, with_sources
 from yuplet.derivation.turning import turned
-from yuplet.editing.art import Art, art_of
+from yuplet.editing.art import Art, art_of, covered_in
 from yuplet.editing.cutting import Colour
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
 from yuplet.illustration.derived import Dyed, Turn, Turned
-from yuplet.parts.part import part_node
-from yuplet.pixels.compositing import compose
 from yuplet.selecting.gestures import Number, Strokes
 from yuplet.selecting.marking import of_brush
 from yuplet.selecting.masks import Chosen, combine
@@ -55,7 +53,7 @@ class _Extending(_Changing):
     def _covered(self, before: Arrangement, layers: LayerStore) -> Chosen:
         """Where the part can go on unseen."""
         check_behind(before, self.row, True)
-        return covered_by(before, layers, self.row)
+        return covered_in(before, layers, self.row, Box(0, 0, *layers.illustration.canvas))
 
     def _mirror_source(self, before: Arrangement, layers: LayerStore) -> MirrorSource | None:
         """Another part mirrored across the middle of the canvas, as it lies where this part does; it becomes a layer."""
@@ -72,16 +70,6 @@ class _Extending(_Changing):
         layer = layers.add(other.layer_in(layers), made)
         content = made.content
         return layer, replace(content, box=content.box.moved(*part.offset))
-
-
-def covered_by(before: Arrangement, layers: LayerStore, row: str) -> Chosen:
-    """Where opaque parts that lie over another one together cover the canvas completely, (H, W) bool."""
-    read, parts = layers.illustration, in_front_of(before, row)
-    with layers.pixels({layer for part in parts for layer in part.layers}) as pixels:
-        over = (part_node(part, read.boxes, read.canvas) for part in parts)
-        picture = compose([one for one in over if one is not None], read.canvas, pixels)
-    covered: Chosen = picture[..., 3] == 255
-    return covered
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -162,8 +150,7 @@ class RemoveAdded(_Changing):
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         part, art = still_part(before, self.row), art_of(before, layers, self.row)
         check_behind(before, self.row, True)
-        canvas = Box(0, 0, *layers.illustration.canvas)
-        covered = placed_mask(covered_by(before, layers, self.row), canvas, art.box)
+        covered = covered_in(before, layers, self.row, art.box)
         made = without_added(art.content, covered)
         if made is None:
             raise CannotTakeOut("All of this part was filled in, so nothing would be left of it. Leave it out instead.")

@@ -8,7 +8,7 @@ import base64
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Final, Literal
+from typing import Final, Literal, TypeAlias
 
 import numpy as np
 from PIL import Image
@@ -42,11 +42,14 @@ CSS_MODES: Final = {
 """The modes that CSS has for elements (Compositing and Blending Level 1 and 2), by their names in a manifest."""
 
 
+Changing: TypeAlias = Literal["transform", "opacity", "visibility", "background-color"]
+
+
 @dataclass(frozen=True, slots=True)
 class Strand:
     """What a property is at shares (0 to 1) of its time, straight between them or, `is_stepped`, from each to the next."""
 
-    name: Literal["transform", "opacity", "visibility", "background-color"]
+    name: Changing
     shares: tuple[float, ...]
     values: tuple[str, ...]
     is_stepped: bool
@@ -187,7 +190,10 @@ class _Made:
         return self._strand("background-color", values, False)
 
     def notes(self) -> list[str]:
-        return [f"{count} of its parts or groups {what}." for what, count in self._lost.items()]
+        return [
+            f"{count} of its parts or groups are laid by '{blend}', which pages do not have, and are laid normally here."
+            for blend, count in self._lost.items()
+        ]
 
     def _group(self, entry: GroupEntry) -> Element:
         members = self.elements(entry.members, self._sets.get(id(entry)))
@@ -227,7 +233,7 @@ class _Made:
         seen = ["inherit" if one == member else "hidden" for one in self._seen.members[:, at_set].tolist()]
         return self._strand("visibility", seen, True)
 
-    def _strand(self, name: Literal["transform", "opacity", "visibility", "background-color"], values: list[str], is_stepped: bool) -> Strand:  # fmt: skip
+    def _strand(self, name: Changing, values: list[str], is_stepped: bool) -> Strand:
         """Without values that say what their neighbours say."""
         last = len(values) - 1
         kept = [
@@ -241,9 +247,7 @@ class _Made:
 
     def _mode(self, blend: str) -> str:
         if blend not in CSS_MODES:
-            self._lost[f"are laid by '{blend}', which pages do not have, and are laid normally here"] = (
-                self._lost.get(f"are laid by '{blend}', which pages do not have, and are laid normally here", 0) + 1
-            )
+            self._lost[blend] = self._lost.get(blend, 0) + 1
         return CSS_MODES.get(blend, "normal")
 
     def _id(self, kind: str) -> str:
