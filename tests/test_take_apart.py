@@ -108,6 +108,50 @@ class TakeApartTests(ProductTestCase):
         self.page.get_by_role("button", name="Redo").click()
         expect(self.row("coat")).to_be_visible()
 
+    def test_a_part_by_clicks(self) -> None:
+        self.toy("clicked")
+        self.page.get_by_role("radio", name="By clicks").click()
+        self.page.get_by_label("Outlines").select_option("none")
+        self.click_pixel(40, 36)
+        expect(self.page.get_by_text("px chosen, 2 % of clicked")).to_be_visible()
+        self.page.keyboard.down("Shift")
+        self.click_pixel(25, 50)
+        self.page.keyboard.up("Shift")
+        expect(self.page.get_by_text("px chosen, 25 % of clicked.")).to_be_visible()
+        self.assert_accessible("parts by clicks")
+        self.page.keyboard.down("Alt")
+        self.click_pixel(40, 36)
+        self.page.keyboard.up("Alt")
+        expect(self.page.get_by_text("px chosen, 24 % of clicked.")).to_be_visible()
+        self.page.get_by_role("button", name="Drop the last choice").click()
+        expect(self.page.get_by_text("px chosen, 25 % of clicked.")).to_be_visible()
+        self.page.get_by_role("button", name="Choose nothing").click()
+        self.click_pixel(40, 36)
+        for _ in range(8):
+            self.page.get_by_role("button", name="Larger piece").click()
+        expect(self.page.get_by_text("100 % of clicked.")).to_be_visible()
+        for _ in range(8):
+            self.page.get_by_role("button", name="Smaller piece").click()
+        expect(self.page.get_by_text("px chosen, 2 % of clicked")).to_be_visible()
+        self.take_out("button")
+        # What is left is divided as it was, so the coat comes without its button.
+        self.page.get_by_label("Take from").select_option(label="clicked")
+        self.click_pixel(25, 50)
+        expect(self.page.get_by_text("px chosen, 2")).to_be_visible()
+        self.take_out("coat")
+        self.assert_nothing_differs()
+        self.to_step("Put in order")
+        expect(self.row("coat")).to_be_visible()
+        self.assertEqual(self.names(), ["coat", "button", "clicked"])
+
+    def test_a_flat_picture_is_not_divided_before_somebody_asks(self) -> None:
+        self.toy("asked")
+        self.reload()
+        self.to_step("Take apart")
+        expect(self.page.get_by_role("radio", name="By clicks")).to_be_checked()
+        expect(self.page.get_by_text("Nothing is chosen yet.")).to_be_visible()
+        expect(self.page.get_by_text("Pieces, coarse to fine")).to_have_count(0)
+
     def test_proposals_are_pointed_at_and_taken(self) -> None:
         self.toy("proposed")
         self.page.get_by_role("radio", name="Proposals").click()
@@ -138,6 +182,7 @@ class TakeApartTests(ProductTestCase):
         self.open_picture(path)
         self.to_step("Take apart")
         self.page.get_by_label("Outlines").select_option("none")
+        self.page.get_by_role("radio", name="Proposals").click()
         self.page.get_by_text("Pieces, coarse to fine").wait_for()
         gestures = 0
         wanted = dict(list(tin_inspector.PARTS.items())[:9])

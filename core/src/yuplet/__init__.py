@@ -1,6 +1,6 @@
 """Yuplet separates an illustration into named parts and hands them over, exact to the pixel.
 
-What is offered is in `__all__`: `open` a picture and work on it, `recipes`, `prove` a package, `move` its parts, `refresh`
+What is offered is in `__all__`: `open` a picture and work on it, `Picking` of parts by clicks, `recipes`, `prove` a package, `move` its parts, `refresh`
 one by another, and what may be raised. Everything else is
 for Yuplet itself and may change (docs/guide/library.md).
 """
@@ -11,6 +11,7 @@ from yuplet.version import __version__
 
 if TYPE_CHECKING:
     from yuplet.errors import YupletError as YupletError
+    from yuplet.picking import Picking as Picking
     from yuplet.pipeline import Work as Work
     from yuplet.pipeline import command as command
     from yuplet.pipeline import move as move
@@ -21,7 +22,19 @@ if TYPE_CHECKING:
     from yuplet.pipeline import refresh as refresh
 
 
-__all__ = ["Work", "YupletError", "__version__", "command", "move", "open", "prove", "recipe", "recipes", "refresh"]
+__all__ = [
+    "Picking",
+    "Work",
+    "YupletError",
+    "__version__",
+    "command",
+    "move",
+    "open",
+    "prove",
+    "recipe",
+    "recipes",
+    "refresh",
+]
 
 
 def __getattr__(name: str) -> Any:
@@ -30,6 +43,10 @@ def __getattr__(name: str) -> Any:
         from yuplet.errors import YupletError
 
         return YupletError
+    if name == "Picking":
+        from yuplet.picking import Picking
+
+        return Picking
     if name in __all__:
         from yuplet import pipeline
 

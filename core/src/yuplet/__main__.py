@@ -69,6 +69,21 @@ def _parser() -> argparse.ArgumentParser:
     )
     arrange.add_argument("--arrangement", type=Path, metavar="A.json", help="an earlier one to go on from")
     arrange.set_defaults(run=_arrange)
+    pick = commands.add_parser("pick", help="what clicks take of a flat picture, as the interface does it")
+    pick.add_argument("file", type=Path)
+    pick.add_argument("--layer", metavar="NAME", help="of one layer; without, of the picture as it is seen")
+    pick.add_argument(
+        "--clicks",
+        required=True,
+        metavar="FILE",
+        help='a JSON list of {"x", "y", "add"} a line, each answered by a line of JSON; - for standard input',
+    )
+    pick.set_defaults(run=_pick)
+    propose = commands.add_parser("propose", help="write the nested pieces of a flat picture as label images")
+    propose.add_argument("file", type=Path)
+    propose.add_argument("--layer", metavar="NAME", help="of one layer; without, of the picture as it is seen")
+    propose.add_argument("--out", type=Path, required=True, metavar="DIR")
+    propose.set_defaults(run=_propose)
     recipes = commands.add_parser(
         "recipes", help="list the recipes that come along, with their purposes and files, as JSON"
     )
@@ -248,6 +263,36 @@ def _arrange(options: argparse.Namespace) -> int:
             "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in work.renamed],
         }
     )
+    return 0
+
+
+def _pick(options: argparse.Namespace) -> int:
+    from contextlib import ExitStack
+
+    from yuplet.errors import ArrangementError
+    from yuplet.picking import LONGEST, Picking, clicked
+
+    with ExitStack() as stack:
+        is_given = options.clicks == "-"
+        lines = sys.stdin if is_given else stack.enter_context(Path(options.clicks).open(encoding="utf-8"))
+        picking = Picking(options.file, options.layer)
+        # A line without an end is not read to its end.
+        for number, line in enumerate(iter(lambda: lines.readline(LONGEST + 1), ""), 1):
+            if not line.strip():
+                continue
+            try:
+                said = clicked(picking, line)
+            except YupletError as error:
+                raise ArrangementError(f"Line {number} of the clicks: {error}") from error
+            print(json.dumps(said), flush=True)
+    return 0
+
+
+def _propose(options: argparse.Namespace) -> int:
+    from yuplet.picking import Picking
+
+    said = Picking(options.file, options.layer).write(options.out)
+    _print({"patches": said["patches"], "images": said["images"]})
     return 0
 
 

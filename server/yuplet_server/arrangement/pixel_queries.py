@@ -14,7 +14,7 @@ from yuplet.arrangement.sets.required import required
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import PartGroup
 from yuplet.derivation.cutting import MAX_PARTS
-from yuplet.editing.art import Art, art_of, division_of, drawn_art
+from yuplet.editing.art import Art, art_of, clicked_in, division_of, drawn_art
 from yuplet.editing.drawing import drawn
 from yuplet.editing.jointing import ProposeJoints
 from yuplet.editing.looking_over import SMALLEST, away_from_original, found_in
@@ -69,7 +69,7 @@ def selection(
     Raises `SelectionError`, or `ArrangementError` when the part is not one that can be selected from.
     """
     art, layers = _drawn(illustration, row, frame)
-    mask = select(art.picture, art.box, gestures, edge, lambda _: division_of(layers, art))
+    mask = select(art.picture, art.box, gestures, edge, lambda _: division_of(layers, art), clicked_in(layers, art))
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     box = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
     cut = mask[box.top : box.bottom, box.left : box.right]

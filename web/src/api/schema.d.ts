@@ -1580,6 +1580,46 @@ export interface components {
             /** @description Which loose image is the picture of the whole; '' for none. */
             reference?: string;
         };
+        /**
+         * Click
+         * @description A pixel, and whether a click there adds or takes away.
+         */
+        Click: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /**
+             * Add
+             * @default true
+             */
+            add?: boolean;
+        };
+        /**
+         * Clicked
+         * @description The part that clicks on pixels of the canvas mean (`pick`): the first takes one, further ones add to it or take away.
+         *
+         *     `steps` takes so many pieces more (or fewer, when negative) around the last click than are taken without.
+         */
+        Clicked: {
+            /** Clicks */
+            clicks: components["schemas"]["Click"][];
+            /**
+             * Steps
+             * @default 0
+             */
+            steps?: number;
+            /**
+             * How
+             * @default instead
+             */
+            how?: components["schemas"]["CombineEnum"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            tool: "clicked";
+        };
         /** @enum {string} */
         CombineEnum: "instead" | "add" | "subtract" | "intersect";
         Command: components["schemas"]["RenameRows"] | components["schemas"]["ShowRows"] | components["schemas"]["IncludeParts"] | components["schemas"]["LockParts"] | components["schemas"]["ShowAlone"] | components["schemas"]["MoveRows"] | components["schemas"]["OrderRows"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetPivots"] | components["schemas"]["SetJoints"] | components["schemas"]["SetDepths"] | components["schemas"]["SpreadDepths"] | components["schemas"]["SetRoles"] | components["schemas"]["SetFits"] | components["schemas"]["TimeFrames"] | components["schemas"]["Decide"] | components["schemas"]["ReadAsFrames"] | components["schemas"]["ReadAsParts"] | components["schemas"]["JoinRows"] | components["schemas"]["SplitParts"] | components["schemas"]["GroupRows"] | components["schemas"]["UngroupRows"] | components["schemas"]["RemoveRows"] | components["schemas"]["MakeAlternates"] | components["schemas"]["EndAlternates"] | components["schemas"]["TakeOut"] | components["schemas"]["TakePieces"] | components["schemas"]["GrowUnder"] | components["schemas"]["RoundOff"] | components["schemas"]["PaintUnder"] | components["schemas"]["RemoveAdded"] | components["schemas"]["TouchUp"] | components["schemas"]["Dye"] | components["schemas"]["DuplicatePart"] | components["schemas"]["PutBackdrop"] | components["schemas"]["PastePicture"] | components["schemas"]["SwapPicture"] | components["schemas"]["SweepCrumbs"] | components["schemas"]["FillPinholes"] | components["schemas"]["KeepRest"] | components["schemas"]["ShareDrawing"] | components["schemas"]["ReachBeyond"] | components["schemas"]["RoundJoint"] | components["schemas"]["LayAsNormal"] | components["schemas"]["ProposeJoints"];
@@ -2003,7 +2043,7 @@ export interface components {
             milliseconds: number | null;
             pieces: components["schemas"]["Piece"][];
         };
-        Gestures: (components["schemas"]["DrawRound"] | components["schemas"]["SameColour"] | components["schemas"]["InsideLines"] | components["schemas"]["Island"] | components["schemas"]["Proposed"] | components["schemas"]["Brush"] | components["schemas"]["Scribble"])[];
+        Gestures: (components["schemas"]["DrawRound"] | components["schemas"]["SameColour"] | components["schemas"]["InsideLines"] | components["schemas"]["Island"] | components["schemas"]["Proposed"] | components["schemas"]["Clicked"] | components["schemas"]["Brush"] | components["schemas"]["Scribble"])[];
         /**
          * GroupRows
          * @description Put siblings in a group of their own.
@@ -5218,7 +5258,7 @@ export interface components {
             /** Name */
             name: string;
             /** Gestures */
-            gestures: (components["schemas"]["DrawRound"] | components["schemas"]["SameColour"] | components["schemas"]["InsideLines"] | components["schemas"]["Island"] | components["schemas"]["Proposed"] | components["schemas"]["Brush"] | components["schemas"]["Scribble"])[];
+            gestures: (components["schemas"]["DrawRound"] | components["schemas"]["SameColour"] | components["schemas"]["InsideLines"] | components["schemas"]["Island"] | components["schemas"]["Proposed"] | components["schemas"]["Clicked"] | components["schemas"]["Brush"] | components["schemas"]["Scribble"])[];
             /**
              * @default {
              *       "grow": 0,

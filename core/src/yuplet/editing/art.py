@@ -1,6 +1,6 @@
 """What is selected from and changed: what a part holds, where the part lies on the canvas."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -17,8 +17,12 @@ from yuplet.illustration.derived import Cut, Refilled
 from yuplet.parts.part import Frame, Part
 from yuplet.pixels import Picture
 from yuplet.pixels.picture_cache import remembered
+from yuplet.selecting.gestures import ByClicks
 from yuplet.selecting.masks import Chosen
+from yuplet.selecting.nested import Nested, nested
+from yuplet.selecting.pick import Click, picked
 from yuplet.selecting.proposals import Proposals, propose
+from yuplet.selecting.regions import check_there
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +142,30 @@ def division_of(layers: LayerStore, art: Art) -> Proposals:
     labels = placed_mask(found.labels, content.box, art.in_its_layer.box)
     labels[art.picture[..., 3] == 0] = 0
     return replace(found, labels=labels)
+
+
+def clicked_in(layers: LayerStore, art: Art) -> ByClicks:
+    """What clicks take of a part, for `select`. What is left of a layer is divided as the whole layer was, as in `division_of`."""
+
+    def taken(picture: Picture, clicks: Sequence[Click], steps: int) -> Chosen:
+        root = None if art.layer is None else _before_cuts(layers, art.layer)
+        content = None if root in (None, art.layer) else layers.content(root or "")
+        if content is None:
+            return picked(picture, _nested(picture), clicks, steps)
+        box = art.in_its_layer.box
+        for one in clicks:
+            check_there(picture, (one.x, one.y))
+        across, down = box.left - content.box.left, box.top - content.box.top
+        there = [Click(one.x + across, one.y + down, one.add) for one in clicks]
+        found = picked(content.picture, _nested(content.picture), there, steps)
+        mask: Chosen = placed_mask(found, content.box, box) & (picture[..., 3] > 0)
+        return mask
+
+    return taken
+
+
+def _nested(picture: Picture) -> Nested:
+    return remembered("nested", picture, partial(nested, picture))
 
 
 def _before_cuts(layers: LayerStore, layer: str) -> str:

@@ -17,7 +17,7 @@ from yuplet.derivation.content import Content, Derived, placed_mask, placed_pict
 from yuplet.derivation.cutting import cut_out, label_map
 from yuplet.derivation.extending import refilled
 from yuplet.derivation.layer_store import LayerStore
-from yuplet.editing.art import Art, art_of, art_of_frame, division_of, drawn_art
+from yuplet.editing.art import Art, art_of, art_of_frame, clicked_in, division_of, drawn_art
 from yuplet.editing.edit import OfPart
 from yuplet.errors import CannotTakeOut, NothingChosen, NothingThere
 from yuplet.parts.part import Frame, Part, Piece
@@ -137,7 +137,14 @@ class TakeOut(_Taking):
         for wish in self.parts:
             try:
                 masks.append(
-                    select(drawn.picture, art.box, wish.gestures, wish.edge, lambda _: division_of(layers, drawn))
+                    select(
+                        drawn.picture,
+                        art.box,
+                        wish.gestures,
+                        wish.edge,
+                        lambda _: division_of(layers, drawn),
+                        clicked_in(layers, drawn),
+                    )
                 )
             except (NothingThere, NothingChosen):
                 if len(part.frames) == 1:

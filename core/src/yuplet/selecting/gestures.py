@@ -16,7 +16,9 @@ from yuplet.errors import NothingChosen, SelectionError, shown
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
 from yuplet.selecting.marking import between_marks, of_brush
-from yuplet.selecting.masks import How, Mask, chosen_of, combine, grown, smoothed, softened
+from yuplet.selecting.masks import Chosen, How, Mask, chosen_of, combine, grown, smoothed, softened
+from yuplet.selecting.nested import nested
+from yuplet.selecting.pick import Click, picked
 from yuplet.selecting.proposals import MAX_REGIONS, Proposals, propose
 from yuplet.selecting.regions import Line, inside_lines, islands, labelled, of_colour, of_shape
 
@@ -24,6 +26,7 @@ MAX_POINTS = 20_000
 MAX_STROKE = 2_000
 """Points of a mark."""
 MAX_GESTURES = 500
+MAX_CLICKS = 200
 MAX_WIDTH = 200.0
 """Pixels that an edge can be soft, or an outline be moved."""
 
@@ -93,6 +96,19 @@ class Proposed:
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
+class Clicked:
+    """The part that clicks on pixels of the canvas mean (`pick`): the first takes one, further ones add to it or take away.
+
+    `steps` takes so many pieces more (or fewer, when negative) around the last click than are taken without.
+    """
+
+    clicks: Annotated[tuple[Click, ...], Field(min_length=1, max_length=MAX_CLICKS)]
+    steps: Annotated[int, Field(strict=True, ge=-100, le=100)] = 0
+    how: How = "instead"
+    tool: Literal["clicked"] = field(default="clicked", kw_only=True, repr=False)
+
+
+@dataclass(frozen=True, slots=True, config=CONFIG)
 class Brush:
     """A stroke of a round brush, its middle at places on the canvas; numbers as in `marking.of_brush`."""
 
@@ -115,7 +131,7 @@ class Scribble:
 
 
 Gesture: TypeAlias = Annotated[
-    DrawRound | SameColour | InsideLines | Island | Proposed | Brush | Scribble, Field(discriminator="tool")
+    DrawRound | SameColour | InsideLines | Island | Proposed | Clicked | Brush | Scribble, Field(discriminator="tool")
 ]
 Gestures: TypeAlias = Annotated[tuple[Gesture, ...], Field(max_length=MAX_GESTURES)]
 Strokes: TypeAlias = Annotated[tuple[Brush, ...], Field(max_length=MAX_GESTURES)]
@@ -132,6 +148,12 @@ class Edge:
 
 
 HARD = Edge()
+ByClicks: TypeAlias = Callable[[Picture, Sequence[Click], int], Chosen]
+"""What clicks on pixels of a picture take of it, and so many pieces more."""
+
+
+def _by_clicks(picture: Picture, clicks: Sequence[Click], steps: int) -> Chosen:
+    return picked(picture, nested(picture), clicks, steps)
 
 
 def select(
@@ -140,6 +162,7 @@ def select(
     gestures: Sequence[Gesture],
     edge: Edge = HARD,
     divide: Callable[[Picture], Proposals] = propose,
+    by_clicks: ByClicks = _by_clicks,
 ) -> Mask:
     """The mask of a chain of gestures on a picture, each changing what the ones before have chosen.
 
@@ -154,6 +177,8 @@ def select(
     edge : Edge
     divide : callable
         Divides the picture where proposals are chosen; one that remembers saves time.
+    by_clicks : callable
+        Says what clicks take; one that remembers what the picture is divided into saves time.
 
     Returns
     -------
@@ -171,7 +196,7 @@ def select(
         )
     mask = np.zeros(picture.shape[:2], np.uint8)
     for gesture in gestures:
-        mask = combine(mask, _mask(picture, box, gesture, divide), gesture.how)
+        mask = combine(mask, _mask(picture, box, gesture, divide, by_clicks), gesture.how)
     chosen = chosen_of(mask)
     if edge.grow or edge.smooth:
         chosen = grown(smoothed(chosen, edge.smooth), edge.grow)
@@ -182,7 +207,9 @@ def select(
     return result
 
 
-def _mask(picture: Picture, box: Box, gesture: Gesture, divide: Callable[[Picture], Proposals]) -> Mask:
+def _mask(
+    picture: Picture, box: Box, gesture: Gesture, divide: Callable[[Picture], Proposals], by_clicks: ByClicks
+) -> Mask:
     match gesture:
         case DrawRound(points):
             return of_shape(_moved(points, box), picture.shape[1], picture.shape[0])
@@ -199,6 +226,9 @@ def _mask(picture: Picture, box: Box, gesture: Gesture, divide: Callable[[Pictur
             chosen = labelled(islands(picture, gap=gap).labels, _within(at, box))
         case Proposed(at, regions):
             chosen = labelled(divide(picture).at(regions), _within(at, box))
+        case Clicked(clicks, steps):
+            own_clicks = [Click(*_within((one.x, one.y), box), one.add) for one in clicks]
+            chosen = by_clicks(picture, own_clicks, steps)
     return np.where(chosen, 255, 0).astype(np.uint8)
 
 

@@ -11,7 +11,6 @@ measure of belonging together is ours. Colours are compared in OKLab (B. Ottosso
 import heapq
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
@@ -23,9 +22,19 @@ from yuplet.pixels import Picture
 from yuplet.pixels.oklab import to_oklab
 from yuplet.selecting.colour_distance import lightness
 from yuplet.selecting.masks import Chosen, distance_to
+from yuplet.selecting.patches import (
+    OPTIONS,
+    borders_of,
+    counted_anew,
+    give_away,
+    means_of,
+    named,
+    parted,
+    rims_of,
+    root_of,
+)
 from yuplet.selecting.regions import Labels, nearest_label, pieces_of
 
-_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 EQUAL = 0.004
 STEP = 0.02
 """OKLab distances up to which two neighbouring pixels are of one region: anywhere, and apart from edges. 0.02 is about just seen."""
@@ -66,7 +75,7 @@ class Proposals:
             top[region] = top[parent] if parent <= first and parent != region else region
         found = top[self.labels]
         found[self.labels == 0] = 0
-        return _counted_anew(found)
+        return counted_anew(found)
 
     def parts_at(self, regions: int) -> Labels:
         """The same without the ground, which is what parts are taken out of."""
@@ -74,17 +83,7 @@ class Proposals:
         ground = _ground(labels, int(labels.max()))
         if ground.all() or not ground.any():
             return labels
-        return _counted_anew(np.where(ground[labels], 0, labels))
-
-
-def _counted_anew(labels: NDArray[np.integer[Any]]) -> Labels:
-    """The same regions, counted from 1 without gaps in the order of their first pixels; 0 stays 0."""
-    present, first = np.unique(labels, return_index=True)
-    present = present[np.argsort(first)]
-    names = np.zeros(int(labels.max()) + 1, np.int32)
-    names[present[present > 0]] = np.arange(1, int((present > 0).sum()) + 1)
-    result: Labels = names[labels]
-    return result
+        return counted_anew(np.where(ground[labels], 0, labels))
 
 
 def propose(picture: Picture, smallest: int | None = None) -> Proposals:
@@ -115,27 +114,9 @@ def propose(picture: Picture, smallest: int | None = None) -> Proposals:
         smallest *= 2
         labels = _without_small(labels, colours, smallest)
     labels[picture[..., 3] == 0] = 0
-    labels = _counted_anew(labels)
+    labels = counted_anew(labels)
     count = int(labels.max())
     return Proposals(labels, count, _merged(labels, colours, count))
-
-
-@njit("int32(int32[:], int32)", **_OPTIONS)
-def _root(parent: NDArray[np.int32], one: int) -> int:
-    while parent[one] != one:
-        parent[one] = parent[parent[one]]
-        one = parent[one]
-    return one
-
-
-def _rims(labels: Labels) -> Chosen:
-    """The pixels beside which another region begins; the border of the picture is none."""
-    rims = np.zeros(labels.shape, bool)
-    for one, other in ((np.s_[1:], np.s_[:-1]), (np.s_[:, 1:], np.s_[:, :-1])):
-        differ = labels[one] != labels[other]
-        rims[one] |= differ
-        rims[other] |= differ
-    return rims
 
 
 def _edges(colours: NDArray[np.float32]) -> Chosen:
@@ -146,7 +127,7 @@ def _edges(colours: NDArray[np.float32]) -> Chosen:
     return edges
 
 
-@njit("int32[:, :](float32[:, :, :], boolean[:, :], boolean[:, :])", **_OPTIONS)
+@njit("int32[:, :](float32[:, :, :], boolean[:, :], boolean[:, :])", **OPTIONS)
 def _grown_from_pixels(colours: NDArray[np.float32], there: Chosen, edges: Chosen) -> Labels:
     """The 4-connected regions of pixels that differ little from a neighbour in them."""
     height, width = there.shape
@@ -165,21 +146,10 @@ def _grown_from_pixels(colours: NDArray[np.float32], there: Chosen, edges: Chose
                     away += difference * difference
                 limit = EQUAL if edges[y, x] or edges[v, u] else STEP
                 if away <= limit * limit:
-                    a, b = _root(parent, y * width + x), _root(parent, v * width + u)
+                    a, b = root_of(parent, y * width + x), root_of(parent, v * width + u)
                     if a != b:
                         parent[max(a, b)] = min(a, b)
-    labels = np.zeros((height, width), np.int32)
-    names = np.zeros(height * width, np.int32)
-    count = 0
-    for y in range(height):
-        for x in range(width):
-            if there[y, x]:
-                root = _root(parent, y * width + x)
-                if names[root] == 0:
-                    count += 1
-                    names[root] = count
-                labels[y, x] = names[root]
-    return labels
+    return named(parent, there)
 
 
 def _without_lines(labels: Labels, light: NDArray[np.float32], there: Chosen) -> Labels:
@@ -188,7 +158,7 @@ def _without_lines(labels: Labels, light: NDArray[np.float32], there: Chosen) ->
     sizes = np.bincount(flat)
     dark: Chosen = (np.bincount(flat, light.ravel()) < DARK * sizes)[labels] & there
     # How far each pixel is from where its region ends; the middle of something is as far from that as nothing around it.
-    inside = distance_to(_rims(labels)) + 1
+    inside = distance_to(rims_of(labels)) + 1
     ridge = dark & (inside > 1.5) & (inside >= cv2.dilate(inside, np.ones((3, 3), np.uint8)))
     if not ridge.any():
         return labels
@@ -201,7 +171,7 @@ def _without_lines(labels: Labels, light: NDArray[np.float32], there: Chosen) ->
     if not rest.any():
         return labels
     # A region of which the line cuts pieces off is counted anew.
-    rest = _parted(rest)
+    rest = parted(rest)
     strokes = pieces_of(line, 8)
     marks = _within_one(strokes, rest)
     rest[marks] = strokes[marks] + rest.max()
@@ -239,75 +209,14 @@ def _within_one(strokes: Labels, regions: Labels) -> Chosen:
     return single
 
 
-def _parted(labels: Labels) -> Labels:
-    """The 4-connected pieces of each label, counted anew."""
-    same = np.zeros(labels.shape, np.int32)
-    _part(labels, same)
-    return same
-
-
-@njit("void(int32[:, :], int32[:, :])", **_OPTIONS)
-def _part(labels: Labels, out: Labels) -> None:
-    height, width = labels.shape
-    stack = np.empty(height * width, np.int64)
-    count = 0
-    for y in range(height):
-        for x in range(width):
-            if labels[y, x] == 0 or out[y, x] != 0:
-                continue
-            count += 1
-            out[y, x] = count
-            stack[0], size = y * width + x, 1
-            while size:
-                size -= 1
-                v, u = stack[size] // width, stack[size] % width
-                for dv, du in ((0, 1), (1, 0), (0, -1), (-1, 0)):
-                    a, b = v + dv, u + du
-                    if 0 <= a < height and 0 <= b < width and out[a, b] == 0 and labels[a, b] == labels[y, x]:
-                        out[a, b] = count
-                        stack[size] = a * width + b
-                        size += 1
-
-
-@njit("int64[:, :](int32[:, :])", **_OPTIONS)
-def _borders(labels: Labels) -> NDArray[np.int64]:
-    """Each pair of pixels side by side that are of two regions: the smaller and the larger label."""
-    height, width = labels.shape
-    count = 0
-    for y in range(height):
-        for x in range(width):
-            if x + 1 < width and labels[y, x] != labels[y, x + 1]:
-                count += 1
-            if y + 1 < height and labels[y, x] != labels[y + 1, x]:
-                count += 1
-    found = np.empty((count, 2), np.int64)
-    count = 0
-    for y in range(height):
-        for x in range(width):
-            for dy, dx in ((0, 1), (1, 0)):
-                v, u = y + dy, x + dx
-                if v < height and u < width and labels[y, x] != labels[v, u]:
-                    found[count, 0] = min(labels[y, x], labels[v, u])
-                    found[count, 1] = max(labels[y, x], labels[v, u])
-                    count += 1
-    return found
-
-
 def _neighbours(labels: Labels, count: int) -> list[dict[int, int]]:
     """How long a border each region has with each other one; with 0 for what is empty."""
-    pairs, lengths = np.unique(_borders(labels) @ np.array([count + 1, 1]), return_counts=True)
+    pairs, lengths = np.unique(borders_of(labels) @ np.array([count + 1, 1]), return_counts=True)
     around: list[dict[int, int]] = [{} for _ in range(count + 1)]
     for pair, length in zip(pairs.tolist(), lengths.tolist(), strict=True):
         one, other = divmod(pair, count + 1)
         around[one][other] = around[other][one] = length
     return around
-
-
-def _means(labels: Labels, colours: NDArray[np.float32], count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    flat = labels.ravel()
-    sizes = np.bincount(flat, minlength=count + 1).astype(np.float64)
-    sums = [np.bincount(flat, colours[..., channel].ravel(), count + 1) for channel in range(3)]
-    return sizes, np.stack(sums, axis=1) / np.maximum(sizes, 1)[:, None]
 
 
 def _without_small(labels: Labels, colours: NDArray[np.float32], smallest: int) -> Labels:
@@ -316,49 +225,18 @@ def _without_small(labels: Labels, colours: NDArray[np.float32], smallest: int) 
     So do those of light regions up to two pixels thick: smoothed edges.
     """
     count = int(labels.max())
-    sizes, means = _means(labels, colours, count)
-    is_thick = np.bincount(labels[~_rims(labels)], minlength=count + 1) > 0
+    sizes, means = means_of(labels, colours)
+    is_thick = np.bincount(labels[~rims_of(labels)], minlength=count + 1) > 0
     stays = (sizes >= smallest) & (is_thick | (means[:, 0] < DARK_OKLAB))
     kept = np.where(stays[labels], labels, 0).astype(np.int32)
     if not kept.any():
         return labels
     waiting = (labels > 0) & (kept == 0)
-    while _give_away(kept, waiting, colours, means):
+    while give_away(kept, waiting, colours, means):
         pass
     # What touches nothing large is an island of its own, however small.
     kept[waiting] = labels[waiting] + count
-    return _counted_anew(kept)
-
-
-@njit("int64(int32[:, :], boolean[:, :], float32[:, :, :], float64[:, :])", **_OPTIONS)
-def _give_away(kept: Labels, waiting: Chosen, colours: NDArray[np.float32], means: NDArray[np.float64]) -> int:
-    """Label each waiting pixel that is beside a labelled one; answers how many there were."""
-    height, width = kept.shape
-    before = kept.copy()
-    given = 0
-    for y in range(height):
-        for x in range(width):
-            if not waiting[y, x]:
-                continue
-            best, least = 0, np.inf
-            for dy, dx in ((-1, 0), (0, -1), (0, 1), (1, 0)):
-                v, u = y + dy, x + dx
-                if v < 0 or u < 0 or v >= height or u >= width or before[v, u] == 0 or waiting[v, u]:
-                    continue
-                label = before[v, u]
-                away = 0.0
-                for channel in range(3):
-                    away += abs(colours[y, x, channel] - means[label, channel])
-                if away < least:
-                    best, least = label, away
-            if best:
-                kept[y, x] = best
-                given += 1
-    for y in range(height):
-        for x in range(width):
-            if kept[y, x] != 0:
-                waiting[y, x] = False
-    return given
+    return counted_anew(kept)
 
 
 def _ground(labels: Labels, count: int) -> Chosen:
@@ -372,7 +250,7 @@ def _ground(labels: Labels, count: int) -> Chosen:
 
 def _merged(labels: Labels, colours: NDArray[np.float32], count: int) -> tuple[int, ...]:
     """The parents of all regions of the tree of merging."""
-    sizes, means = _means(labels, colours, count)
+    sizes, means = means_of(labels, colours)
     around = _neighbours(labels, count)
     total = 2 * count
     size = [*sizes.tolist(), *([0.0] * (total - len(sizes)))]

@@ -31,7 +31,7 @@ def of_colour(picture: Picture, at: tuple[int, int], distance: float, connected:
     Raises NothingThere where the picture is empty at that place.
     """
     x, y = at
-    _check_there(picture, at)
+    check_there(picture, at)
     red, green, blue, _ = (int(value) for value in picture[y, x])
     near: Chosen = distances(picture, (red, green, blue)) <= distance
     if not connected:
@@ -63,7 +63,7 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
         When the picture is empty at that place, or a line runs there.
     """
     x, y = at
-    _check_there(picture, at)
+    check_there(picture, at)
     there: Chosen = picture[..., 3] >= 128
     is_line = there & darker_than(picture, darkness)
     open_: Chosen = there & ~is_line
@@ -210,7 +210,8 @@ def labelled(labels: Labels, at: tuple[int, int]) -> Chosen:
     return result
 
 
-def _check_there(picture: Picture, at: tuple[int, int]) -> None:
+def check_there(picture: Picture, at: tuple[int, int]) -> None:
+    """Raise NothingThere where a picture is empty at (x, y)."""
     x, y = at
     if not (0 <= x < picture.shape[1] and 0 <= y < picture.shape[0]) or picture[y, x, 3] < SEEN:
         raise NothingThere("The part is empty here. Click on its art.")

@@ -14,6 +14,7 @@ interface Props {
 }
 
 const TOOLS: readonly { value: Tool; label: string; told: string }[] = [
+  { value: 'clicked', label: 'By clicks', told: 'Click on a part.' },
   { value: 'proposed', label: 'Proposals', told: 'Point at a part that is proposed, and click on it.' },
   { value: 'same-colour', label: 'Same colour', told: 'Click on a colour.' },
   { value: 'inside-lines', label: 'Inside the lines', told: 'Click on a place that lines go round.' },
@@ -62,11 +63,7 @@ export function TakeOut({ taking, canEdit }: Props) {
     <>
       <div className={classes.form}>
         <Tools taking={taking} />
-        {taking.tool === 'proposed' ? (
-          <Proposed taking={taking} canEdit={canEdit} />
-        ) : (
-          <ToolNumbers tool={taking.tool} numbers={taking.numbers} onChange={taking.changeNumbers} />
-        )}
+        <ToolSettings taking={taking} canEdit={canEdit} />
         {taking.tool !== 'pick' && (
           <SegmentedControl
             size="xs"
@@ -83,6 +80,27 @@ export function TakeOut({ taking, canEdit }: Props) {
       </div>
       <Separate taking={taking} canEdit={canEdit} />
     </>
+  );
+}
+
+function ToolSettings({ taking, canEdit }: Props) {
+  if (taking.tool === 'proposed') return <Proposed taking={taking} canEdit={canEdit} />;
+  if (taking.tool === 'clicked') return <Steps taking={taking} />;
+  return <ToolNumbers tool={taking.tool} numbers={taking.numbers} onChange={taking.changeNumbers} />;
+}
+
+/** What the last click took may have been too little, or too much. */
+function Steps({ taking }: Pick<Props, 'taking'>) {
+  const isClicked = taking.gestures.at(-1)?.tool === 'clicked';
+  return (
+    <div className={classes.row}>
+      <Button size="compact-sm" variant="default" disabled={!isClicked} onClick={() => taking.step(-1)}>
+        Smaller piece
+      </Button>
+      <Button size="compact-sm" variant="default" disabled={!isClicked} onClick={() => taking.step(1)}>
+        Larger piece
+      </Button>
+    </div>
   );
 }
 

@@ -4,11 +4,13 @@ import type { MarkKeys, MarkKind, Stroke } from '../../pile/marks';
 import type { Spot } from '../../rules/places';
 
 export type Gesture = Schemas['Gestures'][number];
+type Clicked = Extract<Gesture, { tool: 'clicked' }>;
 type Scribble = Extract<Gesture, { tool: 'scribble' }>;
 type Mark = Scribble['inside'][number];
 export type Edge = Required<Schemas['Edge']>;
 export type Tool =
   | 'pick'
+  | 'clicked'
   | 'proposed'
   | 'same-colour'
   | 'inside-lines'
@@ -43,6 +45,7 @@ export const NUMBERS: Numbers = {
   size: 24,
 };
 export const KINDS: Record<Exclude<Tool, 'pick'>, MarkKind> = {
+  clicked: 'pixel',
   proposed: 'pixel',
   'same-colour': 'pixel',
   'inside-lines': 'pixel',
@@ -71,7 +74,7 @@ export function stated(gesture: Gesture, numbers: Numbers): Gesture {
 
 /** What a tool makes of a click at a pixel, or of places on the canvas. */
 function gestureOf(
-  tool: Exclude<Tool, 'pick' | 'scribble'>,
+  tool: Exclude<Tool, 'pick' | 'clicked' | 'scribble'>,
   how: How,
   at: [number, number],
   points: Mark,
@@ -88,6 +91,38 @@ function gestureOf(
     default:
       return { tool: 'draw-round', how, points };
   }
+}
+
+/** Clicks belong together until one begins anew: those with Shift add to the part that is meant, those with Alt take away. */
+function clickedOn(
+  before: readonly Gesture[],
+  [x, y]: [number, number],
+  keys: MarkKeys,
+  usual: How,
+): readonly Gesture[] {
+  const last = before[before.length - 1];
+  const how: How = keys.subtract ? 'subtract' : keys.add ? 'add' : usual;
+  if (last?.tool === 'clicked' && (how === 'add' || how === 'subtract')) {
+    const clicks = [...last.clicks, { x, y, add: how === 'add' }];
+    return [...before.slice(0, -1), { ...last, clicks, steps: 0 }];
+  }
+  const made: Clicked = { tool: 'clicked', how, clicks: [{ x, y, add: true }], steps: 0 };
+  return how === 'instead' ? [made] : [...before, made];
+}
+
+/** The last click takes so many pieces more or fewer around it. */
+export function stepped(before: readonly Gesture[], by: number): readonly Gesture[] {
+  const last = before[before.length - 1];
+  if (last?.tool !== 'clicked') return before;
+  return [...before.slice(0, -1), { ...last, steps: (last.steps ?? 0) + by }];
+}
+
+/** The same without what was done last. */
+export function withoutLast(before: readonly Gesture[]): readonly Gesture[] {
+  const last = before[before.length - 1];
+  const rest = before.slice(0, -1);
+  if (last?.tool !== 'clicked' || last.clicks.length < 2) return rest;
+  return [...rest, { ...last, clicks: last.clicks.slice(0, -1), steps: 0 }];
 }
 
 /** Marks belong together until something else is done: those with Alt lie outside of what is meant. */
@@ -128,6 +163,7 @@ export function withMark(
   const [first] = points;
   if (!first) return before;
   const places: Mark = points.map(({ x, y }) => [Math.round(x * 8) / 8, Math.round(y * 8) / 8]);
+  if (tool === 'clicked') return clickedOn(before, [first.x, first.y], keys, usual);
   if (tool === 'scribble') return scribbled(before, places, keys.subtract, how, numbers);
   const made = gestureOf(tool, how, [first.x, first.y], places, numbers);
   return how === 'instead' && tool !== 'brush' ? [made] : [...before, made];

@@ -3,7 +3,18 @@
 import { useCallback, useEffect, useState } from 'react';
 import type { MarkKeys } from '../../pile/marks';
 import type { Spot } from '../../rules/places';
-import { type Edge, type Gesture, type How, NUMBERS, type Numbers, stated, type Tool, withMark } from './gestures';
+import {
+  type Edge,
+  type Gesture,
+  type How,
+  NUMBERS,
+  type Numbers,
+  stated,
+  stepped,
+  type Tool,
+  withMark,
+  withoutLast,
+} from './gestures';
 import type { Pieces } from './pieces';
 
 /** Past the smoothed pixels of the old edge, and as soft as that was. */
@@ -11,7 +22,7 @@ const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 
 /** `art` is what the gestures are made on: with another one they begin anew. */
 export function useGestures(art: string | undefined) {
-  const [tool, setTool] = useState<Tool>('proposed');
+  const [tool, setTool] = useState<Tool>('clicked');
   const [how, setHow] = useState<How>('instead');
   const [numbers, setNumbers] = useState(NUMBERS);
   const [gestures, setGestures] = useState<readonly Gesture[]>([]);
@@ -46,7 +57,8 @@ export function useGestures(art: string | undefined) {
     },
     gestures,
     mark,
-    dropLast: () => setGestures((before) => before.slice(0, -1)),
+    step: (by: number) => setGestures((before) => stepped(before, by)),
+    dropLast: () => setGestures(withoutLast),
     edge,
     setEdge,
     pieces,

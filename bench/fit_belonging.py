@@ -1,0 +1,283 @@
+"""Fit what belongs together (core/src/yuplet/selecting/belonging.npz) on the fitting styles of `known_parts`.
+
+Deterministic: fixed seeds, single-threaded trees, the figures of fixed names. Needs scikit-learn (bench/requirements.txt), whose
+histogram gradient boosting fits the trees; Yuplet walks them by itself. Beside the file go some measures with what scikit-learn
+says of them, for a test that both say the same.
+"""
+
+import sys
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from multiprocessing import get_context
+from typing import Any
+
+import cv2
+import numpy as np
+from known_parts import EACH, FITTING, Flat, figures
+from measure import ROOT
+from numpy.typing import NDArray
+from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
+
+from yuplet.selecting.belonging import Trees, said
+from yuplet.selecting.masks import distance_to
+from yuplet.selecting.nested import WORKING_SIDE, Measured, Nested, measured, merged, of_measured, wholes
+from yuplet.selecting.pick import Choosing, Click, patch_at
+
+TARGET = ROOT / "core" / "src" / "yuplet" / "selecting" / "belonging.npz"
+SAID = ROOT / "core" / "tests" / "selecting" / "belonging_said.npz"
+ROUNDS = 3
+PURE = 0.75
+"""Share of a piece that is of one part, for it to count as of that part."""
+_PAIRS = 100_000
+_EACH = 2_000
+"""Pairs of a figure that are looked at in each round."""
+_PLACES = 3
+_CLICKS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """A figure at the working size: what is measured of its patches, and how many pixels of each part each patch has."""
+
+    style: str
+    found: Measured
+    owner: NDArray[np.int32]
+    shares: NDArray[np.float64]
+    counting: tuple[int, ...]
+
+
+def at_working_size(flat: Flat) -> tuple[NDArray[np.uint8], NDArray[np.int32]]:
+    side = flat.picture.shape[0]
+    if side <= WORKING_SIDE:
+        return flat.picture, flat.owner
+    size = (WORKING_SIDE, WORKING_SIDE)
+    owner = cv2.resize(flat.owner.astype(np.float32), size, interpolation=cv2.INTER_NEAREST).astype(np.int32)
+    return cv2.resize(flat.picture, size, interpolation=cv2.INTER_AREA), owner
+
+
+def known(style: str, each: int = EACH) -> list[Known]:
+    result = []
+    for flat in figures((style,), each):
+        picture, owner = at_working_size(flat)
+        found = measured(picture)
+        parts = len(flat.names) + 1
+        shares = np.zeros((len(found.known) + 1, parts))
+        np.add.at(shares, (found.labels.ravel(), owner.ravel()), 1)
+        numbers = tuple(number for number, name in enumerate(flat.names, 1) if name in flat.parts())
+        result.append(Known(style, found, owner, shares[1:], numbers))
+    return result
+
+
+def shares_of_all(one: Known, parents: NDArray[np.int32]) -> NDArray[np.float64]:
+    result = np.zeros((len(parents), one.shares.shape[1]))
+    result[: len(one.shares)] = one.shares
+    for piece in range(len(parents) - 1):
+        if parents[piece] != piece:
+            result[parents[piece]] += result[piece]
+    return result
+
+
+def pair_samples(one: Known, trees: Trees) -> tuple[NDArray[np.float32], NDArray[np.bool_], NDArray[np.float64]]:
+    parents, _, _, measures, pairs = merged(one.found, trees, _PAIRS)
+    shares = shares_of_all(one, parents)
+    sizes = shares.sum(axis=1)
+    major, purity = shares.argmax(axis=1), shares.max(axis=1) / np.maximum(sizes, 1)
+    a, b = pairs[:, 0], pairs[:, 1]
+    clear = (purity[a] >= PURE) & (purity[b] >= PURE)
+    rows = np.flatnonzero(clear)
+    if rows.size > _EACH:
+        rows = np.random.default_rng(3).choice(rows, _EACH, replace=False)
+    weight = (np.minimum(sizes[a], sizes[b])[rows] / one.found.total) ** 0.3
+    # Each figure counts alike.
+    return measures[rows], (major[a] == major[b])[rows], weight / max(weight.sum(), 1e-9)
+
+
+def whole_samples(one: Known, trees: Trees) -> tuple[NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]:
+    """Each piece above places in the parts, and how much it overlaps the part."""
+    parents, sure, all_known, _, _ = merged(one.found, trees)
+    measures = wholes(parents, sure, all_known, one.found)
+    shares = shares_of_all(one, parents)
+    sizes = shares.sum(axis=1)
+    totals = one.shares.sum(axis=0)
+    rows, targets, weights = [], [], []
+    chance = np.random.default_rng(7)
+    for part in one.counting:
+        mask = one.owner == part
+        depth = distance_to(~np.pad(mask, 1))[1:-1, 1:-1]
+        deepest = int(depth.argmax())
+        others = chance.choice(np.flatnonzero(depth.ravel() > 0.5 * depth.max()), _PLACES)
+        for place in (deepest, deepest, *others.tolist()):
+            piece = int(one.found.labels.ravel()[place]) - 1
+            while piece >= 0:
+                both = shares[piece, part]
+                rows.append(measures[piece])
+                targets.append(both / max(sizes[piece] + totals[part] - both, 1))
+                weights.append(1.0)
+                if parents[piece] == piece:
+                    break
+                piece = int(parents[piece])
+    return np.array(rows, np.float32), np.array(targets), np.array(weights)
+
+
+def deepest(mask: NDArray[np.bool_]) -> tuple[float, int, int]:
+    """How deep the deepest pixel of a mask lies in it, and where (x, y); the picture's rim is outside."""
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if not rows.size:
+        return 0.0, 0, 0
+    part = mask[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    depth = cv2.distanceTransform(np.pad(part, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    at = int(depth.argmax())
+    return float(depth.flat[at]), int(columns[0]) + at % part.shape[1], int(rows[0]) + at // part.shape[1]
+
+
+def choice_samples(one: Known, made: Nested, choice: Trees | None, seed: int) -> list[NDArray[np.float32]]:
+    """Clicks on each part, each next on the deepest pixel of the larger error or beside it: the pieces it may take, and how much
+    what is chosen then overlaps the part.
+    """
+    chance = np.random.default_rng(seed)
+    rows, targets, weights = [], [], []
+    sizes = one.shares.sum(axis=1)
+    for part in one.counting:
+        mask = one.owner == part
+        in_part, total = one.shares[:, part], one.shares[:, part].sum()
+        state = Choosing(made)
+        got = np.zeros_like(mask)
+        for index in range(_CLICKS):
+            lacking, extra = deepest(mask & ~got), deepest(got & ~mask)
+            add = lacking[0] >= extra[0]
+            depth, x, y = lacking if add else extra
+            if depth < 1:
+                break
+            # Nobody hits the middle to the pixel.
+            x += int(chance.normal(0, depth / 6))
+            y += int(chance.normal(0, depth / 6))
+            click = Click(min(max(x, 0), mask.shape[1] - 1), min(max(y, 0), mask.shape[0] - 1), add)
+            if patch_at(made, click) < 0:
+                break
+            path, measures = state.offered(click)
+            if not path:
+                break
+            holds = np.stack([made.patches_of(piece) for piece in path])
+            after = (state.chosen[None, 1:] | holds[:, 1:]) if add else (state.chosen[None, 1:] & ~holds[:, 1:])
+            both = after @ in_part
+            overlap = both / np.maximum(after @ sizes + total - both, 1)
+            rows.append(measures)
+            targets.append(overlap)
+            weights.append(np.full(len(path), 1.0 if index == 0 else 0.6))
+            by_rule = made.whole[path] if choice is None else said(choice, measures)
+            at = int(np.argmax(by_rule if chance.random() < 0.75 else overlap))
+            state.take(path[at], float(by_rule[at]))
+            got = state.mask()
+    return [np.concatenate(one) for one in (rows, targets, weights)]
+
+
+_AT_WORK: list[tuple[Known, Nested]] = []
+
+
+def _choice_samples(given: tuple[int, Trees | None, int]) -> list[NDArray[np.float32]]:
+    index, choice, seed = given
+    return choice_samples(*_AT_WORK[index], choice, seed)
+
+
+def first_rule() -> Trees:
+    """Trees that only look at colours, for the first round."""
+    limits = (0.01, 0.03, 0.06, 0.1, 0.2, 0.4)
+    count = len(limits)
+    measure = np.array([0] * count + [-1] * (count + 1), np.int16)
+    limit = np.array([*limits, *[0.0] * (count + 1)], np.float32)
+    left = np.array([count + index for index in range(count)] + [0] * (count + 1), np.int32)
+    right = np.array([*range(1, count), 2 * count] + [0] * (count + 1), np.int32)
+    value = np.array([0.0] * count + [3.0 - index for index in range(count + 1)], np.float32)
+    return Trees(measure, limit, left, right, value, np.zeros(1, np.int32), 0.0)
+
+
+def trees_of(model: Any) -> Trees:
+    """The trees of a fitted model as arrays."""
+    columns: dict[str, list[Any]] = {"measure": [], "limit": [], "left": [], "right": [], "value": [], "roots": []}
+    for (predictor,) in model._predictors:
+        start = len(columns["measure"])
+        columns["roots"].append(start)
+        for node in predictor.nodes:
+            columns["measure"].append(-1 if node["is_leaf"] else node["feature_idx"])
+            columns["limit"].append(node["num_threshold"] if not node["is_leaf"] else 0)
+            columns["left"].append(start + node["left"])
+            columns["right"].append(start + node["right"])
+            columns["value"].append(node["value"])
+    kinds = {"measure": np.int16, "left": np.int32, "right": np.int32, "roots": np.int32}
+    arrays = {name: np.array(values, kinds.get(name, np.float32)) for name, values in columns.items()}
+    return Trees(**arrays, base=float(np.ravel(model._baseline_prediction)[0]))
+
+
+def fit_pair(samples: list[Any]) -> tuple[Trees, Any]:
+    measures, same, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
+    model = HistGradientBoostingClassifier(
+        max_iter=200,
+        max_leaf_nodes=24,
+        learning_rate=0.08,
+        min_samples_leaf=60,
+        l2_regularization=5.0,
+        max_features=0.5,
+        early_stopping=False,
+        random_state=0,
+    )
+    model.fit(measures, same, weight * len(weight) / weight.sum())
+    return trees_of(model), model
+
+
+def fit_whole(samples: list[Any]) -> tuple[Trees, Any]:
+    measures, target, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
+    model = HistGradientBoostingRegressor(
+        max_iter=200,
+        max_leaf_nodes=24,
+        learning_rate=0.05,
+        min_samples_leaf=60,
+        l2_regularization=5.0,
+        max_features=0.5,
+        early_stopping=False,
+        random_state=0,
+    )
+    model.fit(measures, target, weight)
+    return trees_of(model), model
+
+
+def fit(all_known: list[Known], rounds: int = ROUNDS) -> dict[str, tuple[Trees, Any, Any]]:
+    """Three measures, each with the fitted model and the samples of the last figure: of pairs, of pieces, of what a click takes."""
+    pair = first_rule()
+    samples: list[Any] = []
+    for _ in range(rounds):
+        samples += [pair_samples(one, pair) for one in all_known]
+        pair, pair_model = fit_pair(samples)
+    rows = [whole_samples(one, pair) for one in all_known]
+    whole, whole_model = fit_whole(rows)
+    choice, choices = None, []
+    made = [of_measured(one.found, pair, whole) for one in all_known]
+    _AT_WORK[:] = zip(all_known, made, strict=True)
+    for turn in range(rounds):
+        with ProcessPoolExecutor(2, mp_context=get_context("fork")) as pool:
+            choices += pool.map(_choice_samples, [(index, choice, turn) for index in range(len(made))], chunksize=4)
+        choice, choice_model = fit_whole(choices)
+    return {
+        "pair": (pair, pair_model.decision_function, samples[-1][0][:200]),
+        "whole": (whole, whole_model.predict, rows[-1][0][:200]),
+        "choice": (choice, choice_model.predict, choices[-1][0][:200]),
+    }
+
+
+def main() -> None:
+    with ProcessPoolExecutor(2) as pool:
+        all_known = [one for part in pool.map(known, FITTING) for one in part]
+    fitted = fit(all_known)
+    held, told = {}, {}
+    for name, (trees, says, some) in fitted.items():
+        held |= {
+            f"{name}_{key}": getattr(trees, key) for key in ("measure", "limit", "left", "right", "value", "roots")
+        }
+        held[f"{name}_base"] = np.float64(trees.base)
+        told |= {name: some, f"{name}_said": says(some)}
+    np.savez_compressed(TARGET, **held)
+    np.savez_compressed(SAID, **told)
+    print(f"{TARGET.name}: {TARGET.stat().st_size:,} bytes", file=sys.stderr)
+
+
+if __name__ == "__main__":
+    main()

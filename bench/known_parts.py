@@ -1,0 +1,275 @@
+"""Flat pictures whose parts are known: figures of open part sets, and painted ones of our own.
+
+Part sets (bench/figures, npm; "remix of" each set by its author):
+
+| set | by | licence |
+|---|---|---|
+| adventurer | Lisa Wischofsky | CC BY 4.0 |
+| big-ears | The Visual Team | CC BY 4.0 |
+| big-smile | Ashley Seo | CC BY 4.0 |
+| croodles | vijay verma | CC BY 4.0 |
+| dylan | Natalia Spivak | CC BY 4.0 |
+| lorelei | Lisa Wischofsky | CC0 1.0 |
+| micah | Micah Lanier | CC BY 4.0 |
+| notionists | Zoish | CC0 1.0 |
+| open-peeps | Pablo Stanley | CC0 1.0 |
+
+A part is what a set calls one, whatever it holds: lines, two eyes, hair on both sides of a face. What is drawn outside of any is
+the part 'figure'. Nothing is left out but parts of which less than 0.3 % of the picture is seen.
+"""
+
+import json
+import subprocess
+from collections.abc import Iterator
+from dataclasses import dataclass
+from io import BytesIO
+from pathlib import Path
+
+import cv2
+import numpy as np
+import resvg
+from lxml import etree
+from measure import FOLDER, ROOT
+from numpy.typing import NDArray
+from PIL import Image
+from resvg import usvg
+
+FITTING = ("adventurer", "big-smile", "croodles", "micah", "notionists")
+"""Styles that rules are found and models are fitted on; the others only judge."""
+JUDGING = ("big-ears", "dylan", "lorelei", "open-peeps")
+EACH = 40
+"""Figures of a style."""
+SIDES = (512, 1024, 2048)
+GROUNDS = ("plain", "two colours", "busy")
+SEEN = 0.003
+"""Share of the picture of which a part is seen at least."""
+_NAMESPACE = "{http://www.w3.org/2000/svg}"
+_DRAWN = {
+    f"{_NAMESPACE}{name}"
+    for name in ("path", "circle", "ellipse", "rect", "line", "polyline", "polygon", "use", "text")
+}
+_ASIDE = {f"{_NAMESPACE}{name}" for name in ("mask", "clipPath", "defs", "metadata", "filter")}
+
+
+@dataclass(frozen=True, slots=True)
+class Flat:
+    """A flat picture, (H, W, 4) uint8, and the visible pixels of its parts as labels; 0 is the ground."""
+
+    name: str
+    style: str
+    picture: NDArray[np.uint8]
+    owner: NDArray[np.int32]
+    names: tuple[str, ...]
+
+    def parts(self) -> dict[str, NDArray[np.bool_]]:
+        """What is seen of each part that counts."""
+        masks = {name: self.owner == number for number, name in enumerate(self.names, 1)}
+        return {name: mask for name, mask in masks.items() if mask.mean() >= SEEN}
+
+
+def figures(styles: tuple[str, ...], each: int = EACH, side: int | None = None, first: int = 0) -> Iterator[Flat]:
+    """Figures of styles; sizes, grounds and JPEG change from figure to figure, so that each style meets all of them.
+
+    `side` sets one size for all.
+    """
+    for line in _sources(styles).splitlines():
+        one = json.loads(line)
+        number = one["number"]
+        if first <= number < first + each:
+            # 18 conditions: sizes change fastest, then grounds, then JPEG.
+            size = side or SIDES[number % 3]
+            yield _laid(one["svg"], one["style"], number, size, GROUNDS[number // 3 % 3], number // 9 % 2 == 1)
+
+
+def _sources(styles: tuple[str, ...]) -> str:
+    folder = ROOT / "bench" / "figures"
+    path = FOLDER / f"figures-{'-'.join(styles)}.jsonl"
+    if not path.exists():
+        FOLDER.mkdir(parents=True, exist_ok=True)
+        if not (folder / "node_modules").exists():
+            subprocess.run(["npm", "ci", "--no-audit", "--no-fund"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+        made = subprocess.run(
+            ["node", "figures.mjs", str(EACH), *styles], cwd=folder, check=True, capture_output=True, text=True
+        )
+        path.write_text(made.stdout)
+    return path.read_text()
+
+
+def _laid(svg: str, style: str, number: int, side: int, ground: str, jpeg: bool) -> Flat:
+    over = _drawn(svg, side)
+    owner, names = _owners(svg, side)
+    alpha = over[..., 3:] / 255
+    picture = np.full_like(over, 255)
+    picture[..., :3] = np.round(over[..., :3] * alpha + ground_of(ground, side, number) * (1 - alpha))
+    if jpeg:
+        picture[..., :3] = _as_jpeg(picture[..., :3])
+    name = f"{style} {number}, {side}, {ground}{', JPEG' if jpeg else ''}"
+    return Flat(name, style, picture, owner, names)
+
+
+def _as_jpeg(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    out = BytesIO()
+    Image.fromarray(rgb).save(out, "JPEG", quality=85)
+    return np.array(Image.open(out))
+
+
+def _drawn(svg: str, side: int) -> NDArray[np.uint8]:
+    root = etree.fromstring(svg.encode())
+    root.set("width", str(side))
+    root.set("height", str(side))
+    tree = usvg.Tree.from_str(etree.tostring(root).decode(), usvg.Options.default())
+    data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
+    return np.array(Image.open(BytesIO(data)).convert("RGBA"))
+
+
+def _owners(svg: str, side: int) -> tuple[NDArray[np.int32], tuple[str, ...]]:
+    """The topmost part of each pixel: the figure drawn once more, each part in a colour of its own and without smooth edges."""
+    root = etree.fromstring(svg.encode())
+    names: list[str] = []
+
+    whole = root.get("viewBox", "").split()[2:]
+
+    def paint(element: etree._Element, part: str) -> None:
+        if element.tag in _ASIDE:
+            return
+        if element.tag == f"{_NAMESPACE}rect" and [element.get("width"), element.get("height")] == whole:
+            # A set that brings a ground of its own.
+            element.set("fill", "#000000")
+            return
+        part = element.get("data-part", part)
+        if float(element.get("opacity", "1")) < 0.1:
+            element.set("display", "none")
+        element.attrib.pop("opacity", None)
+        for kind in ("fill", "stroke"):
+            element.attrib.pop(f"{kind}-opacity", None)
+            if (
+                element.get(kind, "none") != "none"
+                or kind == "fill"
+                and element.tag in _DRAWN
+                and not _has_fill(element)
+            ):
+                if part not in names:
+                    names.append(part)
+                element.set(kind, f"#{_code(names.index(part) + 1):06x}")
+        if element.tag in _DRAWN:
+            element.set("shape-rendering", "crispEdges")
+        for below in element:
+            if isinstance(below.tag, str):
+                paint(below, part)
+
+    root.attrib.pop("shape-rendering", None)
+    paint(root, "figure")
+    drawn = _drawn(etree.tostring(root).decode(), side)
+    there = drawn[..., 3] >= 128
+    code = (drawn[..., 0].astype(np.int32) << 16) | (drawn[..., 1].astype(np.int32) << 8) | drawn[..., 2]
+    owner = np.zeros((side, side), np.int32)
+    for number in range(1, len(names) + 1):
+        owner[there & (code == _code(number))] = number
+    # Pixels of two colours, at the rims of masks, go to the nearest that is of one.
+    unclear = there & (owner == 0) & (code > 0)
+    if unclear.any() and (owner > 0).any():
+        _, nearest = cv2.distanceTransformWithLabels(
+            (owner == 0).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        )
+        flat = np.zeros(int(nearest.max()) + 1, np.int32)
+        flat[nearest[owner > 0]] = owner[owner > 0]
+        owner[unclear] = flat[nearest[unclear]]
+    return owner, tuple(names)
+
+
+def _has_fill(element: etree._Element) -> bool:
+    """Whether an element or one around it says how it is filled; 'none' counts."""
+    at: etree._Element | None = element
+    while at is not None:
+        if at.get("fill") is not None:
+            return True
+        at = at.getparent()
+    return False
+
+
+def _code(number: int) -> int:
+    return (number * 0x3D4C15 + 0x101010) & 0xFFFFFF
+
+
+def ground_of(kind: str, side: int, seed: int) -> NDArray[np.float64]:
+    """What a figure stands on, (side, side, 3): one colour, two with a wave between them, or many shapes."""
+    colours = np.array(
+        [[226, 214, 190], [188, 208, 214], [236, 226, 226], [214, 222, 188], [120, 140, 150], [244, 236, 214]],
+        np.float64,
+    )
+    chance = np.random.default_rng(1000 + seed)
+    one, other = colours[chance.permutation(len(colours))[:2]]
+    if kind == "plain":
+        return np.broadcast_to(one, (side, side, 3)).copy()
+    y, x = np.mgrid[:side, :side] / side
+    if kind == "two colours":
+        below = y > 0.6 + 0.05 * np.sin(x * 9 + seed)
+        return np.where(below[..., None], other, one)
+    result = np.broadcast_to(one, (side, side, 3)).copy()
+    for _ in range(60):
+        colour = colours[chance.integers(len(colours))] + chance.integers(-24, 25, 3)
+        at = chance.integers(0, side, 2).tolist()
+        radius = (chance.uniform(0.02, 0.16, 2) * side).astype(int).tolist()
+        cv2.ellipse(result, at, radius, float(chance.uniform(0, 180)), 0, 360, colour.tolist(), -1, cv2.LINE_AA)
+    return np.clip(result, 0, 255)
+
+
+def painted(side: int = 1024) -> Iterator[Flat]:
+    """Two figures of ours painted with a soft brush: shaded, with grain, without outlines; and their known parts."""
+    for number, (name, shapes) in enumerate(_PAINTED.items()):
+        chance = np.random.default_rng(number)
+        y, x = np.mgrid[:side, :side].astype(np.float64) / side
+        picture = np.stack([170 + 40 * y, 180 + 20 * y, 190 - 30 * y], axis=2)
+        picture += cv2.GaussianBlur(chance.normal(0, 60, picture.shape), (0, 0), side / 60)
+        owner = np.zeros((side, side), np.int32)
+        for index, (_, colour, blobs) in enumerate(shapes, 1):
+            inside = np.full((side, side), -1.0)
+            for across, down, wide, high, turn in blobs:
+                cos, sin = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+                u = ((x - across) * cos + (y - down) * sin) / wide
+                v = (-(x - across) * sin + (y - down) * cos) / high
+                wobble = 0.05 * np.sin(7 * np.arctan2(v, u) + index)
+                inside = np.maximum(inside, 1 + wobble - np.hypot(u, v))
+            cover = np.clip(inside * side / 16 + 0.5, 0, 1)
+            light = 1 - 0.3 * np.clip(cv2.GaussianBlur(inside, (0, 0), 4) * -1 + 0.6, 0, 1) - 0.2 * (x - 0.3)
+            dabs = cv2.GaussianBlur(chance.normal(0, 1, (side, side)), (0, 0), side / 150, sigmaY=side / 500)
+            own = np.array(colour)[None, None] * light[..., None] + 90 * dabs[..., None]
+            picture = picture * (1 - cover[..., None]) + own * cover[..., None]
+            owner[cover >= 0.5] = index
+        picture += chance.normal(0, 2.5, (side, side, 1))
+        whole = np.dstack([np.clip(np.round(picture), 0, 255), np.full((side, side), 255)]).astype(np.uint8)
+        yield Flat(f"painted: {name}", "painted", whole, owner, tuple(one[0] for one in shapes))
+
+
+_Blob = tuple[float, float, float, float, float]
+_PAINTED: dict[str, tuple[tuple[str, tuple[int, int, int], tuple[_Blob, ...]], ...]] = {
+    "heron": (
+        ("legs", (150, 110, 60), ((0.44, 0.83, 0.016, 0.14, 4), (0.54, 0.83, 0.016, 0.14, -4))),
+        ("tail", (70, 84, 104), ((0.72, 0.66, 0.14, 0.05, 24),)),
+        ("body", (150, 164, 178), ((0.5, 0.58, 0.21, 0.14, 12),)),
+        ("wing", (96, 112, 134), ((0.56, 0.58, 0.16, 0.08, 18),)),
+        ("neck", (196, 200, 200), ((0.34, 0.42, 0.045, 0.17, -14),)),
+        ("beak", (210, 150, 60), ((0.19, 0.27, 0.1, 0.02, -8),)),
+        ("head", (206, 208, 204), ((0.31, 0.25, 0.075, 0.06, -10),)),
+        ("crest", (40, 46, 58), ((0.39, 0.22, 0.08, 0.018, 18),)),
+        ("eye", (226, 190, 70), ((0.29, 0.24, 0.036, 0.036, 0),)),
+    ),
+    "keeper": (
+        ("boots", (64, 48, 40), ((0.42, 0.92, 0.075, 0.04, 0), (0.6, 0.92, 0.075, 0.04, 0))),
+        ("trousers", (92, 98, 92), ((0.43, 0.8, 0.06, 0.12, 3), (0.58, 0.8, 0.06, 0.12, -3))),
+        ("coat", (126, 62, 48), ((0.5, 0.58, 0.17, 0.19, 0),)),
+        ("far arm", (112, 54, 44), ((0.69, 0.55, 0.045, 0.15, -30),)),
+        ("scarf", (216, 176, 84), ((0.5, 0.415, 0.12, 0.036, 4), (0.57, 0.49, 0.032, 0.09, -12))),
+        ("face", (222, 178, 146), ((0.5, 0.29, 0.105, 0.115, 0),)),
+        ("beard", (146, 128, 112), ((0.5, 0.355, 0.1, 0.06, 0),)),
+        ("hat", (58, 66, 82), ((0.5, 0.19, 0.135, 0.05, -4), (0.49, 0.14, 0.09, 0.07, -4))),
+        ("near arm", (140, 70, 54), ((0.33, 0.56, 0.05, 0.16, 22),)),
+        ("lamp", (244, 214, 120), ((0.26, 0.73, 0.055, 0.07, 0),)),
+    ),
+}
+
+
+def folder() -> Path:
+    """Where pictures of the measurement go."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    return FOLDER

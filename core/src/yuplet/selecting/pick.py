@@ -1,0 +1,325 @@
+"""Picking parts of a flat picture: what a few clicks take.
+
+A click takes one of the nested pieces around it, or takes it away: the one after which what is chosen is expected to overlap a part
+most (`choice`, fitted as `belonging` says). It never takes what an earlier click of the other kind said. Where both kinds lie in
+one patch, its pixels go to the nearest click.
+"""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numba import float32, int32, int64, njit, types, void
+from numpy.typing import NDArray
+from pydantic import ConfigDict, StrictBool, StrictInt
+from pydantic.dataclasses import dataclass
+
+from yuplet.errors import NothingThere
+from yuplet.pixels import Picture
+from yuplet.selecting import belonging
+from yuplet.selecting.belonging import WHOLE, learned, said
+from yuplet.selecting.masks import Chosen
+from yuplet.selecting.nested import Nested
+from yuplet.selecting.patches import OPTIONS
+from yuplet.selecting.regions import Labels
+
+CHOICE = WHOLE + 24
+"""Measures of a piece that a click may take."""
+_BESIDE = 2
+"""Pixels of the working size beside a border among which it is found again."""
+SURE = 2.0
+"""Log odds from which two pieces surely belong together."""
+ALIKE = 0.04
+"""Share of their size by which pieces around a click differ at least to be told apart."""
+WORSE = 0.02
+"""By how much what a click takes may be expected to be worse than what was chosen before it."""
+
+
+@dataclass(frozen=True, slots=True, config=ConfigDict(extra="forbid"))
+class Click:
+    """A pixel, and whether a click there adds or takes away."""
+
+    x: StrictInt
+    y: StrictInt
+    add: StrictBool = True
+
+
+def picked(picture: Picture, nested: Nested, clicks: Sequence[Click], steps: int = 0) -> Chosen:
+    """What clicks take of a picture, (H, W) bool.
+
+    `nested` are the pieces of that picture. `steps` goes that many pieces up (or down, when negative) from what the last click would
+    take.
+
+    Raises
+    ------
+    NothingThere
+        When a click that adds lies where nothing is.
+    """
+    state = Choosing(nested)
+    for index, click in enumerate(clicks):
+        path, measures = state.offered(_at_work(nested, click))
+        if not path:
+            continue
+        said_so = said(learned("choice"), measures)
+        at = int(np.argmax(said_so))
+        if index == len(clicks) - 1:
+            at = _stepped(nested.known[path, belonging.SIZE], at, steps)
+        state.take(path[at], float(said_so[at]))
+    mask = state.mask()
+    return mask if nested.scale == 1 else _at_full_size(picture, nested, mask)
+
+
+def _stepped(sizes: NDArray[np.float64], at: int, steps: int) -> int:
+    """So many pieces up or down from one; those that hardly differ in size count as one."""
+    way = 1 if steps > 0 else -1
+    for _ in range(abs(steps)):
+        following = at + way
+        while 0 <= following < len(sizes) and abs(np.log(sizes[following] / sizes[at])) < ALIKE:
+            following += way
+        if not 0 <= following < len(sizes):
+            break
+        at = following
+    return at
+
+
+def _at_work(nested: Nested, click: Click) -> Click:
+    """The same click in the picture at its working size."""
+    return Click(int((click.x + 0.5) * nested.scale), int((click.y + 0.5) * nested.scale), click.add)
+
+
+def _at_full_size(picture: Picture, nested: Nested, mask: Chosen) -> Chosen:
+    """A mask of the working size in the picture: beside its border, each pixel goes to the side whose colours are more like its own."""
+    height, width = picture.shape[:2]
+    result = np.zeros((height, width), bool)
+    if not mask.any():
+        return result
+    rows = np.minimum(((np.arange(height) + 0.5) * nested.scale).astype(int), mask.shape[0] - 1)
+    columns = np.minimum(((np.arange(width) + 0.5) * nested.scale).astype(int), mask.shape[1] - 1)
+    cross = cv2.getStructuringElement(cv2.MORPH_RECT, (2 * _BESIDE + 1, 2 * _BESIDE + 1))
+    as_bytes = mask.astype(np.uint8)
+    around = cv2.dilate(as_bytes, cross) > 0
+    reached: list[NDArray[np.bool_]] = [np.asarray(around.any(axis=axis)) for axis in (1, 0)]
+    there = _range_of(reached[0][rows]), _range_of(reached[1][columns])
+    rows, columns = rows[there[0]], columns[there[1]]
+    at = np.ix_(rows, columns)
+    inside = mask[at]
+    y, x = np.nonzero((around & (cv2.erode(as_bytes, cross) == 0))[at])
+    own = picture[there[0], there[1]]
+    colours = own[y, x, :3].astype(np.float32)
+    work = nested.picture[..., :3].astype(np.float32)
+    seen = nested.picture[..., 3] > 0
+    away = [_unlike(colours, work, side & seen, rows[y], columns[x]) for side in (mask, ~mask)]
+    clear = np.isfinite(away[0]) & np.isfinite(away[1])
+    inside[y[clear], x[clear]] = (away[0] < away[1])[clear]
+    result[there[0], there[1]] = inside & (own[..., 3] > 0)
+    return result
+
+
+def _range_of(there: NDArray[np.bool_]) -> slice:
+    found = np.flatnonzero(there)
+    return slice(int(found[0]), int(found[-1]) + 1)
+
+
+def _unlike(
+    colours: NDArray[np.float32],
+    work: NDArray[np.float32],
+    side: Chosen,
+    rows: NDArray[np.intp],
+    columns: NDArray[np.intp],
+) -> NDArray[np.float32]:
+    """How much colours differ from the mean of one side around their places; infinite where nothing of that side is near."""
+    window = (4 * _BESIDE + 1, 4 * _BESIDE + 1)
+    weight = cv2.blur(side.astype(np.float32), window, borderType=cv2.BORDER_REPLICATE)[rows, columns]
+    means = cv2.blur(work * side[..., None], window, borderType=cv2.BORDER_REPLICATE)[rows, columns]
+    away = ((means / np.maximum(weight, 1e-6)[:, None] - colours) ** 2).sum(axis=1)
+    return np.where(weight > 0.01, away, np.inf).astype(np.float32)
+
+
+class Choosing:
+    """What is chosen while clicks come, in the picture at its working size."""
+
+    def __init__(self, nested: Nested) -> None:
+        """Nothing is chosen at first."""
+        self.nested = nested
+        self.chosen = np.zeros(nested.count + 1, bool)
+        self.clicks: list[Click] = []
+        self.patches: list[int] = []
+        self.expected = 0.0
+        self._discs: list[tuple[Click, float]] = []
+        self._away = np.zeros(0, np.float32)
+        self._path: list[int] = []
+
+    def offered(self, click: Click) -> tuple[list[int], NDArray[np.float32]]:
+        """The pieces that a click may take, and their measures; raises NothingThere when it adds where nothing is."""
+        patch = patch_at(self.nested, click)
+        self.clicks.append(click)
+        self.patches.append(patch)
+        if patch < 0:
+            if click.add:
+                raise NothingThere("The part is empty here. Click on its art.")
+            return [], np.zeros((0, CHOICE), np.float32)
+        others = {
+            other
+            for one, other in zip(self.clicks[:-1], self.patches, strict=False)
+            if one.add != click.add and other >= 0
+        }
+        taboo = {piece for other in others for piece in self.nested.path(other)}
+        path = [piece for piece in self.nested.path(patch) if piece not in taboo]
+        if not path:
+            return [], np.zeros((0, CHOICE), np.float32)
+        self._path = path
+        holds = np.stack([self.nested.patches_of(piece) for piece in path])
+        self._away = away_from(self.nested, click)
+        return path, self._measures(path, holds, click)
+
+    def take(self, piece: int, expected: float) -> None:
+        """Take a piece, or take it away, as the last click says. When that is expected to make it much worse, take what surely belongs
+        together around the click if that is in the middle of a patch, else only what lies between the click and the border of what is chosen.
+        """
+        click = self.clicks[-1]
+        if len(self.clicks) > 1 and expected < self.expected - WORSE:
+            patch, reach = self.patches[-1], self._to_border(click)
+            if reach < 0.5 * self.nested.known[patch, belonging.DEPTH]:
+                self._discs.append((click, reach + 1.5))
+            else:
+                self.chosen[self.nested.patches_of(self._sure_piece())] = click.add
+            return
+        self.chosen[self.nested.patches_of(piece)] = click.add
+        self.expected = expected
+
+    def mask(self) -> Chosen:
+        """The pixels that are chosen; each pixel of a patch in which clicks of both kinds lie goes to the nearest of them."""
+        nested = self.nested
+        mask: Chosen = self.chosen[nested.labels]
+        for click, radius in self._discs:
+            reach = int(np.ceil(radius))
+            left, top = max(click.x - reach, 0), max(click.y - reach, 0)
+            part = mask[top : click.y + reach + 1, left : click.x + reach + 1]
+            y, x = np.ogrid[top : top + part.shape[0], left : left + part.shape[1]]
+            part[np.hypot(x - click.x, y - click.y) <= radius] = click.add
+        for patch in set(self.patches) - {-1}:
+            # Of two at one place the later counts.
+            own = [one for one, other in zip(self.clicks, self.patches, strict=True) if other == patch][::-1]
+            if len({click.add for click in own}) < 2:
+                continue
+            rows, columns = np.nonzero(nested.labels == patch + 1)
+            away = np.stack([(columns - click.x) ** 2 + (rows - click.y) ** 2 for click in own])
+            mask[rows, columns] = np.array([click.add for click in own])[away.argmin(axis=0)]
+        return mask
+
+    def _measures(self, path: list[int], holds: NDArray[np.bool_], click: Click) -> NDArray[np.float32]:
+        return _choice_measures(
+            self.nested,
+            path,
+            holds,
+            self.chosen,
+            click,
+            len(self.clicks) - 1,
+            self._away,
+            self.expected,
+            self._to_border(click),
+        )
+
+    def _sure_piece(self) -> int:
+        """The largest piece around the last click that is of nothing but what belongs together more likely than not."""
+        piece, *larger = self._path
+        for above in larger:
+            if self.nested.sure[piece] < SURE:
+                break
+            piece = above
+        return piece
+
+    def _to_border(self, click: Click) -> float:
+        """How far a click is from what is chosen, or from what is not when it takes away."""
+        beyond = self.chosen[1:] == click.add
+        return float(self._away[beyond].min()) if beyond.any() else float(np.sqrt(self.nested.total))
+
+
+def patch_at(nested: Nested, click: Click) -> int:
+    """The patch, from 0, that a click lies in; -1 for none."""
+    height, width = nested.labels.shape
+    if not (0 <= click.x < width and 0 <= click.y < height):
+        return -1
+    return int(nested.labels[click.y, click.x]) - 1
+
+
+def away_from(nested: Nested, click: Click) -> NDArray[np.float32]:
+    """How far the nearest pixel of each patch is from a click."""
+    away = np.full(nested.count + 1, np.inf, np.float32)
+    _nearest(nested.labels, click.x, click.y, away)
+    result: NDArray[np.float32] = np.sqrt(away[1:])
+    return result
+
+
+@njit(void(types.Array(int32, 2, "C", readonly=True), int64, int64, float32[::1]), **OPTIONS)
+def _nearest(labels: Labels, x: int, y: int, away: NDArray[np.float32]) -> None:
+    for row in range(labels.shape[0]):
+        for column in range(labels.shape[1]):
+            squared = (row - y) ** 2 + (column - x) ** 2
+            if squared < away[labels[row, column]]:
+                away[labels[row, column]] = squared
+
+
+def _choice_measures(
+    nested: Nested,
+    path: Sequence[int],
+    holds: NDArray[np.bool_],
+    chosen: NDArray[np.bool_],
+    click: Click,
+    index: int,
+    away: NDArray[np.float32],
+    expected: float,
+    to_border: float,
+) -> NDArray[np.float32]:
+    """Measures of the pieces that a click may take, beside what is chosen so far; `holds` are their patches, a row each."""
+    own = nested.known[path]
+    sizes = nested.known[: nested.count, belonging.SIZE]
+    inside, before = holds[:, 1:], chosen[1:]
+    size = own[:, belonging.SIZE]
+    taken = float(sizes[before].sum())
+    common = inside @ np.where(before, sizes, 0)
+    out = np.zeros((len(path), CHOICE), np.float32)
+    out[:, :WHOLE] = nested.measures[path]
+    rest = out[:, WHOLE:]
+    rest[:, 0] = min(index, 4)
+    rest[:, 1] = float(click.add)
+    rest[:, 2] = np.log(size / max(taken, 1))
+    rest[:, 3] = common / size
+    rest[:, 4] = common / max(taken, 1)
+    x, y = click.x, click.y
+    root = np.sqrt(size)
+    rest[:, 5] = np.hypot(own[:, belonging.ACROSS] / size - x, own[:, belonging.DOWN] / size - y) / root
+    wide, high = own[:, belonging.RIGHT] - own[:, belonging.LEFT], own[:, belonging.BOTTOM] - own[:, belonging.TOP]
+    rest[:, 6] = np.abs((own[:, belonging.LEFT] + own[:, belonging.RIGHT]) / 2 - x) / wide
+    rest[:, 7] = np.abs((own[:, belonging.TOP] + own[:, belonging.BOTTOM]) / 2 - y) / high
+    rest[:, 8] = np.arange(len(path))
+    rest[:, 9] = len(path)
+    after = taken + np.where(click.add, size - common, 0 - common)
+    rest[:, 10] = np.log(np.maximum(after, 1) / nested.total)
+    if taken:
+        colour = nested.known[: nested.count][before][:, belonging.LIGHT : belonging.BLUE + 1].sum(axis=0) / taken
+        rest[:, 11] = np.linalg.norm(own[:, belonging.LIGHT : belonging.BLUE + 1] / size[:, None] - colour, axis=1)
+        beside = nested.border[:, before].sum(axis=1)
+        sharp = nested.contrast[:, before].sum(axis=1)
+        fresh = inside & ~before
+        shared = fresh @ beside
+        rest[:, 12] = shared / np.maximum(own[:, belonging.EDGE], 1)
+        rest[:, 13] = np.where(shared > 0, (fresh @ sharp) / np.maximum(shared, 1), -1)
+    rest[:, 14] = np.r_[0, size[:-1] / size[1:]]
+    # How much of a piece's patches is like the one that was clicked.
+    light = nested.known[: nested.count, belonging.LIGHT : belonging.BLUE + 1] / np.maximum(sizes, 1)[:, None]
+    like = np.linalg.norm(light - light[inside[0].argmax()], axis=1) < 0.06
+    rest[:, 15] = (inside @ np.where(like, sizes, 0)) / size
+    rest[:, 16] = (inside @ np.where(like, sizes, 0)) / max(float(sizes[like].sum()), 1)
+    # How deep the click lies in each piece, and how far it is from what is chosen: one clicks in the middle of what is missing.
+    deep = np.where(inside, np.inf, away[None]).min(axis=1)
+    deep = np.minimum(deep, np.sqrt(nested.total))
+    depth = own[:, belonging.DEPTH]
+    rest[:, 17] = deep / depth
+    rest[:, 18] = to_border / depth
+    rest[:, 19] = to_border / np.sqrt(nested.total)
+    rest[:, 20] = np.minimum(deep, to_border) / depth
+    rest[:, 21] = deep / np.sqrt(nested.total)
+    rest[:, 22] = expected
+    rest[:, 23] = np.r_[deep[1:], np.sqrt(nested.total)] / np.maximum(deep, 1)
+    return out
