@@ -13,7 +13,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from known_parts import EACH, FITTING, Flat, figures
+from known_parts import EACH, FITTING, Flat, deepest, figures
 from measure import ROOT
 from numpy.typing import NDArray
 from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
@@ -119,17 +119,6 @@ def whole_samples(one: Known, trees: Trees) -> tuple[NDArray[np.float32], NDArra
     return np.array(rows, np.float32), np.array(targets), np.array(weights)
 
 
-def deepest(mask: NDArray[np.bool_]) -> tuple[float, int, int]:
-    """How deep the deepest pixel of a mask lies in it, and where (x, y); the picture's rim is outside."""
-    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
-    if not rows.size:
-        return 0.0, 0, 0
-    part = mask[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
-    depth = cv2.distanceTransform(np.pad(part, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
-    at = int(depth.argmax())
-    return float(depth.flat[at]), int(columns[0]) + at % part.shape[1], int(rows[0]) + at // part.shape[1]
-
-
 def choice_samples(one: Known, made: Nested, choice: Trees | None, seed: int) -> list[NDArray[np.float32]]:
     """Clicks on each part, each next on the deepest pixel of the larger error or beside it: the pieces it may take, and how much
     what is chosen then overlaps the part.
@@ -208,35 +197,30 @@ def trees_of(model: Any) -> Trees:
     return Trees(**arrays, base=float(np.ravel(model._baseline_prediction)[0]))
 
 
+_BOOSTING: dict[str, Any] = {
+    "max_iter": 200,
+    "max_leaf_nodes": 24,
+    "min_samples_leaf": 60,
+    "l2_regularization": 5.0,
+    "max_features": 0.5,
+    "early_stopping": False,
+    "random_state": 0,
+}
+
+
 def fit_pair(samples: list[Any]) -> tuple[Trees, Any]:
+    """Whether two pieces are of one part, as log odds."""
     measures, same, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
-    model = HistGradientBoostingClassifier(
-        max_iter=200,
-        max_leaf_nodes=24,
-        learning_rate=0.08,
-        min_samples_leaf=60,
-        l2_regularization=5.0,
-        max_features=0.5,
-        early_stopping=False,
-        random_state=0,
-    )
+    model = HistGradientBoostingClassifier(learning_rate=0.08, **_BOOSTING)
     model.fit(measures, same, weight * len(weight) / weight.sum())
     return trees_of(model), model
 
 
-def fit_whole(samples: list[Any]) -> tuple[Trees, Any]:
-    measures, target, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
-    model = HistGradientBoostingRegressor(
-        max_iter=200,
-        max_leaf_nodes=24,
-        learning_rate=0.05,
-        min_samples_leaf=60,
-        l2_regularization=5.0,
-        max_features=0.5,
-        early_stopping=False,
-        random_state=0,
-    )
-    model.fit(measures, target, weight)
+def fit_overlap(samples: list[Any]) -> tuple[Trees, Any]:
+    """By how much a piece, or what is chosen, overlaps a part."""
+    measures, overlap, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
+    model = HistGradientBoostingRegressor(learning_rate=0.05, **_BOOSTING)
+    model.fit(measures, overlap, weight)
     return trees_of(model), model
 
 
@@ -248,14 +232,14 @@ def fit(all_known: list[Known], rounds: int = ROUNDS) -> dict[str, tuple[Trees, 
         samples += [pair_samples(one, pair) for one in all_known]
         pair, pair_model = fit_pair(samples)
     rows = [whole_samples(one, pair) for one in all_known]
-    whole, whole_model = fit_whole(rows)
+    whole, whole_model = fit_overlap(rows)
     choice, choices = None, []
     made = [of_measured(one.found, pair, whole) for one in all_known]
     _AT_WORK[:] = zip(all_known, made, strict=True)
     for turn in range(rounds):
         with ProcessPoolExecutor(2, mp_context=get_context("fork")) as pool:
             choices += pool.map(_choice_samples, [(index, choice, turn) for index in range(len(made))], chunksize=4)
-        choice, choice_model = fit_whole(choices)
+        choice, choice_model = fit_overlap(choices)
     return {
         "pair": (pair, pair_model.decision_function, samples[-1][0][:200]),
         "whole": (whole, whole_model.predict, rows[-1][0][:200]),

@@ -20,8 +20,7 @@ from typing import IO
 
 import cv2
 import numpy as np
-from fit_belonging import deepest
-from known_parts import FITTING, JUDGING, Flat, figures, folder, painted
+from known_parts import FITTING, JUDGING, Flat, deepest, figures, folder, painted
 from measure import table
 from numpy.typing import NDArray
 from PIL import Image

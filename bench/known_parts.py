@@ -269,6 +269,17 @@ _PAINTED: dict[str, tuple[tuple[str, tuple[int, int, int], tuple[_Blob, ...]], .
 }
 
 
+def deepest(mask: NDArray[np.bool_]) -> tuple[float, int, int]:
+    """How deep the deepest pixel of a mask lies in it, and where (x, y); the picture's rim is outside."""
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if not rows.size:
+        return 0.0, 0, 0
+    part = mask[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    depth = cv2.distanceTransform(np.pad(part, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    at = int(depth.argmax())
+    return float(depth.flat[at]), int(columns[0]) + at % part.shape[1], int(rows[0]) + at // part.shape[1]
+
+
 def folder() -> Path:
     """Where pictures of the measurement go."""
     FOLDER.mkdir(parents=True, exist_ok=True)

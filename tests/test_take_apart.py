@@ -142,15 +142,7 @@ class TakeApartTests(ProductTestCase):
         self.assert_nothing_differs()
         self.to_step("Put in order")
         expect(self.row("coat")).to_be_visible()
-        self.assertEqual(self.names(), ["coat", "button", "clicked"])
-
-    def test_a_flat_picture_is_not_divided_before_somebody_asks(self) -> None:
-        self.toy("asked")
-        self.reload()
-        self.to_step("Take apart")
-        expect(self.page.get_by_role("radio", name="By clicks")).to_be_checked()
-        expect(self.page.get_by_text("Nothing is chosen yet.")).to_be_visible()
-        expect(self.page.get_by_text("Pieces, coarse to fine")).to_have_count(0)
+        self.assertEqual(self.names(), ["button", "coat", "clicked"])
 
     def test_proposals_are_pointed_at_and_taken(self) -> None:
         self.toy("proposed")
@@ -182,7 +174,6 @@ class TakeApartTests(ProductTestCase):
         self.open_picture(path)
         self.to_step("Take apart")
         self.page.get_by_label("Outlines").select_option("none")
-        self.page.get_by_role("radio", name="Proposals").click()
         self.page.get_by_text("Pieces, coarse to fine").wait_for()
         gestures = 0
         wanted = dict(list(tin_inspector.PARTS.items())[:9])

@@ -266,10 +266,25 @@ def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, othe
         away += (a[column] / a[SIZE] - b[column] / b[SIZE]) ** 2
     if away > near * near:
         return False
-    across = max(max(a[LEFT], b[LEFT]) - min(a[RIGHT], b[RIGHT]), 0.0)
-    down = max(max(a[TOP], b[TOP]) - min(a[BOTTOM], b[BOTTOM]), 0.0)
-    large = max(a[RIGHT] - a[LEFT], a[BOTTOM] - a[TOP], b[RIGHT] - b[LEFT], b[BOTTOM] - b[TOP])
-    return bool(np.hypot(across, down) < 3 * large)
+    gap = np.hypot(
+        max(max(a[LEFT], b[LEFT]) - min(a[RIGHT], b[RIGHT]), 0.0),
+        max(max(a[TOP], b[TOP]) - min(a[BOTTOM], b[BOTTOM]), 0.0),
+    )
+    a_wide, a_high = a[RIGHT] - a[LEFT], a[BOTTOM] - a[TOP]
+    b_wide, b_high = b[RIGHT] - b[LEFT], b[BOTTOM] - b[TOP]
+    # One behind the other, with something narrow between them.
+    if gap <= 0.5 * min(max(a_wide, a_high), max(b_wide, b_high)):
+        return True
+    # A pair: about equal, beside or above each other.
+    alike = min(a_wide, b_wide) / max(a_wide, b_wide) * min(a_high, b_high) / max(a_high, b_high)
+    level = abs(a[DOWN] / a[SIZE] - b[DOWN] / b[SIZE]) < 0.3 * max(a_high, b_high)
+    upright = abs(a[ACROSS] / a[SIZE] - b[ACROSS] / b[SIZE]) < 0.3 * max(a_wide, b_wide)
+    return bool(
+        alike > 0.5
+        and (level or upright)
+        and min(a[SIZE], b[SIZE]) > 0.5 * max(a[SIZE], b[SIZE])
+        and gap < 3 * max(a_wide, a_high)
+    )
 
 
 @njit(

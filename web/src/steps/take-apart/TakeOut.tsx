@@ -14,8 +14,8 @@ interface Props {
 }
 
 const TOOLS: readonly { value: Tool; label: string; told: string }[] = [
-  { value: 'clicked', label: 'By clicks', told: 'Click on a part.' },
   { value: 'proposed', label: 'Proposals', told: 'Point at a part that is proposed, and click on it.' },
+  { value: 'clicked', label: 'By clicks', told: 'Click on a part.' },
   { value: 'same-colour', label: 'Same colour', told: 'Click on a colour.' },
   { value: 'inside-lines', label: 'Inside the lines', told: 'Click on a place that lines go round.' },
   {

@@ -22,7 +22,7 @@ const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 
 /** `art` is what the gestures are made on: with another one they begin anew. */
 export function useGestures(art: string | undefined) {
-  const [tool, setTool] = useState<Tool>('clicked');
+  const [tool, setTool] = useState<Tool>('proposed');
   const [how, setHow] = useState<How>('instead');
   const [numbers, setNumbers] = useState(NUMBERS);
   const [gestures, setGestures] = useState<readonly Gesture[]>([]);
