@@ -20,8 +20,8 @@ from typing import IO
 
 import cv2
 import numpy as np
-from known_parts import FITTING, JUDGING, Flat, deepest, figures, folder, painted
-from measure import table
+from known_parts import FITTING, JUDGING, Flat, deepest, figures, painted
+from measure import FOLDER, table
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -163,7 +163,7 @@ def write_worst(all_tried: list[Tried], flats: dict[str, Flat]) -> None:
         seen[~flat.parts()[one.part]] = seen[~flat.parts()[one.part]] // 4 + 180
         tiles.append(cv2.resize(np.hstack([flat.picture[..., :3], seen]), (480, 240), interpolation=cv2.INTER_AREA))
     sheet = np.vstack([np.hstack(tiles[index : index + 2]) for index in range(0, len(tiles) - 1, 2)])
-    Image.fromarray(sheet).save(folder() / "worst.png")
+    Image.fromarray(sheet).save(FOLDER / "worst.png")
 
 
 def main() -> None:

@@ -23,7 +23,6 @@ import subprocess
 from collections.abc import Iterator
 from dataclasses import dataclass
 from io import BytesIO
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -33,6 +32,8 @@ from measure import FOLDER, ROOT
 from numpy.typing import NDArray
 from PIL import Image
 from resvg import usvg
+
+from yuplet.selecting.regions import nearest_label
 
 FITTING = ("adventurer", "big-smile", "croodles", "micah", "notionists")
 """Styles that rules are found and models are fitted on; the others only judge."""
@@ -168,12 +169,7 @@ def _owners(svg: str, side: int) -> tuple[NDArray[np.int32], tuple[str, ...]]:
     # Pixels of two colours, at the rims of masks, go to the nearest that is of one.
     unclear = there & (owner == 0) & (code > 0)
     if unclear.any() and (owner > 0).any():
-        _, nearest = cv2.distanceTransformWithLabels(
-            (owner == 0).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-        )
-        flat = np.zeros(int(nearest.max()) + 1, np.int32)
-        flat[nearest[owner > 0]] = owner[owner > 0]
-        owner[unclear] = flat[nearest[unclear]]
+        owner[unclear] = nearest_label(owner)[unclear]
     return owner, tuple(names)
 
 
@@ -278,9 +274,3 @@ def deepest(mask: NDArray[np.bool_]) -> tuple[float, int, int]:
     depth = cv2.distanceTransform(np.pad(part, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
     at = int(depth.argmax())
     return float(depth.flat[at]), int(columns[0]) + at % part.shape[1], int(rows[0]) + at // part.shape[1]
-
-
-def folder() -> Path:
-    """Where pictures of the measurement go."""
-    FOLDER.mkdir(parents=True, exist_ok=True)
-    return FOLDER

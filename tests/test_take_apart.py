@@ -125,6 +125,17 @@ class TakeApartTests(ProductTestCase):
         expect(self.page.get_by_text("px chosen, 24 % of clicked.")).to_be_visible()
         self.page.get_by_role("button", name="Drop the last choice").click()
         expect(self.page.get_by_text("px chosen, 25 % of clicked.")).to_be_visible()
+        # Taken away from what another tool chose, one after the other.
+        self.page.get_by_role("radio", name="Rectangle").click()
+        self.drag((10, 5), (70, 65))
+        expect(self.page.get_by_text("px chosen, 5")).to_be_visible()
+        self.page.get_by_role("radio", name="By clicks").click()
+        self.page.keyboard.down("Alt")
+        self.click_pixel(40, 36)
+        expect(self.page.get_by_text("px chosen, 50 % of clicked.")).to_be_visible()
+        self.click_pixel(25, 50)
+        expect(self.page.get_by_text("px chosen, 2")).to_be_visible()
+        self.page.keyboard.up("Alt")
         self.page.get_by_role("button", name="Choose nothing").click()
         self.click_pixel(40, 36)
         for _ in range(8):

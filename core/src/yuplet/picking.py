@@ -21,7 +21,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from yuplet import documents
 from yuplet.documents import first_fault
-from yuplet.errors import NoSuchPicture, SelectionError, shown
+from yuplet.errors import FolderNotOurs, NoSuchPicture, SelectionError, shown
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Layer, composite_tree
 from yuplet.pixels.compositing import compose
@@ -102,9 +102,11 @@ class Picking:
         divided, 0 where nothing is), and `pieces.json`; answers what is in that.
         """
         folder.mkdir(parents=True, exist_ok=True)
+        foreign = next((one.name for one in folder.iterdir()), None)
+        if foreign is not None and not (folder / "pieces.json").is_file():
+            raise FolderNotOurs(str(folder), foreign)
         made, (height, width) = self._nested, self._picture.shape[:2]
-        rows = np.minimum(((np.arange(height) + 0.5) * made.scale).astype(int), made.labels.shape[0] - 1)
-        columns = np.minimum(((np.arange(width) + 0.5) * made.scale).astype(int), made.labels.shape[1] - 1)
+        rows, columns = made.grid(height, width)
         images: dict[str, NDArray[np.int32]] = {"patches.png": np.arange(made.count + 1, dtype=np.int32)}
         images |= {f"pieces-{level}.png": made.at(level) for level in LEVELS if level < made.count}
         there = self._picture[..., 3] > 0

@@ -171,6 +171,28 @@ class PickTests(unittest.TestCase):
                 picked(picture, pieces, [Click(x, y)])
         with self.assertRaisesRegex(NothingThere, "nothing to divide"):
             nested(np.zeros((9, 9, 4), np.uint8))
+        with self.assertRaisesRegex(NothingThere, "Click on its art"):
+            picked(toy(), nested(toy()), [Click(10**400, 5)])
+
+    def test_pictures_that_are_all_length(self) -> None:
+        for shape in ((3000, 1), (1, 3000), (3000, 2), (40, 3000), (1, 1), (2, 700)):
+            picture = np.full((*shape, 4), 255, np.uint8)
+            picture[: shape[0] // 2 + 1, : shape[1] // 2 + 1, :3] = RED
+            with self.subTest(shape):
+                found = picked(picture, nested(picture), [Click(0, 0)])
+                self.assertEqual(found.shape, shape)
+                self.assertTrue(found[0, 0])
+
+    def test_emptiness_is_no_dark_line(self) -> None:
+        """A light disc on nothing, larger than it is divided at: one patch, without a rim of mixed colours."""
+        for size, radius in ((2400, 900), (240, 90)):
+            picture = np.zeros((size, size, 4), np.uint8)
+            there = disc(size, (size / 2, size / 2), radius)
+            picture[there] = (*CREAM, 255)
+            pieces = nested(picture)
+            with self.subTest(size):
+                self.assertEqual(pieces.count, 1)
+                np.testing.assert_array_equal(picked(picture, pieces, [Click(size // 2, size // 2)]), there)
 
 
 class PatchTests(unittest.TestCase):
@@ -280,6 +302,9 @@ class CommandLineTests(unittest.TestCase):
         out = self.folder / "pieces"
         status, _, _ = self.run_with("propose", str(self.file), "--out", str(out))
         self.assertEqual(status, 0)
+        self.assertEqual(self.run_with("propose", str(self.file), "--out", str(out))[0], 0, "once more")
+        status, _, err = self.run_with("propose", str(self.file), "--out", str(self.folder))
+        self.assertEqual((status, "Nothing was written" in err), (2, True))
         said_so = json.loads((out / "pieces.json").read_text())
         fine = cv2.imread(str(out / "patches.png"), cv2.IMREAD_UNCHANGED)
         self.assertEqual((fine.dtype, fine.shape, int(fine.max())), (np.uint16, (600, 600), said_so["patches"]))

@@ -15,7 +15,7 @@ from yuplet.errors import SelectionError
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
 from yuplet.selecting.masks import Chosen, Mask, distance_to
-from yuplet.selecting.regions import SEEN, Labels, nearest_label
+from yuplet.selecting.regions import SEEN, Labels, filled_out
 
 Stroke: TypeAlias = Sequence[tuple[float, float]]
 
@@ -91,11 +91,7 @@ def between_marks(picture: Picture, inside: Sequence[Stroke], outside: Sequence[
             raise SelectionError(f"There is no mark {where} what you mean. Now {how}.")
     there = picture[..., 3] >= SEEN
     # Emptiness neither attracts nor repels: it has the colour of what is next to it.
-    colours = np.ascontiguousarray(picture[..., :3])
-    if not there.all():
-        labels = np.where(there, np.arange(1, there.size + 1, dtype=np.int32).reshape(there.shape), 0)
-        nearest = nearest_label(labels.astype(np.int32, copy=False))
-        colours = np.ascontiguousarray(picture[..., :3].reshape(-1, 3)[nearest - 1])
+    colours = filled_out(picture[..., :3], there)
     drawn = marks > 0
     cv2.watershed(colours, marks)
     # OpenCV leaves a border of one pixel, around the picture as well, and is not exact beside it.

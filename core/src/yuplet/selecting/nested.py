@@ -1,5 +1,6 @@
 """The nested pieces of a flat picture: patches, and what they become part of."""
 
+import math
 from dataclasses import dataclass, replace
 
 import cv2
@@ -29,10 +30,11 @@ NEAR = 0.06
 class Nested:
     """Nested pieces of a picture.
 
-    `labels` (h, w) counts patches from 1, 0 is empty, in the picture at its working size, which is `scale` times its own. `parents[i]` is the piece that piece i becomes part of (itself: none); the
-    first `count` pieces are the patches, piece i having label i + 1. `sure[i]` says how sure that is (log odds); `whole[i]` is
-    by how much (0 to 1) piece i is expected to overlap a part. `known` are columns of `belonging` for each piece; `border` and `contrast` those between patches; `measures` those of
-    each piece; `picture` is the picture at its working size.
+    `labels` (h, w) counts patches from 1, 0 is empty, in the picture at its working size, which is `scale` times its own.
+    `parents[i]` is the piece that piece i becomes part of (itself: none); the first `count` pieces are the patches, piece i having
+    label i + 1. `sure[i]` says how sure that is (log odds); `whole[i]` is by how much (0 to 1) piece i is expected to overlap a part.
+    `known` are columns of `belonging` for each piece; `border` and `contrast` those between patches; `measures` those of each piece;
+    `picture` is the picture at its working size.
     """
 
     labels: Labels
@@ -47,6 +49,14 @@ class Nested:
     total: float
     picture: Picture
     scale: float = 1.0
+
+    def grid(self, height: int, width: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """For each row and each column of the picture, the one of the working size."""
+        rows, columns = (
+            np.minimum(((np.arange(length) + 0.5) * self.scale).astype(np.intp), most - 1)
+            for length, most in zip((height, width), self.labels.shape, strict=True)
+        )
+        return rows, columns
 
     def path(self, patch: int) -> list[int]:
         """The pieces that a patch is in, from itself up."""
@@ -239,17 +249,16 @@ def wholes(
     return out
 
 
-def of_measured(found: Measured, trees: Trees, whole: Trees | None) -> Nested:
-    """The tree of merging by a measure of pairs; without a measure of pieces, nothing is said of how whole they are."""
-    parents, sure, known, _, _ = merged(found, trees)
+def of_measured(found: Measured, pair: Trees, whole: Trees) -> Nested:
+    """The tree of merging by measures of pairs and of pieces."""
+    parents, sure, known, _, _ = merged(found, pair)
     measures = wholes(parents, sure, known, found)
-    expected = np.zeros(len(parents), np.float32) if whole is None else said(whole, measures)
     return Nested(
         found.labels,
         len(found.known),
         parents,
         sure,
-        expected,
+        said(whole, measures),
         known,
         measures,
         found.border,
@@ -263,11 +272,25 @@ def nested(picture: Picture) -> Nested:
     """Divide a picture into nested pieces; raises NothingThere when it is empty."""
     height, width = picture.shape[:2]
     longer = max(height, width)
-    if SMALL_SIDE <= longer <= WORKING_SIDE:
-        return of_measured(measured(picture), learned("pair"), learned("whole"))
-    is_large = longer > WORKING_SIDE
-    scale = WORKING_SIDE / longer if is_large else float(-(-SMALL_SIDE // longer))
+    scale = 1.0
+    if longer > WORKING_SIDE:
+        scale = WORKING_SIDE / longer
+    elif longer < SMALL_SIDE:
+        scale = float(math.ceil(SMALL_SIDE / longer))
+    work = picture if scale == 1 else _resized(picture, scale)
+    return replace(of_measured(measured(work), learned("pair"), learned("whole")), scale=scale)
+
+
+def _resized(picture: Picture, scale: float) -> Picture:
+    """A picture larger or smaller; what is empty mixes no colour into what is beside it."""
+    height, width = picture.shape[:2]
     size = (max(round(width * scale), 1), max(round(height * scale), 1))
-    how = cv2.INTER_AREA if is_large else cv2.INTER_LINEAR
-    work = cv2.resize(picture, size, interpolation=how).astype(np.uint8, copy=False)
-    return replace(of_measured(measured(work), learned("pair"), learned("whole")), scale=size[0] / width)
+    how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+    there = picture[..., 3] > 0
+    if there.all():
+        return cv2.resize(picture, size, interpolation=how).astype(np.uint8, copy=False)
+    result = cv2.resize(np.where(there[..., None], picture, 0), size, interpolation=how).astype(np.uint8, copy=False)
+    cover = cv2.resize(there.astype(np.float32), size, interpolation=how).reshape(result.shape[:2])
+    colours = result[..., :3] / np.maximum(cover, 1e-6)[..., None]
+    result[..., :3] = np.clip(np.rint(colours), 0, 255)
+    return result

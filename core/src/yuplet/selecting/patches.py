@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from yuplet.pixels.oklab import to_oklab
 from yuplet.selecting.masks import Chosen, distance_to
-from yuplet.selecting.regions import Labels, nearest_label, pieces_of
+from yuplet.selecting.regions import Labels, filled_out, nearest_label, pieces_of
 
 OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 ALONG = 0.144
@@ -74,7 +74,7 @@ def patches(picture: NDArray[np.uint8], there: Chosen, smallest: int) -> tuple[L
     (H, W, 3) float32
         OKLab of the picture, its noise taken away.
     """
-    colours = to_oklab(picture[..., :3])
+    colours = filled_out(to_oklab(picture[..., :3]), there)
     noise = noise_of(colours)
     if noise > 0.0005:
         colours = np.ascontiguousarray(cv2.bilateralFilter(colours, 5, 6 * noise + 0.01, 2.0))

@@ -57,7 +57,7 @@ def picked(picture: Picture, nested: Nested, clicks: Sequence[Click], steps: int
     """
     state = Choosing(nested)
     for index, click in enumerate(clicks):
-        path, measures = state.offered(_at_work(nested, click))
+        path, measures = state.offered(_at_work(picture, nested, click))
         if not path:
             continue
         said_so = said(learned("choice"), measures)
@@ -82,9 +82,12 @@ def _stepped(sizes: NDArray[np.float64], at: int, steps: int) -> int:
     return at
 
 
-def _at_work(nested: Nested, click: Click) -> Click:
-    """The same click in the picture at its working size."""
-    return Click(int((click.x + 0.5) * nested.scale), int((click.y + 0.5) * nested.scale), click.add)
+def _at_work(picture: Picture, nested: Nested, click: Click) -> Click:
+    """The same click in the picture at its working size; one beside the picture stays beside it."""
+    if not (0 <= click.x < picture.shape[1] and 0 <= click.y < picture.shape[0]):
+        return Click(-1, -1, click.add)
+    rows, columns = nested.grid(*picture.shape[:2])
+    return Click(int(columns[click.x]), int(rows[click.y]), click.add)
 
 
 def _at_full_size(picture: Picture, nested: Nested, mask: Chosen) -> Chosen:
@@ -93,8 +96,7 @@ def _at_full_size(picture: Picture, nested: Nested, mask: Chosen) -> Chosen:
     result = np.zeros((height, width), bool)
     if not mask.any():
         return result
-    rows = np.minimum(((np.arange(height) + 0.5) * nested.scale).astype(int), mask.shape[0] - 1)
-    columns = np.minimum(((np.arange(width) + 0.5) * nested.scale).astype(int), mask.shape[1] - 1)
+    rows, columns = nested.grid(height, width)
     cross = cv2.getStructuringElement(cv2.MORPH_RECT, (2 * _BESIDE + 1, 2 * _BESIDE + 1))
     as_bytes = mask.astype(np.uint8)
     around = cv2.dilate(as_bytes, cross) > 0

@@ -4,7 +4,7 @@ import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from io import BytesIO
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import cv2
 import numpy as np
@@ -109,6 +109,15 @@ def nearest_label(labels: Labels) -> Labels:
     table[indices[there]] = labels[there]
     result: Labels = table[indices]
     return result
+
+
+def filled_out(colours: NDArray[Any], there: Chosen) -> NDArray[Any]:
+    """Colours, (H, W, 3), with those of the nearest pixel that is there where nothing is: so emptiness has no edge of its own."""
+    if there.all() or not there.any():
+        return np.ascontiguousarray(colours)
+    numbers = np.where(there, np.arange(1, there.size + 1, dtype=np.int32).reshape(there.shape), 0)
+    nearest = nearest_label(numbers.astype(np.int32, copy=False))
+    return np.ascontiguousarray(colours.reshape(-1, 3)[nearest - 1])
 
 
 @dataclass(frozen=True, slots=True)

@@ -58,6 +58,9 @@ export const KINDS: Record<Exclude<Tool, 'pick'>, MarkKind> = {
   brush: 'stroke',
 };
 
+/** What the server takes at the most. */
+const MOST_STEPS = 100;
+
 export const CHOSEN = '#0b6f78';
 export const DIFFERENT = '#d5342a';
 
@@ -103,7 +106,9 @@ function clickedOn(
   const last = before[before.length - 1];
   const how: How = keys.subtract ? 'subtract' : keys.add ? 'add' : usual;
   if (last?.tool === 'clicked' && (how === 'add' || how === 'subtract')) {
-    const clicks = [...last.clicks, { x, y, add: how === 'add' }];
+    // Within what is taken away from earlier choices, taking away more is adding to that.
+    const add = (how === 'add') !== (last.how === 'subtract');
+    const clicks = [...last.clicks, { x, y, add }];
     return [...before.slice(0, -1), { ...last, clicks, steps: 0 }];
   }
   const made: Clicked = { tool: 'clicked', how, clicks: [{ x, y, add: true }], steps: 0 };
@@ -114,7 +119,8 @@ function clickedOn(
 export function stepped(before: readonly Gesture[], by: number): readonly Gesture[] {
   const last = before[before.length - 1];
   if (last?.tool !== 'clicked') return before;
-  return [...before.slice(0, -1), { ...last, steps: (last.steps ?? 0) + by }];
+  const steps = Math.min(Math.max((last.steps ?? 0) + by, -MOST_STEPS), MOST_STEPS);
+  return [...before.slice(0, -1), { ...last, steps }];
 }
 
 /** The same without what was done last. */
