@@ -110,6 +110,50 @@ class SpeckTests(unittest.TestCase):
         self.assertIn("20 × 12 instead of 44 × 17", finding.sentence)
 
 
+class DebrisTests(unittest.TestCase):
+    """A sign of 20 x 20 px before a wall of one colour, or of two; what is behind the sign was filled in."""
+
+    def found(self, wall: Picture, behind: tuple[int, int, int], added: bool = True) -> list[Finding]:
+        sign = Content(Box(20, 10, 40, 30), np.full((20, 20, 4), (20, 20, 20, 255), np.uint8))
+        picture = wall.copy()
+        there = np.zeros((40, 60), np.bool_)
+        there[10:30, 20:40] = True
+        picture[there] = (*behind, 255)
+        scene = Scene(wall=Content(Box(0, 0, 60, 40), picture, there if added else None), sign=sign)
+        return [one for one in scene.found() if one.kind == "debris"]
+
+    def test_what_is_of_no_colour_around_is_said_where_it_opens(self) -> None:
+        wall = np.full((40, 60, 4), (220, 210, 180, 255), np.uint8)
+        self.assertEqual(self.found(wall, (220, 210, 180)), [])
+        self.assertEqual(self.found(wall, (190, 60, 60), added=False), [], "what somebody drew is no rubbish")
+        (finding,) = self.found(wall, (190, 60, 60))
+        self.assertEqual(finding.rows, ("wall", "sign"))
+        # A frame of 1 px, which is a twentieth of the sign.
+        self.assertEqual(finding.pixels, 4 * 19)
+        self.assertIn("76 px filled in of 'wall' differ", finding.sentence)
+
+    def test_colours_between_those_around_are_none(self) -> None:
+        wall = np.full((40, 60, 4), (220, 210, 180, 255), np.uint8)
+        wall[:, 30:] = (60, 90, 130, 255)
+        wall[10:30, 20:40] = (140, 150, 155, 255)
+        # Within reach of the sides only one of the two is drawn, at the top and the bottom both are.
+        (finding,) = self.found(wall, (140, 150, 155))
+        assert finding.mask is not None
+        self.assertFalse(finding.mask[10, 29:31].any())
+        self.assertTrue(finding.mask[15, 20] and finding.mask[15, 39])
+
+    def test_where_another_part_lies_between_nothing_opens(self) -> None:
+        wall = np.full((40, 60, 4), (220, 210, 180, 255), np.uint8)
+        picture = wall.copy()
+        there = np.zeros((40, 60), np.bool_)
+        there[10:30, 20:40] = True
+        picture[there] = (190, 60, 60, 255)
+        board = Content(Box(15, 5, 45, 35), np.full((30, 30, 4), (90, 60, 30, 255), np.uint8))
+        sign = Content(Box(20, 10, 40, 30), np.full((20, 20, 4), (20, 20, 20, 255), np.uint8))
+        scene = Scene(wall=Content(Box(0, 0, 60, 40), picture, there), board=board, sign=sign)
+        self.assertNotIn("debris", [one.kind for one in scene.found()])
+
+
 class DoubleTests(unittest.TestCase):
     def test_a_copy_is_found_and_a_move_is_not(self) -> None:
         coat = Content(Box(5, 5, 45, 35), noise(30, 40))

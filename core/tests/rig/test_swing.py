@@ -5,6 +5,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cv2
 import numpy as np
 import tin_inspector
 from PIL import Image
@@ -13,8 +14,9 @@ from scipy import ndimage
 from yuplet.derivation.content import Content, placed_mask
 from yuplet.derivation.cutting import cut_out, label_map
 from yuplet.derivation.extending import grow_under, round_off
+from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
-from yuplet.rig.round_ends import Circle
+from yuplet.rig.round_ends import Circle, joint_about
 from yuplet.rig.swing import gap_at, swing
 from yuplet.selecting.gestures import Edge, Proposed, select
 from yuplet.selecting.proposals import propose
@@ -63,6 +65,44 @@ class SwingTests(unittest.TestCase):
         grown = grow_under(whole, 22, limb[..., 3] == 255).content
         self.assertEqual(opened(arm, grown, joint, angles), [0] * len(angles))
 
+    def test_it_counts_what_plain_rotation_at_sixteenfold_resolution_shows(self) -> None:
+        """An arm whose end goes on far above its pivot, over a body that ends at the shoulder: outlines turned, then drawn 16 times as large."""
+        arm = np.array([[88, 34], [110, 30], [124, 62], [132, 180], [104, 184], [96, 80]], float)
+        body = np.array([[20, 70], [118, 70], [122, 190], [20, 190]], float)
+        pivot = Point(110.0, 92.0)
+        limb, staying = drawn(arm), drawn(body)
+        # All that is behind is body to its edge: what was under the arm is cut away.
+        staying.picture[..., 3][limb.picture[..., 3] == 255] = 0
+        joint = joint_about(limb, pivot)
+        angles = (-40, -26, -12, 0, 12, 26, 40)
+        found = swing(limb, staying, joint, angles)
+        rows, columns = np.mgrid[:200, :200] + 0.5
+        far = np.hypot(columns - pivot.x, rows - pivot.y) <= joint.radius
+        for at, degrees in enumerate(angles):
+            turned = coverage(rotated(arm, pivot, degrees))
+            rest, stays = coverage(arm), staying.picture[..., 3] / 255
+            opened = (far & (rest == 1) & (stays < 0.5) & (turned < 0.5)).sum()
+            above = (rows - pivot.y) * along(arm, pivot, degrees)[1] + (columns - pivot.x) * along(arm, pivot, degrees)[
+                0
+            ] < 0
+            out = (above & (turned >= 0.5) & (rest < 0.5) & (stays < 0.5)).sum()
+            with self.subTest(degrees=degrees):
+                self.assertAlmostEqual(sum(found.opened[at]), opened, delta=6 + 0.02 * opened)
+                self.assertAlmostEqual(sum(found.jutting[at]), out, delta=6 + 0.02 * out)
+        self.assertGreater(sum(found.jutting[-1]), 900, "the end above the shoulder is followed to its tip")
+
+    def test_a_pivot_beneath_the_neighbour_turns_a_joint_as_wide_as_the_limb(self) -> None:
+        picture = np.full((100, 40, 4), 255, np.uint8)
+        limb = Content(Box(80, 60, 120, 160), picture)
+        body = Content(Box(0, 0, 200, 60), np.full((60, 200, 4), 255, np.uint8))
+        joint = joint_about(limb, Point(100, 52))
+        self.assertAlmostEqual(joint.radius, 20, delta=1)
+        self.assertGreater(max(opened(limb, body, joint, ANGLES)), 40)
+        longer = Content(Box(80, 30, 120, 160), np.full((130, 40, 4), 255, np.uint8))
+        self.assertEqual(opened(longer, body, joint, ANGLES), [0] * len(ANGLES), "once the limb goes on beneath it")
+        with self.assertRaises(CannotTakeOut):
+            joint_about(limb, Point(100, 10))
+
     def test_what_opens_is_told_by_its_side_and_marked(self) -> None:
         picture = np.full((60, 60, 4), 255, np.uint8)
         upper, lower = Content(Box(20, 10, 80, 40), picture[:30]), Content(Box(20, 40, 80, 70), picture[30:])
@@ -97,6 +137,32 @@ class SwingTests(unittest.TestCase):
 
 def opened(limb: Content, staying: Content, joint: Circle, degrees: tuple[int, ...]) -> list[int]:
     return [sum(sides) for sides in swing(limb, staying, joint, degrees).opened]
+
+
+def coverage(outline: np.ndarray) -> np.ndarray:
+    """How much of each of 200 x 200 pixels lies within an outline, from a drawing 16 times as large."""
+    large = np.zeros((3200, 3200), np.uint8)
+    cv2.fillPoly(large, [np.round(outline * 16 * 256 - 128).astype(np.int32)], 1, shift=8)
+    return large.reshape(200, 16, 200, 16).mean(axis=(1, 3))
+
+
+def drawn(outline: np.ndarray) -> Content:
+    picture = np.full((200, 200, 4), 255, np.uint8)
+    picture[..., 3] = np.round(coverage(outline) * 255)
+    return Content(Box(0, 0, 200, 200), picture)
+
+
+def rotated(outline: np.ndarray, pivot: Point, degrees: float) -> np.ndarray:
+    cos, sin = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    x, y = outline[:, 0] - pivot.x, outline[:, 1] - pivot.y
+    return np.stack([pivot.x + x * cos - y * sin, pivot.y + x * sin + y * cos], axis=1)
+
+
+def along(outline: np.ndarray, pivot: Point, degrees: float) -> tuple[float, float]:
+    """From the pivot to the middle of the turned outline's area."""
+    rows, columns = np.mgrid[:200, :200] + 0.5
+    cover = coverage(rotated(outline, pivot, degrees))
+    return float((cover * (columns - pivot.x)).sum()), float((cover * (rows - pivot.y)).sum())
 
 
 CANVAS = Box(0, 0, 1200, 1500)

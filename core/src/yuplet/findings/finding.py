@@ -8,7 +8,7 @@ from yuplet.illustration.derived import Turn
 from yuplet.selecting.masks import Chosen
 
 Kind: TypeAlias = Literal[
-    "crumbs", "pinholes", "leftover", "copy", "remainder", "overlay", "same-drawing", "covered", "joint",
+    "crumbs", "pinholes", "leftover", "copy", "remainder", "overlay", "same-drawing", "covered", "joint", "debris",
     "required", "empty", "name", "pair", "series", "look", "pivot", "depth", "hidden", "cover",
 ]  # fmt: skip
 Severity: TypeAlias = Literal["error", "warning", "note"]

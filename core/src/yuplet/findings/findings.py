@@ -10,6 +10,7 @@ from yuplet.arrangement.tree import Arrangement, PartGroup, Row
 from yuplet.derivation.content import Content, placed_mask
 from yuplet.derivation.turning import turn_box
 from yuplet.errors import CannotTakeOut
+from yuplet.findings.debris import debris
 from yuplet.findings.doubles import Drawn, leftovers, same_drawings
 from yuplet.findings.finding import Finding
 from yuplet.findings.jointing import turning_of
@@ -68,6 +69,7 @@ def look_over(
     found += _same(at_rest, tolerance)
     found += _covered(arrangement, at_rest, illustration.canvas)
     found += _joints(arrangement, at_rest)
+    found += debris(_laid_plainly(arrangement, at_rest), smallest)
     return found
 
 
@@ -225,13 +227,26 @@ def _number(count: int, thing: str) -> str:
     return f"{count} {thing}" if count == 1 else f"{count} {thing}s"
 
 
+def _plain(arrangement: Arrangement) -> set[str]:
+    """Parts that are laid without mode or opacity, and so are the groups around them."""
+    found = set()
+    for around, part in arrangement.parts():
+        laid: list[Row] = [part, *around]
+        if all(one.opacity == 1 and one.blend == "normal" for one in laid):
+            found.add(part.id)
+    return found
+
+
+def _laid_plainly(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]]) -> list[tuple[Part, Drawn]]:
+    """Those of some parts that are seen and of which each covers what lies behind it."""
+    wanted = arrangement.visible_ids() & _plain(arrangement)
+    return [(part, drawn) for part, drawn in parts if part.id in wanted]
+
+
 def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canvas: Size) -> list[Finding]:
     """Parts that are shown and lie wholly behind others, though nothing says that they should: nobody will see them."""
     seen = arrangement.visible_ids()
-    plain: dict[str, bool] = {}
-    for around, part in arrangement.parts():
-        laid: list[Row] = [part, *around]
-        plain[part.id] = all(one.opacity == 1 and one.blend == "normal" for one in laid)
+    plain = _plain(arrangement)
     over = np.zeros((canvas.height, canvas.width), np.bool_)
     found = []
     for part, drawn in reversed(parts):
@@ -245,7 +260,7 @@ def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canv
         if part.role in ("picture", "press-target", "text", "loose") and not ((alpha > 0) & ~there).any():
             said = f"'{part.name}' lies wholly behind other parts, so it is not seen."
             found.append(Finding("covered", (part.id,), said, box=box, mask=alpha > 0))
-        if plain[part.id]:
+        if part.id in plain:
             there |= alpha == 255
     return found[::-1]
 

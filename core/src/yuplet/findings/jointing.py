@@ -13,7 +13,7 @@ from yuplet.findings.doubles import Drawn
 from yuplet.geometry import Box, Size
 from yuplet.parts.part import Part
 from yuplet.rig.parent_inference import Shape, proposed_carriers, small
-from yuplet.rig.round_ends import Circle, Joint, joint_between, limb_at
+from yuplet.rig.round_ends import Circle, Joint, joint_about, joint_between
 from yuplet.rig.skeleton import carried_by
 from yuplet.rig.swing import silhouette, surroundings
 
@@ -105,15 +105,16 @@ class Turning:
 def turning_of(arrangement: Arrangement, part: Part, drawn: Mapping[str, Drawn]) -> Turning | None:
     """What turns and what stays when a part does; None where the part is empty or has no pivot.
 
-    What stays is all that is seen at rest and laid as normal, of the parts that are `drawn`. Raises `CannotTakeOut` when the pivot
-    is not on the part's art.
+    What stays is all that is seen at rest and laid as normal, of the parts that are `drawn`. A pivot that lies beside the part's art,
+    where another part covers what the part could be grown by, turns as wide a joint as the part is where it is nearest. Raises
+    `CannotTakeOut` when no opaque art of the part is near.
     """
     own = drawn.get(part.id)
     if own is None or part.pivot is None:
         return None
     limb = own.content()
-    joint = limb_at(limb, part.pivot)
-    around = surroundings(joint)
+    joint = joint_about(limb, part.pivot)
+    around = surroundings(limb, joint)
     turning = carried_by(arrangement, part.id)
     seen = arrangement.visible_ids() | {part.id}
     near = {

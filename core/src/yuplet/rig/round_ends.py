@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from yuplet.derivation.content import Content, placed_mask
 from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
-from yuplet.selecting.masks import HALF, within
+from yuplet.selecting.masks import HALF, distance_to, within
 
 _STEPS = 100
 _NEAR = 3
@@ -88,6 +88,33 @@ def limb_at(layer: Content, pivot: Point) -> Circle:
         angles = np.radians(towards + side * (90 - np.arange(0, _SIDEWAYS + 1, 2)))
         sides.append(min(_reach(opaque, x, y, float(np.cos(angle)), float(np.sin(angle))) for angle in angles))
     return Circle(pivot, (sides[0] + sides[1]) / 2, abs(sides[0] - sides[1]) / 2)
+
+
+def joint_about(layer: Content, pivot: Point) -> Circle:
+    """The circle about a pivot that is as wide as the limb is there, or, where the pivot lies beside the limb, where that is nearest.
+
+    Beside the limb it is the largest disc within the limb that reaches as near to the pivot as any art of it does.
+
+    Raises
+    ------
+    CannotTakeOut
+        When the limb is farther from the pivot than it is wide there.
+    """
+    opaque = layer.picture[..., 3] == 255
+    x, y = pivot.x - layer.box.left, pivot.y - layer.box.top
+    height, width = opaque.shape
+    if 0 <= x < width and 0 <= y < height and opaque[int(y), int(x)]:
+        return limb_at(layer, pivot)
+    rows, columns = np.nonzero(opaque)
+    away = np.hypot(columns + 0.5 - x, rows + 0.5 - y)
+    inside = distance_to(np.pad(~opaque, 1, constant_values=True))[1:-1, 1:-1][rows, columns]
+    # Of a disc about each pixel, how near to the pivot it reaches.
+    gap = away - inside
+    nearest = float(gap.min(initial=np.inf))
+    radius = float(inside[gap <= nearest + _NEAR].max(initial=0.0))
+    if nearest > 2 * radius:
+        raise CannotTakeOut("The part has no opaque art near its pivot. Set the pivot on the part, or next to its end.")
+    return Circle(pivot, radius, max(nearest, 0.0))
 
 
 @dataclass(frozen=True, slots=True)

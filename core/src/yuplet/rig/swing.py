@@ -15,6 +15,8 @@ from yuplet.selecting.masks import HALF, Chosen, Mask
 
 _CORNER = 1.5
 """How much farther than the joint's radius the corners of an end can reach: a square one's reach the root of 2."""
+_FARTHEST = 6.0
+"""How many times the joint's radius an end beyond the pivot is followed; what is longer is no end of a limb."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +59,7 @@ def swing(
         What turns, and what stays, as they lie on the canvas. The limb runs from the joint to its own middle.
     joint : Circle
         A pixel of it opens when one of the two covered it completely at rest, and neither does by half then. What the end of the
-        limb covers by half beyond the rest silhouette juts out: all on the pivot's other side, up to where its corners reach.
+        limb, on the pivot's other side, covers by half beyond the rest silhouette juts out, however far that end reaches.
     degrees : sequence of float
         Clockwise. Pixels are sampled linearly where the limb turns (OpenCV's `warpAffine`).
     moving : Content, optional
@@ -82,23 +84,20 @@ class _Place:
 
     def __init__(self, limb: Content, staying: Content, joint: Circle, moving: Content | None = None) -> None:
         self._joint = joint
-        self._box = surroundings(joint)
+        self._along = _direction(limb, joint.centre)
+        reach = _reach(limb, joint, self._along)
+        self._box = _square(joint.centre, reach)
         self._side = self._box.width
         self._middle = Point(joint.centre.x - self._box.left, joint.centre.y - self._box.top)
-        self._along = _direction(limb, joint.centre)
         # What turns about the joint's middle stays as far from it as it is: the rest of the limb never comes near.
-        turning = moving or limb
-        near = turning.box.meet(self._box)
-        own = near.moved(-turning.box.left, -turning.box.top)
-        self._limb = (
-            None if near.is_empty else Content(near, turning.picture[own.top : own.bottom, own.left : own.right])
-        )
+        self._end = _within(limb, self._box)
+        self._moving = self._end if moving is None else _within(moving, self._box)
         rows, columns = np.mgrid[: self._side, : self._side] + 0.5
         x, y = columns - self._middle.x, rows - self._middle.y
         far = np.hypot(x, y)
-        stays, rests = self._turned(staying, 0.0), self._turned(self._limb, 0.0)
+        stays, rests = self._turned(staying, 0.0), self._turned(self._moving, 0.0)
         watched = (far <= joint.radius) & ((stays == 255) | (rests == 255)) & (stays < HALF)
-        outside = (far <= joint.radius * _CORNER) & (stays < HALF) & (rests < HALF)
+        outside = (far <= reach) & (stays < HALF) & (rests < HALF)
         right = self._along[0] * y - self._along[1] * x > 0
         self._watched, self._outside = np.flatnonzero(watched), np.flatnonzero(outside)
         self._watched_right, self._outside_right = right.ravel()[self._watched], right.ravel()[self._outside]
@@ -120,12 +119,13 @@ class _Place:
 
     def _changed(self, degrees: float) -> tuple[Chosen, Chosen]:
         """Of the watched pixels those that open, of those outside the ones that jut out."""
-        alpha = self._turned(self._limb, degrees).ravel()
+        moving = self._turned(self._moving, degrees).ravel()
+        end = moving if self._end is self._moving else self._turned(self._end, degrees).ravel()
         angle = math.radians(degrees)
         x, y = self._along
         along = (x * math.cos(angle) - y * math.sin(angle), x * math.sin(angle) + y * math.cos(angle))
         behind = self._x * along[0] + self._y * along[1] < 0
-        return alpha[self._watched] < HALF, behind & (alpha[self._outside] >= HALF)
+        return moving[self._watched] < HALF, behind & (end[self._outside] >= HALF)
 
     def _turned(self, content: Content | None, degrees: float) -> Mask:
         if content is None or content.box.is_empty:
@@ -149,11 +149,32 @@ def silhouette(contents: Iterable[Content], box: Box) -> Content:
     return Content(box, picture)
 
 
-def surroundings(joint: Circle) -> Box:
-    """The box of the canvas in which a swing is looked at: what lies outside of it makes no difference."""
-    reach = math.ceil(joint.radius * _CORNER) + 2
-    left, top = math.floor(joint.centre.x) - reach, math.floor(joint.centre.y) - reach
-    return Box(left, top, left + 2 * reach + 1, top + 2 * reach + 1)
+def surroundings(limb: Content, joint: Circle) -> Box:
+    """The box of the canvas in which the swing of a limb is looked at: what lies outside of it makes no difference."""
+    return _square(joint.centre, _reach(limb, joint, _direction(limb, joint.centre)))
+
+
+def _square(centre: Point, reach: float) -> Box:
+    half = math.ceil(reach) + 2
+    left, top = math.floor(centre.x) - half, math.floor(centre.y) - half
+    return Box(left, top, left + 2 * half + 1, top + 2 * half + 1)
+
+
+def _reach(limb: Content, joint: Circle, along: tuple[float, float]) -> float:
+    """How far from the pivot the end of the limb reaches on the pivot's other side, at least as far as corners do."""
+    rows, columns = np.nonzero(limb.picture[..., 3] >= HALF)
+    x = columns + limb.box.left + 0.5 - joint.centre.x
+    y = rows + limb.box.top + 0.5 - joint.centre.y
+    behind = x * along[0] + y * along[1] < 0
+    far = float(np.hypot(x[behind], y[behind]).max(initial=0.0)) + 1
+    return min(max(far, joint.radius * _CORNER), joint.radius * _FARTHEST)
+
+
+def _within(content: Content, box: Box) -> Content | None:
+    """What a layer holds in a box of the canvas."""
+    near = content.box.meet(box)
+    own = near.moved(-content.box.left, -content.box.top)
+    return None if near.is_empty else Content(near, content.picture[own.top : own.bottom, own.left : own.right])
 
 
 def _direction(limb: Content, pivot: Point) -> tuple[float, float]:
