@@ -103,8 +103,9 @@ class FormsOfArtTests(ProductTestCase):
         self.choose(self.save(sheet, "walk.png"))
         self.open("walk")
         self.to_step("Bring in")
-        self.page.get_by_role("tab", name="Read it otherwise").click()
         panel = self.page.get_by_role("region", name="What was brought in")
+        expect(panel).to_contain_text("6 cells of 40 × 30 px found. Cut into frames?")
+        panel.get_by_role("button", name="Cut into frames").click()
         expect(panel).to_contain_text("6 frames: nothing is cut through, and none is empty.")
         panel.get_by_label("Columns").fill("8")
         expect(panel).to_contain_text("is cut through at its")
@@ -115,10 +116,11 @@ class FormsOfArtTests(ProductTestCase):
         expect(panel).to_contain_text("nothing is cut through")
         self.assert_accessible("cutting a sheet")
         panel.get_by_role("button", name="Cut it into 6 frames").click()
-        self.page.get_by_role("checkbox", name="Take the part 'walk' out").check()
+        expect(self.page.get_by_text("1 part becomes 6 frames: 'walk'.")).to_be_visible()
         self.page.get_by_role("button", name="Take revision 2").click()
         self.to_step("Put in order")
         expect(self.row("walk")).to_contain_text("6 frames")
+        self.assertEqual(self.names(), ["walk"], "no empty part is left of the sheet")
         expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("40 × 30 px")
 
     def test_who_made_it_is_in_the_package_and_the_package_comes_in_again(self) -> None:

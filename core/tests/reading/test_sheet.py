@@ -1,7 +1,5 @@
 """Sheets: cut as plain slices of the array cut them, and a cut that cannot be meant is noticed (N05, N60)."""
 
-import unittest
-
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -15,7 +13,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices, SheetCut
 from yuplet.reading.files import read_illustration
-from yuplet.reading.sheet import check_sheet, cut_sheet, propose_sheet
+from yuplet.reading.sheet import check_sheet, cut_sheet, propose_sheet, seems_sheet
 
 
 def sheet(columns: int, rows: int, cell: Size, margin: int = 0, spacing: int = 0) -> Picture:
@@ -27,7 +25,7 @@ def sheet(columns: int, rows: int, cell: Size, margin: int = 0, spacing: int = 0
     return picture
 
 
-class SheetTests(unittest.TestCase):
+class SheetTests(FolderTestCase):
     @settings(max_examples=60, deadline=None)
     @given(
         st.integers(1, 7), st.integers(1, 5), st.integers(1, 9), st.integers(1, 9), st.integers(0, 4), st.integers(0, 3)
@@ -69,6 +67,19 @@ class SheetTests(unittest.TestCase):
         opaque = np.where(picture[..., 3:] == 0, np.uint8([9, 99, 9, 255]), picture)
         self.assertEqual(check_sheet(opaque, SheetCut(4, 1, Size(12, 10))), [])
         self.assertEqual(propose_sheet(opaque).columns, 4)
+
+    def test_a_sheet_is_known_by_its_regular_gaps_and_other_pictures_are_none(self) -> None:
+        self.assertEqual(seems_sheet(sheet(4, 3, Size(48, 32))), SheetCut(4, 3, Size(48, 32)))
+        self.assertIsNone(seems_sheet(sheet(2, 1, Size(48, 32))), "two things beside each other")
+        uneven = np.zeros((60, 180, 4), np.uint8)
+        for left, size in ((10, 40), (80, 12), (150, 22)):
+            uneven[10 : 10 + size, left : left + size] = 255
+        self.assertIsNone(seems_sheet(uneven), "three things of three sizes")
+        with SpillFile() as scratch:
+            path = self.folder / "walk.png"
+            Image.fromarray(sheet(4, 3, Size(48, 32)), "RGBA").save(path)
+            _, report = read_illustration(path, scratch)
+        self.assertIn("12 cells of 48 × 32 px found. Cut into frames?", [note.sentence for note in report.notes])
 
     def test_what_cannot_be_cut(self) -> None:
         with self.assertRaisesRegex(ChoiceError, "need a sheet of 60 x 8 px, but it is 40 x 8 px"):

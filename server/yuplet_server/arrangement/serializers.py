@@ -428,6 +428,14 @@ class MatchSerializer(serializers.Serializer[Any]):
     parts = serializers.DictField(child=serializers.CharField(), help_text="Names by row id.")
 
 
+class CutSerializer(serializers.Serializer[Any]):
+    """A layer that is an animation in the revision: what it was, its name, and how many frames it has."""
+
+    old = LookSerializer()
+    name = serializers.CharField()
+    frames = serializers.IntegerField()
+
+
 class ReviewSerializer(serializers.Serializer[Any]):
     """A revision beside the current one: every layer of either, paired."""
 
@@ -436,6 +444,7 @@ class ReviewSerializer(serializers.Serializer[Any]):
     height = serializers.IntegerField()
     picture = serializers.CharField()
     matches = MatchSerializer(many=True)
+    cut = CutSerializer(many=True)
 
 
 class TakeSerializer(serializers.Serializer[Any]):

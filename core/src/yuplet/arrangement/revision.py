@@ -33,7 +33,7 @@ def take_revision(
     matches : sequence of Match
         By ids of `old`, and of `new` as it was numbered before.
     remove : iterable of str
-        Parts to be taken out, since their layers are gone.
+        Parts to be taken out, since their layers are gone; one that is an animation now is not.
     revision : int
         The number of the revision that is taken.
     factor : float
@@ -44,7 +44,8 @@ def take_revision(
     ReplaceRows
         New layers become parts, each directly in front of the layer that it lies in front of in the art.
     """
-    leaving = tuple(remove)
+    moving = {node.id for _, node in new.walk() if isinstance(node, LayerGroup) and node.are_frames}
+    leaving = tuple(row for row in remove if row not in moving)
     work = _Work(apply(arrangement, ReplaceRows(leaving, (), "")), [])
     before = {node.id: node for _, node in old.walk()}
     moved = {
@@ -87,6 +88,10 @@ class _Work:
         elif isinstance(old, LayerGroup) and isinstance(new, LayerGroup):
             if changed.frames == frames_of(old.members) and len(frames := frames_of(new.members)) > 1:
                 changed = replace(changed, frames=frames)
+        elif isinstance(new, LayerGroup):
+            # One picture that was cut into frames; its old places mean nothing on a canvas as large as a cell.
+            if changed.layers == {old.id}:
+                changed = replace(changed, frames=frames_of(new.members), loops=new.loops, pivot=None, offset=(0, 0))
         elif changed.layers == {new.id}:
             changed = _followed(changed, by, factor)
         if changed != row:

@@ -188,7 +188,7 @@ class ReadingReport:
     notes: list[Note] = field(default_factory=list)
 
     def add(self, kind: str, sentence: str, path: tuple[str, ...] = ()) -> None:
-        """Note something; `kind` is 'converted', 'repaired', 'not understood' or 'information'."""
+        """Note something; `kind` is 'converted', 'repaired', 'not understood', 'information' or 'sheet'."""
         note = Note(kind, sentence, path)
         if note not in self.notes:
             self.notes.append(note)

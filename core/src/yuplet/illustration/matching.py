@@ -104,12 +104,23 @@ def wants_a_look(match: Match) -> bool:
     return bool({"new", "gone"} & set(match.changes)) or {"renamed", "repainted"} <= set(match.changes)
 
 
+def cut_into_frames(old: Illustration, new: Illustration) -> dict[str, LayerGroup]:
+    """The animation that each old layer has become, by its id: one of the same path in a new revision, where no layer of it is any more."""
+    before = {path: node.id for path, node in old.walk() if isinstance(node, Layer)}
+    after = dict(new.walk())
+    return {
+        before[path]: node
+        for path, node in after.items()
+        if path in before and isinstance(node, LayerGroup) and node.are_frames
+    }
+
+
 def renumbered(
     new: Illustration, old: Illustration, matches: Iterable[Match], prefix: str
 ) -> tuple[Illustration, dict[str, str]]:
     """Give a revision the ids of the old layers and groups that its own are; others get ids that begin with `prefix`.
 
-    Groups are the same where their paths are. Answers the illustration and the new id of each layer by its old one.
+    Groups are the same where their paths are, and an animation is the layer that it was cut from. Answers the illustration and the new id of each layer by its old one.
     """
     ids = {match.new: match.old for match in matches if match.new is not None and match.old is not None}
     groups: dict[tuple[str, ...], list[str]] = defaultdict(list)
@@ -119,6 +130,10 @@ def renumbered(
     for path, node in new.walk():
         if isinstance(node, LayerGroup) and groups[path]:
             ids[node.id] = groups[path].pop(0)
+    taken = set(ids.values())
+    for layer, moving in cut_into_frames(old, new).items():
+        if layer not in taken:
+            ids[moving.id] = layer
     for number, (_, node) in enumerate(new.walk(), 1):
         ids.setdefault(node.id, f"{prefix}{number}")
 

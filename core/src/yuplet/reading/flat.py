@@ -25,7 +25,7 @@ from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut, is_opaque
 from yuplet.reading import colour, credits, png
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices, SheetCut
-from yuplet.reading.sheet import check_sheet, cut_sheet
+from yuplet.reading.sheet import check_sheet, cut_sheet, seems_sheet
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "AVIF")
 MAX_PIXELS_IN_ALL = 1_000_000_000
@@ -106,6 +106,10 @@ def read(
                 layers.append(_layer(number, picture, stem, milliseconds, facts, scratch, prefix))
                 canvas = Size(max(canvas.width, picture.shape[1]), max(canvas.height, picture.shape[0]))
                 left -= size.pixels
+                cells = seems_sheet(picture) if facts.count == 1 and not prefix else None
+                if cells is not None:
+                    count, (wide, high) = cells.columns * cells.rows, cells.cell
+                    report.add("sheet", f"{count} cells of {wide} × {high} px found. Cut into frames?")
                 if facts.count == 1 and is_opaque(picture):
                     report.add(
                         "information", "The picture has no transparency: it is one part until it is taken apart."

@@ -19,6 +19,12 @@ _MOST = 64
 """Columns or rows that are tried for a proposal."""
 
 
+_LEAST_CELLS = 3
+_MOST_PIXELS = 20_000_000
+_ABOUT = 0.4
+"""The share by which drawings of frames differ in size at the most, and, halved, in their place."""
+
+
 @dataclass(frozen=True, slots=True)
 class SheetFinding:
     """Something about a cut that an artist should look at: a cell (counted from 1 in reading order), or none for the whole."""
@@ -81,6 +87,32 @@ def propose_sheet(picture: Picture) -> SheetCut:
         if all(art[box.top : box.bottom, box.left : box.right].any() for box in cut.cells()):
             return cut
     return SheetCut(1, 1, Size(width, height))
+
+
+def seems_sheet(picture: Picture) -> SheetCut | None:
+    """The cut of a picture that looks like a sheet of frames: at least three equal cells with drawings of about one size at about the same
+    place of the cell. None for other pictures, and for those of more than 20 megapixels.
+    """
+    if picture.shape[0] * picture.shape[1] > _MOST_PIXELS:
+        return None
+    cut = propose_sheet(picture)
+    if cut.columns * cut.rows < _LEAST_CELLS:
+        return None
+    art = _art(picture)
+    boxes = []
+    for box in cut.cells():
+        own = art[box.top : box.bottom, box.left : box.right]
+        rows, columns = np.flatnonzero(own.any(axis=1)), np.flatnonzero(own.any(axis=0))
+        boxes.append((columns[0], rows[0], columns[-1] + 1, rows[-1] + 1))
+    left, top, right, bottom = np.array(boxes, np.float64).T
+    sides = np.array(cut.cell, np.float64)
+    for low, high, side in ((left, right, sides[0]), (top, bottom, sides[1])):
+        long, middle = high - low, (low + high) / 2
+        if (np.abs(long - np.median(long)) > _ABOUT * np.median(long)).any():
+            return None
+        if (np.abs(middle - np.median(middle)) > _ABOUT / 2 * side).any():
+            return None
+    return cut
 
 
 def _art(picture: Picture) -> NDArray[np.bool_]:

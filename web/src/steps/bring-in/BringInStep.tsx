@@ -34,7 +34,7 @@ export function BringInStep({ illustration, rows, canEdit, onChoose, onChanged }
           <Tabs.Tab value="credit">Credit</Tabs.Tab>
         </Tabs.List>
         <Tabs.Panel value="report">
-          <ReadingReport illustration={illustration} rows={rows} onChoose={onChoose} />
+          <ReadingReport illustration={illustration} rows={rows} onChoose={onChoose} onCut={() => setTab('again')} />
         </Tabs.Panel>
         <Tabs.Panel value="revisions">
           <Revisions illustration={illustration} canEdit={canEdit} onChanged={onChanged} />

@@ -1,4 +1,4 @@
-import { Anchor, Table } from '@mantine/core';
+import { Anchor, Button, Table } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Row, WholeIllustration } from '../../api/calls';
 import { bytes, count, plural } from '../../ui/units';
@@ -19,10 +19,12 @@ interface Props {
   illustration: WholeIllustration;
   rows: readonly Row[];
   onChoose: (ids: readonly string[], current: string | null) => void;
+  /** Somebody wants to cut the picture into frames. */
+  onCut: () => void;
 }
 
 /** What was read of the file, what was not understood, and how our picture compares with the file's own. */
-export function ReadingReport({ illustration, rows, onChoose }: Props) {
+export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
   const { report } = illustration;
   const facts: [string, React.ReactNode][] = [
     ['File', `${illustration.file_name}, ${bytes(illustration.bytes)}`],
@@ -76,7 +78,12 @@ export function ReadingReport({ illustration, rows, onChoose }: Props) {
                   path && <strong>{path}</strong>
                 )}
                 {path && ': '}
-                {note.sentence}
+                {note.sentence}{' '}
+                {note.kind === 'sheet' && (
+                  <Button size="compact-xs" onClick={onCut}>
+                    Cut into frames
+                  </Button>
+                )}
               </li>
             );
           })}

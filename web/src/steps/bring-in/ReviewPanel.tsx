@@ -26,7 +26,7 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
   const [problem, setProblem] = useState<string | null>(null);
   const [isTaking, setTaking] = useState(false);
   if (!review.data) return <p role="alert">{review.error?.message ?? 'The revision is being compared.'}</p>;
-  const { matches } = review.data;
+  const { matches, cut } = review.data;
   const lines = linesOf(review.data, pairs);
   const kept = matches.length - matches.filter((match) => match.changes[0] !== 'kept').length;
   const olds = matches.flatMap((match) => (match.old ? [match.old] : []));
@@ -52,8 +52,14 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
       <h3>Revision {number} waits for you</h3>
       <p>
         {kept > 0 && `${plural(kept, 'layer is', 'layers are')} as before. `}
-        {matches.length === kept && 'Nothing has changed.'}
+        {matches.length === kept && cut.length === 0 && 'Nothing has changed.'}
       </p>
+      {cut.map(({ old, name, frames }) => (
+        <p key={old.id} className={classes.cut}>
+          <Small illustration={illustration} look={old} />
+          {`1 part becomes ${plural(frames, 'frame')}: '${name}'.`}
+        </p>
+      ))}
       {lines.changed.length > 0 && (
         <Matches
           illustration={illustration}
