@@ -225,3 +225,16 @@ class FramesInARevisionTests(unittest.TestCase):
         part = after.find("frames")[1]
         assert isinstance(part, Part)
         self.assertEqual((len(part.frames), len(list(after.walk()))), (3, 1))
+
+    def test_a_picture_cut_into_frames_stays_one_part(self) -> None:
+        whole = Layer("a", "walk", Box(0, 0, 40, 10))
+        old = Illustration("walk", Size(40, 10), (whole,))
+        frames = tuple(Layer(f"f{number}", f"frame {number}", Box(1, 1, 9, 9)) for number in range(4))
+        new = Illustration("walk", Size(10, 10), (LayerGroup("g", "walk", frames, are_frames=True),))
+        start = apply(arrangement_of(old)[0], RenameRows({"a": "stroll"}))
+        matches = match_layers(looks(old, {}, {}), looks(new, {}, {}), dict.fromkeys(one.id for one in frames))
+        numbered, _ = renumbered(new, old, matches, "r2-")
+        # Whoever says that it is to go takes it for gone, which it is not.
+        after = apply(start, take_revision(start, old, numbered, matches, ("a",), 2))
+        (part,) = (part for _, part in after.parts())
+        self.assertEqual((part.id, part.name, len(part.frames)), ("a", "stroll", 4))
