@@ -6,6 +6,7 @@ says of them, for a test that both say the same.
 """
 
 import sys
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from multiprocessing import get_context
@@ -13,7 +14,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from known_parts import EACH, FITTING, Flat, deepest, figures
+from known_parts import ALL_FITTING, Flat, deepest, flats
 from measure import ROOT
 from numpy.typing import NDArray
 from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
@@ -26,12 +27,15 @@ from yuplet.selecting.pick import Choosing, Click, patch_at
 TARGET = ROOT / "core" / "src" / "yuplet" / "selecting" / "belonging.npz"
 SAID = ROOT / "core" / "tests" / "selecting" / "belonging_said.npz"
 ROUNDS = 3
+FIGURES = 24
+"""Figures of a style: more hardly change what is found, and take as much longer."""
 PURE = 0.75
 """Share of a piece that is of one part, for it to count as of that part."""
 _PAIRS = 100_000
 _EACH = 2_000
 """Pairs of a figure that are looked at in each round."""
 _PLACES = 3
+_CHOICE_TREES = 400
 _CLICKS = 5
 
 
@@ -55,9 +59,9 @@ def at_working_size(flat: Flat) -> tuple[NDArray[np.uint8], NDArray[np.int32]]:
     return cv2.resize(flat.picture, size, interpolation=cv2.INTER_AREA), owner
 
 
-def known(style: str, each: int = EACH) -> list[Known]:
+def known(style: str, each: int = FIGURES) -> list[Known]:
     result = []
-    for flat in figures((style,), each):
+    for flat in flats(style, each):
         picture, owner = at_working_size(flat)
         found = measured(picture)
         parts = len(flat.names) + 1
@@ -161,11 +165,31 @@ def choice_samples(one: Known, made: Nested, choice: Trees | None, seed: int) ->
 
 
 _AT_WORK: list[tuple[Known, Nested]] = []
+_KNOWN: list[Known] = []
 
 
 def _choice_samples(given: tuple[int, Trees | None, int]) -> list[NDArray[np.float32]]:
     index, choice, seed = given
     return choice_samples(*_AT_WORK[index], choice, seed)
+
+
+def _pair_samples(given: tuple[int, Trees]) -> tuple[NDArray[np.float32], NDArray[np.bool_], NDArray[np.float64]]:
+    return pair_samples(_KNOWN[given[0]], given[1])
+
+
+def _whole_samples(given: tuple[int, Trees]) -> tuple[NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]:
+    return whole_samples(_KNOWN[given[0]], given[1])
+
+
+def _nested(given: tuple[int, Trees, Trees]) -> Nested:
+    index, pair, whole = given
+    return of_measured(_KNOWN[index].found, pair, whole)
+
+
+def of_each(sample: Callable[[Any], Any], count: int, *more: Any) -> list[Any]:
+    """What is sampled of each figure, in two processes that have what is known of them."""
+    with ProcessPoolExecutor(2, mp_context=get_context("fork")) as pool:
+        return list(pool.map(sample, [(index, *more) for index in range(count)], chunksize=4))
 
 
 def first_rule() -> Trees:
@@ -216,10 +240,10 @@ def fit_pair(samples: list[Any]) -> tuple[Trees, Any]:
     return trees_of(model), model
 
 
-def fit_overlap(samples: list[Any]) -> tuple[Trees, Any]:
+def fit_overlap(samples: list[Any], trees: int = 200) -> tuple[Trees, Any]:
     """By how much a piece, or what is chosen, overlaps a part."""
     measures, overlap, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
-    model = HistGradientBoostingRegressor(learning_rate=0.05, **_BOOSTING)
+    model = HistGradientBoostingRegressor(learning_rate=0.05, **{**_BOOSTING, "max_iter": trees})
     model.fit(measures, overlap, weight)
     return trees_of(model), model
 
@@ -228,18 +252,20 @@ def fit(all_known: list[Known], rounds: int = ROUNDS) -> dict[str, tuple[Trees, 
     """Three measures, each with the fitted model and the samples of the last figure: of pairs, of pieces, of what a click takes."""
     pair = first_rule()
     samples: list[Any] = []
+    _KNOWN[:] = all_known
     for _ in range(rounds):
-        samples += [pair_samples(one, pair) for one in all_known]
+        samples += of_each(_pair_samples, len(all_known), pair)
         pair, pair_model = fit_pair(samples)
-    rows = [whole_samples(one, pair) for one in all_known]
+        print("pairs", file=sys.stderr)
+    rows = of_each(_whole_samples, len(all_known), pair)
     whole, whole_model = fit_overlap(rows)
     choice, choices = None, []
-    made = [of_measured(one.found, pair, whole) for one in all_known]
+    made = of_each(_nested, len(all_known), pair, whole)
     _AT_WORK[:] = zip(all_known, made, strict=True)
     for turn in range(rounds):
-        with ProcessPoolExecutor(2, mp_context=get_context("fork")) as pool:
-            choices += pool.map(_choice_samples, [(index, choice, turn) for index in range(len(made))], chunksize=4)
-        choice, choice_model = fit_overlap(choices)
+        choices += of_each(_choice_samples, len(made), choice, turn)
+        choice, choice_model = fit_overlap(choices, _CHOICE_TREES)
+        print(f"clicks, round {turn + 1} of {rounds}", file=sys.stderr)
     return {
         "pair": (pair, pair_model.decision_function, samples[-1][0][:200]),
         "whole": (whole, whole_model.predict, rows[-1][0][:200]),
@@ -249,7 +275,8 @@ def fit(all_known: list[Known], rounds: int = ROUNDS) -> dict[str, tuple[Trees, 
 
 def main() -> None:
     with ProcessPoolExecutor(2) as pool:
-        all_known = [one for part in pool.map(known, FITTING) for one in part]
+        all_known = [one for part in pool.map(known, ALL_FITTING) for one in part]
+    print(f"{len(all_known)} figures", file=sys.stderr)
     fitted = fit(all_known)
     held, told = {}, {}
     for name, (trees, says, some) in fitted.items():

@@ -1,6 +1,6 @@
 """How many clicks the parts of flat pictures take (docs/decisions/picking.md has the table).
 
-Pictures and their known parts are those of `known_parts`; the styles in JUDGING were not seen when rules and measures were made.
+Pictures and their known parts are those of `known_parts`; those in ALL_JUDGING were not seen when measures were fitted.
 Clicks go as in research on interactive segmentation ("number of clicks", NoC; N. Xu and others, "Deep interactive object
 selection", CVPR 2016): the first on the deepest pixel of the part, each next one on the deepest pixel of the larger error, to add
 or to take away. All of it goes through `./yuplet pick`. The boundary F-score is that of D. Martin, C. Fowlkes and J. Malik,
@@ -20,7 +20,7 @@ from typing import IO
 
 import cv2
 import numpy as np
-from known_parts import FITTING, JUDGING, Flat, deepest, figures, painted
+from known_parts import ALL_FITTING, ALL_JUDGING, Flat, deepest, flats
 from measure import FOLDER, table
 from numpy.typing import NDArray
 from PIL import Image
@@ -153,12 +153,12 @@ def row(name: str, all_tried: list[Tried]) -> list[str]:
     ]
 
 
-def write_worst(all_tried: list[Tried], flats: dict[str, Flat]) -> None:
+def write_worst(all_tried: list[Tried], by_name: dict[str, Flat]) -> None:
     """The ten worst after two clicks, each beside its part."""
     worst = sorted(all_tried, key=lambda one: one.after(2))[:10]
     tiles = []
     for one in worst:
-        flat = flats[one.flat]
+        flat = by_name[one.flat]
         seen = flat.picture[..., :3].copy()
         seen[~flat.parts()[one.part]] = seen[~flat.parts()[one.part]] // 4 + 180
         tiles.append(cv2.resize(np.hstack([flat.picture[..., :3], seen]), (480, 240), interpolation=cv2.INTER_AREA))
@@ -170,16 +170,15 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--each", type=int, default=18, help="figures of a style; 18 meet every condition")
     parser.add_argument("--most", type=int, default=MOST, help="clicks at the most")
-    parser.add_argument("--styles", nargs="*", default=JUDGING, choices=[*FITTING, *JUDGING, "painted"])
+    parser.add_argument("--styles", nargs="*", default=ALL_JUDGING, choices=[*ALL_FITTING, *ALL_JUDGING])
     options = parser.parse_args()
     rows, everything = [], []
-    flats: dict[str, Flat] = {}
+    by_name: dict[str, Flat] = {}
     for style in options.styles:
-        found = painted() if style == "painted" else figures((style,), options.each)
         own = []
-        for flat in found:
+        for flat in flats(style, options.each):
             own += tried(flat, options.most)
-            flats[flat.name] = flat
+            by_name[flat.name] = flat
         rows.append(row(style, own))
         everything += own
     if len(options.styles) > 1:
@@ -187,7 +186,7 @@ def main() -> None:
         seen = [one for one in everything if one.is_seen]
         rows.append(row("whose outline is seen", seen))
     if len(everything) >= 10:
-        write_worst(everything, flats)
+        write_worst(everything, by_name)
     heads = ["style", "parts", *[f"IoU, {clicks}" for clicks in (1, 2, 3, 4)]]
     heads += ["NoC@90", "@95", "@97", "never 95", "F, 2 px", "a click"]
     print(table("Clicks a part", heads, rows, "Parts of which less than 0.3 % is seen do not count; all others do."))

@@ -14,6 +14,9 @@ Part sets (bench/figures, npm; "remix of" each set by its author):
 | notionists | Zoish | CC0 1.0 |
 | open-peeps | Pablo Stanley | CC0 1.0 |
 
+'outlined' and a set: the same figures in other colours, with a dark outline round each part. 'puppets' and 'painted by chance' are ours, drawn by chance, and
+only fit; 'painted' are two of ours that only judge.
+
 A part is what a set calls one, whatever it holds: lines, two eyes, hair on both sides of a face. What is drawn outside of any is
 the part 'figure'. Nothing is left out but parts of which less than 0.3 % of the picture is seen.
 """
@@ -37,7 +40,11 @@ from yuplet.selecting.regions import nearest_label
 
 FITTING = ("adventurer", "big-smile", "croodles", "micah", "notionists")
 """Styles that rules are found and models are fitted on; the others only judge."""
+OUTLINED = ("adventurer", "big-smile", "micah")
+"""Those of them that are drawn once more in other colours and with an outline."""
 JUDGING = ("big-ears", "dylan", "lorelei", "open-peeps")
+ALL_FITTING = (*FITTING, *[f"outlined {name}" for name in OUTLINED], "puppets", "painted by chance")
+ALL_JUDGING = (*JUDGING, "outlined big-ears", "outlined dylan", "outlined lorelei", "painted")
 EACH = 40
 """Figures of a style."""
 SIDES = (512, 1024, 2048)
@@ -73,7 +80,7 @@ def figures(styles: tuple[str, ...], each: int = EACH, side: int | None = None, 
 
     `side` sets one size for all.
     """
-    for line in _sources(styles).splitlines():
+    for line in sources_of(styles).splitlines():
         one = json.loads(line)
         number = one["number"]
         if first <= number < first + each:
@@ -82,7 +89,7 @@ def figures(styles: tuple[str, ...], each: int = EACH, side: int | None = None, 
             yield _laid(one["svg"], one["style"], number, size, GROUNDS[number // 3 % 3], number // 9 % 2 == 1)
 
 
-def _sources(styles: tuple[str, ...]) -> str:
+def sources_of(styles: tuple[str, ...]) -> str:
     folder = ROOT / "bench" / "figures"
     path = FOLDER / f"figures-{'-'.join(styles)}.jsonl"
     if not path.exists():
@@ -97,8 +104,8 @@ def _sources(styles: tuple[str, ...]) -> str:
 
 
 def _laid(svg: str, style: str, number: int, side: int, ground: str, jpeg: bool) -> Flat:
-    over = _drawn(svg, side)
-    owner, names = _owners(svg, side)
+    over = drawn_svg(svg, side)
+    owner, names = owners_of(svg, side)
     alpha = over[..., 3:] / 255
     picture = np.full_like(over, 255)
     picture[..., :3] = np.round(over[..., :3] * alpha + ground_of(ground, side, number) * (1 - alpha))
@@ -108,13 +115,61 @@ def _laid(svg: str, style: str, number: int, side: int, ground: str, jpeg: bool)
     return Flat(name, style, picture, owner, names)
 
 
+def outlined(style: str, each: int = EACH, first: int = 0) -> Iterator[Flat]:
+    """Figures of a style in other colours and with a dark outline round each part, which belongs to the part in front.
+
+    Half of them at 512, half at 1,024 px; every third through JPEG.
+    """
+    for line in sources_of((style,)).splitlines():
+        one = json.loads(line)
+        number = one["number"]
+        if first <= number < first + each:
+            side = SIDES[number % 2]
+            yield _outlined(one["svg"], style, number, side, GROUNDS[number // 2 % 3], number % 3 == 2)
+
+
+def _outlined(svg: str, style: str, number: int, side: int, ground: str, jpeg: bool) -> Flat:
+    fine = 2 * side
+    over = drawn_svg(svg, fine)
+    owner, names = owners_of(svg, fine)
+    chance = np.random.default_rng(5000 + number)
+    alpha = np.where(owner > 0, np.maximum(over[..., 3], 255 * (owner > 0)), 0)[..., None] / 255
+    colours = over[..., :3].copy()
+    hsv = cv2.cvtColor(colours, cv2.COLOR_RGB2HSV).astype(np.int32)
+    turns = np.r_[0, chance.integers(0, 180, len(names))]
+    tints = np.r_[0, chance.integers(30, 140, len(names))]
+    shades = np.r_[1, chance.uniform(0.75, 1, len(names))]
+    grey = (hsv[..., 1] < 25) & (hsv[..., 2] > 90)
+    hsv[..., 0] = (hsv[..., 0] + turns[owner]) % 180
+    hsv[..., 1] = np.where(grey, tints[owner], hsv[..., 1])
+    hsv[..., 2] = hsv[..., 2] * shades[owner]
+    colours = cv2.cvtColor(hsv.astype(np.uint8), cv2.COLOR_HSV2RGB).astype(np.float64)
+    thick = float(chance.uniform(0.004, 0.011)) * fine
+    ink = chance.integers(10, 60, 3).astype(np.float64)
+    line = np.zeros(owner.shape, bool)
+    for part in range(1, len(names) + 1):
+        mask = owner == part
+        if mask.any():
+            # Within what is seen of a part, beside all that is behind it.
+            line |= mask & (cv2.distanceTransform((~(owner < part)).astype(np.uint8), cv2.DIST_L2, 5) <= thick)
+    colours[line] = ink
+    behind = ground_of(ground, fine, number)
+    whole = np.full((side, side, 4), 255, np.uint8)
+    mixed = colours * alpha + behind * (1 - alpha)
+    whole[..., :3] = np.round(cv2.resize(mixed, (side, side), interpolation=cv2.INTER_AREA))
+    if jpeg:
+        whole[..., :3] = _as_jpeg(whole[..., :3])
+    name = f"outlined {style} {number}, {side}, {ground}{', JPEG' if jpeg else ''}"
+    return Flat(name, f"outlined {style}", whole, np.ascontiguousarray(owner[::2, ::2]), names)
+
+
 def _as_jpeg(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
     out = BytesIO()
     Image.fromarray(rgb).save(out, "JPEG", quality=85)
     return np.array(Image.open(out))
 
 
-def _drawn(svg: str, side: int) -> NDArray[np.uint8]:
+def drawn_svg(svg: str, side: int) -> NDArray[np.uint8]:
     root = etree.fromstring(svg.encode())
     root.set("width", str(side))
     root.set("height", str(side))
@@ -123,7 +178,7 @@ def _drawn(svg: str, side: int) -> NDArray[np.uint8]:
     return np.array(Image.open(BytesIO(data)).convert("RGBA"))
 
 
-def _owners(svg: str, side: int) -> tuple[NDArray[np.int32], tuple[str, ...]]:
+def owners_of(svg: str, side: int) -> tuple[NDArray[np.int32], tuple[str, ...]]:
     """The topmost part of each pixel: the figure drawn once more, each part in a colour of its own and without smooth edges."""
     root = etree.fromstring(svg.encode())
     names: list[str] = []
@@ -160,7 +215,7 @@ def _owners(svg: str, side: int) -> tuple[NDArray[np.int32], tuple[str, ...]]:
 
     root.attrib.pop("shape-rendering", None)
     paint(root, "figure")
-    drawn = _drawn(etree.tostring(root).decode(), side)
+    drawn = drawn_svg(etree.tostring(root).decode(), side)
     there = drawn[..., 3] >= 128
     code = (drawn[..., 0].astype(np.int32) << 16) | (drawn[..., 1].astype(np.int32) << 8) | drawn[..., 2]
     owner = np.zeros((side, side), np.int32)
@@ -213,32 +268,70 @@ def ground_of(kind: str, side: int, seed: int) -> NDArray[np.float64]:
 def painted(side: int = 1024) -> Iterator[Flat]:
     """Two figures of ours painted with a soft brush: shaded, with grain, without outlines; and their known parts."""
     for number, (name, shapes) in enumerate(_PAINTED.items()):
-        chance = np.random.default_rng(number)
-        y, x = np.mgrid[:side, :side].astype(np.float64) / side
-        picture = np.stack([170 + 40 * y, 180 + 20 * y, 190 - 30 * y], axis=2)
-        picture += cv2.GaussianBlur(chance.normal(0, 60, picture.shape), (0, 0), side / 60)
-        owner = np.zeros((side, side), np.int32)
-        for index, (_, colour, blobs) in enumerate(shapes, 1):
-            inside = np.full((side, side), -1.0)
-            for across, down, wide, high, turn in blobs:
-                cos, sin = np.cos(np.radians(turn)), np.sin(np.radians(turn))
-                u = ((x - across) * cos + (y - down) * sin) / wide
-                v = (-(x - across) * sin + (y - down) * cos) / high
-                wobble = 0.05 * np.sin(7 * np.arctan2(v, u) + index)
-                inside = np.maximum(inside, 1 + wobble - np.hypot(u, v))
-            cover = np.clip(inside * side / 16 + 0.5, 0, 1)
-            light = 1 - 0.3 * np.clip(cv2.GaussianBlur(inside, (0, 0), 4) * -1 + 0.6, 0, 1) - 0.2 * (x - 0.3)
-            dabs = cv2.GaussianBlur(chance.normal(0, 1, (side, side)), (0, 0), side / 150, sigmaY=side / 500)
-            own = np.array(colour)[None, None] * light[..., None] + 90 * dabs[..., None]
-            picture = picture * (1 - cover[..., None]) + own * cover[..., None]
-            owner[cover >= 0.5] = index
-        picture += chance.normal(0, 2.5, (side, side, 1))
-        whole = np.dstack([np.clip(np.round(picture), 0, 255), np.full((side, side), 255)]).astype(np.uint8)
-        yield Flat(f"painted: {name}", "painted", whole, owner, tuple(one[0] for one in shapes))
+        yield _brushed(f"painted: {name}", "painted", shapes, side, number)
+
+
+def painted_by_chance(each: int = EACH) -> Iterator[Flat]:
+    """Figures painted in the same way of shapes by chance, for fitting: limbs on a body, limbs on these, small things on all."""
+    for number in range(each):
+        chance = np.random.default_rng(7000 + number)
+        blobs: list[_Blob] = [
+            (0.5, 0.55, chance.uniform(0.14, 0.24), chance.uniform(0.12, 0.22), chance.uniform(-30, 30))
+        ]
+        shapes: list[_Shape] = [("body", _paint(chance), (blobs[0],))]
+        for index in range(int(chance.integers(5, 11))):
+            across, down, wide, high, _ = blobs[int(chance.integers(len(blobs)))]
+            way = chance.uniform(0, 2 * np.pi)
+            small = chance.uniform(0.35, 0.9) if index < 6 else chance.uniform(0.15, 0.3)
+            x = across + np.cos(way) * wide * chance.uniform(0.3, 1.1)
+            y = down + np.sin(way) * high * chance.uniform(0.3, 1.1)
+            long = max(wide, high) * small
+            own: _Blob = (x, y, max(long, 0.02), max(long * chance.uniform(0.3, 0.9), 0.015), float(np.degrees(way)))
+            twin: _Blob = (1 - x, y, own[2], own[3], -own[4])
+            is_pair = chance.random() < 0.25 and abs(x - 0.5) > 0.08
+            near = shapes[int(chance.integers(len(shapes)))][1]
+            light = chance.uniform(0.8, 1.25)
+            colour = tuple(min(int(one * light), 250) for one in near) if chance.random() < 0.35 else _paint(chance)
+            shapes.append((f"part {index}", colour, (own, twin) if is_pair else (own,)))  # type: ignore[arg-type]
+            blobs.append(own)
+        yield _brushed(
+            f"painted by chance {number}", "painted by chance", tuple(shapes), SIDES[number % 2], 100 + number
+        )
+
+
+def _paint(chance: np.random.Generator) -> tuple[int, int, int]:
+    red, green, blue = _colour(chance)
+    return int(red), int(green), int(blue)
+
+
+def _brushed(name: str, style: str, shapes: "tuple[_Shape, ...]", side: int, number: int) -> Flat:
+    chance = np.random.default_rng(number)
+    y, x = np.mgrid[:side, :side].astype(np.float64) / side
+    picture = np.stack([170 + 40 * y, 180 + 20 * y, 190 - 30 * y], axis=2)
+    picture += cv2.GaussianBlur(chance.normal(0, 60, picture.shape), (0, 0), side / 60)
+    owner = np.zeros((side, side), np.int32)
+    for index, (_, colour, blobs) in enumerate(shapes, 1):
+        inside = np.full((side, side), -1.0)
+        for across, down, wide, high, turn in blobs:
+            cos, sin = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+            u = ((x - across) * cos + (y - down) * sin) / wide
+            v = (-(x - across) * sin + (y - down) * cos) / high
+            wobble = 0.05 * np.sin(7 * np.arctan2(v, u) + index)
+            inside = np.maximum(inside, 1 + wobble - np.hypot(u, v))
+        cover = np.clip(inside * side / 16 + 0.5, 0, 1)
+        light = 1 - 0.3 * np.clip(cv2.GaussianBlur(inside, (0, 0), 4) * -1 + 0.6, 0, 1) - 0.2 * (x - 0.3)
+        dabs = cv2.GaussianBlur(chance.normal(0, 1, (side, side)), (0, 0), side / 150, sigmaY=side / 500)
+        own = np.array(colour)[None, None] * light[..., None] + 90 * dabs[..., None]
+        picture = picture * (1 - cover[..., None]) + own * cover[..., None]
+        owner[cover >= 0.5] = index
+    picture += chance.normal(0, 2.5, (side, side, 1))
+    whole = np.dstack([np.clip(np.round(picture), 0, 255), np.full((side, side), 255)]).astype(np.uint8)
+    return Flat(name, style, whole, owner, tuple(one[0] for one in shapes))
 
 
 _Blob = tuple[float, float, float, float, float]
-_PAINTED: dict[str, tuple[tuple[str, tuple[int, int, int], tuple[_Blob, ...]], ...]] = {
+_Shape = tuple[str, tuple[int, int, int], tuple[_Blob, ...]]
+_PAINTED: dict[str, tuple[_Shape, ...]] = {
     "heron": (
         ("legs", (150, 110, 60), ((0.44, 0.83, 0.016, 0.14, 4), (0.54, 0.83, 0.016, 0.14, -4))),
         ("tail", (70, 84, 104), ((0.72, 0.66, 0.14, 0.05, 24),)),
@@ -263,6 +356,152 @@ _PAINTED: dict[str, tuple[tuple[str, tuple[int, int, int], tuple[_Blob, ...]], .
         ("lamp", (244, 214, 120), ((0.26, 0.73, 0.055, 0.07, 0),)),
     ),
 }
+
+
+def puppets(each: int = EACH) -> Iterator[Flat]:
+    """Figures of ours with outlines, by chance: limbs of the coat's colour over the coat, bands, buttons, folds; and their parts.
+
+    Half of them at 512, half at 1,024 px; every third through JPEG.
+    """
+    for number in range(each):
+        side = SIDES[number % 2]
+        yield _puppet(number, side, GROUNDS[number // 2 % 3], number % 3 == 2)
+
+
+def _puppet(number: int, side: int, ground: str, jpeg: bool) -> Flat:
+    chance = np.random.default_rng(9000 + number)
+    fine = 2 * side
+    picture = ground_of(ground, fine, number).astype(np.float32)
+    owner = np.zeros((fine, fine), np.int32)
+    names: list[str] = []
+    thick = chance.uniform(0.003, 0.009) * fine
+    ink = chance.integers(10, 60, 3).astype(np.float32)
+    cloth, other, skin, extra = (_colour(chance) for _ in range(4))
+
+    def draw(name: str, colour: NDArray[np.float32], *shapes: NDArray[np.bool_], fold: int = 0) -> None:
+        inside = np.logical_or.reduce(shapes)
+        depth = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
+        picture[inside] = colour
+        if chance.random() < 0.4:
+            # A shadow on one side.
+            shift = int(0.02 * fine)
+            picture[inside & ~np.roll(inside, (-shift, -shift), (0, 1))] = colour * 0.8
+        for _ in range(fold):
+            rows, columns = np.nonzero(depth > 0.3 * depth.max())
+            at = int(chance.integers(len(rows)))
+            line = np.zeros((fine, fine), np.uint8)
+            ends = (columns[at], rows[at]), (chance.normal(0, 0.03, 2) * fine + (columns[at], rows[at]))
+            start, end = (tuple(int(value) for value in one) for one in ends)
+            cv2.line(line, start, end, 1, max(int(thick), 1))
+            picture[(line > 0) & inside] = ink
+        picture[inside & (depth <= thick)] = ink
+        if name not in names:
+            names.append(name)
+        owner[inside] = names.index(name) + 1
+
+    def oval(x: float, y: float, wide: float, high: float, turn: float = 0.0) -> NDArray[np.bool_]:
+        drawn = np.zeros((fine, fine), np.uint8)
+        wide, high = wide * chance.uniform(0.85, 1.15), high * chance.uniform(0.85, 1.15)
+        middle, axes = (int(x * fine), int(y * fine)), (int(wide * fine), int(high * fine))
+        cv2.ellipse(drawn, middle, axes, turn, 0, 360, 1, -1)
+        return drawn > 0
+
+    def limb(*points: tuple[float, float], wide: float) -> NDArray[np.bool_]:
+        drawn = np.zeros((fine, fine), np.uint8)
+        places = np.round(np.array(points) * fine + chance.normal(0, 0.012, (len(points), 2)) * fine).astype(np.int32)
+        cv2.polylines(drawn, [places], False, 1, int(wide * fine))
+        return drawn > 0
+
+    def bulge(x: float, top: float, bottom: float, above: float, below: float) -> NDArray[np.bool_]:
+        corners = np.array([[x - above, top], [x + above, top], [x + below, bottom], [x - below, bottom]]) * fine
+        drawn = np.zeros((fine, fine), np.uint8)
+        cv2.fillPoly(drawn, [corners.astype(np.int32)], 1)
+        wide = int(0.02 * fine)
+        return cv2.dilate(drawn, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide))) > 0
+
+    x = chance.uniform(0.45, 0.55)
+    lean = chance.uniform(-0.03, 0.03)
+    same = chance.random() < 0.6
+    sleeve = cloth if same else other
+    draw("far arm", sleeve, limb((x + 0.13, 0.45), (x + 0.2, 0.55), (x + 0.22, 0.66), wide=0.07))
+    draw("far hand", skin, oval(x + 0.225, 0.68, 0.035, 0.035))
+    for name, way in (("far leg", 0.07), ("near leg", -0.07)):
+        draw(name, other, limb((x + way, 0.7), (x + way * 1.2, 0.8), (x + way * 1.1, 0.9), wide=0.08), fold=1)
+        draw(name.replace("leg", "shoe"), extra, oval(x + way * 1.1 - 0.02, 0.93, 0.06, 0.03))
+    draw("coat", cloth, bulge(x, 0.42, 0.74, 0.1, 0.15), fold=int(chance.integers(0, 4)))
+    if chance.random() < 0.7:
+        belt = bulge(x, 0.42, 0.74, 0.1, 0.15)
+        belt[: int(0.62 * fine)] = False
+        belt[int(0.655 * fine) :] = False
+        draw("belt", extra, belt)
+        draw("buckle", _colour(chance), oval(x, 0.637, 0.03, 0.022))
+    if chance.random() < 0.6:
+        draw("buttons", _colour(chance), *[oval(x, y, 0.012, 0.012) for y in (0.47, 0.52, 0.57)])
+    draw("ears", skin, oval(x - 0.12 + lean, 0.28, 0.035, 0.045), oval(x + 0.12 + lean, 0.28, 0.035, 0.045))
+    draw("face", skin, oval(x + lean, 0.28, 0.12, 0.13), fold=int(chance.integers(0, 2)))
+    white = np.array([250, 248, 240], np.float32)
+    eyes = [oval(x + way + lean, 0.26, 0.02, 0.024) for way in (-0.045, 0.045)]
+    draw("eyes", white, *eyes)
+    for way in (-0.045, 0.045):
+        pupil = oval(x + way + lean, 0.262, 0.009, 0.011)
+        picture[pupil] = ink
+    if chance.random() < 0.6:
+        brown = _colour(chance) * 0.5
+        draw(
+            "moustache",
+            brown,
+            oval(x - 0.035 + lean, 0.335, 0.045, 0.016, 14),
+            oval(x + 0.035 + lean, 0.335, 0.045, 0.016, -14),
+        )
+    else:
+        draw("mouth", np.array([150, 50, 50], np.float32), oval(x + lean, 0.345, 0.045, 0.018))
+    if chance.random() < 0.8:
+        cap = oval(x + lean, 0.19, 0.13, 0.09)
+        cap[int(0.21 * fine) :] = False
+        draw(
+            "cap",
+            other if chance.random() < 0.5 else cloth,
+            cap,
+            limb((x - 0.14 + lean, 0.21), (x + 0.16 + lean, 0.21), wide=0.03),
+        )
+        if chance.random() < 0.5:
+            band = oval(x + lean, 0.2, 0.12, 0.08)
+            band[: int(0.175 * fine)] = False
+            band[int(0.198 * fine) :] = False
+            picture[band] = extra
+    else:
+        hair = oval(x + lean, 0.2, 0.13, 0.09)
+        draw("hair", _colour(chance) * 0.6, hair & ~oval(x + lean, 0.27, 0.1, 0.08), fold=int(chance.integers(0, 4)))
+    draw("near arm", sleeve, limb((x - 0.12, 0.46), (x - 0.2, 0.56), (x - 0.19, 0.68), wide=0.075), fold=1)
+    cuff = limb((x - 0.195, 0.66), (x - 0.19, 0.69), wide=0.09)
+    draw("near cuff", cloth if same and chance.random() < 0.5 else extra, cuff)
+    draw("near hand", skin, oval(x - 0.19, 0.73, 0.036, 0.036))
+    if chance.random() < 0.7:
+        draw("staff", _colour(chance), limb((x - 0.3, 0.4), (x - 0.27, 0.9), wide=0.02))
+        draw("flag", _colour(chance), bulge(x - 0.37, 0.36, 0.48, 0.05, 0.05), fold=1)
+    whole = np.full((side, side, 4), 255, np.uint8)
+    whole[..., :3] = np.round(cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA))
+    if jpeg:
+        whole[..., :3] = _as_jpeg(whole[..., :3])
+    name = f"puppet {number}, {side}, {ground}{', JPEG' if jpeg else ''}"
+    return Flat(name, "puppets", whole, np.ascontiguousarray(owner[::2, ::2]), tuple(names))
+
+
+def _colour(chance: np.random.Generator) -> NDArray[np.float32]:
+    pixel = np.array([[[chance.integers(0, 180), chance.integers(40, 190), chance.integers(110, 250)]]], np.uint8)
+    result: NDArray[np.float32] = cv2.cvtColor(pixel, cv2.COLOR_HSV2RGB)[0, 0].astype(np.float32)
+    return result
+
+
+def flats(style: str, each: int = EACH) -> Iterator[Flat]:
+    """Figures of a style, of 'outlined' and a style, 'puppets', 'painted by chance' or 'painted'."""
+    kind, _, name = style.partition(" ")
+    if kind == "outlined":
+        return outlined(name, each)
+    ours = {"puppets": puppets, "painted by chance": painted_by_chance}
+    if style in ours:
+        return ours[style](each)
+    return painted() if style == "painted" else figures((style,), each)
 
 
 def deepest(mask: NDArray[np.bool_]) -> tuple[float, int, int]:

@@ -122,25 +122,31 @@ def main() -> None:
 
 
 def take_apart(page: Page) -> None:
-    """The tin inspector with a proposal under the pointer; then all of its parts as the guide takes them out."""
+    """The tin inspector with one part clicked and another one under the pointer; then all of its parts as the guide takes them out."""
     to_step(page, "Take apart")
-    page.get_by_text("Pieces, coarse to fine").wait_for()
+    page.get_by_test_id("remainder").wait_for()
     frame = page.get_by_test_id("pile").bounding_box() or {}
     zoom = min(frame["width"] * 0.96 / 1200, frame["height"] * 0.94 / 1500)
     left = frame["x"] + (frame["width"] - 1200 * zoom) / 2
     top = frame["y"] + (frame["height"] - 1500 * zoom) / 2
-    for number, (name, places) in enumerate(tin_inspector.PARTS.items()):
+    page.mouse.click(left + 1025 * zoom, top + 683 * zoom)
+    page.get_by_text("px selected").wait_for()
+    page.keyboard.type("key")
+    page.mouse.move(left + 370 * zoom, top + 670 * zoom)
+    page.wait_for_timeout(1500)
+    shoot(page, "take-apart")
+    page.keyboard.press("Escape")
+    page.get_by_role("radio", name="Proposals").click()
+    page.get_by_text("Detail:").wait_for()
+    for name, places in tin_inspector.PARTS.items():
         for at, (x, y) in enumerate(places):
             if at:
                 page.keyboard.down("Shift")
             page.mouse.click(left + x * zoom, top + y * zoom)
             page.keyboard.up("Shift")
-        page.get_by_text("px chosen").wait_for()
-        page.get_by_label("Its name").fill(name)
-        if number == 0:
-            page.mouse.move(left + 1025 * zoom, top + 683 * zoom)
-            shoot(page, "take-apart")
-        page.get_by_role("button", name="Take it out").click()
+        page.get_by_text("px selected").wait_for()
+        page.get_by_label("Part name").fill(name)
+        page.get_by_role("button", name="Take out").click()
         page.get_by_text(f"Take '{name}' out of").wait_for()
         page.locator("[aria-busy=false]").wait_for()
     page.get_by_text("Apart", exact=True).click()

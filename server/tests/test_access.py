@@ -113,6 +113,7 @@ ADDRESSES = [
     Address("get", f"{ILLUSTRATION}/difference", "viewer", _get(lambda t: t.address("difference"))),
     Address("post", f"{ILLUSTRATION}/pictures", "editor", lambda t, client: client.post(t.address("pictures"), {"version": 1, "file": SimpleUploadedFile("x.png", b"not really")})),
     Address("post", f"{ILLUSTRATION}/added", "viewer", _json("post", lambda t: t.address("added"), lambda t: {"row": t.row_id("sky")})),
+    Address("post", f"{ILLUSTRATION}/remainder", "viewer", _json("post", lambda t: t.address("remainder"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/keep", "viewer", _json("post", lambda t: t.address("keep"), lambda t: {"kind": "part", "name": "", "row": t.row_id("sky")})),
     Address("get", f"{ILLUSTRATION}/shelf/<int:kept>/fit", "viewer", lambda t, client: client.get(t.address(f"shelf/{t.template_of(client)}/fit"))),
     Address("post", f"{ILLUSTRATION}/shelf/<int:kept>/use", "editor", lambda t, client: client.post(t.address(f"shelf/{t.template_of(client)}/use"), {"version": 1}, content_type="application/json")),

@@ -95,6 +95,17 @@ class FillTests(unittest.TestCase):
         self.assertEqual({tuple(map(int, one)) for one in filled[hole]}, {(10, 120, 60, 255), (200, 180, 20, 255)})
         self.assertTrue((filled[12, 15:29, 0] == 10).all() and (filled[12, 31:45, 0] == 200).all())
 
+    def test_what_was_left_over_of_a_part_is_not_continued(self) -> None:
+        """Slivers of two colours and their smoothed edge beside a hole in plain ground of 900 x 900 px."""
+        picture = np.full((900, 900, 4), (214, 222, 224, 255), np.uint8)
+        hole = np.zeros((900, 900), bool)
+        hole[300:600, 300:600] = True
+        picture[300:600, 606:610, :3] = (88, 72, 56)
+        picture[300:600, 610:612, :3] = (180, 186, 186)
+        picture[606:609, 300:600, :3] = (236, 188, 150)
+        filled = fill(np.where(hole[..., None], 0, picture).astype(np.uint8), hole, "flat")
+        self.assertEqual({tuple(map(int, one)) for one in filled[hole]}, {(214, 222, 224, 255)})
+
     def test_painted_art_runs_on(self) -> None:
         """A slope of colour, whose true values beneath are known."""
         ramp = np.full((60, 80, 4), 255, np.uint8)

@@ -25,6 +25,7 @@ from yuplet.selecting.masks import distance_to
 from yuplet.selecting.nested import nested
 from yuplet.selecting.patches import patches, rims_of
 from yuplet.selecting.pick import Click, picked
+from yuplet.selecting.strokes import runs_on
 
 SAID = Path(__file__).with_name("belonging_said.npz")
 
@@ -193,6 +194,38 @@ class PickTests(unittest.TestCase):
             with self.subTest(size):
                 self.assertEqual(pieces.count, 1)
                 np.testing.assert_array_equal(picked(picture, pieces, [Click(size // 2, size // 2)]), there)
+
+    def test_a_line_that_is_nobody_elses_comes_along(self) -> None:
+        """An outlined body below an outlined head: of the line between the two, and of the head's, nothing is left over when the body follows the head."""
+        large = Image.new("RGBA", (2400, 2400), (*CREAM, 255))
+        draw = ImageDraw.Draw(large)
+        draw.rectangle((720, 1200, 1680, 2080), RED, INK, 36)
+        draw.ellipse((800, 360, 1600, 1320), SKIN, INK, 36)
+        picture = np.array(large.resize((600, 600), Image.Resampling.BOX))
+        pieces = nested(picture)
+        head = picked(picture, pieces, [Click(300, 200)])
+        body = picked(picture, pieces, [Click(300, 430)], gone=head)
+        left = (np.abs(picture[..., :3].astype(int) - CREAM).max(axis=2) > 60) & ~head & ~body
+        self.assertLess(int(left.sum()), 150, "of lines of some 9,000 px")
+        self.assertFalse((head | body)[20, 20])
+
+    def test_strokes_that_run_on_into_each_other(self) -> None:
+        image = Image.new("RGB", (120, 120), "white")
+        draw = ImageDraw.Draw(image)
+        draw.line((10, 60, 58, 60), "black", 5)
+        draw.line((62, 60, 110, 60), "red", 5)
+        draw.line((60, 64, 60, 110), "blue", 5)
+        draw.rectangle((58, 57, 62, 63), "black")
+        pixels = np.array(image)
+        labels = np.zeros((120, 120), np.int32)
+        for number, colour in enumerate(((0, 0, 0), (255, 0, 0), (0, 0, 255)), 1):
+            labels[(pixels == colour).all(axis=2)] = number
+        sizes = np.bincount(labels.ravel())[1:].astype(float)
+        runs = runs_on(labels, sizes, np.full(3, 2.5))
+        self.assertGreater(runs[0, 1], 0.95, "straight on")
+        self.assertLess(runs[0, 2], runs[0, 1] - 0.25, "at a right angle")
+        self.assertEqual(runs[1, 2], 0, "they do not meet")
+        np.testing.assert_array_equal(runs, runs.T)
 
 
 class PatchTests(unittest.TestCase):

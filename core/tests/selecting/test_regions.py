@@ -17,6 +17,7 @@ from yuplet.selecting.regions import (
     of_colour,
     of_shape,
     rearranged,
+    with_slivers,
     without_crumbs,
 )
 
@@ -157,6 +158,20 @@ class RegionTests(unittest.TestCase):
         regions = [inside_lines(picture, at, 12, 40, "shared") for at in ((20, 10), (70, 10), (45, 50))]
         counts = np.sum(regions, axis=0)
         self.assertEqual((int(counts.min()), int(counts.max())), (1, 1))
+
+    def test_slivers_along_what_is_chosen_come_along_and_others_do_not(self) -> None:
+        there = np.zeros((1000, 1000), bool)
+        there[100:300, 100:300] = True
+        mask = there.copy()
+        mask[100:300, 297:300] = False  # left over at the right side
+        mask[100:104, 100:200] = False  # and at the top
+        there[150:152, 320:390] = True  # a whisker apart
+        there[320:390, 100:300] = True  # something thick
+        there[312:320, 100:102] = True  # with a thin end of its own
+        found = with_slivers(mask, there)
+        self.assertTrue(found[100:300, 100:300].all())
+        self.assertFalse(found[150, 320:].any() or found[310:].any())
+        np.testing.assert_array_equal(with_slivers(found, there), found)
 
     def test_the_nearest_label(self) -> None:
         labels = np.zeros((1, 9), np.int32)

@@ -139,6 +139,17 @@ class EncodeTests(unittest.TestCase):
         read = cv2.imdecode(np.frombuffer(png.encode(picture), np.uint8), cv2.IMREAD_UNCHANGED)
         np.testing.assert_array_equal(cv2.cvtColor(read, cv2.COLOR_BGRA2RGBA), picture)
 
+    def test_a_mask_comes_back_as_black_of_that_alpha(self) -> None:
+        chance = np.random.default_rng(4)
+        for mask in (
+            chance.integers(0, 256, (33, 21), dtype=np.uint8),
+            np.where(chance.random((9, 30)) < 0.5, 255, 0).astype(np.uint8),
+            np.zeros((1, 1), np.uint8),
+        ):
+            read = np.array(Image.open(io.BytesIO(png.encode_mask(mask))).convert("RGBA"))
+            np.testing.assert_array_equal(read[..., 3], mask)
+            self.assertFalse(read[..., :3].any())
+
     def test_no_more_channels_than_needed(self) -> None:
         picture = np.random.default_rng(7).integers(0, 255, (8, 8, 4)).astype(np.uint8)
         types = {"rgba": 6, "rgb": 2, "grey": 0, "grey and alpha": 4}

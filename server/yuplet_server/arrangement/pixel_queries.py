@@ -30,7 +30,7 @@ from yuplet.pixels.trimming import label_boxes
 from yuplet.rig.round_ends import Circle, Joint, joint_between, limb_at
 from yuplet.rig.swing import gap_at, swing
 from yuplet.selecting.gestures import Edge, Gesture, select
-from yuplet.selecting.masks import HALF, Chosen, Mask
+from yuplet.selecting.masks import HALF, Chosen
 from yuplet.selecting.regions import islands, without_crumbs
 from yuplet.writing import png
 from yuplet_server.arrangement.models import Arrangement
@@ -77,7 +77,7 @@ def selection(
         "pixels": int((mask >= HALF).sum()),
         "box": box.moved(art.box.left, art.box.top).as_xywh(),
         "of": int((art.picture[..., 3] > 0).sum()),
-        "mask": base64.b64encode(stencil(cut)).decode(),
+        "mask": base64.b64encode(png.encode_mask(cut)).decode(),
     }
 
 
@@ -102,7 +102,7 @@ def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) 
             {
                 "pixels": int(sizes[number]),
                 "box": box.moved(art.box.left, art.box.top).as_xywh(),
-                "mask": base64.b64encode(stencil(own)).decode(),
+                "mask": base64.b64encode(png.encode_mask(own)).decode(),
             }
         )
     return {"pieces": pieces, "crumbs": len(found.crumbs) if count < len(found.sizes) - 1 else 0}
@@ -133,7 +133,18 @@ def added_to(illustration: Illustration, row: str) -> dict[str, Any]:
     return {
         "pixels": int(art.content.all_added.sum()),
         "box": art.box.as_xywh(),
-        "mask": base64.b64encode(stencil(added)).decode(),
+        "mask": base64.b64encode(png.encode_mask(added)).decode(),
+    }
+
+
+def remainder_of(illustration: Illustration, row: str) -> dict[str, Any]:
+    """What is left of a part to be taken out of it, as `added_to` tells what was filled in. Raises as `selection` does."""
+    art, _ = _drawn(illustration, row)
+    there = np.where(art.picture[..., 3] > 0, 255, 0).astype(np.uint8)
+    return {
+        "pixels": int((there > 0).sum()),
+        "box": art.box.as_xywh(),
+        "mask": base64.b64encode(png.encode_mask(there)).decode(),
     }
 
 
@@ -151,15 +162,8 @@ def difference(illustration: Illustration) -> dict[str, Any]:
         "pixels": worst.size,
         "differing": int((worst > 0).sum()),
         "largest": int(worst.max()),
-        "mask": base64.b64encode(stencil(mask)).decode(),
+        "mask": base64.b64encode(png.encode_mask(mask)).decode(),
     }
-
-
-def stencil(mask: Mask) -> bytes:
-    """A mask as black of its alpha, as small as PNG has it."""
-    picture = np.zeros((*mask.shape, 4), np.uint8)
-    picture[..., 3] = mask
-    return png.encode(picture, "quick")
 
 
 def findings_of(illustration: Illustration, smallest: int = SMALLEST, tolerance: int = 0) -> list[dict[str, Any]]:
@@ -208,7 +212,7 @@ def _told_finding(finding: Finding) -> dict[str, Any]:
         rows, columns = np.flatnonzero(finding.mask.any(axis=1)), np.flatnonzero(finding.mask.any(axis=0))
         inner = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
         grey = np.where(finding.mask[inner.top : inner.bottom, inner.left : inner.right], 255, 0).astype(np.uint8)
-        mask, box = base64.b64encode(stencil(grey)).decode(), inner.moved(box.left, box.top)
+        mask, box = base64.b64encode(png.encode_mask(grey)).decode(), inner.moved(box.left, box.top)
     return {
         "kind": finding.kind,
         "severity": finding.severity,
@@ -300,4 +304,4 @@ def swing_of(illustration: Illustration, row: str, degrees: Sequence[float], at:
 
 
 def _mask(chosen: Chosen) -> str:
-    return base64.b64encode(stencil(np.where(chosen, 255, 0).astype(np.uint8))).decode()
+    return base64.b64encode(png.encode_mask(np.where(chosen, 255, 0).astype(np.uint8))).decode()

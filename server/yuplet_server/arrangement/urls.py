@@ -12,6 +12,7 @@ urlpatterns = [
     path("illustrations/<int:illustration>/difference", views.DifferenceView.as_view()),
     path("illustrations/<int:illustration>/pictures", views.PicturesView.as_view()),
     path("illustrations/<int:illustration>/added", views.AddedView.as_view()),
+    path("illustrations/<int:illustration>/remainder", views.RemainderView.as_view()),
     path("illustrations/<int:illustration>/limb", views.LimbView.as_view()),
     path("illustrations/<int:illustration>/order", views.OrderView.as_view()),
     path("illustrations/<int:illustration>/joints", views.JointsView.as_view()),

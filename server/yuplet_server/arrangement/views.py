@@ -179,6 +179,16 @@ class AddedView(APIView):
         )
 
 
+class RemainderView(APIView):
+    """What is left of a part to be taken out of it; nothing is changed."""
+
+    @extend_schema(request=RowOnlySerializer, responses=PieceOfArtSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        row = checked(RowOnlySerializer, request.data).validated_data["row"]
+        return Response(PieceOfArtSerializer(apart.ask(found.pk, pixel_queries.remainder_of, found, row)).data)
+
+
 class LimbView(APIView):
     """How wide a part is at a place that it could turn about; nothing is changed."""
 

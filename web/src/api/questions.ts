@@ -28,6 +28,9 @@ export const askDifference = (illustration: number, signal: AbortSignal) =>
 export const askAdded = (illustration: number, row: string, signal: AbortSignal) =>
   body(client.POST('/api/illustrations/{illustration}/added', { params: at(illustration), body: { row }, signal }));
 
+export const askRemainder = (illustration: number, row: string, signal: AbortSignal) =>
+  body(client.POST('/api/illustrations/{illustration}/remainder', { params: at(illustration), body: { row }, signal }));
+
 export const askLimb = (illustration: number, row: string, place: [number, number]) =>
   body(client.POST('/api/illustrations/{illustration}/limb', { params: at(illustration), body: { row, at: place } }));
 

@@ -536,6 +536,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/remainder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is left of a part to be taken out of it; nothing is changed. */
+        post: operations["illustrations_remainder_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/restore": {
         parameters: {
             query?: never;
@@ -1707,6 +1724,12 @@ export interface components {
             /** @default  */
             note?: string;
         };
+        /** @description A layer that is an animation in the revision: what it was, its name, and how many frames it has. */
+        Cut: {
+            old: components["schemas"]["Look"];
+            name: string;
+            frames: number;
+        };
         /**
          * Decide
          * @description Change what was decided for all rows; each is a field of `Decisions` as plain JSON values.
@@ -1988,6 +2011,7 @@ export interface components {
          *     * `same-drawing` - same-drawing
          *     * `covered` - covered
          *     * `joint` - joint
+         *     * `debris` - debris
          *     * `required` - required
          *     * `empty` - empty
          *     * `name` - name
@@ -2000,7 +2024,7 @@ export interface components {
          *     * `cover` - cover
          * @enum {string}
          */
-        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "covered" | "joint" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
+        FindingKindEnum: "crumbs" | "pinholes" | "leftover" | "copy" | "remainder" | "overlay" | "same-drawing" | "covered" | "joint" | "debris" | "required" | "empty" | "name" | "pair" | "series" | "look" | "pivot" | "depth" | "hidden" | "cover";
         /**
          * @description * `error` - error
          *     * `warning` - warning
@@ -3962,6 +3986,7 @@ export interface components {
             height: number;
             picture: string;
             matches: components["schemas"]["Match"][];
+            cut: components["schemas"]["Cut"][];
         };
         /** @description One state of the art: being read, waiting for a review, or ready to be worked with. */
         Revision: {
@@ -6143,6 +6168,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+        };
+    };
+    illustrations_remainder_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowOnlyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceOfArt"];
                 };
             };
         };

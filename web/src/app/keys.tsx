@@ -29,6 +29,10 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['L', 'Look for a name'],
   ['W', 'The whole picture'],
   ['P', 'True pixels'],
+  ['Shift C P S L I', 'Take apart, by click: part, proposals, same colour, inside lines, island'],
+  ['Shift D T R E', 'By outline: draw round, point to point, rectangle, ellipse'],
+  ['Shift B M W', 'Brush, scribble, switch part'],
+  ['↑ ↓', 'In the name of a part to be taken out: a larger or a smaller piece'],
   ['Ctrl Z', 'Undo; with Shift redo'],
   ['?', 'This list'],
 ];
@@ -82,7 +86,7 @@ export function KeysList({ isOpen, onClose }: { isOpen: boolean; onClose: () => 
       <table className={classes.keys}>
         <tbody>
           {KEYS.map(([key, what]) => (
-            <tr key={key}>
+            <tr key={what}>
               <th scope="row">
                 <kbd>{key}</kbd>
               </th>

@@ -28,6 +28,7 @@ export function useBench(illustration: WholeIllustration, step: StepName) {
   );
   const taking = useTaking({
     illustration: id,
+    canvas,
     view,
     current,
     isOpen: step === 'take-apart',

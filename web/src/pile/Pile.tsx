@@ -108,6 +108,7 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
     marks,
     onShare: comparing.setShare,
     onPick: picking.pick,
+    frontAt: picking.frontAt,
   });
   return (
     <section className={classes.pile} aria-label="Pile">

@@ -77,8 +77,8 @@ export interface Marking {
   ghosts?: readonly { row: Row; moment: number }[];
   /** A picture that lies over all, as it is. */
   overlay?: Mask | null;
-  /** Where the pointer is on the canvas, while nothing is pressed; null: elsewhere. */
-  onHover?: ((spot: Spot | null) => void) | undefined;
+  /** Where the pointer is on the canvas, while nothing is pressed, and the front-most part there; null: elsewhere. */
+  onHover?: ((spot: Spot | null, front?: Row) => void) | undefined;
   /** Places on the canvas; of a pixel its own whole numbers. */
   onMark: (points: readonly Spot[], keys: MarkKeys) => void;
 }

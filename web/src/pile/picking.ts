@@ -32,6 +32,18 @@ export function partsAt(
   return rows.filter((row) => !row.locked && covers(row, seen, pictures, scale, moment, spot)).reverse();
 }
 
+/** The front-most part at a canvas pixel, locked or not. */
+export function frontMost(
+  rows: readonly Row[],
+  seen: ReadonlySet<string>,
+  pictures: Pictures,
+  scale: number,
+  moment: number,
+  spot: Spot,
+): Row | undefined {
+  return rows.findLast((row) => covers(row, seen, pictures, scale, moment, spot));
+}
+
 /** The front-most locked part at a canvas pixel. */
 export function lockedAt(
   rows: readonly Row[],

@@ -7,7 +7,7 @@ import { panesAt } from './apart';
 import type { Scene } from './composite';
 import type { PileDrawing } from './drawing';
 import type { Pictures } from './images';
-import { lockedAt, nextDeeper, partsAt } from './picking';
+import { frontMost, lockedAt, nextDeeper, partsAt } from './picking';
 import type { PileView } from './usePileView';
 import { spotIn } from './useSurface';
 import { canvasPixel } from './view';
@@ -53,5 +53,10 @@ export function usePicking({ surface, screen, looking, drawing, drawn, scene, pi
     last.current = row && { spot, row: row.id };
     onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);
   };
-  return { hint, pick };
+  /** The front-most part at a pixel of the canvas, locked or not. */
+  const frontAt = (spot: Spot): Row | undefined => {
+    const { rows, seen, moment } = scene;
+    return frontMost(rows, seen, pictures, drawing.scale, moment, spot);
+  };
+  return { hint, pick, frontAt };
 }

@@ -1,7 +1,8 @@
 /** The pointer on the pile: what `pointer.ts` says is to be done is done here. */
 
 import { type RefObject, useRef } from 'react';
-import type { Extent } from '../rules/places';
+import type { Row } from '../api/calls';
+import type { Extent, Spot } from '../rules/places';
 import { gripAt, type Marking } from './marks';
 import { type Act, afterEvent, NO_PRESS, type PointerEventOnPile, type Press } from './pointer';
 import type { useMarking } from './useMarking';
@@ -19,9 +20,21 @@ interface Props {
   marks: ReturnType<typeof useMarking>;
   onShare: (share: number) => void;
   onPick: (event: React.PointerEvent) => void;
+  frontAt: (spot: Spot) => Row | undefined;
 }
 
-export function usePointer({ surface, screen, canvas, looking, share, marking, marks, onShare, onPick }: Props) {
+export function usePointer({
+  surface,
+  screen,
+  canvas,
+  looking,
+  share,
+  marking,
+  marks,
+  onShare,
+  onPick,
+  frontAt,
+}: Props) {
   const press = useRef<Press>(NO_PRESS);
   const grip = useRef<ReturnType<typeof gripAt>>(null);
   const { view, look, stance, mode } = looking;
@@ -39,7 +52,7 @@ export function usePointer({ surface, screen, canvas, looking, share, marking, m
         else marks.move(spot, view);
         break;
       case 'hover':
-        marking?.onHover?.(canvasPixel(view, spot));
+        if (marking?.onHover) marking.onHover(canvasPixel(view, spot), frontAt(canvasPixel(view, spot)));
         break;
       case 'divide':
         onShare(act.share);

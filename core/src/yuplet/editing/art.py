@@ -22,7 +22,7 @@ from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import Nested, nested
 from yuplet.selecting.pick import Click, picked
 from yuplet.selecting.proposals import Proposals, propose
-from yuplet.selecting.regions import check_there
+from yuplet.selecting.regions import check_there, nearest_label, with_slivers
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,6 +141,11 @@ def division_of(layers: LayerStore, art: Art) -> Proposals:
     found = divided(content.picture)
     labels = placed_mask(found.labels, content.box, art.in_its_layer.box)
     labels[art.picture[..., 3] == 0] = 0
+    # What was filled in and is seen through soft edges goes with the drawn pixel nearest to it, whose colour it continues.
+    filled = art.content.all_added & (art.picture[..., 3] > 0)
+    labels[filled] = 0
+    if filled.any() and labels.any():
+        labels[filled] = nearest_label(labels)[filled]
     return replace(found, labels=labels)
 
 
@@ -157,9 +162,11 @@ def clicked_in(layers: LayerStore, art: Art) -> ByClicks:
             check_there(picture, (one.x, one.y))
         across, down = box.left - content.box.left, box.top - content.box.top
         there = [Click(one.x + across, one.y + down, one.add) for one in clicks]
-        found = picked(content.picture, _nested(content.picture), there, steps)
+        left = placed_mask(picture[..., 3] > 0, box, content.box)
+        gone = (content.picture[..., 3] > 0) & ~left
+        found = picked(content.picture, _nested(content.picture), there, steps, gone)
         mask: Chosen = placed_mask(found, content.box, box) & (picture[..., 3] > 0)
-        return mask
+        return with_slivers(mask, picture[..., 3] > 0)
 
     return taken
 

@@ -22,6 +22,11 @@ FRINGE = 2
 _DARK = 80
 _LINE = 0.012
 """How thick a line can be, as a share of the geometric mean of the picture's sides."""
+_THINNEST = 3
+"""Pixels below which nothing is a sliver: pixel art is as thin as that."""
+_EVEN, _FLAT = 32, 6
+"""Levels by which one colour differs in itself, shaded a little, and those by which it differs from pixel to pixel."""
+_MOSTLY = 0.6
 _RADIUS = 8
 _AROUND = 24
 """Pixels around a hole that inpainting looks at."""
@@ -118,9 +123,11 @@ def bleed(picture: Picture, reach: int) -> Picture:
 
 
 def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float, may: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Opaque pixels outside of the hole that `may` be continued: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick (0: lines count).
+    """Opaque pixels outside of the hole that `may` be continued: those apart from it by the fringe that are no dark lines, up to `thick` pixels thick, and no
+    slivers of any colour, up to half as thick (0: lines count).
 
-    Lines are drawn around things, and end where those do. When there are no such pixels, more and more count.
+    Lines are drawn around things, and end where those do; slivers are what was left of a part when it was taken out. When there are no such
+    pixels, more and more count.
     """
     opaque = (picture[..., 3] == 255) & ~hole
     if (opaque & may).any():
@@ -133,8 +140,36 @@ def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float, may: NDArr
     around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * math.ceil(thick / 2) + 1,) * 2)
     line = (dark > 0) & (cv2.morphologyEx(dark, cv2.MORPH_OPEN, around) == 0)
     beside = cv2.dilate(line.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
-    choices: list[NDArray[np.bool_]] = [opaque & ~grown & ~beside, opaque & ~grown]
+    clear = opaque & ~grown & ~beside
+    slivers = _slivers(picture, opaque, round(thick / 2)).astype(np.uint8)
+    beside_slivers = cv2.dilate(slivers, np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
+    choices: list[NDArray[np.bool_]] = [clear & ~beside_slivers, clear, opaque & ~grown]
     return next((one for one in choices if one.any()), opaque)
+
+
+def _slivers(picture: Picture, opaque: NDArray[np.bool_], thick: int) -> NDArray[np.bool_]:
+    """Opaque pixels that no disc of about one colour and so many pixels across covers, and those that are mixed with what is beside them; none
+    where most of the art is so, as painted art is.
+    """
+    found = np.zeros_like(opaque)
+    if thick < _THINNEST:
+        return found
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (thick | 1,) * 2).astype(np.uint8)
+    covered = cv2.dilate(_even(picture, opaque, disc, _EVEN), disc) > 0
+    flat = _even(picture, opaque, np.ones((3, 3), np.uint8), _FLAT) > 0
+    for good in (covered, flat):
+        if (good & opaque).sum() > _MOSTLY * opaque.sum():
+            found |= opaque & ~good
+    return found
+
+
+def _even(picture: Picture, opaque: NDArray[np.bool_], around: NDArray[np.uint8], most: int) -> NDArray[np.uint8]:
+    """1 where all around a pixel is opaque and differs by no more than so many levels."""
+    even = cv2.erode(opaque.astype(np.uint8), around, borderValue=1) > 0
+    for channel in range(3):
+        own = np.ascontiguousarray(picture[..., channel])
+        even &= cv2.subtract(cv2.dilate(own, around), cv2.erode(own, around)) <= most
+    return even.astype(np.uint8)
 
 
 def _all_of_one_colour(place: NDArray[np.bool_], colours: NDArray[np.uint8]) -> NDArray[np.bool_]:

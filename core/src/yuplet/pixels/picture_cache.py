@@ -8,6 +8,7 @@ from collections.abc import Callable, Hashable
 from dataclasses import dataclass, fields, is_dataclass
 from hashlib import blake2b
 from typing import Any, TypeVar, cast
+from weakref import ref
 
 import numpy as np
 from cachetools import LRUCache
@@ -19,6 +20,7 @@ T = TypeVar("T")
 DEFAULT_BUDGET = 512 << 20
 """Bytes, until somebody says otherwise (`set_budget`)."""
 _LEAST = 256
+_MOST_DIGESTS = 1_000
 
 
 def byte_size(value: Any) -> int:
@@ -44,6 +46,7 @@ class _Kept:
 
 _kept: "LRUCache[Hashable, _Kept]" = LRUCache(DEFAULT_BUDGET, lambda one: one.size)
 _lock = threading.Lock()
+_digests: "LRUCache[int, tuple[ref[Picture], str]]" = LRUCache(_MOST_DIGESTS)
 
 
 def set_budget(size: int) -> None:
@@ -86,8 +89,22 @@ def kept(key: Hashable) -> Any:
 
 def remembered(what: str, picture: Picture, make: Callable[[], T]) -> T:
     """The same for what is computed from a picture, told from others by its pixels."""
+    return recalled((what, picture.shape, _digest(picture)), make)
+
+
+def _digest(picture: Picture) -> str:
+    """What tells a picture from others; of one that is kept, and so never changes, it is computed once."""
+    is_kept = not picture.flags.writeable and picture.base is None
+    if is_kept:
+        with _lock:
+            known = _digests.get(id(picture))
+        if known is not None and known[0]() is picture:
+            return known[1]
     digest = blake2b(np.ascontiguousarray(picture).data, digest_size=16).hexdigest()
-    return recalled((what, picture.shape, digest), make)
+    if is_kept:
+        with _lock:
+            _digests[id(picture)] = ref(picture), digest
+    return digest
 
 
 def _freeze(value: Any) -> None:

@@ -21,7 +21,7 @@ TREES = types.Tuple((int16[::1], float32[::1], int32[::1], int32[::1], float32[:
 PIECES = float64[:, ::1]
 TABLE = float32[:, ::1]
 
-PAIR = 36
+PAIR = 44
 """Measures of a pair of pieces."""
 WHOLE = 26
 """Measures of a piece."""
@@ -121,11 +121,20 @@ def _away(one: NDArray[np.float64], colour: NDArray[np.float64]) -> float:
     return float(np.sqrt(total))
 
 
-@njit(void(PIECES, TABLE, TABLE, int32[::1], float64[::1], float64, int64, int64, float32[::1]), **OPTIONS)
+@njit(float64(float64[::1], float64[::1]), **OPTIONS)
+def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
+    total = 0.0
+    for column in (LIGHT, GREEN, BLUE):
+        total += (one[column] / one[SIZE] - other[column] / other[SIZE]) ** 2
+    return float(np.sqrt(total))
+
+
+@njit(void(PIECES, TABLE, TABLE, TABLE, int32[::1], float64[::1], float64, int64, int64, float32[::1]), **OPTIONS)
 def measure_pair(
     known: NDArray[np.float64],
     border: NDArray[np.float32],
     contrast: NDArray[np.float32],
+    runs: NDArray[np.float32],
     alive: NDArray[np.int32],
     ground: NDArray[np.float64],
     total: float,
@@ -180,12 +189,18 @@ def measure_pair(
     out[29] = np.log(b[PATCHES])
     # What else is beside the smaller one: is this the neighbour most like it, and the one it has most border with?
     least, most, between, between_depth = 9.0, 1.0, 0.0, 0.0
+    straighter, straighter_l, like_s, like_l = 0.0, 0.0, 9.0, 9.0
     for third in alive:
         if third in (small, large):
             continue
+        straighter = max(straighter, runs[small, third])
+        straighter_l = max(straighter_l, runs[large, third])
         length = border[small, third]
+        if border[large, third] > 0:
+            like_l = min(like_l, _apart(b, known[third]))
         if length <= 0:
             continue
+        like_s = min(like_s, _apart(a, known[third]))
         least = min(least, contrast[small, third] / length)
         most = max(most, length)
         if border[large, third] > 0:
@@ -201,6 +216,18 @@ def measure_pair(
     wide = min(a[RIGHT] - a[LEFT], b[RIGHT] - b[LEFT]) / max(a[RIGHT] - a[LEFT], b[RIGHT] - b[LEFT])
     high = min(a[BOTTOM] - a[TOP], b[BOTTOM] - b[TOP]) / max(a[BOTTOM] - a[TOP], b[BOTTOM] - b[TOP])
     out[35] = wide * high
+    # How far the smaller one goes round the larger one, and which strokes run on into which.
+    out[36] = max(across, 0.0) * max(down, 0.0) / ((b[RIGHT] - b[LEFT]) * (b[BOTTOM] - b[TOP]))
+    out[37] = runs[small, large]
+    out[38] = runs[small, large] - straighter
+    out[39] = runs[small, large] - straighter_l
+    out[40] = out[0] - like_s
+    out[41] = out[0] - like_l
+    # An outline is a little longer than what it goes round: how much of the border the two would have is left.
+    out[42] = np.sqrt((edge_s + edge_l - 2 * shared) ** 2 / (a[SIZE] + b[SIZE]))
+    out[43] = np.hypot(a[ACROSS] / a[SIZE] - b[ACROSS] / b[SIZE], a[DOWN] / a[SIZE] - b[DOWN] / b[SIZE]) / np.sqrt(
+        b[SIZE]
+    )
 
 
 @njit(void(float64[::1], float64[::1], float64, float64[::1], float64, float32[::1]), **OPTIONS)
@@ -261,10 +288,7 @@ def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, othe
     a, b = known[one], known[other]
     if min(a[SIZE], b[SIZE]) < 0.1 * max(a[SIZE], b[SIZE]):
         return False
-    away = 0.0
-    for column in (LIGHT, GREEN, BLUE):
-        away += (a[column] / a[SIZE] - b[column] / b[SIZE]) ** 2
-    if away > near * near:
+    if _apart(a, b) > near:
         return False
     gap = np.hypot(
         max(max(a[LEFT], b[LEFT]) - min(a[RIGHT], b[RIGHT]), 0.0),
@@ -292,6 +316,7 @@ def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, othe
         PIECES,
         TABLE,
         TABLE,
+        TABLE,
         float64[::1],
         float64,
         TREES,
@@ -308,6 +333,7 @@ def merge(
     known: NDArray[np.float64],
     border: NDArray[np.float32],
     contrast: NDArray[np.float32],
+    runs: NDArray[np.float32],
     ground: NDArray[np.float64],
     total: float,
     trees: Any,
@@ -336,7 +362,7 @@ def merge(
         all_known[one] = known[one]
         for other in range(one):
             if _may(known, border, one, other, near):
-                measure_pair(known, border, contrast, alive, ground, total, one, other, measures)
+                measure_pair(known, border, contrast, runs, alive, ground, total, one, other, measures)
                 value[one, other] = value[other, one] = sum_of(trees, measures)
                 if used < kept.shape[0]:
                     kept[used] = measures
@@ -378,13 +404,14 @@ def merge(
             if third != first and is_alive[third]:
                 border[first, third] += border[second, third]
                 contrast[first, third] += contrast[second, third]
+                runs[first, third] = runs[third, first] = max(runs[first, third], runs[second, third])
                 border[third, first] = border[first, third]
                 contrast[third, first] = contrast[first, third]
         for third in range(count):
             if third == first or not is_alive[third]:
                 continue
             if _may(known, border, first, third, near):
-                measure_pair(known, border, contrast, alive, ground, total, first, third, measures)
+                measure_pair(known, border, contrast, runs, alive, ground, total, first, third, measures)
                 value[first, third] = value[third, first] = sum_of(trees, measures)
                 if used < kept.shape[0]:
                     kept[used] = measures

@@ -15,6 +15,7 @@ from yuplet.selecting.belonging import COLUMNS, PAIR, PIECES, TABLE, WHOLE, Tree
 from yuplet.selecting.masks import Chosen, distance_to
 from yuplet.selecting.patches import OPTIONS, patches, rims_of
 from yuplet.selecting.regions import Labels
+from yuplet.selecting.strokes import runs_on
 
 WORKING_SIDE = 1024
 """Pixels of the longer side of the picture that is divided; a larger one is made smaller, and borders are found again in it."""
@@ -102,6 +103,7 @@ class Measured:
     known: NDArray[np.float64]
     border: NDArray[np.float32]
     contrast: NDArray[np.float32]
+    runs: NDArray[np.float32]
     ground: NDArray[np.float64]
     total: float
 
@@ -131,7 +133,8 @@ def measured(picture: Picture) -> Measured:
     if rims.any():
         most = int(rims.argmax())
         ground = known[most, belonging.LIGHT : belonging.BLUE + 1] / known[most, belonging.SIZE]
-    return Measured(picture, labels, known, border, contrast, ground, float(there.sum()))
+    runs = runs_on(labels, known[:, belonging.SIZE], known[:, belonging.DEPTH])
+    return Measured(picture, labels, known, border, contrast, runs, ground, float(there.sum()))
 
 
 @njit(void(int32[:, ::1], float32[:, :, ::1], TABLE, PIECES, TABLE, TABLE, int64), **OPTIONS)
@@ -224,6 +227,7 @@ def merged(
         found.known.copy(),
         found.border.copy(),
         found.contrast.copy(),
+        found.runs.copy(),
         found.ground,
         found.total,
         trees.arrays,

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from yuplet.pixels.oklab import to_oklab
 from yuplet.selecting.masks import Chosen, distance_to
-from yuplet.selecting.regions import Labels, filled_out, nearest_label, pieces_of
+from yuplet.selecting.regions import Labels, filled_out, pieces_of
 
 OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 ALONG = 0.144
@@ -341,9 +341,9 @@ def _with_strokes(labels: Labels, smallest: int) -> Labels:
     reach = np.clip(0.15 * deepest + 1.5, 2.5, 12).astype(np.float32)
     reach[deepest < 2 * reach] = 0
     reach[0] = 0
-    cores = np.where((depth > reach[labels]) & (reach[labels] > 0), labels, 0).astype(np.int32)
-    away = distance_to(cores > 0)
-    rest = (reach[labels] > 0) & ((away > reach[labels] + 0.5) | (nearest_label(cores) != labels))
+    near = (depth > reach[labels]) & (reach[labels] > 0)
+    _reach_out(labels, reach + np.float32(0.5), near)
+    rest = (reach[labels] > 0) & ~near
     pieces = parted(np.where(rest, labels, 0).astype(np.int32))
     sizes = np.bincount(pieces.ravel())
     thick = np.zeros(sizes.size, np.float32)
@@ -351,6 +351,36 @@ def _with_strokes(labels: Labels, smallest: int) -> Labels:
     long = (sizes >= LONG * thick * thick) & (sizes >= smallest)
     long[0] = False
     return counted_anew(np.where(long[pieces], pieces + labels.max(), labels))
+
+
+@njit("void(int32[:, ::1], float32[::1], boolean[:, ::1])", **OPTIONS)
+def _reach_out(labels: Labels, reach: NDArray[np.float32], near: NDArray[np.bool_]) -> None:
+    """Mark what is within a label's reach of its marked pixels, on the way within that label."""
+    height, width = labels.shape
+    source = np.empty(height * width, np.int64)
+    queue = np.empty(height * width, np.int64)
+    top = 0
+    for place in range(height * width):
+        if near[place // width, place % width]:
+            source[place] = place
+            queue[top] = place
+            top += 1
+    at = 0
+    while at < top:
+        place = queue[at]
+        at += 1
+        y, x = place // width, place % width
+        label = labels[y, x]
+        row, column = source[place] // width, source[place] % width
+        for dy, dx in ((0, 1), (1, 0), (0, -1), (-1, 0)):
+            v, u = y + dy, x + dx
+            if not (0 <= v < height and 0 <= u < width) or near[v, u] or labels[v, u] != label:
+                continue
+            if (v - row) ** 2 + (u - column) ** 2 <= reach[label] ** 2:
+                near[v, u] = True
+                source[v * width + u] = source[place]
+                queue[top] = v * width + u
+                top += 1
 
 
 def _with_limbs(labels: Labels, smallest: int) -> Labels:

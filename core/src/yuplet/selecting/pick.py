@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numba import float32, int32, int64, njit, types, void
+from numba import boolean, float32, int32, int64, njit, types, uint8, void
 from numpy.typing import NDArray
 from pydantic import ConfigDict, StrictBool, StrictInt
 from pydantic.dataclasses import dataclass
@@ -31,6 +31,12 @@ SURE = 2.0
 """Log odds from which two pieces surely belong together."""
 ALIKE = 0.04
 """Share of their size by which pieces around a click differ at least to be told apart."""
+_LONG, _THIN = 8.0, 0.012
+"""How many times the square of half its thickness the area of a line is at least, and half its thickness as a share of the picture's side."""
+_ALONG, _ENDS = 0.2, 0.15
+"""The share of a line's border that what is chosen has at least, and that others have at its ends at the most."""
+_LIKE_GROUND = 0.12
+"""OKLab distance up to which patches are ground, as the one is that has most of the rim."""
 WORSE = 0.02
 """By how much what a click takes may be expected to be worse than what was chosen before it."""
 
@@ -44,11 +50,13 @@ class Click:
     add: StrictBool = True
 
 
-def picked(picture: Picture, nested: Nested, clicks: Sequence[Click], steps: int = 0) -> Chosen:
+def picked(
+    picture: Picture, nested: Nested, clicks: Sequence[Click], steps: int = 0, gone: Chosen | None = None
+) -> Chosen:
     """What clicks take of a picture, (H, W) bool.
 
     `nested` are the pieces of that picture. `steps` goes that many pieces up (or down, when negative) from what the last click would
-    take.
+    take. `gone`, (H, W) bool, is what has been taken out already: a line between that, or the ground, and what is chosen comes along.
 
     Raises
     ------
@@ -65,8 +73,18 @@ def picked(picture: Picture, nested: Nested, clicks: Sequence[Click], steps: int
         if index == len(clicks) - 1:
             at = _stepped(nested.known[path, belonging.SIZE], at, steps)
         state.take(path[at], float(said_so[at]))
+    state.take_lines(None if gone is None else gone[np.ix_(*_places(picture, nested))])
     mask = state.mask()
     return mask if nested.scale == 1 else _at_full_size(picture, nested, mask)
+
+
+def _places(picture: Picture, nested: Nested) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """For each row and each column of the working size, the one of the picture."""
+    rows, columns = (
+        np.minimum(((np.arange(length) + 0.5) / nested.scale).astype(np.intp), most - 1)
+        for length, most in zip(nested.labels.shape, picture.shape[:2], strict=True)
+    )
+    return rows, columns
 
 
 def _stepped(sizes: NDArray[np.float64], at: int, steps: int) -> int:
@@ -107,12 +125,10 @@ def _at_full_size(picture: Picture, nested: Nested, mask: Chosen) -> Chosen:
     inside = mask[at]
     y, x = np.nonzero((around & (cv2.erode(as_bytes, cross) == 0))[at])
     own = picture[there[0], there[1]]
-    colours = own[y, x, :3].astype(np.float32)
-    work = nested.picture[..., :3].astype(np.float32)
-    seen = nested.picture[..., 3] > 0
-    away = [_unlike(colours, work, side & seen, rows[y], columns[x]) for side in (mask, ~mask)]
-    clear = np.isfinite(away[0]) & np.isfinite(away[1])
-    inside[y[clear], x[clear]] = (away[0] < away[1])[clear]
+    said = inside[y, x]
+    places = np.stack([rows[y], columns[x]], axis=1).astype(np.int32)
+    _decide(np.ascontiguousarray(own[y, x]), np.ascontiguousarray(nested.picture), mask, places, 2 * _BESIDE, said)
+    inside[y, x] = said
     result[there[0], there[1]] = inside & (own[..., 3] > 0)
     return result
 
@@ -122,19 +138,48 @@ def _range_of(there: NDArray[np.bool_]) -> slice:
     return slice(int(found[0]), int(found[-1]) + 1)
 
 
-def _unlike(
-    colours: NDArray[np.float32],
-    work: NDArray[np.float32],
-    side: Chosen,
-    rows: NDArray[np.intp],
-    columns: NDArray[np.intp],
-) -> NDArray[np.float32]:
-    """How much colours differ from the mean of one side around their places; infinite where nothing of that side is near."""
-    window = (4 * _BESIDE + 1, 4 * _BESIDE + 1)
-    weight = cv2.blur(side.astype(np.float32), window, borderType=cv2.BORDER_REPLICATE)[rows, columns]
-    means = cv2.blur(work * side[..., None], window, borderType=cv2.BORDER_REPLICATE)[rows, columns]
-    away = ((means / np.maximum(weight, 1e-6)[:, None] - colours) ** 2).sum(axis=1)
-    return np.where(weight > 0.01, away, np.inf).astype(np.float32)
+@njit(
+    void(
+        uint8[:, ::1],
+        types.Array(uint8, 3, "C", readonly=True),
+        boolean[:, ::1],
+        int32[:, ::1],
+        int64,
+        boolean[::1],
+    ),
+    **OPTIONS,
+)
+def _decide(
+    colours: NDArray[np.uint8],
+    work: Picture,
+    mask: Chosen,
+    places: NDArray[np.int32],
+    reach: int,
+    out: NDArray[np.bool_],
+) -> None:
+    """Whether each colour is more like the mean of the mask's pixels around its place than like that of the others; what has only one
+    of the two near stays as it is.
+    """
+    height, width = mask.shape
+    sums = np.zeros((2, 4))
+    for index in range(places.shape[0]):
+        sums[:] = 0
+        row, column = places[index, 0], places[index, 1]
+        for y in range(max(row - reach, 0), min(row + reach + 1, height)):
+            for x in range(max(column - reach, 0), min(column + reach + 1, width)):
+                if work[y, x, 3] == 0:
+                    continue
+                side = 1 if mask[y, x] else 0
+                sums[side, 3] += 1
+                for channel in range(3):
+                    sums[side, channel] += work[y, x, channel]
+        if sums[0, 3] == 0 or sums[1, 3] == 0:
+            continue
+        away = np.zeros(2)
+        for side in range(2):
+            for channel in range(3):
+                away[side] += (sums[side, channel] / sums[side, 3] - colours[index, channel]) ** 2
+        out[index] = away[1] < away[0]
 
 
 class Choosing:
@@ -189,6 +234,31 @@ class Choosing:
         self.chosen[self.nested.patches_of(piece)] = click.add
         self.expected = expected
 
+    def take_lines(self, gone: Chosen | None) -> None:
+        """Choose each line as well that has nothing beside it but what is chosen, the ground, other lines, and what is `gone`, (h, w) of the
+        working size: else it would be left over, since it is nobody else's.
+        """
+        nested = self.nested
+        own = nested.known[: nested.count]
+        chosen = self.chosen[1:]
+        if not chosen.any():
+            return
+        lines = (own[:, belonging.SIZE] >= _LONG * own[:, belonging.DEPTH] ** 2) & (
+            own[:, belonging.DEPTH] <= _THIN * np.sqrt(nested.total)
+        )
+        near = _near_ground(nested)
+        lines &= ~near & (own[:, belonging.RIM] == 0)
+        free = (near & (own[:, belonging.RIM] > 0)) | chosen | lines
+        if gone is not None:
+            taken = np.bincount(nested.labels[gone], minlength=nested.count + 1)[1:]
+            free |= taken > 0.5 * own[:, belonging.SIZE]
+        others = nested.border[:, ~free].sum(axis=1)
+        bare = lines & ~chosen & (others <= _ENDS * own[:, belonging.EDGE])
+        shared = nested.border[:, chosen].sum(axis=1)
+        bare &= shared >= _ALONG * own[:, belonging.EDGE]
+        bare[[patch for patch in self.patches if patch >= 0]] = False
+        self.chosen[1:] |= bare
+
     def mask(self) -> Chosen:
         """The pixels that are chosen; each pixel of a patch in which clicks of both kinds lie goes to the nearest of them."""
         nested = self.nested
@@ -235,6 +305,15 @@ class Choosing:
         """How far a click is from what is chosen, or from what is not when it takes away."""
         beyond = self.chosen[1:] == click.add
         return float(self._away[beyond].min()) if beyond.any() else float(np.sqrt(self.nested.total))
+
+
+def _near_ground(nested: Nested) -> NDArray[np.bool_]:
+    """Which patches are of about the colour of what has most of the picture's rim, on which a figure stands."""
+    own = nested.known[: nested.count]
+    rim = own[:, belonging.RIM]
+    colours = own[:, belonging.LIGHT : belonging.BLUE + 1] / own[:, belonging.SIZE, None]
+    near: NDArray[np.bool_] = np.linalg.norm(colours - colours[int(rim.argmax())], axis=1) <= _LIKE_GROUND
+    return near
 
 
 def patch_at(nested: Nested, click: Click) -> int:

@@ -21,6 +21,9 @@ from yuplet.selecting.masks import Chosen, Mask, distance_to, within
 Line: TypeAlias = Literal["part", "shared", "apart"]
 Labels: TypeAlias = NDArray[np.int32]
 
+_SLIVER = 0.005
+_TOUCH, _ALONG = 0.1, 0.25
+"""The share of a sliver that is beside something thick at the most, and that lies along what is chosen at least."""
 SEEN = 10
 """Alpha from which a pixel counts as there: less is a fringe."""
 
@@ -96,6 +99,32 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
     whole = shared.copy()
     whole[around] |= is_line[around] & within(region[around], thickness)
     return whole
+
+
+def with_slivers(mask: Chosen, there: Chosen) -> Chosen:
+    """A mask and the slivers along it that would be left over between it and where nothing is: they hang together with nothing thick that is
+    not chosen, and nobody could want them.
+
+    `there` is where something is. A sliver is up to half a percent of the picture's side thick, 2 px at least, and lies along the mask.
+    """
+    thick = max(round(_SLIVER * math.sqrt(there.size)), 2)
+    left = there & ~mask
+    if not left.any() or not mask.any():
+        return mask
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (thick, thick))
+    slivers = left & (cv2.morphologyEx(left.astype(np.uint8), cv2.MORPH_OPEN, disc) == 0)
+    if not slivers.any():
+        return mask
+    # What is beside something thick belongs to that.
+    labels = pieces_of(slivers, 8)
+    beside = within(left & ~slivers, 1)
+    sizes = np.bincount(labels.ravel())
+    bare = np.bincount(labels[beside], minlength=len(sizes)) <= _TOUCH * sizes
+    along = np.bincount(labels[within(mask, thick)], minlength=len(sizes)) >= _ALONG * sizes
+    chosen = bare & along
+    chosen[0] = False
+    result: Chosen = mask | chosen[labels]
+    return result
 
 
 def nearest_label(labels: Labels) -> Labels:

@@ -70,6 +70,18 @@ def encode(picture: Picture, effort: Effort = "normal", ppi: float | None = None
     return _file(Size(width, height), depth, kind, [*tables, chunk(b"IDAT", data)], ppi)
 
 
+def encode_mask(mask: NDArray[np.uint8]) -> bytes:
+    """Write a mask, (H, W) uint8 of at least one pixel, as black of that alpha: indexed, with one bit a pixel where it is hard."""
+    height, width = mask.shape
+    levels = np.arange(256, dtype=np.uint8)
+    depth, rows = 8, mask
+    if not ((mask != 0) & (mask != 255)).any():
+        depth, rows, levels = 1, np.packbits(mask > 0, axis=1), levels[[0, 255]]
+    data = bytes(deflate.zlib_compress(_unfiltered(rows).reshape(-1).data, _LEVELS["quick"]))
+    tables = [chunk(b"PLTE", bytes(3 * len(levels))), chunk(b"tRNS", levels.tobytes())]
+    return _file(Size(width, height), depth, 3, [*tables, chunk(b"IDAT", data)], None)
+
+
 def file_of(size: Size, channels: int, chunks: Sequence[bytes], ppi: float | None = None) -> bytes:
     """A PNG of 8 bits a channel from the chunks that hold its pixels."""
     return _file(size, 8, COLOUR_TYPES[channels], chunks, ppi)

@@ -21,6 +21,11 @@ const KINDS: readonly { kind: Finding['kind']; title: string; told: string }[] =
   { kind: 'overlay', title: 'Mixed with what lies behind', told: 'A program without modes lays these otherwise.' },
   { kind: 'covered', title: 'Wholly covered', told: 'Nobody will see these, and nothing says that it should be so.' },
   { kind: 'joint', title: 'Joints that open', told: 'Seen as soon as somebody moves the figure a little.' },
+  {
+    kind: 'debris',
+    title: 'Rubbish behind parts',
+    told: 'Fill these places anew under Beneath, or remove what was filled in.',
+  },
   { kind: 'same-drawing', title: 'The same drawing', told: 'One image can be laid several times.' },
 ];
 

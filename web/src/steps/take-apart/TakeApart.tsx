@@ -24,7 +24,7 @@ const PAGES: readonly { value: Page; label: string }[] = [
 const LOOKINGS: readonly { value: Looking; label: string }[] = [
   { value: 'all', label: 'All parts' },
   { value: 'alone', label: 'This part alone' },
-  { value: 'without', label: 'The rest without it' },
+  { value: 'without', label: 'All but this part' },
 ];
 
 /** One part at a time: art is taken out of it, it is completed, and what came of it is looked over. */
@@ -44,7 +44,7 @@ export function TakeApart({ taking, canEdit, onChoose, act }: Props) {
         <div className={classes.row}>
           <NativeSelect
             size="xs"
-            label={page === 'take-out' ? 'Take from' : 'The part'}
+            label={page === 'take-out' ? 'Take from' : 'Part'}
             data={[
               ...(from ? [] : [{ value: '', label: 'Choose a part' }]),
               ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
@@ -54,7 +54,7 @@ export function TakeApart({ taking, canEdit, onChoose, act }: Props) {
           />
           <NativeSelect
             size="xs"
-            label="Seen on the picture"
+            label="Show"
             data={[...LOOKINGS]}
             value={taking.looking}
             onChange={(event) => taking.setLooking(event.currentTarget.value as Looking)}

@@ -2,7 +2,11 @@
 import type { Command } from '../../api/steps';
 
 /** Change the part, or by it: what speaks against it is said in the panel. */
-export type Change = (make: (row: string) => Command, made?: (rows: readonly string[]) => void) => void;
+export type Change = (
+  make: (row: string) => Command,
+  made?: (rows: readonly string[]) => void,
+  refused?: () => void,
+) => void;
 
 export type Colour = [number, number, number];
 

@@ -30,8 +30,13 @@ export function choosingMarks(
   tool: Tool,
   arePieces: boolean,
   size: number,
-  shown: { masks: readonly Mask[]; strokes: readonly Stroke[]; onMark: Marking['onMark'] },
-  proposals: { borders: Mask | null; onHover: Marking['onHover'] },
+  shown: {
+    masks: readonly Mask[];
+    strokes: readonly Stroke[];
+    overlay: Mask | null;
+    onMark: Marking['onMark'];
+    onHover: Marking['onHover'];
+  },
 ): Marking | undefined {
   if (arePieces) return { ...shown, kind: 'pixel' };
   if (tool === 'pick') return undefined;
@@ -40,6 +45,5 @@ export function choosingMarks(
     ...shown,
     kind,
     ...(kind === 'stroke' && { brush: { size, colour: CHOSEN } }),
-    ...(tool === 'proposed' && { overlay: proposals.borders, onHover: proposals.onHover }),
   };
 }

@@ -1,6 +1,6 @@
 /** What has been chosen so far, by gestures or as separate pieces, and the tool that chooses. */
 
-import { useCallback, useEffect, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import type { MarkKeys } from '../../pile/marks';
 import type { Spot } from '../../rules/places';
 import {
@@ -17,12 +17,13 @@ import {
 } from './gestures';
 import type { Pieces } from './pieces';
 
+const NO_KEYS: MarkKeys = { add: false, subtract: false };
 /** Past the smoothed pixels of the old edge, and as soft as that was. */
 const FIRST_EDGE: Edge = { grow: 1, smooth: 0, soft: 2 };
 
 /** `art` is what the gestures are made on: with another one they begin anew. */
 export function useGestures(art: string | undefined) {
-  const [tool, setTool] = useState<Tool>('proposed');
+  const [tool, setTool] = useState<Tool>('clicked');
   const [how, setHow] = useState<How>('instead');
   const [numbers, setNumbers] = useState(NUMBERS);
   const [gestures, setGestures] = useState<readonly Gesture[]>([]);
@@ -32,8 +33,13 @@ export function useGestures(art: string | undefined) {
     setGestures([]);
     setPieces(null);
   }, []);
+  const next = useRef<readonly Spot[] | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: gestures are on the art that they were made on
-  useEffect(clear, [art]);
+  useEffect(() => {
+    clear();
+    if (next.current && tool !== 'pick') setGestures(withMark([], tool, 'instead', numbers, next.current, NO_KEYS));
+    next.current = null;
+  }, [art]);
   const mark = useCallback(
     (points: readonly Spot[], keys: MarkKeys) => {
       if (tool !== 'pick') setGestures((before) => withMark(before, tool, how, numbers, points, keys));
@@ -57,6 +63,10 @@ export function useGestures(art: string | undefined) {
     },
     gestures,
     mark,
+    /** A mark for the art as it will be; null: there is none any more. */
+    setNext: (points: readonly Spot[] | null) => {
+      next.current = points;
+    },
     step: (by: number) => setGestures((before) => stepped(before, by)),
     dropLast: () => setGestures(withoutLast),
     edge,

@@ -1,12 +1,12 @@
 /** Taking apart: which part is worked on, on which page, and what comes of that. */
 
-import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import type { Command } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import type { Marking, MarkKeys, Mask } from '../../pile/marks';
 import { artOf } from '../../rules/art';
-import type { Spot } from '../../rules/places';
+import type { Extent, Spot } from '../../rules/places';
 import type { Change } from './change';
 import { choosingMarks, differenceMask, pieceMasks } from './chosenMarks';
 import { CHOSEN, marksOf } from './gestures';
@@ -15,7 +15,9 @@ import { useBehind } from './useBehind';
 import { useChanging, type Work } from './useChanging';
 import { useFindings } from './useFindings';
 import { type Gestures, useGestures } from './useGestures';
+import { usePreview } from './usePreview';
 import { useProposals } from './useProposals';
+import { useRemainder } from './useRemainder';
 import { useSlow } from './useRested';
 import { useDifference, useSelection, useSeparate } from './useSelection';
 
@@ -24,8 +26,12 @@ export type Page = 'take-out' | 'beneath' | 'edge' | 'check';
 /** What is seen of the pile while a part is worked on. */
 export type Looking = 'all' | 'alone' | 'without';
 
+/** Pixels of a picture above which work begins only when it is asked for. */
+const LARGE = 20_000_000;
+
 interface Props {
   illustration: number;
+  canvas: Extent;
   view: Arrangement | undefined;
   current: string | null;
   /** Whether the step is open: nothing is computed for one that nobody looks at. */
@@ -37,7 +43,7 @@ interface Props {
   onTaken: (rows: readonly string[], from: string) => void;
 }
 
-export function useTaking({ illustration, view, current, isOpen, moment, onMoment, act, onTaken }: Props) {
+export function useTaking({ illustration, canvas, view, current, isOpen, moment, onMoment, act, onTaken }: Props) {
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
@@ -52,12 +58,29 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
   const choosing = useGestures(art);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what was refused is no matter any more once something else is chosen
   useEffect(() => setProblem(''), [choosing.gestures, choosing.pieces]);
-  const change: Change = (make, made) => {
+  const change: Change = (make, made, refused) => {
     if (!from) return;
     setProblem('');
-    act(make(from.id), { refused: (refusal) => setProblem(refusal.message), ...(made && { made }) });
+    const isRefused = (refusal: { message: string }) => {
+      setProblem(refusal.message);
+      refused?.();
+    };
+    act(make(from.id), { refused: isRefused, ...(made && { made }) });
   };
-  const found = useChosen(illustration, version, from, art, moment, choosing, isOpen, page === 'take-out');
+  /** A click on the next part takes out the one that has a name already. */
+  const takeNamed = useRef<(points: readonly Spot[]) => boolean>(() => false);
+  const found = useChosen(
+    takeNamed,
+    illustration,
+    version,
+    canvas,
+    from,
+    art,
+    moment,
+    choosing,
+    isOpen,
+    page === 'take-out',
+  );
   const findings = useFindings({ illustration, version, isOpen: isOpen && page === 'check', change, onMoment });
   const changing = useChanging({
     illustration,
@@ -73,14 +96,28 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     choosing.clear();
     setProblem('');
   };
-  const take = (make: (row: string) => Command) => {
+  const take = (make: (row: string) => Command, next: readonly Spot[] | null = null) => {
     const row = from?.id ?? '';
-    change(make, (made) => {
-      clear();
-      setName('');
-      // The next part may be in the same one, if that is still there.
-      onTaken(made, row);
-    });
+    choosing.setNext(next);
+    setName('');
+    change(
+      make,
+      (made) => {
+        if (!next) clear();
+        // The next part may be in the same one, if that is still there.
+        onTaken(made, row);
+      },
+      () => {
+        choosing.setNext(null);
+        setName(name);
+      },
+    );
+  };
+  const ways = takes(take, choosing, name, behind.filling);
+  takeNamed.current = (points) => {
+    const isNamed = name.trim() !== '' && choosing.gestures.length > 0 && !found.problem;
+    if (isNamed) ways.takeOut(false, points);
+    return isNamed;
   };
   const lookedOver = useMemo(
     (): Marking => ({ kind: null, masks: findings.mask ? [findings.mask] : found.masks, onMark: () => {} }),
@@ -110,7 +147,7 @@ export function useTaking({ illustration, view, current, isOpen, moment, onMomen
     findings,
     ...found,
     marking: markings[page],
-    ...takes(take, choosing, name, behind.filling),
+    ...ways,
     problem: problem || changing.problem || found.problem,
   };
 }
@@ -119,15 +156,15 @@ export type Taking = ReturnType<typeof useTaking>;
 
 /** The three ways in which what is chosen becomes parts. */
 function takes(
-  take: (make: (row: string) => Command) => void,
+  take: (make: (row: string) => Command, next?: readonly Spot[] | null) => void,
   { gestures, edge, pieces, numbers }: Gestures,
   name: string,
   behind: ReturnType<typeof useBehind>['filling'],
 ) {
   return {
-    takeOut: (copy: boolean) => {
+    takeOut: (copy: boolean, next: readonly Spot[] | null = null) => {
       const parts = [{ name: name.trim() || 'part', gestures: [...gestures], edge }];
-      take((row) => ({ do: 'take-out', row, parts, behind, copy }));
+      take((row) => ({ do: 'take-out', row, parts, behind, copy }), next);
     },
     takeProposed: () => take((row) => ({ do: 'take-pieces', row, regions: numbers.regions, behind })),
     takePieces: () => {
@@ -141,8 +178,10 @@ function takes(
 
 /** What the gestures choose, what is proposed, and what differs from what was brought in; and how that is seen. */
 function useChosen(
+  takeNamed: React.RefObject<(points: readonly Spot[]) => boolean>,
   illustration: number,
   version: number | undefined,
+  canvas: Extent,
   from: Row | undefined,
   art: string | undefined,
   moment: number,
@@ -150,7 +189,7 @@ function useChosen(
   isOpen: boolean,
   isTaking: boolean,
 ) {
-  const { tool, gestures, edge, pieces, setPieces, numbers, mark } = choosing;
+  const { tool, how, gestures, edge, pieces, setPieces, numbers, mark } = choosing;
   const frame = from && from.frames.length > 1 ? moment % from.frames.length : 0;
   const selection = useSelection(illustration, from, art, gestures, edge, frame);
   const islands = useSeparate(illustration, from, art, pieces);
@@ -158,29 +197,49 @@ function useChosen(
   const proposals = useProposals(illustration, from?.id, art, numbers.regions, isProposing);
   const { compared, compare, isFetching: isComparing } = useDifference(illustration, version, isOpen);
   const isChosen = gestures.length > 0 && !selection.error;
+  // Of a large picture nothing is computed that nobody has asked for.
+  const isLarge = canvas.width * canvas.height > LARGE;
+  const isPointing = isOpen && isTaking && tool === 'clicked' && pieces === null && (!isLarge || gestures.length > 0);
+  const preview = usePreview(illustration, from?.id, art, frame, isPointing);
+  const remainder = useRemainder(illustration, from?.id, art, version, canvas, isOpen && isTaking, !isLarge);
+  const [taken, setTaken] = useState('');
 
   const masks = useMemo((): Mask[] => {
     if (pieces !== null && islands.data) return pieceMasks(pieces, islands.data);
     if (compared && compared.differing > 0 && gestures.length === 0) return [differenceMask(compared)];
-    const hovered = tool === 'proposed' && proposals.hovered ? [proposals.hovered] : [];
+    const hovered = [proposals.hovered, preview.pointed].filter((mask) => mask !== null);
     if (!isChosen || !selection.data) return hovered;
     return [...hovered, { picture: selection.data.picture, box: selection.data.box, colour: CHOSEN }];
-  }, [pieces, islands.data, isChosen, selection.data, tool, proposals.hovered, compared, gestures.length]);
+  }, [pieces, islands.data, isChosen, selection.data, preview.pointed, proposals.hovered, compared, gestures.length]);
 
   const onMark = useCallback(
     (points: readonly Spot[], keys: MarkKeys) => {
-      if (pieces === null) return mark(points, keys);
+      if (pieces === null) {
+        const isNew = tool === 'clicked' && how === 'instead' && !keys.add && !keys.subtract;
+        return isNew && takeNamed.current(points) ? undefined : mark(points, keys);
+      }
       const [at] = points;
       const number = at && islands.data ? numberAt(islands.data, at) : 0;
       if (number) setPieces(keys.add ? withJoined(pieces, number) : withLeftOut(pieces, number));
     },
-    [pieces, islands.data, mark, setPieces],
+    [pieces, islands.data, mark, setPieces, tool, how, takeNamed],
   );
   const strokes = useMemo(() => gestures.flatMap(marksOf), [gestures]);
-  const { borders, onHover } = proposals;
+  const hoverProposals = proposals.onHover;
+  const hoverPreview = preview.onHover;
+  const onHover = useCallback(
+    (spot: Spot | null, front?: Row) => {
+      const other = spot && front && front.id !== from?.id ? front.name : '';
+      setTaken(other);
+      hoverProposals(spot);
+      hoverPreview(other ? null : spot);
+    },
+    [from?.id, hoverProposals, hoverPreview],
+  );
+  const overlay = remainder.hatching ?? proposals.borders;
   const marking = useMemo(
-    () => from && choosingMarks(tool, pieces !== null, numbers.size, { masks, strokes, onMark }, { borders, onHover }),
-    [tool, from, pieces, masks, onMark, strokes, numbers.size, borders, onHover],
+    () => from && choosingMarks(tool, pieces !== null, numbers.size, { masks, strokes, onMark, overlay, onHover }),
+    [tool, from, pieces, masks, onMark, strokes, numbers.size, overlay, onHover],
   );
   return {
     marking,
@@ -188,6 +247,8 @@ function useChosen(
     compare,
     compared,
     proposals: proposals.found,
+    remainder,
+    taken: tool === 'pick' ? '' : taken,
     isChoosing: useSlow(selection.isFetching || islands.isFetching),
     isComputing: selection.isFetching || islands.isFetching || proposals.isComputing || isComparing,
     chosen: isChosen ? selection.data : undefined,
