@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from scipy import ndimage
@@ -130,7 +131,13 @@ class DebrisTests(unittest.TestCase):
         self.assertEqual(finding.rows, ("wall", "sign"))
         # A frame of 1 px, which is a twentieth of the sign.
         self.assertEqual(finding.pixels, 4 * 19)
-        self.assertIn("76 px filled in of 'wall' differ", finding.sentence)
+        self.assertEqual(
+            finding.sentence,
+            "76 added px of 'wall' differ from the art around. They show when 'sign' moves by 5 % of its size.",
+        )
+        with mock.patch("yuplet.findings.debris._MOST", 150):
+            (coarse,) = self.found(wall, (190, 60, 60))
+        self.assertEqual(coarse.pixels, finding.pixels, "of one colour it makes no difference")
 
     def test_colours_between_those_around_are_none(self) -> None:
         wall = np.full((40, 60, 4), (220, 210, 180, 255), np.uint8)

@@ -12,7 +12,7 @@ from yuplet.arrangement.revision import take_revision
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
-from yuplet.illustration.matching import LayerFingerprint, Match, looks, match_layers, renumbered
+from yuplet.illustration.matching import LayerFingerprint, Match, looks, match_layers, match_revisions, renumbered
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
 from yuplet.pixels.spill_file import SpillFile
@@ -232,7 +232,8 @@ class FramesInARevisionTests(unittest.TestCase):
         frames = tuple(Layer(f"f{number}", f"frame {number}", Box(1, 1, 9, 9)) for number in range(4))
         new = Illustration("walk", Size(10, 10), (LayerGroup("g", "walk", frames, are_frames=True),))
         start = apply(arrangement_of(old)[0], RenameRows({"a": "stroll"}))
-        matches = match_layers(looks(old, {}, {}), looks(new, {}, {}), dict.fromkeys(one.id for one in frames))
+        matches, cut = match_revisions(old, new, looks(old, {}, {}), looks(new, {}, {}))
+        self.assertEqual((matches, list(cut)), ([], ["a"]))
         numbered, _ = renumbered(new, old, matches, "r2-")
         # Whoever says that it is to go takes it for gone, which it is not.
         after = apply(start, take_revision(start, old, numbered, matches, ("a",), 2))

@@ -172,6 +172,9 @@ class RegionTests(unittest.TestCase):
         self.assertTrue(found[100:300, 100:300].all())
         self.assertFalse(found[150, 320:].any() or found[310:].any())
         np.testing.assert_array_equal(with_slivers(found, there), found)
+        kept = with_slivers(mask, there, [(298, 200)])
+        self.assertFalse(kept[110:290, 297:300].any(), "what a click takes away stays out")
+        self.assertTrue(kept[100:104, 100:200].all())
 
     def test_the_nearest_label(self) -> None:
         labels = np.zeros((1, 9), np.int32)

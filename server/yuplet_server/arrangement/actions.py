@@ -17,7 +17,7 @@ from yuplet.arrangement.revision import take_revision as core_take_revision
 from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.editing.commands import CODEC
 from yuplet.illustration.layers import Illustration as Read
-from yuplet.illustration.matching import cut_into_frames, match_layers, renumbered
+from yuplet.illustration.matching import match_revisions, renumbered
 from yuplet.illustration.records import from_record
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement import queries
@@ -174,8 +174,7 @@ def _prepare_revision(
     arrangement = Arrangement.objects.get(pk=illustration_id)
     revision, now = _waiting_revision(arrangement, number), queries.revision_of(arrangement)
     old, raw = read_of(now), from_record(revision.record)
-    frames = {member.id for moving in cut_into_frames(old, raw).values() for member in moving.members}
-    matches = match_layers(looks_of(now), looks_of(revision), {**dict.fromkeys(frames), **settled})
+    matches, _ = match_revisions(old, raw, looks_of(now), looks_of(revision), settled)
     new, ids = renumbered(raw, old, matches, f"r{number}-")
     factor = raw.canvas.width / old.canvas.width if revision.sha256 == now.sha256 else 1.0
     step = core_take_revision(queries.tree_of(arrangement), old, new, matches, remove, number, factor)

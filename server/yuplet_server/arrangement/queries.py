@@ -14,7 +14,7 @@ from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import Decisions
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Layer
-from yuplet.illustration.matching import cut_into_frames, match_layers
+from yuplet.illustration.matching import match_revisions
 from yuplet.illustration.records import from_record
 from yuplet.parts.part import Anchor, Frame, Margins, Part, Role, part_box
 from yuplet.pixels.picture_cache import keep, kept
@@ -213,9 +213,7 @@ def review(illustration: Illustration, revision: Revision) -> dict[str, Any]:
     before, after = (side_of(one) for one in (now, revision))
     parts = [part for _, part in tree_of(Arrangement.objects.get(pk=illustration.pk)).parts()]
     read, raw = read_of(now), from_record(revision.record)
-    cut = cut_into_frames(read, raw)
-    frames = {member.id for moving in cut.values() for member in moving.members}
-    matches = match_layers(looks_of(now), looks_of(revision), dict.fromkeys(frames))
+    matches, cut = match_revisions(read, raw, looks_of(now), looks_of(revision))
     return {
         "number": revision.number,
         "width": revision.width,
@@ -235,7 +233,6 @@ def review(illustration: Illustration, revision: Revision) -> dict[str, Any]:
                 },
             }
             for match in matches
-            if match.new not in frames and match.old not in cut
         ],
         "cut": [
             {"old": before[layer], "name": moving.name, "frames": len(moving.members)} for layer, moving in cut.items()

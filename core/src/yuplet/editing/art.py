@@ -166,7 +166,7 @@ def clicked_in(layers: LayerStore, art: Art) -> ByClicks:
         gone = (content.picture[..., 3] > 0) & ~left
         found = picked(content.picture, _nested(content.picture), there, steps, gone)
         mask: Chosen = placed_mask(found, content.box, box) & (picture[..., 3] > 0)
-        return with_slivers(mask, picture[..., 3] > 0)
+        return with_slivers(mask, picture[..., 3] > 0, [(one.x, one.y) for one in clicks if not one.add])
 
     return taken
 

@@ -115,6 +115,20 @@ def cut_into_frames(old: Illustration, new: Illustration) -> dict[str, LayerGrou
     }
 
 
+def match_revisions(
+    old: Illustration,
+    new: Illustration,
+    before: Sequence[LayerFingerprint],
+    after: Sequence[LayerFingerprint],
+    settled: Mapping[str, str | None] | None = None,
+) -> tuple[list[Match], dict[str, LayerGroup]]:
+    """Pair the layers of two revisions as `match_layers` does, but for the pictures that were cut into frames: these apart, as `cut_into_frames`."""
+    cut = cut_into_frames(old, new)
+    frames = {member.id for moving in cut.values() for member in moving.members}
+    left = [layer for layer in before if layer.id not in cut]
+    return match_layers(left, [layer for layer in after if layer.id not in frames], settled), cut
+
+
 def renumbered(
     new: Illustration, old: Illustration, matches: Iterable[Match], prefix: str
 ) -> tuple[Illustration, dict[str, str]]:

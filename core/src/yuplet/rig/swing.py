@@ -92,16 +92,24 @@ class _Place:
         # What turns about the joint's middle stays as far from it as it is: the rest of the limb never comes near.
         self._end = _within(limb, self._box)
         self._moving = self._end if moving is None else _within(moving, self._box)
-        rows, columns = np.mgrid[: self._side, : self._side] + 0.5
-        x, y = columns - self._middle.x, rows - self._middle.y
-        far = np.hypot(x, y)
+        rows, columns = np.ogrid[: self._side, : self._side]
+        far = np.hypot(columns + 0.5 - self._middle.x, rows + 0.5 - self._middle.y)
         stays, rests = self._turned(staying, 0.0), self._turned(self._moving, 0.0)
         watched = (far <= joint.radius) & ((stays == 255) | (rests == 255)) & (stays < HALF)
         outside = (far <= reach) & (stays < HALF) & (rests < HALF)
-        right = self._along[0] * y - self._along[1] * x > 0
         self._watched, self._outside = np.flatnonzero(watched), np.flatnonzero(outside)
-        self._watched_right, self._outside_right = right.ravel()[self._watched], right.ravel()[self._outside]
-        self._x, self._y = x.ravel()[self._outside], y.ravel()[self._outside]
+        self._watched_right = self._is_right(*self._from_pivot(self._watched))
+        self._x, self._y = self._from_pivot(self._outside)
+        self._outside_right = self._is_right(self._x, self._y)
+
+    def _from_pivot(self, places: NDArray[np.intp]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        rows, columns = np.divmod(places, self._side)
+        return columns + 0.5 - self._middle.x, rows + 0.5 - self._middle.y
+
+    def _is_right(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """Whether places are right of the limb at rest, as one looks along it from the pivot."""
+        result: NDArray[np.bool_] = self._along[0] * y - self._along[1] * x > 0
+        return result
 
     def sides(self, degrees: float) -> tuple[tuple[int, int], tuple[int, int]]:
         """How many pixels open, and how many jut out, left and right of the limb at rest."""
@@ -162,11 +170,11 @@ def _square(centre: Point, reach: float) -> Box:
 
 def _reach(limb: Content, joint: Circle, along: tuple[float, float]) -> float:
     """How far from the pivot the end of the limb reaches on the pivot's other side, at least as far as corners do."""
-    rows, columns = np.nonzero(limb.picture[..., 3] >= HALF)
-    x = columns + limb.box.left + 0.5 - joint.centre.x
-    y = rows + limb.box.top + 0.5 - joint.centre.y
-    behind = x * along[0] + y * along[1] < 0
-    far = float(np.hypot(x[behind], y[behind]).max(initial=0.0)) + 1
+    rows, columns = np.ogrid[: limb.box.height, : limb.box.width]
+    x = (columns + limb.box.left + 0.5 - joint.centre.x).astype(np.float32)
+    y = (rows + limb.box.top + 0.5 - joint.centre.y).astype(np.float32)
+    behind = (limb.picture[..., 3] >= HALF) & (x * np.float32(along[0]) + y * np.float32(along[1]) < 0)
+    far = math.sqrt(float((x * x + y * y).max(initial=0, where=behind))) + 1
     return min(max(far, joint.radius * _CORNER), joint.radius * _FARTHEST)
 
 

@@ -53,11 +53,11 @@ class Nested:
 
     def grid(self, height: int, width: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
         """For each row and each column of the picture, the one of the working size."""
-        rows, columns = (
-            np.minimum(((np.arange(length) + 0.5) * self.scale).astype(np.intp), most - 1)
-            for length, most in zip((height, width), self.labels.shape, strict=True)
-        )
-        return rows, columns
+        return _nearest_of((height, width), self.labels.shape, self.scale)
+
+    def sampled(self, height: int, width: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """For each row and each column of the working size, the one of the picture."""
+        return _nearest_of(self.labels.shape, (height, width), 1 / self.scale)
 
     def path(self, patch: int) -> list[int]:
         """The pieces that a patch is in, from itself up."""
@@ -83,6 +83,16 @@ class Nested:
             top[piece] = top[parent] if parent <= first and parent != piece else piece
         _, numbers = np.unique(top[: self.count], return_inverse=True)
         return np.concatenate([[0], numbers + 1]).astype(np.int32)
+
+
+def _nearest_of(
+    here: tuple[int, ...], there: tuple[int, ...], scale: float
+) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    rows, columns = (
+        np.minimum(((np.arange(length) + 0.5) * scale).astype(np.intp), most - 1)
+        for length, most in zip(here, there, strict=True)
+    )
+    return rows, columns
 
 
 @njit(void(types.Array(int32, 1, "C", readonly=True), int64, boolean[::1]), **OPTIONS)

@@ -22,6 +22,7 @@ from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import Nested
 from yuplet.selecting.patches import OPTIONS
 from yuplet.selecting.regions import Labels
+from yuplet.selecting.strokes import are_strokes
 
 CHOICE = WHOLE + 24
 """Measures of a piece that a click may take."""
@@ -31,8 +32,8 @@ SURE = 2.0
 """Log odds from which two pieces surely belong together."""
 ALIKE = 0.04
 """Share of their size by which pieces around a click differ at least to be told apart."""
-_LONG, _THIN = 8.0, 0.012
-"""How many times the square of half its thickness the area of a line is at least, and half its thickness as a share of the picture's side."""
+_THIN = 0.012
+"""Half the thickness of a line as a share of the picture's side, at the most."""
 _ALONG, _ENDS = 0.2, 0.15
 """The share of a line's border that what is chosen has at least, and that others have at its ends at the most."""
 _LIKE_GROUND = 0.12
@@ -73,18 +74,9 @@ def picked(
         if index == len(clicks) - 1:
             at = _stepped(nested.known[path, belonging.SIZE], at, steps)
         state.take(path[at], float(said_so[at]))
-    state.take_lines(None if gone is None else gone[np.ix_(*_places(picture, nested))])
+    state.take_lines(None if gone is None else gone[np.ix_(*nested.sampled(*picture.shape[:2]))])
     mask = state.mask()
     return mask if nested.scale == 1 else _at_full_size(picture, nested, mask)
-
-
-def _places(picture: Picture, nested: Nested) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """For each row and each column of the working size, the one of the picture."""
-    rows, columns = (
-        np.minimum(((np.arange(length) + 0.5) / nested.scale).astype(np.intp), most - 1)
-        for length, most in zip(nested.labels.shape, picture.shape[:2], strict=True)
-    )
-    return rows, columns
 
 
 def _stepped(sizes: NDArray[np.float64], at: int, steps: int) -> int:
@@ -243,10 +235,9 @@ class Choosing:
         chosen = self.chosen[1:]
         if not chosen.any():
             return
-        lines = (own[:, belonging.SIZE] >= _LONG * own[:, belonging.DEPTH] ** 2) & (
-            own[:, belonging.DEPTH] <= _THIN * np.sqrt(nested.total)
-        )
+        depth = own[:, belonging.DEPTH]
         near = _near_ground(nested)
+        lines = are_strokes(own[:, belonging.SIZE], depth) & (depth <= _THIN * np.sqrt(nested.total))
         lines &= ~near & (own[:, belonging.RIM] == 0)
         free = (near & (own[:, belonging.RIM] > 0)) | chosen | lines
         if gone is not None:

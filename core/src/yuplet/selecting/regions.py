@@ -101,29 +101,39 @@ def inside_lines(picture: Picture, at: tuple[int, int], gap: float, darkness: fl
     return whole
 
 
-def with_slivers(mask: Chosen, there: Chosen) -> Chosen:
+def with_slivers(mask: Chosen, there: Chosen, outside: Collection[tuple[int, int]] = ()) -> Chosen:
     """A mask and the slivers along it that would be left over between it and where nothing is: they hang together with nothing thick that is
     not chosen, and nobody could want them.
 
-    `there` is where something is. A sliver is up to half a percent of the picture's side thick, 2 px at least, and lies along the mask.
+    `there` is where something is; what holds one of the pixels (x, y) `outside` stays out. A sliver is up to half a percent of the picture's side
+    thick, 2 px at least, and lies along the mask.
     """
-    thick = max(round(_SLIVER * math.sqrt(there.size)), 2)
-    left = there & ~mask
-    if not left.any() or not mask.any():
+    if not mask.any():
         return mask
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (thick, thick))
-    slivers = left & (cv2.morphologyEx(left.astype(np.uint8), cv2.MORPH_OPEN, disc) == 0)
+    thick = max(round(_SLIVER * math.sqrt(there.size)), 2)
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    # What runs away from the mask is too long to lie along it before it leaves this area.
+    margin = 2 * math.ceil(thick / _ALONG)
+    top, left = max(int(rows[0]) - margin, 0), max(int(columns[0]) - margin, 0)
+    area = np.s_[top : int(rows[-1]) + margin + 1, left : int(columns[-1]) + margin + 1]
+    own = mask[area]
+    others = there[area] & ~own
+    cores = distance_to(~others) > thick / 2
+    slivers = others & (distance_to(cores) > thick / 2 + 0.5)
     if not slivers.any():
         return mask
     # What is beside something thick belongs to that.
     labels = pieces_of(slivers, 8)
-    beside = within(left & ~slivers, 1)
     sizes = np.bincount(labels.ravel())
-    bare = np.bincount(labels[beside], minlength=len(sizes)) <= _TOUCH * sizes
-    along = np.bincount(labels[within(mask, thick)], minlength=len(sizes)) >= _ALONG * sizes
-    chosen = bare & along
+    beside = np.bincount(labels[within(others & ~slivers, 1)], minlength=len(sizes))
+    along = np.bincount(labels[within(own, thick)], minlength=len(sizes))
+    chosen = (beside <= _TOUCH * sizes) & (along >= _ALONG * sizes)
     chosen[0] = False
-    result: Chosen = mask | chosen[labels]
+    for x, y in outside:
+        if 0 <= y - top < own.shape[0] and 0 <= x - left < own.shape[1]:
+            chosen[labels[y - top, x - left]] = False
+    result = mask.copy()
+    result[area] |= chosen[labels]
     return result
 
 

@@ -18,13 +18,19 @@ _ALONG = 4.0
 """How many times its half thickness from where two strokes meet their directions are taken."""
 
 
+def are_strokes(sizes: NDArray[np.float64], depths: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which patches are long and thin, by their pixels and how deep they are in px."""
+    result: NDArray[np.bool_] = sizes >= _THIN * depths**2
+    return result
+
+
 def runs_on(labels: Labels, sizes: NDArray[np.float64], depths: NDArray[np.float64]) -> NDArray[np.float32]:
     """For each pair of labels, (count, count), how straight one stroke runs on into the other where they meet: 1 straight on, 0 at a
     right angle or more sharply, or where they do not meet or are no strokes.
     """
     count = len(sizes)
     found = np.zeros((count, count), np.float32)
-    stroke = np.concatenate([[False], sizes >= _THIN * depths**2])
+    stroke = np.concatenate([[False], are_strokes(sizes, depths)])
     meets = [_meetings(labels, stroke, one) for one in ((0, 1), (1, 0))]
     places = np.concatenate(meets)
     if not len(places):

@@ -24,7 +24,7 @@ const KINDS: readonly { kind: Finding['kind']; title: string; told: string }[] =
   {
     kind: 'debris',
     title: 'Rubbish behind parts',
-    told: 'Fill these places anew under Beneath, or remove what was filled in.',
+    told: 'Seen when the part in front moves. Fill these places again under Beneath, or remove the added pixels.',
   },
   { kind: 'same-drawing', title: 'The same drawing', told: 'One image can be laid several times.' },
 ];

@@ -91,9 +91,9 @@ function EdgeAndBehind({ taking }: Pick<Props, 'taking'>) {
   );
 }
 
-/** In words, how much is selected, or whose the art under the pointer is already. */
+/** In words, how much is selected, and which part lies in front of it under the pointer. */
 function SelectionState({ taking }: Pick<Props, 'taking'>) {
-  const { from, chosen, pieces, taken } = taking;
+  const { from, chosen, pieces, inFront } = taking;
   return (
     <p role="status" className={classes.state} aria-busy={taking.isComputing}>
       {taking.isChoosing && 'Working; clear the selection to stop. '}
@@ -101,7 +101,7 @@ function SelectionState({ taking }: Pick<Props, 'taking'>) {
         ? `${chosen.pixels.toLocaleString('en')} px selected, ${share(chosen.pixels, chosen.of)} of '${from?.name ?? 'part'}'.`
         : !pieces && 'No selection yet.'}
       {chosen && from && from.frames.length > 1 && ` Selected in each of its ${from.frames.length} frames.`}
-      {taken && ` Already taken: '${taken}'.`}
+      {inFront && ` '${inFront}' lies in front here.`}
     </p>
   );
 }

@@ -148,7 +148,7 @@ function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
         />
       </div>
       <Button size="compact-sm" variant="default" disabled={!canEdit} onClick={taking.takeProposed}>
-        Make all parts but the background
+        Take out all but the background
       </Button>
     </div>
   );

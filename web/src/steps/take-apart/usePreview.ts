@@ -1,5 +1,5 @@
 /** What a click would take where the pointer is. One question is out at a time, and the next is about the latest place. */
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { askSelection } from '../../api/questions';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
@@ -21,8 +21,8 @@ export function usePreview(
   const wanted = useRef<Spot | null>(null);
   const asked = useRef<Spot | null>(null);
   const isOut = useRef(false);
-  const about = useRef('');
-  const now = isWanted ? `${row} ${art} ${frame}` : '';
+  const now = useMemo(() => (isWanted && row && art ? { row, art, frame } : null), [isWanted, row, art, frame]);
+  const about = useRef(now);
   useEffect(() => {
     about.current = now;
     wanted.current = asked.current = null;
@@ -35,12 +35,13 @@ export function usePreview(
     try {
       while (wanted.current && wanted.current !== asked.current) {
         const [spot, of] = [wanted.current, about.current];
+        if (!of) break;
         asked.current = spot;
         const click = { x: spot.x, y: spot.y, add: true };
         const gestures = [{ tool: 'clicked' as const, how: 'instead' as const, clicks: [click], steps: 0 }];
         const found = await askSelection(
           illustration,
-          { row: row ?? '', gestures, edge: AS_IT_IS, frame },
+          { row: of.row, gestures, edge: AS_IT_IS, frame: of.frame },
           new AbortController().signal,
         )
           .then(
@@ -52,7 +53,7 @@ export function usePreview(
     } finally {
       isOut.current = false;
     }
-  }, [illustration, row, frame]);
+  }, [illustration]);
 
   const onHover = useCallback(
     (spot: Spot | null) => {

@@ -202,7 +202,7 @@ function useChosen(
   const isPointing = isOpen && isTaking && tool === 'clicked' && pieces === null && (!isLarge || gestures.length > 0);
   const preview = usePreview(illustration, from?.id, art, frame, isPointing);
   const remainder = useRemainder(illustration, from?.id, art, version, canvas, isOpen && isTaking, !isLarge);
-  const [taken, setTaken] = useState('');
+  const [inFront, setInFront] = useState('');
 
   const masks = useMemo((): Mask[] => {
     if (pieces !== null && islands.data) return pieceMasks(pieces, islands.data);
@@ -230,7 +230,7 @@ function useChosen(
   const onHover = useCallback(
     (spot: Spot | null, front?: Row) => {
       const other = spot && front && front.id !== from?.id ? front.name : '';
-      setTaken(other);
+      setInFront(other);
       hoverProposals(spot);
       hoverPreview(other ? null : spot);
     },
@@ -248,7 +248,7 @@ function useChosen(
     compared,
     proposals: proposals.found,
     remainder,
-    taken: tool === 'pick' ? '' : taken,
+    inFront: tool === 'pick' ? '' : inFront,
     isChoosing: useSlow(selection.isFetching || islands.isFetching),
     isComputing: selection.isFetching || islands.isFetching || proposals.isComputing || isComparing,
     chosen: isChosen ? selection.data : undefined,
