@@ -69,7 +69,7 @@ class TakeApartTests(ProductTestCase):
 
     def take_out(self, name: str) -> None:
         self.page.get_by_label("Part name").fill(name)
-        self.page.get_by_role("button", name="Take out").click()
+        self.page.get_by_role("button", name="Take out", exact=True).click()
         expect(self.page.get_by_text(f"Take '{name}' out of")).to_be_visible()
         self.wait_for_pile()
 
@@ -208,7 +208,7 @@ class TakeApartTests(ProductTestCase):
                 gestures += 1
             expect(self.page.get_by_text("px selected")).to_be_visible()
             self.page.get_by_label("Part name").fill(name)
-            self.page.get_by_role("button", name="Take out").click()
+            self.page.get_by_role("button", name="Take out", exact=True).click()
             expect(self.page.get_by_text(f"Take '{name}' out of")).to_be_visible()
             self.page.locator("[aria-busy=false]").wait_for()
         self.assertLess(gestures, 20)
@@ -317,7 +317,7 @@ class TakeApartTests(ProductTestCase):
         expect(self.page.get_by_text("px selected")).to_be_visible()
         self.page.get_by_label("Grow").fill("4")
         expect(self.page.get_by_text("100 % of 'drawn'")).to_be_visible()
-        self.page.get_by_role("button", name="Take out").click()
+        self.page.get_by_role("button", name="Take out", exact=True).click()
         expect(self.page.get_by_role("alert")).to_contain_text("This is all of the part")
         self.to_step("Put in order")
         expect(self.row("drawn")).to_be_visible()

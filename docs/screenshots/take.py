@@ -146,7 +146,7 @@ def take_apart(page: Page) -> None:
             page.keyboard.up("Shift")
         page.get_by_text("px selected").wait_for()
         page.get_by_label("Part name").fill(name)
-        page.get_by_role("button", name="Take out").click()
+        page.get_by_role("button", name="Take out", exact=True).click()
         page.get_by_text(f"Take '{name}' out of").wait_for()
         page.locator("[aria-busy=false]").wait_for()
     page.get_by_text("Apart", exact=True).click()

@@ -150,10 +150,10 @@ function Taken({ taking, canEdit }: Props) {
         </Button>
       </form>
       <div className={classes.row}>
-        <Button size="compact-xs" variant="subtle" disabled={gestures.length === 0} onClick={taking.dropLast}>
+        <Button size="compact-xs" variant="default" disabled={gestures.length === 0} onClick={taking.dropLast}>
           Remove last mark
         </Button>
-        <Button size="compact-xs" variant="subtle" disabled={gestures.length === 0} onClick={taking.clear}>
+        <Button size="compact-xs" variant="default" disabled={gestures.length === 0} onClick={taking.clear}>
           Clear selection
         </Button>
       </div>
