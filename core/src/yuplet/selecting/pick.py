@@ -38,6 +38,8 @@ _ALONG, _ENDS = 0.2, 0.15
 """The share of a line's border that what is chosen has at least, and that others have at its ends at the most."""
 _LIKE_GROUND = 0.12
 """OKLab distance up to which patches are ground, as the one is that has most of the rim."""
+MIDDLE = 0.5
+"""How deep a click lies at least in what it takes, as a share of how deep that is."""
 WORSE = 0.02
 """By how much what a click takes may be expected to be worse than what was chosen before it."""
 
@@ -186,6 +188,7 @@ class Choosing:
         self.expected = 0.0
         self._discs: list[tuple[Click, float]] = []
         self._away = np.zeros(0, np.float32)
+        self._deep = np.zeros(0, np.float32)
         self._path: list[int] = []
 
     def offered(self, click: Click) -> tuple[list[int], NDArray[np.float32]]:
@@ -197,11 +200,8 @@ class Choosing:
             if click.add:
                 raise NothingThere("The part is empty here. Click on its art.")
             return [], np.zeros((0, CHOICE), np.float32)
-        others = {
-            other
-            for one, other in zip(self.clicks[:-1], self.patches, strict=False)
-            if one.add != click.add and other >= 0
-        }
+        before = zip(self.clicks[:-1], self.patches, strict=False)
+        others = {other for one, other in before if one.add != click.add} - {-1}
         taboo = {piece for other in others for piece in self.nested.path(other)}
         path = [piece for piece in self.nested.path(patch) if piece not in taboo]
         if not path:
@@ -209,6 +209,7 @@ class Choosing:
         self._path = path
         holds = np.stack([self.nested.patches_of(piece) for piece in path])
         self._away = away_from(self.nested, click)
+        self._deep = np.where(holds[:, 1:], np.inf, self._away[None]).min(axis=1)
         return path, self._measures(path, holds, click)
 
     def take(self, piece: int, expected: float) -> None:
@@ -220,6 +221,7 @@ class Choosing:
             patch, reach = self.patches[-1], self._to_border(click)
             if reach < 0.5 * self.nested.known[patch, belonging.DEPTH]:
                 self._discs.append((click, reach + 1.5))
+                self.patches[-1] = -1
             else:
                 self.chosen[self.nested.patches_of(self._sure_piece())] = click.add
             return
@@ -254,7 +256,10 @@ class Choosing:
         """The pixels that are chosen; each pixel of a patch in which clicks of both kinds lie goes to the nearest of them."""
         nested = self.nested
         mask: Chosen = self.chosen[nested.labels]
-        for click, radius in self._discs:
+        for click, wide in self._discs:
+            # What was said elsewhere stays so.
+            others = [np.hypot(one.x - click.x, one.y - click.y) for one in self.clicks if one.add != click.add]
+            radius = min([wide, *[away / 2 for away in others]])
             reach = int(np.ceil(radius))
             left, top = max(click.x - reach, 0), max(click.y - reach, 0)
             part = mask[top : click.y + reach + 1, left : click.x + reach + 1]
@@ -286,8 +291,8 @@ class Choosing:
     def _sure_piece(self) -> int:
         """The largest piece around the last click that is of nothing but what belongs together more likely than not."""
         piece, *larger = self._path
-        for above in larger:
-            if self.nested.sure[piece] < SURE:
+        for above, deep in zip(larger, self._deep[1:], strict=True):
+            if self.nested.sure[piece] < SURE or deep < MIDDLE * self.nested.known[above, belonging.DEPTH]:
                 break
             piece = above
         return piece
