@@ -6,6 +6,7 @@ import multiprocessing
 import os
 import resource
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -19,7 +20,7 @@ from unittest import mock
 import numpy as np
 from django.conf import settings
 from django.db import connection
-from django.test import Client, SimpleTestCase, TransactionTestCase, override_settings
+from django.test import Client, RequestFactory, SimpleTestCase, TransactionTestCase, override_settings
 
 from tests.cases import brought_in, kept, make_project
 from tests.test_jobs import wait_until
@@ -29,6 +30,7 @@ from yuplet.reading.files import read_illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.apart import Apart, Limits, TookTooMuch
+from yuplet_server.jobs.asked import KnowsWhoAsks
 from yuplet_server.jobs.models import Job
 
 GIB = 2**30
@@ -137,6 +139,29 @@ class ApartTests(SimpleTestCase):
             os.kill(number, signal.SIGKILL)
             wait_until(lambda: not pool._free[0][1].is_there, 5)
             self.assertNotEqual(pool.ask("x", pid), number)
+
+    def test_a_long_question_ends_when_nobody_waits_for_it(self) -> None:
+        """As when a page is closed: the connection of the request is."""
+        apart.warm()
+        with override_settings(APART=True, QUESTION_LIMITS={"seconds": 60.0, "cpu": 60.0, "memory": GIB}):
+            pool = apart._Pool()
+            self.addCleanup(pool.end)
+            ours, theirs = socket.socketpair()
+            self.addCleanup(ours.close)
+            request = RequestFactory().get("/", **{"gunicorn.socket": ours})
+            with ThreadPoolExecutor(1) as thread:
+                answered = thread.submit(KnowsWhoAsks(lambda _: pool.ask("x", compute)), request)
+                time.sleep(2)
+                self.assertFalse(answered.done(), "somebody waits")
+                began = time.monotonic()
+                theirs.close()
+                self.assertRaises(Cancelled, answered.result)
+            self.assertLess(time.monotonic() - began, 5)
+            self.assertEqual(pool._free, [], "its process has ended")
+            with ThreadPoolExecutor(1) as thread:
+                answered = thread.submit(KnowsWhoAsks(lambda _: pool.ask("x", double, 4)), request)
+                self.assertEqual(answered.result(), 8, "a short one is answered all the same, and its process stays")
+            self.assertEqual(len(pool._free), 1)
 
     def test_limits(self) -> None:
         self.refused("more memory than the 1.5 GiB", take_memory, 3)

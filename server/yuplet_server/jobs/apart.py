@@ -25,7 +25,8 @@ from typing import Any, ParamSpec, TypeVar, cast
 from django.conf import settings
 from django.db import close_old_connections, connection, connections
 
-from yuplet.errors import YupletError
+from yuplet.errors import Cancelled, YupletError
+from yuplet_server.jobs.asked import is_waiting
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -34,6 +35,8 @@ _WAIT = 0.05
 """Seconds between two looks at whether the work is to be stopped."""
 _PATIENCE = 30.0
 """Seconds for which a question waits for a process that is free."""
+_FINISHED = 1.0
+"""Seconds in which a question is answered although nobody waits for it any more: what was decoded for it serves the next one."""
 _MOST_QUESTIONS = 500
 """Questions after which a process is replaced by a new one, so that no leak of a library grows."""
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG of Linux, <sys/prctl.h>
@@ -97,8 +100,14 @@ class Apart:
     def __exit__(self, *_: object) -> None:
         self.end()
 
-    def call(self, function: Callable[..., T], *arguments: Any, report: Report | None = None) -> T:
-        """Do a piece of work; raises what it raises, or `TookTooMuch`.
+    def call(
+        self,
+        function: Callable[..., T],
+        *arguments: Any,
+        report: Report | None = None,
+        wanted: Callable[[], bool] = lambda: True,
+    ) -> T:
+        """Do a piece of work; raises what it raises, or `TookTooMuch`, or `Cancelled` when it takes long and is no longer `wanted`.
 
         With `report` the function gets one more argument, to tell how far it is: what it says comes to `report` here. `report` is also called
         without arguments, often: what it raises ends the work at once.
@@ -107,7 +116,7 @@ class Apart:
             self._pipe.send((function, arguments, report is not None))
         except ConnectionError:
             raise self._ended() from None
-        deadline = time.monotonic() + self._limits.seconds
+        began = time.monotonic()
         while True:
             if self._pipe.poll(_WAIT):
                 try:
@@ -125,7 +134,11 @@ class Apart:
                     raise _too_much_memory(self._limits) if isinstance(error, MemoryError) and self.done == 1 else error
             elif report is not None:
                 report()
-            if time.monotonic() > deadline:
+            taken = time.monotonic() - began
+            if taken > _FINISHED and not wanted():
+                self.end()
+                raise Cancelled
+            if taken > self._limits.seconds:
                 self.end()
                 raise TookTooMuch(
                     f"This took more than {self._limits.seconds:g} seconds and was stopped. Nothing was changed. Make the file simpler or smaller."
@@ -173,13 +186,13 @@ class _Pool:
             apart = self._take(key)
             try:
                 try:
-                    answer = apart.call(function, *arguments)
+                    answer = apart.call(function, *arguments, wanted=is_waiting)
                 except MemoryError:
                     # It may be what earlier questions left there.
                     apart.end()
                     apart = self._new()
-                    answer = apart.call(function, *arguments)
-            except (TookTooMuch, MemoryError, _Fault):
+                    answer = apart.call(function, *arguments, wanted=is_waiting)
+            except (TookTooMuch, MemoryError, Cancelled, _Fault):
                 apart.end()
                 raise
             except BaseException:

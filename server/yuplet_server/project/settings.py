@@ -41,6 +41,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "yuplet_server.base.headers.FrontServer",
+    "yuplet_server.jobs.asked.KnowsWhoAsks",
     "django.middleware.security.SecurityMiddleware",
     "yuplet_server.base.headers.ContentSecurityPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",

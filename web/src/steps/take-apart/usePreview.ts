@@ -23,10 +23,14 @@ export function usePreview(
   const isOut = useRef(false);
   const now = useMemo(() => (isWanted && row && art ? { row, art, frame } : null), [isWanted, row, art, frame]);
   const about = useRef(now);
+  const leaving = useRef(new AbortController());
   useEffect(() => {
     about.current = now;
     wanted.current = asked.current = null;
     setMask(null);
+    const controller = new AbortController();
+    leaving.current = controller;
+    return () => controller.abort();
   }, [now]);
 
   const ask = useCallback(async () => {
@@ -42,7 +46,7 @@ export function usePreview(
         const found = await askSelection(
           illustration,
           { row: of.row, gestures, edge: AS_IT_IS, frame: of.frame },
-          new AbortController().signal,
+          leaving.current.signal,
         )
           .then(
             async ({ mask: drawn, box }): Promise<Mask> => ({ picture: await bitmapOf(drawn), box, colour: POINTED }),
