@@ -16,7 +16,7 @@ from yuplet.geometry import Box
 from yuplet.illustration.derived import Cut, Refilled
 from yuplet.parts.part import Frame, Part
 from yuplet.pixels import Picture
-from yuplet.pixels.picture_cache import remembered
+from yuplet.pixels.picture_cache import digest_of, recalled, remembered
 from yuplet.selecting.gestures import ByClicks
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import Nested, nested
@@ -97,17 +97,32 @@ def drawn_art(before: Arrangement, layers: LayerStore, row: str, art: Art) -> tu
     added = art.content.added
     if added is None or art.layer is None or not _is_of_cuts(layers, art.layer):
         return art, None
-    hidden: Chosen = added & covered_in(before, layers, row, art.box)
+    above = _above(before, layers, row, art.box)
+    # Asked again at each place that somebody points at.
+    key = ("drawn", art.box, digest_of(art.picture), tuple((one.box, digest_of(one.picture)) for one in above))
+    content, hidden = recalled(key, partial(_drawn_below, art.content, above))
+    return (art, None) if hidden is None else (replace(art, content=content), hidden)
+
+
+def _drawn_below(content: Content, above: Sequence[Content]) -> tuple[Content, Chosen | None]:
+    """What is drawn of what lies below others, and where the rest is."""
+    added = content.all_added
+    hidden: Chosen = added & _covered_by(above, content.box)
     if not hidden.any():
-        return art, None
-    picture = art.picture.copy()
+        return content, None
+    picture = content.picture.copy()
     picture[hidden] = 0
-    return replace(art, content=Content(art.box, picture, added & ~hidden)), hidden
+    return Content(content.box, picture, added & ~hidden), hidden
 
 
 def covered_in(before: Arrangement, layers: LayerStore, row: str, box: Box) -> Chosen:
     """Where within a box of the canvas an opaque part lies over another one."""
-    covered = np.zeros((box.height, box.width), np.bool_)
+    return _covered_by(_above(before, layers, row, box), box)
+
+
+def _above(before: Arrangement, layers: LayerStore, row: str, box: Box) -> list[Content]:
+    """What lies over a part within a box of the canvas and may be opaque there."""
+    result = []
     for part in in_front_of(before, row):
         for piece in part.pieces:
             content = layers.content(piece.layer) if piece.opacity == 1 and piece.blend == "normal" else None
@@ -115,7 +130,14 @@ def covered_in(before: Arrangement, layers: LayerStore, row: str, box: Box) -> C
                 continue
             there = moved(content, part.offset)
             if not there.box.meet(box).is_empty:
-                covered |= placed_mask(there.picture[..., 3] == 255, there.box, box)
+                result.append(there)
+    return result
+
+
+def _covered_by(above: Sequence[Content], box: Box) -> Chosen:
+    covered = np.zeros((box.height, box.width), np.bool_)
+    for one in above:
+        covered |= placed_mask(one.picture[..., 3] == 255, one.box, box)
     return covered
 
 

@@ -89,11 +89,11 @@ def kept(key: Hashable) -> Any:
 
 def remembered(what: str, picture: Picture, make: Callable[[], T]) -> T:
     """The same for what is computed from a picture, told from others by its pixels."""
-    return recalled((what, picture.shape, _digest(picture)), make)
+    return recalled((what, picture.shape, digest_of(picture)), make)
 
 
-def _digest(picture: Picture) -> str:
-    """What tells a picture from others; of one that is kept, and so never changes, it is computed once."""
+def digest_of(picture: Picture) -> str:
+    """What tells a picture's pixels from others; of one that is kept, and so never changes, it is computed once."""
     is_kept = not picture.flags.writeable and picture.base is None
     if is_kept:
         with _lock:
