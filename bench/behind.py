@@ -10,7 +10,7 @@ import json
 
 import cv2
 import numpy as np
-from known_parts import FITTING, JUDGING, SEEN, drawn_svg, ground_of, owners_of, sources_of
+from known_parts import DRAWN, FITTING, JUDGING, SEEN, drawn_svg, ground_of, owners_of, sources_of
 from lxml import etree
 from measure import table
 from numpy.typing import NDArray
@@ -32,13 +32,19 @@ _BORDER = 0.05
 def laid(svg: str, number: int, without: str | None = None) -> NDArray[np.uint8]:
     root = etree.fromstring(svg.encode())
     if without is not None:
-        for one in root.findall(f".//{{*}}g[@data-part='{without}']"):
-            one.getparent().remove(one)
+        for group in root.findall(f".//{{*}}g[@data-part='{without}']"):
+            # Parts may be drawn within others, and stay.
+            for one in [one for one in group.iter(*DRAWN) if part_of(one) == without]:
+                one.getparent().remove(one)
     over = drawn_svg(etree.tostring(root).decode(), SIDE)
     alpha = over[..., 3:] / 255
     picture = np.full_like(over, 255)
     picture[..., :3] = np.round(over[..., :3] * alpha + ground_of("plain", SIDE, number) * (1 - alpha))
     return picture
+
+
+def part_of(element: etree._Element) -> str | None:
+    return next((one.get("data-part") for one in element.iterancestors() if one.get("data-part")), None)
 
 
 def borders(picture: NDArray[np.uint8]) -> NDArray[np.bool_]:

@@ -52,7 +52,7 @@ GROUNDS = ("plain", "two colours", "busy")
 SEEN = 0.003
 """Share of the picture of which a part is seen at least."""
 _NAMESPACE = "{http://www.w3.org/2000/svg}"
-_DRAWN = {
+DRAWN = {
     f"{_NAMESPACE}{name}"
     for name in ("path", "circle", "ellipse", "rect", "line", "polyline", "polygon", "use", "text")
 }
@@ -201,13 +201,13 @@ def owners_of(svg: str, side: int) -> tuple[NDArray[np.int32], tuple[str, ...]]:
             if (
                 element.get(kind, "none") != "none"
                 or kind == "fill"
-                and element.tag in _DRAWN
+                and element.tag in DRAWN
                 and not _has_fill(element)
             ):
                 if part not in names:
                     names.append(part)
                 element.set(kind, f"#{_code(names.index(part) + 1):06x}")
-        if element.tag in _DRAWN:
+        if element.tag in DRAWN:
             element.set("shape-rendering", "crispEdges")
         for below in element:
             if isinstance(below.tag, str):

@@ -1,7 +1,7 @@
 """What lies behind something that was taken out: the colours of the surroundings, continued.
 
 Sources: for flat art the colour of the nearest pixel, found by the distance transform (P. Felzenszwalb and D. Huttenlocher,
-2012, as OpenCV has it); for painted art A. Telea, "An Image Inpainting Technique Based on the Fast Marching Method", Journal of
+2012, as OpenCV has it), up to where borders go on (`continuing`); for painted art A. Telea, "An Image Inpainting Technique Based on the Fast Marching Method", Journal of
 Graphics Tools 9(1), 2004, as OpenCV has it.
 """
 
@@ -14,12 +14,12 @@ from numpy.typing import NDArray
 
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
+from yuplet.pixels.continuing import DARK, SEEN, colours_at, continue_borders, nearest_of
 
 Continued: TypeAlias = Literal["flat", "painted"]
 
 FRINGE = 2
 """Pixels beside a hole that are not continued: their colours are mixed with those of what was taken out."""
-_DARK = 80
 _LINE = 0.012
 """How thick a line can be, as a share of the geometric mean of the picture's sides."""
 _THINNEST = 3
@@ -27,9 +27,13 @@ _THINNEST = 3
 _EVEN, _FLAT = 32, 6
 """Levels by which one colour differs in itself, shaded a little, and those by which it differs from pixel to pixel."""
 _MOSTLY = 0.6
+_MEETING = 6
+"""Area of a blob where lines meet, at the most, in squares of their thickness."""
+_UPON = 0.2
+"""Share of an area up to which what it goes all around is small."""
 _RADIUS = 8
 _AROUND = 24
-"""Pixels around a hole that inpainting looks at."""
+"""Pixels around a hole that are looked at, at the least."""
 
 
 def fill(
@@ -66,11 +70,12 @@ def fill(
         return result
     rows, columns = np.flatnonzero(hole.any(axis=1)), np.flatnonzero(hole.any(axis=0))
     height, width = hole.shape
+    beyond = max(_AROUND, round(1.2 * SEEN * math.sqrt(hole.size)))
     around = Box(
-        max(int(columns[0]) - _AROUND, 0),
-        max(int(rows[0]) - _AROUND, 0),
-        min(int(columns[-1]) + 1 + _AROUND, width),
-        min(int(rows[-1]) + 1 + _AROUND, height),
+        max(int(columns[0]) - beyond, 0),
+        max(int(rows[0]) - beyond, 0),
+        min(int(columns[-1]) + 1 + beyond, width),
+        min(int(rows[-1]) + 1 + beyond, height),
     )
     inner = (slice(around.top, around.bottom), slice(around.left, around.right))
     thick = 0.0 if and_lines else _LINE * math.sqrt(hole.size)
@@ -84,7 +89,12 @@ def fill(
             result[hole] = 0
             return result
     near, place = picture[inner], hole[inner]
-    _, colours = _nearest(near, source)
+    far, nearest = nearest_of(source)
+    colours = colours_at(near, nearest)
+    if how == "flat" and not and_lines:
+        colours = continue_borders(
+            colours, far, nearest, place, 2 * FRINGE + 2 + 2 * thick, math.sqrt(hole.size), 2 * thick
+        )
     if how == "painted":
         # Inpainting needs colour all around: what is no source is given the nearest one first.
         rest = np.where(source[..., None], near[..., :3], colours)
@@ -116,9 +126,9 @@ def bleed(picture: Picture, reach: int) -> Picture:
     result[~seen] = 0
     if not seen.any() or seen.all():
         return result
-    distance, colours = _nearest(picture, seen)
+    distance, nearest = nearest_of(seen)
     near = ~seen & (distance <= reach)
-    result[near, :3] = colours[near]
+    result[near, :3] = colours_at(picture, nearest)[near]
     return result
 
 
@@ -134,17 +144,47 @@ def _sources(picture: Picture, hole: NDArray[np.bool_], thick: float, may: NDArr
         opaque &= may
     grown = cv2.dilate(hole.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
     # What is made of a line and its smoothed edge is as dark as half of it.
-    dark = (opaque & (picture[..., :3].max(axis=2) < _DARK)).astype(np.uint8)
+    dark = (opaque & (picture[..., :3].max(axis=2) < DARK)).astype(np.uint8)
     if thick == 0:
         dark[:] = 0
-    around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * math.ceil(thick / 2) + 1,) * 2)
-    line = (dark > 0) & (cv2.morphologyEx(dark, cv2.MORPH_OPEN, around) == 0)
+    line = _lines(dark, thick)
     beside = cv2.dilate(line.astype(np.uint8), np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
     clear = opaque & ~grown & ~beside
     slivers = _slivers(picture, opaque, round(thick / 2)).astype(np.uint8)
     beside_slivers = cv2.dilate(slivers, np.ones((2 * FRINGE + 1,) * 2, np.uint8)) > 0
-    choices: list[NDArray[np.bool_]] = [clear & ~beside_slivers, clear, opaque & ~grown]
+    around = clear & ~_in_front(hole)
+    choices: list[NDArray[np.bool_]] = [around & ~beside_slivers, around, clear, opaque & ~grown]
     return next((one for one in choices if one.any()), opaque)
+
+
+def _lines(dark: NDArray[np.uint8], thick: float) -> NDArray[np.bool_]:
+    """The dark pixels that are of lines: those too thin for a disc, and small blobs beside them, where lines meet."""
+    around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * math.ceil(thick / 2) + 1,) * 2)
+    opened = cv2.morphologyEx(dark, cv2.MORPH_OPEN, around).astype(np.uint8)
+    line: NDArray[np.bool_] = (dark > 0) & (opened == 0)
+    if not line.any() or not opened.any():
+        return line
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(opened, connectivity=8)
+    touched = np.zeros(count, bool)
+    touched[labels[cv2.dilate(line.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0]] = True
+    meeting = touched & (stats[:, cv2.CC_STAT_AREA] <= _MEETING * thick**2)
+    meeting[0] = False
+    line |= meeting[labels]
+    return line
+
+
+def _in_front(hole: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """What a hole goes all around and is small beside it: that lies upon what was taken out, as eyes do on a face, and not behind it."""
+    outer, _ = cv2.findContours(hole.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    around = cv2.drawContours(np.zeros(hole.shape, np.uint8), outer, -1, 1, cv2.FILLED)
+    found: NDArray[np.bool_] = (around > 0) & ~hole
+    if not found.any():
+        return found
+    _, within, sizes, _ = cv2.connectedComponentsWithStats(found.astype(np.uint8), connectivity=8)
+    _, wholes, of_all, _ = cv2.connectedComponentsWithStats(around, connectivity=8)
+    area, whole = sizes[within, cv2.CC_STAT_AREA], of_all[wholes, cv2.CC_STAT_AREA]
+    small: NDArray[np.bool_] = found & (area <= _UPON * whole)
+    return small
 
 
 def _slivers(picture: Picture, opaque: NDArray[np.bool_], thick: int) -> NDArray[np.bool_]:
@@ -183,13 +223,3 @@ def _all_of_one_colour(place: NDArray[np.bool_], colours: NDArray[np.uint8]) -> 
     same = lowest == highest
     found: NDArray[np.bool_] = same[labels]
     return found
-
-
-def _nearest(picture: Picture, source: NDArray[np.bool_]) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
-    """How far away the nearest source pixel is, (H, W), and its colour, (H, W, 3)."""
-    distance, labels = cv2.distanceTransformWithLabels(
-        np.where(source, 0, 255).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    table = np.zeros((int(labels.max()) + 1, 3), np.uint8)
-    table[labels[source]] = picture[source, :3]
-    return distance.astype(np.float32, copy=False), table[labels]
