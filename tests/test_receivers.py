@@ -28,6 +28,7 @@ from yuplet.rehearsal.film import Film
 from yuplet.rehearsal.motion.document import Key, Motion, Stage, Track
 from yuplet.rehearsal.motion.sampling import sample
 from yuplet.rehearsal.motion.timing import directed
+from yuplet.rehearsal.proof import prove
 from yuplet.rehearsal.reading import Reading
 from yuplet.rehearsal.trying import opened_scene
 from yuplet.writing.pictures import Sources
@@ -80,7 +81,7 @@ class ReceiverCase(unittest.TestCase):
             art = signal_post.signal_post(scratch)
             start, _ = arrangement_of(art)
             joints = SetJoints({"lamp": "mast", "arm": "mast"}, {"mast": Point(47, 70), "arm": Point(45, 20)})
-            beside = {"page": True, "layers": True, "model": {"pixels_per_unit": 50}}
+            beside = {"page": True, "layers": True, "scene": True, "model": {"pixels_per_unit": 50}}
             recipe = from_json({"format": "yuplet-recipe", "version": 1, "name": "all", "beside": beside})
             arrangement = change(apply(start, joints))
             hand_over(art, arrangement, Sources(scratch), target, "", lambda *_: None, recipe=recipe)
@@ -144,17 +145,48 @@ class PackageTests(ReceiverCase):
         self.assertLess(difference.mean(), 0.5)
         self.assertLessEqual({"signal post", "sky", "mast", "arm lowered"}, set(seen["names"]))
 
-    def test_a_browser_shows_the_page_as_it_must_look(self) -> None:
-        page = self.page_of(self.mixed)
-        page.goto(f"{HOME}/index.html")
+    def shown(self, package: Path, file: str) -> Any:
+        """What a browser shows of a file."""
+        page = self.page_of(package)
+        page.goto(f"{HOME}/{file}")
         page.wait_for_load_state("networkidle")
-        shot = self.folder / "page.png"
+        shot = self.folder / "shown.png"
         page.screenshot(path=shot)
         with Image.open(shot) as image:
-            difference = np.abs(np.array(image.convert("RGB")).astype(int) - self.reference(self.mixed))
+            return np.array(image.convert("RGB")).astype(int)
+
+    def test_a_browser_and_the_proof_agree_about_modes(self) -> None:
+        """What CSS has is right in both, what it does not have is wrong in both; on the page by about as many pixels."""
+        for mode, is_right in (
+            ("lighter", True),
+            ("luminosity", True),
+            ("destination-out", False),
+            ("destination-in", False),
+        ):
+            package = self.handed_over(
+                mode,
+                lambda start, mode=mode: start.changed(
+                    lambda row: replace(row, blend=mode) if row.name == "mast" else row
+                ),
+            )
+            proof = {one.way: one for one in prove(package, lambda *_: None).comparisons}
+            wanted = self.reference(package)
+            for file, way in (("index.html", "page"), ("scene.svg", "scene")):
+                with self.subTest(mode, file=file):
+                    difference = np.abs(self.shown(package, file) - wanted).max(axis=2)
+                    self.assertEqual(proof[way].ok, is_right)
+                    self.assertEqual(bool(difference.max() <= 6), is_right, difference.max())
+                    if not is_right and way == "page":
+                        wrong = int((difference > 6).sum())
+                        self.assertAlmostEqual(proof[way].differing_pixels, wrong, delta=0.1 * wrong + 40)
+
+    def test_a_browser_shows_the_page_as_it_must_look(self) -> None:
+        difference = np.abs(self.shown(self.mixed, "index.html") - self.reference(self.mixed))
         self.assertLessEqual(difference.max(), 6)
         self.assertLess(difference.mean(), 0.6)
         # At twice the size every part is twice as large, in its place.
+        page = self.page_of(self.mixed)
+        page.goto(f"{HOME}/index.html")
         page.set_viewport_size({"width": 194, "height": 146})
         page.add_style_tag(content=".picture { max-width: none !important; }")
         box = page.locator("[alt=mast]").bounding_box()

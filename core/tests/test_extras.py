@@ -63,6 +63,46 @@ class ExtrasTests(PackageTestCase):
         self.assertEqual(self.ways(report), {"places": 0, "layers": 0, "page": 0})
         self.assertTrue(report.proof.ok)
 
+    def mixed(self, name: str, mode: str) -> Arrangement:
+        return self.start.changed(lambda row: replace(row, blend=mode) if row.name == name else row)
+
+    def test_modes_that_css_does_not_have_are_told_and_not_proved_right(self) -> None:
+        """A browser lays what has such a mode as if it had none; so does the proof."""
+        for mode in ("source-atop", "destination-in", "destination-out", "destination-atop"):
+            with self.subTest(mode):
+                report = self.by(self.mixed("mast", mode), beside={"page": True, "scene": True, "layers": True})
+                (said,) = [one for one in report.warnings if "CSS" in one]
+                self.assertIn(
+                    f"The page and the SVG of the picture cannot show 'post / mast' as drawn: CSS has no mode '{mode}'",
+                    said,
+                )
+                found = {one.way: one.ok for one in report.proof.comparisons}
+                # Over the opaque sky this one is the same as none.
+                right = mode == "source-atop"
+                self.assertEqual(found, {"places": True, "layers": True, "page": right, "scene": right})
+                for file in ("style.css", "scene.svg"):
+                    self.assertNotIn(mode, (self.package / file).read_text())
+
+    def test_a_mode_of_somebody_else_in_a_page_counts_for_nothing(self) -> None:
+        """As in a browser: the declaration is dropped."""
+        self.by(self.mixed("arm lowered", "multiply"), beside={"page": True})
+        self.assertTrue(self.prove().ok)
+        style = self.package / "style.css"
+        style.write_text(style.read_text().replace("mix-blend-mode: multiply", "mix-blend-mode: source-atop"))
+        self.assertEqual([one.way for one in self.prove().comparisons if not one.ok], ["page"])
+
+    def test_what_is_added_up_is_right_in_every_output(self) -> None:
+        """Within groups as well, beside what the drawing library knows by itself."""
+        for name in ("glow", "mast", "marsh"):
+            with self.subTest(name):
+                report = self.by(self.mixed(name, "lighter"), beside={"page": True, "scene": True, "layers": True})
+                self.assertTrue(report.proof.ok, report.proof)
+                self.assertEqual([one for one in report.warnings if "CSS" in one], [])
+                scene = self.package / "scene.svg"
+                self.assertIn("mix-blend-mode:plus-lighter", scene.read_text())
+                scene.write_text(scene.read_text().replace("plus-lighter", "plus-darker"))
+                self.assertEqual([one.way for one in self.prove().comparisons if not one.ok], ["scene"])
+
     def test_what_the_model_has_no_place_for_is_told_before(self) -> None:
         report = self.by(beside={"model": {}})
         said = " ".join(report.warnings)

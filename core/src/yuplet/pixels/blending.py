@@ -33,5 +33,8 @@ MODES: dict[str, int] = {
     "destination-atop": DESTINATION_ATOP,
 }
 
+CSS: dict[str, str] = {**{name: name for name, number in MODES.items() if number < LIGHTER}, "lighter": "plus-lighter"}
+"""Those that elements of a page or of an SVG can have, and what CSS calls them (Compositing and Blending Level 2, `mix-blend-mode`)."""
+
 CLEARING = frozenset({DESTINATION_IN, DESTINATION_ATOP})
 """Operators that also change the backdrop where the source is transparent, outside its box too."""

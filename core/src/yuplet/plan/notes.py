@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box, Size
 from yuplet.paths import path_problem
+from yuplet.pixels.blending import CSS
 from yuplet.plan.measuring import Measured
 from yuplet.plan.naming import clashes
 from yuplet.plan.planned import CREDITS, PlannedExtra, PlannedPart, PlannedScale, PlanNote
@@ -44,6 +45,7 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
     """What the files beside the images have no place for."""
     mixing = sorted({one.label for one in parts if one.part.blend != "normal"} | set(_mixing_groups(tree)))
     moving = [one.label for one in parts if len(one.part.frames) > 1]
+    yield from _beyond_css(recipe, parts, tree)
     if recipe.extras.model is not None and mixing:
         said = f"The model shows everything laid over what is behind; it has no place for the modes and opacities of {_some(mixing)}."
         yield PlanNote("not shown", "warning", said)
@@ -66,12 +68,40 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
         yield PlanNote("not shown", "warning", said)
 
 
-def _mixing_groups(rows: Sequence[Row]) -> Iterator[str]:
+def _beyond_css(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]) -> Iterator[PlanNote]:
+    """Modes that neither a page nor an SVG has: what has one is laid there as if it had none."""
+    extras = recipe.extras
+    files = [name for name, wanted in (("page", extras.page), ("SVG of the picture", extras.scene)) if wanted]
+    of_pieces = extras.scene or extras.vector != "none"
+    lost: dict[str, tuple[str, str]] = {}
+    for one in parts:
+        inner = [piece.blend for piece in one.part.pieces] if of_pieces else []
+        for mode in (one.part.blend, *inner):
+            if mode not in CSS and (files or mode != one.part.blend):
+                lost.setdefault(one.part.id, (one.label, mode))
+    if files:
+        lost |= {group.id: (group.name, group.blend) for group in _groups(tree) if group.blend not in CSS}
+    if not lost:
+        return
+    where = " and the ".join(files) or "SVG of each part"
+    modes = " and ".join(f"'{mode}'" for mode in sorted({mode for _, mode in lost.values()}))
+    labels = _some([label for label, _ in lost.values()])
+    said = (
+        f"The {where} cannot show {labels} as drawn: CSS has no mode {modes}. Make one part of {labels} and what it lies on, or"
+        " leave this output out."
+    )
+    yield PlanNote("not shown", "warning", said, tuple(lost))
+
+
+def _groups(rows: Sequence[Row]) -> Iterator[PartGroup]:
     for row in rows:
         if isinstance(row, PartGroup):
-            if row.opacity < 1 or row.blend != "normal":
-                yield row.name
-            yield from _mixing_groups(row.members)
+            yield row
+            yield from _groups(row.members)
+
+
+def _mixing_groups(rows: Sequence[Row]) -> Iterator[str]:
+    return (one.name for one in _groups(rows) if one.opacity < 1 or one.blend != "normal")
 
 
 def _some(labels: Sequence[str]) -> str:

@@ -8,12 +8,13 @@ import base64
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Final, Literal, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 from PIL import Image
 
 from yuplet.errors import MotionError
+from yuplet.pixels.blending import CSS
 from yuplet.playable.laid import members_in_order
 from yuplet.rehearsal.images import Decoded
 from yuplet.rehearsal.motion.camera import times_of
@@ -29,18 +30,6 @@ MOST_VALUES = 2_000_000
 """Pictures times parts that move."""
 UNTIMED = 100
 """Milliseconds for which a picture of an animated part is seen that nobody has timed (common practice, no published source)."""
-CSS_MODES: Final = {
-    **{
-        mode: mode
-        for mode in (
-            *("normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light"),
-            *("soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity"),
-        )
-    },
-    "lighter": "plus-lighter",
-}  # fmt: skip
-"""The modes that CSS has for elements (Compositing and Blending Level 1 and 2), by their names in a manifest."""
-
 
 Changing: TypeAlias = Literal["transform", "opacity", "visibility", "background-color"]
 
@@ -246,9 +235,9 @@ class _Made:
         return Strand(name, tuple(self._shares[at] for at in kept), tuple(values[at] for at in kept), is_stepped)
 
     def _mode(self, blend: str) -> str:
-        if blend not in CSS_MODES:
+        if blend not in CSS:
             self._lost[blend] = self._lost.get(blend, 0) + 1
-        return CSS_MODES.get(blend, "normal")
+        return CSS.get(blend, "normal")
 
     def _id(self, kind: str) -> str:
         self._count += 1

@@ -1,7 +1,7 @@
 """Vector files as a browser or an animation program sees them: drawn by the resvg library at the size that they say."""
 
 import io
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -10,30 +10,91 @@ from PIL import Image
 from resvg import usvg
 
 from yuplet.errors import shown
-from yuplet.rehearsal.images import kept
-from yuplet.rehearsal.package import Package, PartUse
+from yuplet.rehearsal.images import kept, require_few
+from yuplet.rehearsal.package import GroupEntry, Package, PartUse, TreeEntry
+from yuplet.rehearsal.page import mode_of
 from yuplet.rehearsal.picture import Placed, Scene
+
+_SVG = "{http://www.w3.org/2000/svg}"
+# What is written again keeps its names.
+ElementTree.register_namespace("", "http://www.w3.org/2000/svg")
+ElementTree.register_namespace("xlink", "http://www.w3.org/1999/xlink")
+_ADDED = "plus-lighter"
 
 
 def scene_of_drawing(
     path: Path, scratch: Path, allowed: tuple[float, float], size: tuple[int, int], scale: float
 ) -> Scene:
-    """One drawing of everything, as large as the canvas; raises OSError or ValueError for one that cannot be read."""
-    image = kept(_drawn(path.read_text("utf-8"), size), scratch / "scene.raw")
-    placed = {
-        "all": Placed(label="the scene", image=image, left=0, top=0, opacity=1.0, blend="normal", area=(0, 0, *size))
-    }
+    """One drawing of everything, as large as the canvas; raises OSError or ValueError for one that cannot be read.
+
+    What is added up (`plus-lighter`) is laid together here from drawings of the rest, since browsers know that mode and the library that draws
+    does not.
+    """
+    text = path.read_text("utf-8")
+    placed: dict[str, Placed] = {}
+
+    def drawn(markup: str, label: str, opacity: float, blend: str) -> PartUse:
+        require_few(len(placed))
+        name = f"drawing {len(placed)}"
+        picture = _drawn(markup, size)
+        area = picture.getbbox(alpha_only=True) or (0, 0, 1, 1)
+        image = kept(picture.crop(area), scratch / f"{name}.raw")
+        placed[name] = Placed(
+            label=label, image=image, left=area[0], top=area[1], opacity=opacity, blend=blend, area=area
+        )
+        return PartUse(name, True)
+
+    tree: tuple[TreeEntry, ...]
+    if _ADDED not in text:
+        tree = (drawn(text, "the scene", 1.0, "normal"),)
+    else:
+        tree = tuple(_laid(ElementTree.fromstring(text), drawn))
     return Scene(
         way="scene",
         scale=scale,
         width=size[0],
         height=size[1],
-        tree=(PartUse("all", True),),
+        tree=tree,
         placed=placed,
         ground=None,
         largest=allowed[0],
         mean=allowed[1],
     )
+
+
+def _laid(root: ElementTree.Element, drawn: Callable[[str, str, float, str], PartUse]) -> Iterator[TreeEntry]:
+    """The elements directly in an SVG, and those in groups in which something is added up: what holds nothing of that is drawn as it is."""
+    shared = [one for one in root if one.tag == f"{_SVG}defs"]
+
+    def alone(element: ElementTree.Element, around: list[ElementTree.Element]) -> str:
+        whole = ElementTree.Element(root.tag, root.attrib)
+        whole.extend(shared)
+        onto = whole
+        for one in around:
+            onto = ElementTree.SubElement(onto, one.tag, _without_mixing(one))
+        kept_as_it_is = ElementTree.SubElement(onto, element.tag, _without_mixing(element))
+        kept_as_it_is.extend(list(element))
+        return ElementTree.tostring(whole, encoding="unicode")
+
+    def each(elements: Iterable[ElementTree.Element], around: list[ElementTree.Element]) -> Iterator[TreeEntry]:
+        for element in elements:
+            if element.tag in (f"{_SVG}defs", f"{_SVG}title") or element.get("display") == "none":
+                continue
+            style = dict(one.split(":") for one in element.get("style", "").split(";") if one.count(":") == 1)
+            opacity, blend = float(element.get("opacity", "1")), mode_of(style.get("mix-blend-mode", "normal").strip())
+            if any(_ADDED in one.get("style", "") for one in element.iter() if one is not element):
+                isolated = style.get("isolation", "").strip() == "isolate"
+                members = tuple(each(element, [*around, element]))
+                yield GroupEntry(element.get("id", ""), True, opacity, blend, isolated, members)
+            else:
+                title = element.findtext(f"{_SVG}title", "")
+                yield drawn(alone(element, around), title, opacity, blend)
+
+    yield from each(root, [])
+
+
+def _without_mixing(element: ElementTree.Element) -> dict[str, str]:
+    return {name: value for name, value in element.attrib.items() if name not in ("opacity", "style")}
 
 
 def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path) -> Scene:

@@ -16,6 +16,29 @@ from yuplet.rehearsal.package import GroupEntry, PartUse, TreeEntry
 from yuplet.rehearsal.picture import Placed, Scene
 
 _EMPTY = {"img", "meta", "link"}
+_CSS = {
+    *(
+        "normal",
+        "multiply",
+        "screen",
+        "overlay",
+        "darken",
+        "lighten",
+        "color-dodge",
+        "color-burn",
+        "hard-light",
+        "soft-light",
+    ),
+    *("difference", "exclusion", "hue", "saturation", "color", "luminosity"),
+}
+"""Values of `mix-blend-mode` (Compositing and Blending Level 1), and of level 2 `plus-lighter`."""
+
+
+def mode_of(said: str) -> str:
+    """What a browser takes a `mix-blend-mode` for: one that CSS does not have counts for nothing."""
+    if said == "plus-lighter":
+        return "lighter"
+    return said if said in _CSS else "normal"
 
 
 @dataclass(slots=True)
@@ -71,7 +94,7 @@ def scene_of_page(
             kind, own = element.said.get("class"), rules.get(f"#{element.said.get('id', '')}", {})
             shown = "hidden" not in element.said
             opacity, blend = float(own.get("opacity", "1")), own.get("mix-blend-mode", "normal")
-            blend = "lighter" if blend == "plus-lighter" else blend
+            blend = mode_of(blend)
             name = element.said.get("id", "")
             if kind == "group":
                 isolated = own.get("isolation") == "isolate"

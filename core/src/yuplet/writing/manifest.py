@@ -102,13 +102,16 @@ def manifest(
     }
 
 
+_OF_DRAWINGS = {"largest": 16, "mean": 0.5}
+"""Whoever draws SVG rounds after every shape, and smooths edges in a way of its own. Images in it are never lossy."""
+
+
 def _extras(one: PlannedExtra, plan: Plan, written: Mapping[str, WrittenFile], exact: bool) -> dict[str, Any]:
     """A file beside the images, and by how much the picture may differ that is put together from it (null: it cannot be)."""
     file = written[one.file]
     allowed = {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance)
     reads = one.kind in ("layers", "model", "page")
-    # Whoever draws SVG rounds after every shape.
-    tolerance = allowed if reads else asdict(plan.recipe.tolerance) if one.kind == "scene" else None
+    tolerance = allowed if reads else _OF_DRAWINGS if one.kind == "scene" else None
     if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
         # It has no place for them, which was told before: by how much that differs is measured all the same.
         tolerance = {"largest": 255, "mean": 255}

@@ -15,10 +15,9 @@ from yuplet.geometry import Box
 from yuplet.illustration.derived import Turn
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
+from yuplet.pixels.blending import CSS
 from yuplet.plan.planned import Plan, PlannedImage, PlannedPart
 from yuplet.writing import png
-
-_MODES = {"lighter": "plus-lighter"}
 
 
 def html(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
@@ -65,7 +64,9 @@ def html(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
 
 
 def css(plan: Plan) -> bytes:
-    """The places as shares of the picture, so that it keeps its form at any size; opacity and modes of parts and groups."""
+    """The places as shares of the picture, so that it keeps its form at any size; opacity and modes of parts and groups. A mode that CSS does not
+    have is left out: the plan has a note of it.
+    """
     canvas, numbers = plan.main.canvas, _numbers(plan)
     whole = Box(0, 0, *canvas)
     rules = [
@@ -87,8 +88,8 @@ def css(plan: Plan) -> bytes:
                 said += _place(_box(plan, row.id), whole)
             if row.opacity < 1:
                 said.append(f"opacity: {row.opacity:g}")
-            if row.blend != "normal":
-                said.append(f"mix-blend-mode: {_MODES.get(row.blend, row.blend)}")
+            if CSS.get(row.blend, "normal") != "normal":
+                said.append(f"mix-blend-mode: {CSS[row.blend]}")
             if isinstance(row, PartGroup) and row.isolated:
                 said.append("isolation: isolate")
             if said:

@@ -12,12 +12,12 @@ from yuplet.arrangement.tree import PartGroup, Row
 from yuplet.geometry import Box
 from yuplet.parts.part import Part
 from yuplet.pixels import Picture
+from yuplet.pixels.blending import CSS
 from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import Plan, PlannedPart
 from yuplet.writing import png
 
 _SVG, _LINKS = "http://www.w3.org/2000/svg", "http://www.w3.org/1999/xlink"
-_MODES = {"lighter": "plus-lighter"}
 
 
 def part(plan: Plan, planned: PlannedPart, drawing: VectorSource, on_canvas: bool) -> bytes:
@@ -113,7 +113,8 @@ def _image(picture: Picture, plan: Plan, row: str) -> etree._Element:
 def _mix(element: etree._Element, opacity: float, blend: str, isolated: bool) -> None:
     if opacity < 1:
         element.set("opacity", f"{opacity:g}")
-    said = [f"mix-blend-mode:{_MODES.get(blend, blend)}"] if blend != "normal" else []
+    mode = CSS.get(blend, "normal")
+    said = [f"mix-blend-mode:{mode}"] if mode != "normal" else []
     said += ["isolation:isolate"] if isolated else []
     if said:
         element.set("style", ";".join(said))
