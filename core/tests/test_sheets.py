@@ -98,6 +98,34 @@ class MovingTests(FolderTestCase):
         files = [path for path in self.target.rglob("*") if path.is_file()]
         self.assertEqual(report.bytes, sum(path.stat().st_size for path in files))
 
+    def test_numbered_files_are_written_once_for_equal_frames(self) -> None:
+        """Without asking for it; the manifest says when each is seen. Who wants a file a frame has it."""
+        report = self.by()
+        self.assertTrue(report.proof.ok, report.proof)
+        self.assertEqual(
+            sorted(path.name for path in (self.target / "parts/lamp").iterdir()), [f"{n}.png" for n in range(1, 7)]
+        )
+        (part,) = self.manifest()["parts"]
+        play = part["frames"]["images"]
+        self.assertEqual([frame["file"] for frame in play], [f"parts/lamp/{which + 1}.png" for which in self.PLAY])
+        self.assertEqual([frame["milliseconds"] for frame in play], [40 + 10 * number for number in range(8)])
+        for frame, which in zip(play, self.PLAY, strict=True):
+            with Image.open(self.target / frame["file"]) as image:
+                np.testing.assert_array_equal(np.array(image.convert("RGBA")), self.pictures[which])
+        with self.subTest("a receiver plays all eight"):
+            scratch, out = self.folder / "scratch", self.folder / "drawn"
+            scratch.mkdir()
+            out.mkdir()
+            trial = try_out(self.target, Reading(), scratch, out)
+            self.assertTrue(trial.ok, trial.inventory)
+        with self.subTest("nothing is written again"):
+            self.assertTrue(self.by().proof.ok)
+        for said, count in (({"moving": "all-files"}, 8), ({"under": "keep"}, 8)):
+            with self.subTest(said=said):
+                report = self.by(images=said)
+                self.assertTrue(report.proof.ok, report.proof)
+                self.assertEqual(len(list((self.target / "parts/lamp").iterdir())), count)
+
     def test_a_receiver_cuts_it_by_columns_and_rows_and_a_count_that_cannot_be_is_refused(self) -> None:
         self.by(images={"moving": "grid"}, sheets={"columns": 6})
 

@@ -3064,10 +3064,10 @@ export interface components {
                      */
                     stored: "files" | "sheets";
                     /**
-                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @description How frames are kept that are not on packed sheets: numbered files, each picture once; numbered files, one for each frame; a grid of equal cells; or one animated image.
                      * @enum {unknown}
                      */
-                    moving: "files" | "grid" | "apng" | "webp" | "gif";
+                    moving: "files" | "all-files" | "grid" | "apng" | "webp" | "gif";
                 };
                 images_for: {
                     /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
@@ -3113,10 +3113,10 @@ export interface components {
                          */
                         stored?: "files" | "sheets";
                         /**
-                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @description How frames are kept that are not on packed sheets: numbered files, each picture once; numbered files, one for each frame; a grid of equal cells; or one animated image.
                          * @enum {unknown}
                          */
-                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
+                        moving?: "files" | "all-files" | "grid" | "apng" | "webp" | "gif";
                     };
                 }[];
                 /** @description The first is the main one. */
@@ -3677,10 +3677,10 @@ export interface components {
                      */
                     stored: "files" | "sheets";
                     /**
-                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @description How frames are kept that are not on packed sheets: numbered files, each picture once; numbered files, one for each frame; a grid of equal cells; or one animated image.
                      * @enum {unknown}
                      */
-                    moving: "files" | "grid" | "apng" | "webp" | "gif";
+                    moving: "files" | "all-files" | "grid" | "apng" | "webp" | "gif";
                 };
                 images_for: {
                     /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
@@ -3726,10 +3726,10 @@ export interface components {
                          */
                         stored?: "files" | "sheets";
                         /**
-                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @description How frames are kept that are not on packed sheets: numbered files, each picture once; numbered files, one for each frame; a grid of equal cells; or one animated image.
                          * @enum {unknown}
                          */
-                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
+                        moving?: "files" | "all-files" | "grid" | "apng" | "webp" | "gif";
                     };
                 }[];
                 /** @description The first is the main one. */
@@ -5048,10 +5048,10 @@ export interface components {
                      */
                     stored: "files" | "sheets";
                     /**
-                     * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                     * @description How frames are kept that are not on packed sheets: numbered files, each picture once; numbered files, one for each frame; a grid of equal cells; or one animated image.
                      * @enum {unknown}
                      */
-                    moving: "files" | "grid" | "apng" | "webp" | "gif";
+                    moving: "files" | "all-files" | "grid" | "apng" | "webp" | "gif";
                 };
                 images_for: {
                     /** @description Names or paths (group/part) of parts and groups, or roles as role:ground. Of several that hold for a part, later ones win. */
@@ -5097,10 +5097,10 @@ export interface components {
                          */
                         stored?: "files" | "sheets";
                         /**
-                         * @description How frames are kept that are not on packed sheets: numbered files, a grid of equal cells, or one animated image.
+                         * @description How frames are kept that are not on packed sheets: numbered files, each picture once; numbered files, one for each frame; a grid of equal cells; or one animated image.
                          * @enum {unknown}
                          */
-                        moving?: "files" | "grid" | "apng" | "webp" | "gif";
+                        moving?: "files" | "all-files" | "grid" | "apng" | "webp" | "gif";
                     };
                 }[];
                 /** @description The first is the main one. */

@@ -46,7 +46,7 @@ def wants_measuring(part: Part, images: Images, layer_boxes: Mapping[str, Box], 
     return bool(boxes) and (
         images.threshold > 0
         or images.format in OPAQUE
-        or (len(part.frames) > 1 and (images.stored == "sheets" or images.moving != "files"))
+        or (len(part.frames) > 1 and (images.stored == "sheets" or images.moving != "all-files"))
         or any(piece.opacity < 1 or piece.blend != "normal" for piece in pieces)
         or (not part.beyond and any(box.meet(whole) != box for box in boxes))
     )

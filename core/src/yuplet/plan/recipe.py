@@ -23,7 +23,7 @@ Sides: TypeAlias = Literal["any", "even", "power-of-two"]
 Under: TypeAlias = Literal["clear", "keep", "bleed"]
 Format: TypeAlias = Literal["png", "webp", "avif", "jpeg", "tiff"]
 Stored: TypeAlias = Literal["files", "sheets"]
-Moving: TypeAlias = Literal["files", "grid", "apng", "webp", "gif"]
+Moving: TypeAlias = Literal["files", "all-files", "grid", "apng", "webp", "gif"]
 Effort: TypeAlias = Literal["quick", "normal", "small"]
 Colour: TypeAlias = tuple[int, int, int]
 
@@ -41,8 +41,8 @@ class Images:
     padded at the right and at the bottom. `under` says what colour stands where alpha is 0: none, that of the source, or that of the
     nearest pixel that is seen, up to `reach` pixels away. `effort` is for PNG, `quality` (1 to 100) for what is not `lossless`, and
     `ground` is the colour behind the part in a format without transparency. `stored` says whether images are files of their own or lie
-    together on sheets, and `moving` how the frames of an animated part are kept that is not: as numbered files, in a grid of equal cells, or
-    as one animated image.
+    together on sheets, and `moving` how the frames of an animated part are kept that is not: as numbered files, equal frames in one or each in its own
+    (`all-files`), in a grid of equal cells, or as one animated image.
     """
 
     extent: Extent = "trimmed"
@@ -71,7 +71,7 @@ class Images:
 
     def is_exact_for(self, frames: int) -> bool:
         """The same for a part of so many frames, which may be one animated image."""
-        if frames == 1 or self.stored == "sheets" or self.moving in ("files", "grid"):
+        if frames == 1 or self.stored == "sheets" or self.moving in ("files", "all-files", "grid"):
             return self.is_exact
         return self.moving == "apng" or (self.moving == "webp" and self.lossless)
 

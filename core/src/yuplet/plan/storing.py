@@ -43,11 +43,15 @@ def stored(
         if one.images.stored == "sheets":
             packed.append((one, image))
         elif is_moving and one.images.moving == "grid":
-            found[one.part.id], sheet = _grid(sheets, one, image, stems[one.part.id], _distinct(image, known))
+            found[one.part.id], sheet = _grid(
+                sheets, one, image, stems[one.part.id], _distinct(image, known, one.images)
+            )
             made.append(sheet)
         elif is_moving and one.images.moving in ANIMATED:
-            found[one.part.id], sheet = _animation(one, image, stems[one.part.id], _distinct(image, known))
+            found[one.part.id], sheet = _animation(one, image, stems[one.part.id], _distinct(image, known, one.images))
             made.append(sheet)
+        elif is_moving and one.images.moving == "files":
+            found[one.part.id] = _once(image, _distinct(image, known, one.images))
     made += _packed(sheets, packed, folder, measured, found)
     # What is the same drawing as another part goes where that went.
     moved = {image.frames[0].id: found[row] for row, image in images.items() if image.is_own}
@@ -69,8 +73,12 @@ class _Distinct(NamedTuple):
     which: list[int]
 
 
-def _distinct(image: PlannedImage, known: Measured | None) -> _Distinct:
-    names = known.frames if known is not None and known.frames else [str(index) for index in range(len(image.frames))]
+def _distinct(image: PlannedImage, known: Measured | None, images: Images) -> _Distinct:
+    # Where colour that nobody sees is kept, frames that look alike may differ in it.
+    if known is not None and known.frames and images.under != "keep":
+        names: Sequence[str] = known.frames
+    else:
+        names = [frame.key or str(index) for index, frame in enumerate(image.frames)]
     first: list[int] = []
     which: list[int] = []
     seen: dict[str, int] = {}
@@ -80,6 +88,14 @@ def _distinct(image: PlannedImage, known: Measured | None) -> _Distinct:
             first.append(index)
         which.append(seen[name])
     return _Distinct(first, which)
+
+
+def _once(image: PlannedImage, distinct: _Distinct) -> PlannedImage:
+    """Numbered files of which each picture has one: the frames, one after the other, say when which is seen."""
+    files = [
+        PlannedFrame(at.file, image.frames[index].key) for at, index in zip(image.frames, distinct.first, strict=False)
+    ]
+    return replace(image, frames=tuple(files[at] for at in distinct.which))
 
 
 def _grid(
@@ -176,7 +192,7 @@ def _packed(
         pictures: list[tuple[str, int, PlannedFrame, Size]] = []
         places: dict[str, list[int]] = {}
         for one, image in together:
-            distinct = _distinct(image, measured.get(one.part.id))
+            distinct = _distinct(image, measured.get(one.part.id), one.images)
             places[one.part.id] = [len(pictures) + which for which in distinct.which]
             pictures += [(one.part.id, index, image.frames[index], image.box.size) for index in distinct.first]
         pages, spots = _laid(sheets, [size for *_, size in pictures])

@@ -45,6 +45,7 @@ const STORED = [
 ];
 const MOVING = [
   { value: 'files', label: 'as numbered files' },
+  { value: 'all-files', label: 'as numbered files, equal ones too' },
   { value: 'grid', label: 'as a grid of cells' },
   { value: 'apng', label: 'as animated PNG' },
   { value: 'webp', label: 'as animated WebP' },
