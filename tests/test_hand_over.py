@@ -121,8 +121,8 @@ class HandOverTests(ProductTestCase):
         )
         page.get_by_label("To know before").get_by_role("button", name="Show it").click()
         page.get_by_label("Only what is chosen (1 row)").check()
-        expect(self.button("Hand over 1 part")).to_be_enabled()
         expect(self.file("parts/post/signal/lamp.jpg")).to_be_visible()
+        expect(self.button("Hand over 1 part")).to_be_disabled()
         expect(self.file("parts/sky.png")).to_have_count(0)
         # Also a sheet is shown as it will be: with that part alone.
         page.get_by_label("By the recipe").select_option("game-sheets.json")

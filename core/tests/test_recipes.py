@@ -1,6 +1,7 @@
 """Packages by recipe: what is written is put together again, and a planted fault of each kind is found."""
 
 import json
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -144,14 +145,44 @@ class RecipeTests(PackageTestCase):
                 self.assertEqual(report.proof.differing_pixels == 0, exact)
                 self.assertTrue(report.proof.ok, report.proof)
 
-    def test_an_opaque_format_is_a_warning_before_and_in_figures_after(self) -> None:
-        jpeg = [{"of": ["sky", "lamp"], "images": {"format": "jpeg", "ground": [9, 9, 9]}}]
-        report = self.by(images_for=jpeg, tolerance={"largest": 20, "mean": 1})
-        self.assertEqual(
-            [sentence.split(",")[0] for sentence in report.warnings], ["'post / signal / lamp' has transparency"]
-        )
+    def test_an_opaque_format_for_what_is_not_opaque_is_refused_before(self) -> None:
+        """The picture could not come back: the lamp would be a black square."""
+        jpeg = {"format": "jpeg", "ground": [9, 9, 9]}
+        with self.assertRaisesRegex(
+            PlanError, "'post / signal / lamp' has transparency, and JPEG has none.*Choose PNG"
+        ):
+            self.by(images_for=[{"of": ["sky", "lamp"], "images": jpeg}])
+        report = self.by(images_for=[{"of": ["sky"], "images": jpeg}])
+        self.assertEqual((report.warnings, report.proof.ok), ([], True), report.proof)
         self.assertTrue((self.package / "parts/sky.jpg").is_file())
-        self.assertFalse(report.proof.ok)  # the lamp is a black square now
+
+    def test_at_the_very_back_a_ground_is_right_that_is_that_of_the_reference(self) -> None:
+        """Shown alone, the lamp in JPEG on white comes back on white."""
+        alone = self.start.changed(
+            lambda row: replace(row, included=row.name == "lamp") if isinstance(row, Part) else row
+        )
+        said = {"images": {"format": "jpeg", "quality": 95}, "reference": {"ground": [255, 255, 255]}}
+        report = self.hand_over(alone, recipe=recipe(**said), remove_obsolete=True)
+        self.assertTrue(report.proof.ok, report.proof)
+        self.assertIn("has transparency", " ".join(report.warnings))
+
+    def test_what_differs_by_more_than_a_format_does_is_a_fault(self) -> None:
+        """Without a tolerance of its own a recipe allows what was measured for the format and its quality (bench/lossy.py)."""
+        report = self.by(images={"format": "webp", "lossless": False, "quality": 80})
+        self.assertTrue(report.proof.ok, report.proof)
+        (main, *_) = report.proof.comparisons
+        self.assertEqual((main.allowed_largest, main.allowed_mean), (105, 2.5))
+        finer = self.by(images={"format": "webp", "lossless": False, "quality": 95})
+        self.assertLess(finer.proof.comparisons[0].allowed_mean, main.allowed_mean)
+        sky = self.package / "parts" / "sky.webp"
+        with Image.open(sky) as image:
+            pixels = np.array(image.convert("RGBA"))
+        pixels[..., :3] = np.minimum(pixels[..., :3].astype(int) + 6, 255)
+        Image.fromarray(pixels).save(sky, quality=95)
+        faulty = [one for one in self.prove().comparisons if not one.ok]
+        self.assertEqual([one.way for one in faulty], ["places"], "six levels everywhere were allowed before")
+        own = self.by(images={"format": "webp", "lossless": False}, tolerance={"mean": 9})
+        self.assertEqual(own.proof.comparisons[0].allowed_mean, 9)
 
     def test_colour_on_under_what_is_not_seen(self) -> None:
         self.by(images={"margin": 2, "under": "bleed", "reach": 2})

@@ -184,9 +184,16 @@ class PlanTests(ServerTestCase):
         return self.cleo.post(self.address("plan/image"), wanted, content_type="application/json")
 
     def test_errors_stop_it_and_warnings_do_not(self) -> None:
+        beside = {**RECIPE, "beside": {"model": {}}}
+        self.assertEqual({note["severity"] for note in self.plan(recipe=beside)["notes"]}, {"warning"})
+        self.post(self.ben, "hand-overs", status=201, body={"version": 1, "recipe": beside})
         jpeg = {**RECIPE, "images": {"format": "jpeg"}}
-        self.assertEqual({note["severity"] for note in self.plan(recipe=jpeg)["notes"]}, {"warning"})
-        self.post(self.ben, "hand-overs", status=201, body={"version": 1, "recipe": jpeg})
+        self.assertEqual({note["kind"] for note in self.plan(recipe=jpeg)["notes"]}, {"transparent"})
+        self.post(self.ben, "hand-overs", status=422, body={"version": 1, "recipe": jpeg})
+        lossy = self.plan(recipe={**RECIPE, "images": {"format": "webp", "lossless": False}})
+        self.assertEqual(lossy["notes"], [])
+        self.assertGreater(lossy["allowed"]["mean"], 0)
+        self.assertEqual(self.plan(recipe=RECIPE)["allowed"], {"largest": 0, "mean": 0})
         flat = {**RECIPE, "names": {"pieces": [{"text": "part"}], "folders": "flat"}}
         self.assertEqual({note["kind"] for note in self.plan(recipe=flat)["notes"]}, {"clash"})
         answer = self.post(self.ben, "hand-overs", status=422, body={"version": 1, "recipe": flat})

@@ -6,7 +6,7 @@ import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +29,7 @@ from yuplet.plan.measuring import Measured, measure, wants_measuring
 from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import Plan, PlannedFile
 from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
+from yuplet.plan.tolerance import allowed
 from yuplet.writing.files import alone
 from yuplet.writing.manifest import WrittenFile
 from yuplet.writing.package import earlier_package, require_same_illustration
@@ -343,6 +344,7 @@ def plan_payload(plan: Plan, one: Asked) -> dict[str, Any]:
         "left_out": list(plan.left_out),
         "empty": list(plan.empty),
         "gone": sorted(set(before) - {file["file"] for file in files}),
+        "allowed": asdict(allowed(plan.recipe, plan.parts, plan.main.factor)),
         "compared_with": last.number if last is not None and one.folder is None else None,
         "folder": str(one.folder or ""),
     }

@@ -119,6 +119,13 @@ class PlanNoteSerializer(serializers.Serializer[Any]):
     )
 
 
+class AllowedSerializer(serializers.Serializer[Any]):
+    """By how much the picture may differ when it is put together again, in levels of 255; 0 where nothing is lost."""
+
+    largest = serializers.IntegerField()
+    mean = serializers.FloatField()
+
+
 class PlanSerializer(serializers.Serializer[Any]):
     """All that a hand-over will write; `gone` lists what the last package by the same recipe had and this one will not."""
 
@@ -129,6 +136,7 @@ class PlanSerializer(serializers.Serializer[Any]):
     parts = PlannedPartSerializer(many=True)
     files = PlannedFileSerializer(many=True)
     notes = PlanNoteSerializer(many=True)
+    allowed = AllowedSerializer()
     left_out = serializers.ListField(child=serializers.CharField())
     empty = serializers.ListField(child=serializers.CharField())
     gone = serializers.ListField(child=serializers.CharField())

@@ -1388,6 +1388,12 @@ export interface components {
     schemas: {
         /** @enum {string} */
         AboutEnum: "middle" | "pivot" | "itself";
+        /** @description By how much the picture may differ when it is put together again, in levels of 255; 0 where nothing is lost. */
+        Allowed: {
+            largest: number;
+            /** Format: double */
+            mean: number;
+        };
         /** @description A look: its group in each set that has it, and whether it is shown in any. */
         Appearance: {
             name: string;
@@ -3158,10 +3164,10 @@ export interface components {
                 };
                 /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
                 smooth: boolean;
-                /** @description How much the picture may differ where it cannot be exact. */
+                /** @description How much the picture may differ where it cannot be exact; null is as usual for the format, its quality and the scale. */
                 tolerance: {
-                    largest: number;
-                    mean: number;
+                    largest: number | null;
+                    mean: number | null;
                 };
                 /** @description What the receiver takes; null is anything. */
                 limits: {
@@ -3238,6 +3244,7 @@ export interface components {
             parts: components["schemas"]["PlannedPart"][];
             files: components["schemas"]["PlannedFile"][];
             notes: components["schemas"]["PlanNote"][];
+            allowed: components["schemas"]["Allowed"];
             left_out: string[];
             empty: string[];
             gone: string[];
@@ -3771,10 +3778,10 @@ export interface components {
                 };
                 /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
                 smooth: boolean;
-                /** @description How much the picture may differ where it cannot be exact. */
+                /** @description How much the picture may differ where it cannot be exact; null is as usual for the format, its quality and the scale. */
                 tolerance: {
-                    largest: number;
-                    mean: number;
+                    largest: number | null;
+                    mean: number | null;
                 };
                 /** @description What the receiver takes; null is anything. */
                 limits: {
@@ -5142,10 +5149,10 @@ export interface components {
                 };
                 /** @description False for pixel art: whole factors, no smoothing, nothing lossy. */
                 smooth: boolean;
-                /** @description How much the picture may differ where it cannot be exact. */
+                /** @description How much the picture may differ where it cannot be exact; null is as usual for the format, its quality and the scale. */
                 tolerance: {
-                    largest: number;
-                    mean: number;
+                    largest: number | null;
+                    mean: number | null;
                 };
                 /** @description What the receiver takes; null is anything. */
                 limits: {

@@ -36,7 +36,7 @@ def notes_of(
         *_limits(recipe.limits, scales, labels),
     ]
     for one in parts:
-        found += _of_part(one, canvas, measured.get(one.part.id))
+        found += _of_part(recipe, one, canvas, measured.get(one.part.id))
     found += _not_shown(recipe, parts, tree)
     return sorted(found, key=lambda note: note.severity != "error")
 
@@ -193,11 +193,16 @@ def _unusable(
             yield PlanNote("path", "error", said, () if row is None else (row,), (file,))
 
 
-def _of_part(one: PlannedPart, canvas: Size, known: Measured | None) -> Iterator[PlanNote]:
+def _of_part(recipe: Recipe, one: PlannedPart, canvas: Size, known: Measured | None) -> Iterator[PlanNote]:
     row, images = (one.part.id,), one.images
     if images.format in OPAQUE and (known is None or not known.opaque):
+        # At the very back, on the ground of the reference, nobody sees it.
+        is_right = one.order == 1 and recipe.reference_ground == images.ground
         said = f"'{one.label}' has transparency, and {images.format.upper()} has none: its ground will be seen."
-        yield PlanNote("transparent", "warning", said, row)
+        if is_right:
+            yield PlanNote("transparent", "warning", said, row)
+        else:
+            yield PlanNote("transparent", "error", f"{said} Choose PNG, WebP or AVIF for it.", row)
     if images.moving == "gif" and len(one.part.frames) > 1 and images.stored == "files":
         said = f"'{one.label}' as GIF has 256 colours a frame, and each pixel is either seen or not."
         yield PlanNote("few colours", "warning", said, row)

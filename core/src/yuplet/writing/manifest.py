@@ -23,6 +23,7 @@ from yuplet.plan.planned import (
     Spot,
 )
 from yuplet.plan.recipe import OPAQUE
+from yuplet.plan.tolerance import allowed
 from yuplet.version import __version__
 from yuplet.writing.sheets import within
 from yuplet.writing.tables import cell
@@ -80,7 +81,7 @@ def manifest(
         "scales": [_other(one, written) for one in plan.scales if one is not at] if is_main else [],
         "smooth": plan.recipe.smooth,
         "alpha": "straight",
-        "tolerance": {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance),
+        "tolerance": {"largest": 0, "mean": 0} if exact else asdict(allowed(plan.recipe, plan.parts, at.factor)),
         "counts": {
             "parts": len(plan.parts),
             "shown": sum(planned.shown for planned in plan.parts),
@@ -109,9 +110,9 @@ _OF_DRAWINGS = {"largest": 16, "mean": 0.5}
 def _extras(one: PlannedExtra, plan: Plan, written: Mapping[str, WrittenFile], exact: bool) -> dict[str, Any]:
     """A file beside the images, and by how much the picture may differ that is put together from it (null: it cannot be)."""
     file = written[one.file]
-    allowed = {"largest": 0, "mean": 0} if exact else asdict(plan.recipe.tolerance)
+    usual = {"largest": 0, "mean": 0} if exact else asdict(allowed(plan.recipe, plan.parts, plan.main.factor))
     reads = one.kind in ("layers", "model", "page")
-    tolerance = allowed if reads else _OF_DRAWINGS if one.kind == "scene" else None
+    tolerance = usual if reads else _OF_DRAWINGS if one.kind == "scene" else None
     if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
         # It has no place for them, which was told before: by how much that differs is measured all the same.
         tolerance = {"largest": 255, "mean": 255}

@@ -42,6 +42,12 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
             {plan.compared_with !== null &&
               ` Since no. ${plan.compared_with}: ${changes('new')} new, ${changes('changed')} changed, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
           </p>
+          {plan.allowed.mean > 0 && (
+            <p>
+              Put together again, the picture may differ by at most {plan.allowed.mean} levels of 255 on the mean, and
+              by {plan.allowed.largest} anywhere.
+            </p>
+          )}
           {canEdit && !running && (
             <div className={classes.act}>
               <Button onClick={handing.ask} disabled={isSaving || handing.isPlanning || stops.length > 0}>

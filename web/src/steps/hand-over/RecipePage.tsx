@@ -155,9 +155,10 @@ function Receiver({ recipe, change }: SectionProps) {
           suffix=" of 255"
           min={0}
           max={255}
-          value={tolerance.largest}
+          placeholder="as usual"
+          value={tolerance.largest ?? ''}
           onChange={(value) =>
-            typeof value === 'number' && change({ tolerance: { ...tolerance, largest: Math.round(value) } })
+            change({ tolerance: { ...tolerance, largest: typeof value === 'number' ? Math.round(value) : null } })
           }
         />
         <NumberInput
@@ -168,11 +169,15 @@ function Receiver({ recipe, change }: SectionProps) {
           max={255}
           step={0.5}
           decimalScale={2}
-          value={tolerance.mean}
-          onChange={(value) => typeof value === 'number' && change({ tolerance: { ...tolerance, mean: value } })}
+          placeholder="as usual"
+          value={tolerance.mean ?? ''}
+          onChange={(value) => change({ tolerance: { ...tolerance, mean: typeof value === 'number' ? value : null } })}
         />
       </div>
-      <p className={form.told}>Where nothing is lost, not one pixel may differ.</p>
+      <p className={form.told}>
+        Where nothing is lost, not one pixel may differ. Empty fields: what is usual for the format, its quality and the
+        size.
+      </p>
     </div>
   );
 }
