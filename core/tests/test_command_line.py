@@ -122,6 +122,22 @@ class CommandLineTests(FolderTestCase):
         self.assertEqual([(item["path"], item["name"]) for item in report["renamed"]], [(["arm:left"], "arm-left")])
         self.assertIn("parts/arm-left.png", report["files"])
 
+    def test_what_somebody_has_changed_is_overwritten_when_that_is_said(self) -> None:
+        out = self.folder / "out"
+        self.json_of("handover", self.file, "--out", out)
+        (out / ".DS_Store").write_text("of a file manager")
+        glow = out / "parts/glow.png"
+        Image.new("RGBA", (5, 5)).save(glow)
+        mine = glow.read_bytes()
+        run = self.run_it("handover", self.file, "--out", out)
+        self.assertEqual((run.returncode, run.stdout), (3, ""))
+        self.assertIn("parts/glow.png\nTo go on, add --overwrite.", run.stderr)
+        self.assertEqual(glow.read_bytes(), mine)
+        report = self.json_of("handover", self.file, "--out", out, "--overwrite")
+        self.assertEqual((report["overwritten"], report["left_alone"]), (["parts/glow.png"], [".DS_Store"]))
+        self.assertIn("Somebody had changed 'parts/glow.png'", report["warnings"][0])
+        self.assertTrue(self.json_of("prove", out)["ok"], "what a file manager leaves is no fault of a package")
+
     def test_a_second_time_is_an_update(self) -> None:
         out = self.folder / "out"
         self.json_of("handover", self.file, "--out", out)

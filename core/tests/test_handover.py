@@ -27,7 +27,7 @@ from yuplet.arrangement.commands import (
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.derivation.content import Content
 from yuplet.derivation.turning import turned
-from yuplet.errors import Cancelled, ChangedWhileRead, FolderNotOurs, NothingToHandOver
+from yuplet.errors import Cancelled, ChangedWhileRead, EditedSince, FolderNotOurs, NothingToHandOver
 from yuplet.findings.doubles import TURNS
 from yuplet.geometry import Box, Size
 from yuplet.handover import hand_over, hand_over_file
@@ -259,12 +259,60 @@ class HandOverTests(PackageTestCase):
         self.assertTrue(self.hand_over(moved, remove_obsolete=True).proof.ok)
         self.assertEqual(self.manifest()["parts"][0]["file"], "parts/lamp.png")
 
-    def test_a_folder_with_other_things_is_refused_and_left_alone(self) -> None:
-        (self.package / "notes.txt").write_text("mine")
-        before = (self.package / "manifest.json").read_bytes()
+    def test_a_folder_of_other_things_is_refused_and_left_alone(self) -> None:
+        """One without a package of ours; hidden files and those of file managers are in any folder."""
+        other = self.folder / "other"
+        other.mkdir()
+        self.package = other
+        for name in (".DS_Store", "Thumbs.db", "desktop.ini", ".git/HEAD", ".git/objects/ab/cdef"):
+            path = other / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text("theirs")
+        (other / "notes.txt").write_text("mine")
+        first = arrangement_of(self.illustration)[0]
         with self.assertRaisesRegex(FolderNotOurs, "notes.txt"):
-            self.hand_over(arrangement_of(self.illustration)[0])
-        self.assertEqual((self.package / "manifest.json").read_bytes(), before)
+            self.hand_over(first)
+        (other / "notes.txt").unlink()
+        report = self.hand_over(first)
+        self.assertTrue(report.proof.ok)
+        self.assertEqual(
+            report.left_alone, [".DS_Store", ".git/HEAD", ".git/objects/ab/cdef", "Thumbs.db", "desktop.ini"]
+        )
+        self.assertEqual((other / ".git/HEAD").read_text(), "theirs")
+
+    def test_what_others_put_beside_a_package_is_left_alone_and_listed(self) -> None:
+        """A side file beside every image, as some programs write: nothing stops, nothing of it is touched, now and later."""
+        first = arrangement_of(self.illustration)[0]
+        beside = [path.with_name(path.name + ".import") for path in self.package.rglob("*.png")]
+        for path in beside:
+            path.write_text("theirs")
+        mine = [path.relative_to(self.package).as_posix() for path in beside]
+        for _ in range(2):
+            report = self.hand_over(apply(first, IncludeParts({"reeds": False})), remove_obsolete=True)
+            self.assertEqual((report.left_alone, report.proof.ok, report.overwritten), (sorted(mine), True, []))
+        self.assertEqual({path.read_text() for path in beside}, {"theirs"})
+        with self.subTest("one that would be overwritten stops it"):
+            (self.package / "parts/marsh/reeds.png").write_bytes(b"mine")
+            before = (self.package / "manifest.json").read_bytes()
+            with self.assertRaisesRegex(FolderNotOurs, "parts/marsh/reeds.png"):
+                self.hand_over(first)
+            self.assertEqual((self.package / "parts/marsh/reeds.png").read_bytes(), b"mine")
+            self.assertEqual((self.package / "manifest.json").read_bytes(), before)
+
+    def test_files_that_somebody_has_changed_are_not_overwritten_without_a_word(self) -> None:
+        """One byte of the same length is enough."""
+        first = arrangement_of(self.illustration)[0]
+        path = self.package / "parts/post/mast.png"
+        good = path.read_bytes()
+        path.write_bytes(good[:-1] + bytes([good[-1] ^ 1]))
+        with self.assertRaises(EditedSince) as caught:
+            self.hand_over(first, overwrite=False)
+        self.assertEqual(caught.exception.files, ["parts/post/mast.png"])
+        self.assertNotEqual(path.read_bytes(), good)
+        report = self.hand_over(first)
+        self.assertEqual((report.overwritten, report.proof.ok), (["parts/post/mast.png"], True))
+        self.assertEqual(path.read_bytes(), good)
+        self.assertEqual(self.hand_over(first, overwrite=False).overwritten, [])
 
     def test_nothing_to_hand_over(self) -> None:
         first, _ = arrangement_of(self.illustration)

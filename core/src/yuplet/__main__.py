@@ -9,14 +9,19 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from yuplet.errors import YupletError
+from yuplet.errors import EditedSince, YupletError
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Run a command; answers the exit status: 0 for success, 1 for a package that is not right, 2 for an error."""
+    """Run a command; answers the exit status: 0 for success, 1 for a package that is not right, 2 for an error, 3 for a decision that is
+    somebody's to take.
+    """
     options = _parser().parse_args(arguments)
     try:
         status: int = options.run(options)
+    except EditedSince as error:
+        print(error, *error.files, "To go on, add --overwrite.", sep="\n", file=sys.stderr)
+        return 3
     except YupletError as error:
         print(error, file=sys.stderr)
         return 2
@@ -55,6 +60,9 @@ def _parser() -> argparse.ArgumentParser:
     )
     hand_over.add_argument(
         "--effort", choices=["quick", "normal", "small"], help="how hard to compress PNG, whatever the recipe says"
+    )
+    hand_over.add_argument(
+        "--overwrite", action="store_true", help="also files of the earlier package that somebody has changed since"
     )
     hand_over.add_argument("--remove-obsolete", action="store_true", help="remove files that the package no longer has")
     hand_over.add_argument(
@@ -216,6 +224,7 @@ def _hand_over(options: argparse.Namespace) -> int:
         given,
         recipe,
         options.arrangement,
+        options.overwrite,
     )
     _print(
         {
@@ -229,6 +238,8 @@ def _hand_over(options: argparse.Namespace) -> int:
             "kept": report.kept,
             "empty": report.empty,
             "warnings": report.warnings,
+            "left_alone": report.left_alone,
+            "overwritten": report.overwritten,
             "proof": report.proof.as_json(),
             "notes": [
                 {"kind": note.kind, "path": list(note.path), "sentence": note.sentence} for note in reading.notes

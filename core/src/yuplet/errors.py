@@ -270,6 +270,20 @@ class FolderNotOurs(WriteError):
         )
 
 
+class EditedSince(WriteError):
+    """Files of an earlier package are not as they were written; `files` are their names."""
+
+    code = "edited-since"
+
+    def __init__(self, folder: str, files: list[str]) -> None:
+        self.files = files
+        named = ", ".join(f"'{name}'" for name in files[:5]) + (f" and {len(files) - 5} more" if len(files) > 5 else "")
+        super().__init__(
+            f"In '{folder}' somebody has changed {named} since it was handed over, and this would overwrite that. Nothing was written."
+            " Keep what was changed elsewhere, or say that it may be overwritten."
+        )
+
+
 class FolderBusy(WriteError):
     """Another hand-over is being written to the folder."""
 

@@ -2,7 +2,7 @@
 
 import hashlib
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -11,7 +11,15 @@ from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json, require_arrangement
 from yuplet.arrangement.tree import Arrangement, Renamed
 from yuplet.editing.layers import MemoryLayers
-from yuplet.errors import ArrangementNotUnderstood, ChangedWhileRead, PlanError, StoppedByFindings, shown
+from yuplet.errors import (
+    ArrangementNotUnderstood,
+    ChangedWhileRead,
+    EditedSince,
+    FolderNotOurs,
+    PlanError,
+    StoppedByFindings,
+    shown,
+)
 from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport, composite_tree
 from yuplet.paths import PackagePath, within
@@ -25,14 +33,16 @@ from yuplet.plan.planned import MANIFEST
 from yuplet.plan.recipe import Recipe, Scale
 from yuplet.reading.files import drawing_of, read_illustration
 from yuplet.rehearsal.proof import Proof, prove
-from yuplet.writing.package import carry_out, earlier_package, require_same_illustration
+from yuplet.writing.package import carry_out, earlier_package, edited_since, require_same_illustration
 from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import StagedFolder, alone_in
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HandOverReport:
-    """What a hand-over wrote, and what the rehearsal found when it put the package together again."""
+    """What a hand-over wrote, and what the rehearsal found when it put the package together again. `left_alone` are files in the folder that are
+    not of the package; `overwritten` are those of the earlier one that somebody had changed.
+    """
 
     parts: int
     files: list[str]
@@ -45,6 +55,8 @@ class HandOverReport:
     file_bytes: dict[str, int]
     kept: list[str]
     warnings: list[str]
+    left_alone: list[str]
+    overwritten: list[str]
 
 
 Progress = Callable[[str, int, int], None]
@@ -60,6 +72,7 @@ def hand_over_file(
     given: Any = None,
     recipe: Recipe | None = None,
     given_at: Path | None = None,
+    overwrite: bool = True,
 ) -> tuple[HandOverReport, list[Renamed], ReadingReport]:
     """Hand over every layer of a file as a part, hidden ones too; with an arrangement that is `given` as a document, as that says.
 
@@ -98,6 +111,7 @@ def hand_over_file(
             remove_obsolete,
             recipe=recipe,
             digests=digests,
+            overwrite=overwrite,
         )
     return report, renamed, reading
 
@@ -163,6 +177,14 @@ def _require_few_bytes(found: int, recipe: Recipe) -> None:
         )
 
 
+def _told(overwritten: Sequence[str]) -> list[str]:
+    if not overwritten:
+        return []
+    more = f" and {len(overwritten) - 3} more" if len(overwritten) > 3 else ""
+    named = ", ".join(f"'{name}'" for name in overwritten[:3])
+    return [f"Somebody had changed {named}{more} since the last hand-over; that was overwritten."]
+
+
 def with_shapes(
     digests: Mapping[str, str], illustration: Illustration, recipe: Recipe, drawing: VectorSource | None
 ) -> Mapping[str, str]:
@@ -199,13 +221,15 @@ def hand_over(
     illustration_id: str = "",
     recipe: Recipe | None = None,
     digests: Mapping[str, str] | None = None,
+    overwrite: bool = True,
 ) -> HandOverReport:
     """Plan, write and prove a package.
 
     The folder is empty, absent, or holds an earlier package, which is brought up to date: until every file is written and proven
     it stays as it was, and what has not changed stays for good. Files of the earlier package that are no longer wanted are listed, and
     stay unless `remove_obsolete` is true. `digests` tells the pixels of
-    layers apart; without it everything counts as changed.
+    layers apart; without it everything counts as changed. What is not of the package is left alone. Files of it that somebody has changed
+    since are overwritten and listed, unless `overwrite` is false.
 
     Raises
     ------
@@ -223,6 +247,15 @@ def hand_over(
         plan.require_no_errors()
         require_no_findings(illustration, arrangement)
         obsolete = sorted(earlier.files - set(plan.files))
+        in_the_way = sorted(set(plan.files) & set(earlier.foreign))
+        if in_the_way:
+            raise FolderNotOurs(str(folder), in_the_way[0])
+        gone = set(obsolete if remove_obsolete else ())
+        edited = [name for name in edited_since(folder, earlier) if name in gone or name in plan.files]
+        if edited and not overwrite:
+            raise EditedSince(str(folder), edited)
+        known = {name: file for name, file in earlier.known.items() if name not in edited}
+        earlier = replace(earlier, known=known)
         with StagedFolder(folder, earlier.files) as staged:
             kept = [] if remove_obsolete else obsolete
             written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
@@ -240,5 +273,7 @@ def hand_over(
         proof=proof,
         file_bytes={name: written[name].bytes for name in plan.files},
         kept=[name for name in plan.files if written[name].is_kept],
-        warnings=[note.sentence for note in plan.notes],
+        warnings=[note.sentence for note in plan.notes] + _told(edited),
+        left_alone=list(earlier.foreign),
+        overwritten=edited,
     )

@@ -156,6 +156,20 @@ def within(folder: Path, path: PackagePath) -> Path:
     return at
 
 
+_EVERYWHERE = frozenset({"thumbs.db", "ehthumbs.db", "desktop.ini"})
+
+
+def is_kept_everywhere(name: str) -> bool:
+    """Whether a file is one that file managers and version control put into any folder: hidden by a dot, or of a few names (common practice, no
+    published source).
+
+    >>> [is_kept_everywhere(name) for name in (".DS_Store", ".git/HEAD", "parts/Thumbs.db", "parts/lamp.png")]
+    [True, True, True, False]
+    """
+    steps = name.split("/")
+    return any(step.startswith(".") for step in steps) or steps[-1].lower() in _EVERYWHERE
+
+
 def files_below(folder: Path) -> list[str]:
     """Everything in a folder and below it that is no folder, as paths with forward slashes; links are listed and not followed."""
     found = []

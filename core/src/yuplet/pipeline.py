@@ -136,8 +136,11 @@ class Work:
         recipe: Recipe | Mapping[str, Any] | None = None,
         remove_obsolete: bool = False,
         progress: Callable[[str, int, int], None] = lambda *_: None,
+        overwrite: bool = True,
     ) -> HandOverReport:
-        """Write a package and prove it; until it is proved the folder stays as it was. Raises `PlanError` or `WriteError`."""
+        """Write a package and prove it; until it is proved the folder stays as it was. Raises `PlanError` or `WriteError`, which is
+        `EditedSince` where somebody has changed a file of the earlier package and `overwrite` is false.
+        """
         wanted = _recipe(recipe)
         self._layers.put_into(self._scratch)
         return hand_over(
@@ -150,6 +153,7 @@ class Work:
             remove_obsolete=remove_obsolete,
             recipe=wanted,
             digests=self._digests(wanted),
+            overwrite=overwrite,
         )
 
     def _digests(self, recipe: Recipe) -> Mapping[str, str]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
 from yuplet.errors import UnsafePath
-from yuplet.paths import PackagePath, within
+from yuplet.paths import PackagePath, is_kept_everywhere, within
 from yuplet.rehearsal.package import Package
 
 
@@ -64,7 +64,7 @@ def take_stock(
         else:
             into.missing.append(name)
     into.obsolete = sorted(unclaimed & set(main.obsolete))
-    into.extra = sorted(unclaimed - set(main.obsolete))
+    into.extra = sorted(name for name in unclaimed - set(main.obsolete) if not is_kept_everywhere(name))
     return paths
 
 

@@ -15,7 +15,7 @@ from yuplet import documents
 from yuplet.arrangement.tree import Row
 from yuplet.errors import AnotherPackage, FolderNotOurs, UnsafePath
 from yuplet.geometry import Box
-from yuplet.paths import PackagePath, files_below, within
+from yuplet.paths import PackagePath, files_below, is_kept_everywhere, within
 from yuplet.pixels.trimming import content_box
 from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedExtra, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.writing import extras, files, incremental_reference, sheets
@@ -29,7 +29,8 @@ from yuplet.writing.stores import FileStore
 @dataclass(frozen=True, slots=True)
 class Earlier:
     """A package that is there already: its files, what is known of each that its manifests describe, and of which illustration it is (its
-    id and title; empty where that is not said). `read` gives the bytes of one of its files, None where that cannot be had.
+    id and title; empty where that is not said). `read` gives the bytes of one of its files, None where that cannot be had. `foreign` are files
+    in its folder that no manifest of ours lists: they are left alone.
     """
 
     files: frozenset[str] = frozenset()
@@ -37,6 +38,9 @@ class Earlier:
     illustration: str = ""
     title: str = ""
     read: Callable[[str], bytes | None] = lambda name: None
+    foreign: tuple[str, ...] = ()
+    said: Mapping[str, str] = field(default_factory=dict)
+    """By its name, the SHA-256 of each file that a manifest gives one for."""
 
 
 def carry_out(
@@ -250,7 +254,8 @@ def comes_back(plan: Plan, at: PlannedScale, sources: Sources) -> bool:
 def earlier_package(folder: Path) -> Earlier:
     """The package that a folder holds; an empty one for an empty or absent folder.
 
-    Raises `FolderNotOurs` when there is anything that no manifest of ours lists.
+    Files of others may lie among those of a package. Raises `FolderNotOurs` where there are some and no manifest of ours (those that file
+    managers and version control keep everywhere do not count), or where a file of ours is a link.
     """
     if not folder.exists():
         return Earlier()
@@ -263,10 +268,12 @@ def earlier_package(folder: Path) -> Earlier:
         earlier = read_earlier(lambda name: within(folder, name).read_bytes())
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, UnsafePath):
         earlier = Earlier()
-    foreign = [name for name in names if name not in earlier.files or (folder / name).is_symlink()]
-    if foreign:
-        raise FolderNotOurs(str(folder), foreign[0])
-    found = {name: within(folder, PackagePath(name)) for name in names}
+    foreign = [name for name in names if name not in earlier.files]
+    strange = [name for name in foreign if not earlier.files and not is_kept_everywhere(name)]
+    strange += [name for name in names if name in earlier.files and (folder / name).is_symlink()]
+    if strange:
+        raise FolderNotOurs(str(folder), strange[0])
+    found = {name: within(folder, PackagePath(name)) for name in names if name in earlier.files}
     # What somebody has changed since is not taken over.
     known = {
         name: file for name, file in earlier.known.items() if name in found and found[name].stat().st_size == file.bytes
@@ -278,7 +285,18 @@ def earlier_package(folder: Path) -> Earlier:
         except OSError:
             return None
 
-    return replace(earlier, files=frozenset(found), known=known, read=read)
+    return replace(earlier, files=frozenset(found), known=known, read=read, foreign=tuple(foreign))
+
+
+def edited_since(folder: Path, earlier: Earlier) -> list[str]:
+    """The files of a package in a folder that are not as they were written, in order; the manifests themselves are not looked at."""
+    found = []
+    for name in sorted(earlier.files):
+        was = earlier.said.get(name)
+        path = within(folder, PackagePath(name))
+        if was and hashlib.sha256(path.read_bytes()).hexdigest() != was:
+            found.append(name)
+    return found
 
 
 def require_same_illustration(earlier: Earlier, illustration_id: str, folder: Path) -> None:
@@ -308,4 +326,5 @@ def read_earlier(read: Callable[[PackagePath], bytes]) -> Earlier:
                 known[file] = said
         others = (PackagePath(one["manifest"]) for one in value.get("scales", ()))
         waiting += [other for other in others if other not in known and other not in waiting]
-    return Earlier(frozenset({*names, *known}), known, *said_of)
+    hashes = {name: one.sha256 for name, one in known.items()}
+    return Earlier(frozenset({*names, *known}), known, *said_of, said=hashes)
