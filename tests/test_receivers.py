@@ -17,7 +17,7 @@ from playwright.sync_api import Page, Route
 
 import signal_post
 from tests.browser import in_space
-from yuplet.arrangement.commands import SetJoints, apply
+from yuplet.arrangement.commands import SetDepths, SetJoints, apply
 from yuplet.arrangement.tree import Arrangement, Part, arrangement_of
 from yuplet.geometry import Point
 from yuplet.handover import hand_over
@@ -45,13 +45,13 @@ VIEW = """<!doctype html><title>model</title>
 <script type="module">
 import * as three from 'three';
 import { GLTFLoader } from '/modules/three/examples/jsm/loaders/GLTFLoader.js';
-const [width, height, unit] = [97, 73, 50];
+const [width, height] = [97, 73];
 const renderer = new three.WebGLRenderer({ preserveDrawingBuffer: true });
 renderer.setSize(width, height, false);
 renderer.setClearColor(0xffffff, 1);
-const camera = new three.OrthographicCamera(0, width / unit, height / unit, 0, -100, 100);
-const { scene } = await new GLTFLoader().loadAsync('/model.glb');
-renderer.render(scene, camera);
+const { scene, cameras } = await new GLTFLoader().loadAsync('/model.glb');
+scene.updateMatrixWorld(true);
+renderer.render(scene, cameras[0]);
 const gl = renderer.getContext();
 const pixels = new Uint8Array(width * height * 4);
 gl.readPixels(0, 0, width, height, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
@@ -61,10 +61,11 @@ scene.traverse((node) => window.seen.names.push(node.userData.name ?? node.name)
 
 
 def plain(arrangement: Arrangement) -> Arrangement:
-    """Without anything that mixes otherwise than by being laid over."""
-    return arrangement.changed(
+    """Without anything that mixes otherwise than by being laid over, at depths."""
+    mixed = arrangement.changed(
         lambda row: replace(row, blend="normal", opacity=row.opacity if isinstance(row, Part) else 1.0)
     )
+    return apply(mixed, SetDepths({"sky": 900.0, "mist": -200.0}))
 
 
 class ReceiverCase(unittest.TestCase):
@@ -75,13 +76,13 @@ class ReceiverCase(unittest.TestCase):
         cls.plain = cls.handed_over("plain", plain)
 
     @classmethod
-    def handed_over(cls, name: str, change: Any) -> Path:
+    def handed_over(cls, name: str, change: Any, camera: str = "perspective") -> Path:
         target = cls.folder / name
         with SpillFile() as scratch:
             art = signal_post.signal_post(scratch)
             start, _ = arrangement_of(art)
             joints = SetJoints({"lamp": "mast", "arm": "mast"}, {"mast": Point(47, 70), "arm": Point(45, 20)})
-            beside = {"page": True, "layers": True, "scene": True, "model": {"pixels_per_unit": 50}}
+            beside = {"page": True, "layers": True, "scene": True, "model": {"pixels_per_unit": 50, "camera": camera}}
             recipe = from_json({"format": "yuplet-recipe", "version": 1, "name": "all", "beside": beside})
             arrangement = change(apply(start, joints))
             hand_over(art, arrangement, Sources(scratch), target, "", lambda *_: None, recipe=recipe)
@@ -133,17 +134,21 @@ class PackageTests(ReceiverCase):
         for package in (self.mixed, self.plain):
             self.validated(package / "model.glb")
 
-    def test_three_shows_the_picture_and_knows_the_names(self) -> None:
-        page = self.page_of(self.plain, VIEW)
-        page.goto(f"{HOME}/view")
-        page.wait_for_function("window.seen", timeout=30_000)
-        seen = page.evaluate("window.seen")
-        picture = np.array(seen["pixels"]).reshape(73, 97, 4)[::-1, :, :3]
-        difference = np.abs(picture - self.reference(self.plain))
-        # It rounds to 8 bits after every part.
-        self.assertLessEqual(difference.max(), 4)
-        self.assertLess(difference.mean(), 0.5)
-        self.assertLessEqual({"signal post", "sky", "mast", "arm lowered"}, set(seen["names"]))
+    def test_three_shows_the_picture_by_the_camera_and_knows_the_names(self) -> None:
+        """With parts at depths before a perspective camera, and by an orthographic one."""
+        flat = self.handed_over("flat", plain, "orthographic")
+        for package in (self.plain, flat):
+            with self.subTest(package.name):
+                page = self.page_of(package, VIEW)
+                page.goto(f"{HOME}/view")
+                page.wait_for_function("window.seen", timeout=30_000)
+                seen = page.evaluate("window.seen")
+                picture = np.array(seen["pixels"]).reshape(73, 97, 4)[::-1, :, :3]
+                difference = np.abs(picture - self.reference(package))
+                # It rounds to 8 bits after every part.
+                self.assertLessEqual(difference.max(), 4)
+                self.assertLess(difference.mean(), 0.5)
+                self.assertLessEqual({"signal post", "sky", "mast", "arm lowered", "camera"}, set(seen["names"]))
 
     def shown(self, package: Path, file: str) -> Any:
         """What a browser shows of a file."""

@@ -2,6 +2,7 @@
 
 import csv
 import json
+import math
 import re
 import struct
 import zipfile
@@ -185,7 +186,9 @@ class ExtrasTests(PackageTestCase):
             np.testing.assert_array_equal(np.array(Image.open(file).convert("RGBA")), merged)
 
     def test_the_model_is_a_tree_of_parents_at_their_pivots(self) -> None:
-        self.by(apply(self.plain(), SetDepths({"sky": 900.0})), beside={"model": {"pixels_per_unit": 50, "step": 0.01}})
+        said = {"pixels_per_unit": 50, "step": 0.01, "camera": "orthographic"}
+        report = self.by(apply(self.plain(), SetDepths({"sky": 900.0})), beside={"model": said})
+        self.assertEqual(self.ways(report)["model"], 0)
         value, _ = opened(self.package / "model.glb")
         nodes = {node["name"]: node for node in value["nodes"]}
         mast, arm = nodes["mast"], nodes["arm"]
@@ -195,6 +198,43 @@ class ExtrasTests(PackageTestCase):
         self.assertAlmostEqual(nodes["sky"]["translation"][2], -900 / 50 + 0.01)
         self.assertEqual(nodes["arm lowered picture"]["scale"], [0, 0, 0])
         self.assertEqual({material["alphaMode"] for material in value["materials"]}, {"BLEND"})
+
+    def test_from_the_camera_parts_at_depths_look_as_drawn(self) -> None:
+        """As much larger as the manifest's `depth.scale` says, before a camera at its distance; the proof looks through the camera of the file."""
+        deep = apply(self.plain(), SetDepths({"sky": 900.0, "mist": -200.0}))
+        report = self.by(deep, beside={"model": {"pixels_per_unit": 50}})
+        self.assertEqual((self.ways(report)["model"], report.proof.ok), (0, True))
+        value, data = opened(self.package / "model.glb")
+        manifest = self.manifest()
+        nodes = {node["name"]: node for node in value["nodes"]}
+        distance = manifest["camera"]["distance"] / 50
+        np.testing.assert_allclose(nodes["camera"]["translation"], [97 / 100, 73 / 100, distance])
+        seen = value["cameras"][nodes["camera"]["camera"]]["perspective"]
+        self.assertAlmostEqual(math.tan(seen["yfov"] / 2) * distance, 73 / 100)
+        for name in ("sky", "mast", "mist"):
+            mesh = value["meshes"][nodes[f"{name} picture"]["mesh"]]
+            bounds = value["accessors"][mesh["primitives"][0]["attributes"]["POSITION"]]
+            part = self.part(manifest, name)
+            wide = (bounds["max"][0] - bounds["min"][0]) * 50 / part["box"]["width"]
+            self.assertAlmostEqual(wide, part["depth"]["scale"], delta=0.001, msg=name)
+        self.assertFalse(nodes["sky"]["extras"]["has_pivot"])
+        self.assertTrue(nodes["mast"]["extras"]["has_pivot"])
+        with self.subTest("a camera that stands elsewhere is found"):
+            path = self.package / "model.glb"
+            text = json.dumps({**value, "nodes": [
+                {**node, "translation": [97 / 100 + 0.5, 73 / 100, distance]} if "camera" in node else node for node in value["nodes"]
+            ]}).encode()  # fmt: skip
+            text += b" " * (-len(text) % 4)
+            head = struct.pack("<4sII", b"glTF", 2, 20 + len(text) + len(data))
+            path.write_bytes(head + struct.pack("<I4s", len(text), b"JSON") + text + data)
+            self.assertFalse(self.prove().ok)
+
+    def test_names_in_the_model_are_there_once(self) -> None:
+        twice = self.plain().changed(lambda row: replace(row, name="mast") if row.name == "mist" else row)
+        self.by(twice, beside={"model": {}})
+        value, _ = opened(self.package / "model.glb")
+        names = [node["name"] for node in value["nodes"]]
+        self.assertEqual(len(set(names)), len(names), names)
 
     def test_places_are_told_as_they_are_wanted(self) -> None:
         ways = [

@@ -3202,6 +3202,8 @@ export interface components {
                         /** @enum {unknown} */
                         z: "depth" | "order";
                         step: number;
+                        /** @enum {unknown} */
+                        camera: "perspective" | "orthographic";
                     };
                     /** @description A page of HTML and CSS with everything in its place. */
                     page: boolean;
@@ -3816,6 +3818,8 @@ export interface components {
                         /** @enum {unknown} */
                         z: "depth" | "order";
                         step: number;
+                        /** @enum {unknown} */
+                        camera: "perspective" | "orthographic";
                     };
                     /** @description A page of HTML and CSS with everything in its place. */
                     page: boolean;
@@ -5187,6 +5191,8 @@ export interface components {
                         /** @enum {unknown} */
                         z: "depth" | "order";
                         step: number;
+                        /** @enum {unknown} */
+                        camera: "perspective" | "orthographic";
                     };
                     /** @description A page of HTML and CSS with everything in its place. */
                     page: boolean;

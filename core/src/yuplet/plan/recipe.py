@@ -214,12 +214,14 @@ class Limits:
 @dataclass(frozen=True, slots=True)
 class Model:
     """A figure in space: so many pixels make a unit, and parts stand by their depth or in even steps; each lies a `step` before the one
-    behind it, so that their order is kept.
+    behind it, so that their order is kept. A perspective `camera` stands where that of the illustration does, and parts at depths are as
+    much larger or smaller as makes them look as drawn from there; with an orthographic one all have their own size.
     """
 
     pixels_per_unit: float = 100.0
     z: Literal["depth", "order"] = "depth"
     step: float = 0.001
+    camera: Literal["perspective", "orthographic"] = "perspective"
 
 
 @dataclass(frozen=True, slots=True)

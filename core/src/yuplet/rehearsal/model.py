@@ -1,4 +1,6 @@
-"""A figure in space as a viewer sees it that looks straight at it: binary glTF 2.0 read by its specification, and nothing else."""
+"""A figure in space as its camera sees it, or without one as a viewer does that looks straight at it: binary glTF 2.0 read by its specification, and nothing
+else.
+"""
 
 import io
 import json
@@ -24,6 +26,7 @@ def scene_of_model(
     value, data = opened(path.read_bytes())
     unit = float(value["extras"]["pixels_per_unit"])
     quads: list[tuple[float, int, dict[str, Any], NDArray[np.float64]]] = []
+    cameras: list[tuple[dict[str, Any], NDArray[np.float64]]] = []
 
     def walk(number: int, around: NDArray[np.float64]) -> None:
         node = value["nodes"][number]
@@ -31,6 +34,8 @@ def scene_of_model(
         own[:3, :3] = np.diag(node.get("scale", [1, 1, 1]))
         own[:3, 3] = node.get("translation", [0, 0, 0])
         matrix = around @ own
+        if "camera" in node:
+            cameras.append((value["cameras"][node["camera"]], matrix))
         if "mesh" in node and np.linalg.det(matrix[:3, :3]) != 0:
             require_few(len(quads))
             quads.append((float(matrix[2, 3]), len(quads), value["meshes"][node["mesh"]], matrix))
@@ -39,12 +44,19 @@ def scene_of_model(
 
     for number in value["scenes"][value["scene"]]["nodes"]:
         walk(number, np.eye(4))
+
+    def seen_at(points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Where points are seen, in pixels from the bottom left."""
+        if not cameras:
+            return points[:, :2] * unit
+        return _projected(points, *cameras[0]) * size
+
     placed: dict[str, Placed] = {}
     for _, number, mesh, matrix in sorted(quads, key=lambda quad: quad[:2]):
         (primitive,) = mesh["primitives"]
         corners = accessor(value, data, primitive["attributes"]["POSITION"])
         seen = accessor(value, data, primitive["attributes"]["TEXCOORD_0"])
-        here = (np.c_[corners, np.ones(len(corners))] @ matrix.T)[:, :2] * unit
+        here = seen_at((np.c_[corners, np.ones(len(corners))] @ matrix.T)[:, :3])
         left, right = here[:, 0].min(), here[:, 0].max()
         low, high = here[:, 1].min(), here[:, 1].max()
         material = value["materials"][primitive["material"]]["pbrMetallicRoughness"]
@@ -79,6 +91,21 @@ def scene_of_model(
         largest=allowed[0],
         mean=allowed[1],
     )
+
+
+def _projected(points: NDArray[np.float64], camera: dict[str, Any], matrix: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where a camera sees points, from 0 at the left and at the bottom of what it shows to 1 (glTF 2.0, 3.10.3). Raises ValueError for what is not before it."""
+    own = (np.c_[points, np.ones(len(points))] @ np.linalg.inv(matrix).T)[:, :3]
+    if camera["type"] == "orthographic":
+        said = camera["orthographic"]
+        flat: NDArray[np.float64] = (own[:, :2] / [said["xmag"], said["ymag"]] + 1) / 2
+        return flat
+    said = camera["perspective"]
+    if (own[:, 2] >= 0).any():
+        raise ValueError("a part is not before the camera")
+    up = -own[:, 2] * np.tan(said["yfov"] / 2)
+    found: NDArray[np.float64] = (own[:, :2] / np.c_[up * said["aspectRatio"], up] + 1) / 2
+    return found
 
 
 def opened(raw: bytes) -> tuple[dict[str, Any], bytes]:

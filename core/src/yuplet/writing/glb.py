@@ -4,6 +4,7 @@ Source: glTF 2.0 Specification (Khronos Group), chapters 3 and 4 (GLB), and the 
 """
 
 import json
+import math
 import struct
 from typing import Any, Literal, TypeAlias
 
@@ -31,6 +32,7 @@ class Glb:
         self._accessors: list[dict[str, Any]] = []
         self._images: list[dict[str, Any]] = []
         self._meshes: list[dict[str, Any]] = []
+        self._cameras: list[dict[str, Any]] = []
         self._materials: list[dict[str, Any]] = []
         self._smooth = smooth
         self._indices = self._accessor(np.array([0, 1, 2, 0, 2, 3], np.uint16), "SCALAR", _SHORT, _INDICES)
@@ -63,6 +65,23 @@ class Glb:
             {"name": name, "primitives": [{"attributes": attributes, "indices": self._indices, "material": material}]}
         )
         return len(self._meshes) - 1
+
+    def camera(
+        self,
+        width: float,
+        height: float,
+        distance: float,
+        between: tuple[float, float],
+        kind: Literal["perspective", "orthographic"],
+    ) -> int:
+        """A camera that sees just so much at a distance, in units, and nothing that is not `between` two distances; answers its number."""
+        near, far = between
+        if kind == "perspective":
+            lens = {"yfov": 2 * math.atan(height / 2 / distance), "aspectRatio": width / height}
+        else:
+            lens = {"xmag": width / 2, "ymag": height / 2}
+        self._cameras.append({"name": "camera", "type": kind, kind: {**lens, "znear": near, "zfar": far}})
+        return len(self._cameras) - 1
 
     def animate(
         self,
@@ -108,6 +127,8 @@ class Glb:
             "buffers": [{"byteLength": len(self._data)}],
             "extras": {"pixels_per_unit": self._unit},
         }
+        if self._cameras:
+            value["cameras"] = self._cameras
         if self._channels:
             value["animations"] = [{"name": "motion", "channels": self._channels, "samplers": self._samplers}]
         text = json.dumps(value, ensure_ascii=False, separators=(",", ":")).encode()

@@ -52,7 +52,11 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
         label="A model in space (glTF)"
         checked={model !== null}
         onChange={(event) =>
-          onChange({ model: event.currentTarget.checked ? { pixels_per_unit: 100, z: 'depth', step: 0.001 } : null })
+          onChange({
+            model: event.currentTarget.checked
+              ? { pixels_per_unit: 100, z: 'depth', step: 0.001, camera: 'perspective' }
+              : null,
+          })
         }
       />
       {model && <ModelFields model={model} onChange={(said) => onChange({ model: { ...model, ...said } })} />}
@@ -121,6 +125,17 @@ function ModelFields({ model, onChange }: { model: ModelSettings; onChange: (sai
         decimalScale={4}
         value={model.step}
         onChange={(value) => typeof value === 'number' && onChange({ step: value })}
+      />
+      <NativeSelect
+        size="xs"
+        label="Camera"
+        description="A perspective camera sees parts at depths as drawn: they are larger the farther away they stand."
+        data={[
+          { value: 'perspective', label: 'in perspective' },
+          { value: 'orthographic', label: 'without perspective' },
+        ]}
+        value={model.camera}
+        onChange={(event) => onChange({ camera: event.currentTarget.value as ModelSettings['camera'] })}
       />
     </div>
   );
