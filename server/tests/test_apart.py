@@ -156,7 +156,7 @@ class ApartTests(SimpleTestCase):
                 began = time.monotonic()
                 theirs.close()
                 self.assertRaises(Cancelled, answered.result)
-            self.assertLess(time.monotonic() - began, 5)
+            self.assertLess(time.monotonic() - began, 20, "it would compute for a minute")
             self.assertEqual(pool._free, [], "its process has ended")
             with ThreadPoolExecutor(1) as thread:
                 answered = thread.submit(KnowsWhoAsks(lambda _: pool.ask("x", double, 4)), request)
