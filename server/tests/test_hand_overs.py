@@ -183,6 +183,15 @@ class PlanTests(ServerTestCase):
         wanted = {"recipe": recipe, "file": file}
         return self.cleo.post(self.address("plan/image"), wanted, content_type="application/json")
 
+    def test_a_try_that_did_not_come_to_its_end_is_not_the_recipe_from_then_on(self) -> None:
+        first = self.plan()["recipe"]["name"]
+        asked = self.post(
+            self.ben, "hand-overs", status=201, body={"version": 1, "recipe": {**RECIPE, "name": "a try"}}
+        )
+        for state in (Job.State.RUNNING, Job.State.FAILED, Job.State.CANCELLED):
+            Job.objects.filter(pk=HandOver.objects.get(pk=asked["id"]).job_id).update(state=state)
+            self.assertEqual(self.plan()["recipe"]["name"], first)
+
     def test_errors_stop_it_and_warnings_do_not(self) -> None:
         beside = {**RECIPE, "beside": {"model": {}}}
         self.assertEqual({note["severity"] for note in self.plan(recipe=beside)["notes"]}, {"warning"})

@@ -89,10 +89,10 @@ def recipes_of(project: Project) -> list[dict[str, Any]]:
 
 
 def recipe_of(illustration: Illustration, document: Any = None) -> Recipe:
-    """The recipe that is meant: as given, else that of the last hand-over, else the first one. Raises `RecipeNotUnderstood`."""
+    """The recipe that is meant: as given, else that of the last hand-over that came to its end, else the first one. Raises `RecipeNotUnderstood`."""
     if document is not None:
         return from_json(document)
-    last = hand_overs_of(illustration).first()
+    last = hand_overs_of(illustration).filter(report__isnull=False).first()
     return from_json(last.recipe) if last is not None else shipped()[FIRST_RECIPE]
 
 

@@ -50,7 +50,8 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
         s
       </p>
       <Button component="a" download href={`/api/hand-overs/${handOver.id}/package`} variant="default">
-        Download ZIP{handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
+        Download ZIP of no. {handOver.number}
+        {handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
       </Button>
     </section>
   );

@@ -40,7 +40,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
             {plan.folder &&
               ` In the folder: ${changes('new')} new, ${changes('changed')} to be replaced, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
             {plan.compared_with !== null &&
-              ` Since no. ${plan.compared_with}: ${changes('new')} new, ${changes('changed')} changed, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
+              ` Since no. ${plan.compared_with}, the last by this recipe: ${changes('new')} new, ${changes('changed')} changed, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
           </p>
           {plan.allowed.mean > 0 && (
             <p>
