@@ -24,6 +24,8 @@ _SHORTEST = 4
 _MOST_ENDS = 48
 """Ends at the rim of one hole, and how many of its pixels there are for each at least, for the art to be flat."""
 _LEAST_APART = 10
+_MOST_STRETCHES, _MOST_IN_ALL = 1_000, 400
+"""Stretches of one colour along one rim, and ends in all, from which on art is not flat, and nothing is continued."""
 SEEN = 0.05
 """How far a border is looked at to see where it goes, as a share of the geometric mean of the picture's sides."""
 _LEAST_SEEN = 8
@@ -86,13 +88,19 @@ def continue_borders(
     """
     seen = max(round(SEEN * side), _LEAST_SEEN)
     found, _ = cv2.findContours(hole.astype(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    curves = []
+    curves: list[NDArray[np.float64]] = []
+    tried = 0
     rim = np.zeros(hole.shape, bool)
     for contour in found:
         points = contour[:, 0, :].astype(np.intp)
         own = colours[points[:, 1], points[:, 0]].astype(np.int32)
         starts, counting = _starts(own, thick)
         rim[points[counting, 1], points[counting, 0]] = True
+        if not starts:
+            continue
+        tried += len(starts)
+        if tried > _MOST_IN_ALL:
+            return colours
         near = far[points[:, 1], points[:, 0]] <= reach
         ends = _ends(points, own, starts, near, colours, hole, seen)
         if 2 <= len(ends) <= min(_MOST_ENDS, len(points) / _LEAST_APART):
@@ -131,6 +139,8 @@ def _starts(own: NDArray[np.int32], thick: float) -> tuple[list[int], NDArray[np
     steps = np.abs(own - np.roll(own, 1, axis=0)).max(axis=1) > STEP
     starts = np.flatnonzero(steps).tolist()
     counting = np.ones(len(own), bool)
+    if len(starts) > _MOST_STRETCHES:
+        return [], counting
     while len(starts) > 1:
         lengths = [(starts[(at + 1) % len(starts)] - one) % len(own) for at, one in enumerate(starts)]
         least = [
@@ -308,8 +318,11 @@ def _divided(
     beside = cv2.dilate(drawn, np.ones((3, 3), np.uint8)) > 0
     count, pieces, boxes, _ = cv2.connectedComponentsWithStats((hole & ~line).astype(np.uint8), connectivity=4)
     result = colours.copy()
-    settled = np.zeros(hole.shape, bool)
-    for number in range(1, count):
+    touched = np.zeros(count, bool)
+    touched[pieces[beside & hole]] = True
+    touched[0] = False
+    settled = (pieces > 0) & ~touched[pieces]
+    for number in np.flatnonzero(touched).tolist():
         left, top, width, height = boxes[number, : cv2.CC_STAT_AREA].tolist()
         part = (slice(top, top + height), slice(left, left + width))
         own = pieces[part] == number
