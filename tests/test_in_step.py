@@ -62,7 +62,9 @@ class InStepTests(ProductTestCase):
         page.get_by_label("A file or a folder of images on the server's machine").fill(str(self.art))
         self.assert_accessible("in step, before")
         keep.click()
-        expect(page.get_by_text("None yet: nothing was saved")).to_be_visible()
+        expect(page.get_by_text("as it was when this was set up")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("Revision 1", exact=True)).to_be_visible()
+        self.assertTrue((target / "manifest.json").is_file(), "handed over once, although nothing was saved")
         self.save(200)
         expect(page.get_by_text("Revision 2", exact=True)).to_be_visible(timeout=60_000)
         expect(page.get_by_text("1 layer repainted")).to_be_visible()
@@ -89,7 +91,7 @@ class InStepTests(ProductTestCase):
                 timeout=60_000,
             )
             expect(page.get_by_label("Package")).to_have_value(re.compile("hand-over"))
-            expect(page.get_by_role("option", name="Hand-over no. 2")).to_have_count(1)
+            expect(page.get_by_role("option", name="Hand-over no. 3")).to_have_count(1)
             # What was chosen, the time and the pose are as before.
             expect(page.get_by_label("Turn, °")).to_have_value("30")
             expect(page.get_by_role("slider", name="Picture")).to_have_attribute("aria-valuetext", "1.00 s")

@@ -108,6 +108,30 @@ class KeepingTests(ServerTestCase):
         self.assertEqual((newest["revision"], newest["changes"]["repainted"], newest["hand_overs"]), (3, 1, [2]))
         self.assertEqual(self.arrangement()["revision"], 3)
 
+    def test_what_was_brought_in_is_handed_over_once_when_it_is_set_up(self) -> None:
+        """Nothing was saved since, and nobody waits for the first change to see whether it works."""
+        WatchedSource.objects.update(seen=hashlib.sha256(self.file.read_bytes()).hexdigest())
+        one = self.follow()
+        self.assertEqual((one.state, one.said, HandOver.objects.count()), ("watching", "", 1))
+        self.assertTrue((self.target / "manifest.json").is_file())
+        (only,) = self.cleo.get(self.address("in-step")).json()[0]["passes"]
+        self.assertEqual((only["revision"], only["changes"], only["hand_overs"]), (1, {}, [1]))
+        self.follow()
+        self.assertEqual(HandOver.objects.count(), 1)
+        save(self.file, 200)
+        self.follow()
+        self.assertEqual(HandOver.objects.count(), 2)
+
+    def test_what_stops_the_first_hand_over_is_said_and_it_is_tried_again(self) -> None:
+        WatchedSource.objects.update(seen=hashlib.sha256(self.file.read_bytes()).hexdigest())
+        self.now(self.ada, do="decide", decisions={"required": ["hat"]})
+        one = self.follow()
+        self.assertEqual((one.state, HandOver.objects.count()), ("blocked", 0))
+        self.assertIn("'hat' is required", one.said)
+        self.now(self.ada, do="decide", decisions={"required": []})
+        WatchedSource.objects.update(again_at=None)
+        self.assertEqual((self.follow().state, HandOver.objects.count()), ("watching", 1))
+
     def test_a_file_that_is_still_being_saved_is_waited_for(self) -> None:
         self.follow()
         whole = self.root / "whole.ora"

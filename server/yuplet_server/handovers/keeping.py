@@ -151,8 +151,11 @@ def _watch(one: WatchedSource) -> None:
         if watched.stamp_of(path) != stamp:
             return  # saved again while it was read
         if digest == one.seen:
-            one.seen_stamp = stamp
             one.state, one.said = WatchedSource.State.WATCHING, ""
+            if not one.seen_stamp:
+                # Looked at for the first time: what is there already is handed over once.
+                _hand_over(one)
+            one.seen_stamp = stamp
             return
         content.seek(0)
         choices = Choices.from_json(one.illustration.revision.choices)
@@ -214,9 +217,10 @@ def _write(one: WatchedSource) -> None:
     if any(hand_over.job is not None and hand_over.job.state in RUNNING for hand_over in made):
         return
     failed = [hand_over.job.error for hand_over in made if hand_over.job is not None and hand_over.job.error]
-    SyncRun.objects.create(
-        in_step=one, revision=one.number or 0, changes=_changes(one), hand_overs=[one.number for one in made]
-    )
+    # The first hand-over may be of what was there: nothing was saved.
+    revision = one.number or one.illustration.revision.number
+    changes = _changes(one) if one.number else {}
+    SyncRun.objects.create(in_step=one, revision=revision, changes=changes, hand_overs=[one.number for one in made])
     one.state, one.said, one.asked = WatchedSource.State.WATCHING, " ".join(failed), []
 
 

@@ -80,12 +80,14 @@ interface WatchedProps {
 
 /** What is watched, how that stands, and the revisions that came of it. */
 function Watched({ one, canEdit, onEnd }: WatchedProps) {
+  const isStalled =
+    one.state === 'blocked' || one.state === 'deciding' || (one.state === 'watching' && one.said !== '');
   return (
     <div className={form.form}>
       <p>
         <strong>{one.file}</strong>
       </p>
-      <p role="status">
+      <p role={isStalled ? 'alert' : 'status'} className={isStalled ? classes.problem : undefined}>
         {STATES[one.state]} {one.said}
       </p>
       <p className={form.told}>
@@ -97,7 +99,7 @@ function Watched({ one, canEdit, onEnd }: WatchedProps) {
         Keep in step no longer
       </Button>
       <h3>Passes</h3>
-      {one.passes.length === 0 && <p className={form.told}>None yet: nothing was saved since it is watched.</p>}
+      {one.passes.length === 0 && <p className={form.told}>None yet.</p>}
       <ul className={classes.past}>
         {one.passes.map((pass) => (
           <li key={pass.revision}>
@@ -107,7 +109,7 @@ function Watched({ one, canEdit, onEnd }: WatchedProps) {
               {new Date(pass.at).toLocaleString()}:{' '}
               {Object.entries(pass.changes)
                 .map(([change, number]) => `${plural(number, 'layer')} ${change}`)
-                .join(', ')}
+                .join(', ') || 'as it was when this was set up'}
             </p>
           </li>
         ))}
