@@ -131,7 +131,11 @@ class BringInTests(ProductTestCase):
         self.page.keyboard.press("Enter")
         self.to_step("Hand over")
         expect(self.page.locator('[data-file="parts/halo.png"]')).to_contain_text("new")
-        expect(self.page.get_by_text("Since no. 1, the last by this recipe: 1 new, 0 changed, 8 the same, 1 no longer wanted.")).to_be_visible()
+        expect(
+            self.page.get_by_text(
+                "Since no. 1, the last by this recipe: 1 new, 0 changed, 8 the same, 1 no longer wanted."
+            )
+        ).to_be_visible()
         self.page.get_by_role("button", name="Hand over 9 parts").click()
         expect(self.page.get_by_role("heading", name="No. 2")).to_be_visible()
         expect(self.page.locator('[data-file="parts/halo.png"]')).to_contain_text("same")
