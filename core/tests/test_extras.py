@@ -26,6 +26,7 @@ from yuplet.illustration.derived import DerivedLayer, Turn, Turned
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.parts.part import Part, still
 from yuplet.pixels.spill_file import SpillFile
+from yuplet.rehearsal.drawing import scene_of_drawing
 from yuplet.rehearsal.proof import prove
 from yuplet.writing.pictures import Sources
 
@@ -103,6 +104,23 @@ class ExtrasTests(PackageTestCase):
                 self.assertIn("mix-blend-mode:plus-lighter", scene.read_text())
                 scene.write_text(scene.read_text().replace("plus-lighter", "plus-darker"))
                 self.assertEqual([one.way for one in self.prove().comparisons if not one.ok], ["scene"])
+
+    def test_what_is_added_up_within_a_group_keeps_what_the_group_defines(self) -> None:
+        path = self.folder / "added.svg"
+        path.write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20"><g><defs><linearGradient id="a">'
+            '<stop stop-color="#f00"/></linearGradient></defs><rect width="20" height="20" fill="url(#a)"/>'
+            '<rect width="20" height="20" fill="#0f0" style="mix-blend-mode: plus-lighter"/></g></svg>'
+        )
+        scene = scene_of_drawing(path, self.folder, (0, 0), (20, 20), 1.0)
+        found = [(one.image.rows(0, 1)[0, 0].tolist(), one.blend) for one in scene.placed.values()]
+        self.assertEqual(found, [([255, 0, 0, 255], "normal"), ([0, 255, 0, 255], "lighter")])
+
+    def test_a_scene_at_another_scale_may_differ_as_scaled_parts_do(self) -> None:
+        """No false alarm: each part is made larger by itself."""
+        for mode in ("normal", "lighter"):
+            report = self.by(self.mixed("mast", mode), beside={"scene": True}, scales=[{"factor": 2}])
+            self.assertTrue(report.proof.ok, report.proof)
 
     def test_what_the_model_has_no_place_for_is_told_before(self) -> None:
         report = self.by(beside={"model": {}})

@@ -19,6 +19,16 @@ def shown(text: object, longest: int = 80) -> str:
     return plain if len(plain) <= longest else f"{plain[:longest]}..."
 
 
+def some(names: Sequence[str]) -> str:
+    """The first of some names, and how many more there are.
+
+    >>> some("abcde")
+    "'a', 'b', 'c' and 2 more"
+    """
+    first = ", ".join(f"'{name}'" for name in names[:3])
+    return first if len(names) <= 3 else f"{first} and {len(names) - 3} more"
+
+
 class YupletError(Exception):
     """The root of everything a user can mend; ``code`` is stable, the sentence is for people."""
 
@@ -277,9 +287,8 @@ class EditedSince(WriteError):
 
     def __init__(self, folder: str, files: list[str]) -> None:
         self.files = files
-        named = ", ".join(f"'{name}'" for name in files[:5]) + (f" and {len(files) - 5} more" if len(files) > 5 else "")
         super().__init__(
-            f"In '{folder}' somebody has changed {named} since it was handed over, and this would overwrite that. Nothing was written."
+            f"In '{folder}' somebody has changed {some(files)} since it was handed over, and this would overwrite that. Nothing was written."
             " Keep what was changed elsewhere, or say that it may be overwritten."
         )
 

@@ -2,7 +2,7 @@
 
 import hashlib
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -19,6 +19,7 @@ from yuplet.errors import (
     PlanError,
     StoppedByFindings,
     shown,
+    some,
 )
 from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport, composite_tree
@@ -177,14 +178,6 @@ def _require_few_bytes(found: int, recipe: Recipe) -> None:
         )
 
 
-def _told(overwritten: Sequence[str]) -> list[str]:
-    if not overwritten:
-        return []
-    more = f" and {len(overwritten) - 3} more" if len(overwritten) > 3 else ""
-    named = ", ".join(f"'{name}'" for name in overwritten[:3])
-    return [f"Somebody had changed {named}{more} since the last hand-over; that was overwritten."]
-
-
 def with_shapes(
     digests: Mapping[str, str], illustration: Illustration, recipe: Recipe, drawing: VectorSource | None
 ) -> Mapping[str, str]:
@@ -262,6 +255,9 @@ def hand_over(
             _require_few_bytes(sum(written[name].bytes for name in plan.files), recipe)
             proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
             staged.publish(MANIFEST, obsolete if remove_obsolete else ())
+    warnings = [note.sentence for note in plan.notes]
+    if edited:
+        warnings.append(f"Somebody had changed {some(edited)} since the last hand-over; that was overwritten.")
     return HandOverReport(
         parts=len(plan.parts),
         files=plan.files,
@@ -273,7 +269,7 @@ def hand_over(
         proof=proof,
         file_bytes={name: written[name].bytes for name in plan.files},
         kept=[name for name in plan.files if written[name].is_kept],
-        warnings=[note.sentence for note in plan.notes] + _told(edited),
+        warnings=warnings,
         left_alone=list(earlier.foreign),
         overwritten=edited,
     )

@@ -4,6 +4,7 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 
 from yuplet.arrangement.tree import PartGroup, Row
+from yuplet.errors import some
 from yuplet.geometry import Box, Size
 from yuplet.paths import path_problem
 from yuplet.pixels.blending import CSS
@@ -47,7 +48,7 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
     moving = [one.label for one in parts if len(one.part.frames) > 1]
     yield from _beyond_css(recipe, parts, tree)
     if recipe.extras.model is not None and mixing:
-        said = f"The model shows everything laid over what is behind; it has no place for the modes and opacities of {_some(mixing)}."
+        said = f"The model shows everything laid over what is behind; it has no place for the modes and opacities of {some(mixing)}."
         yield PlanNote("not shown", "warning", said)
     still = [
         name
@@ -59,7 +60,7 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
         if wanted
     ]
     if moving and still:
-        said = f"Of {_some(moving)} the {' and the '.join(still)} show{'s' if len(still) == 1 else ''} the first frame only."
+        said = f"Of {some(moving)} the {' and the '.join(still)} show{'s' if len(still) == 1 else ''} the first frame only."
         yield PlanNote("not shown", "warning", said)
     if recipe.extras.layers and any(one.part.pivot or one.part.parent or one.part.depth for one in parts):
         said = (
@@ -85,7 +86,7 @@ def _beyond_css(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row
         return
     where = " and the ".join(files) or "SVG of each part"
     modes = " and ".join(f"'{mode}'" for mode in sorted({mode for _, mode in lost.values()}))
-    labels = _some([label for label, _ in lost.values()])
+    labels = some([label for label, _ in lost.values()])
     said = (
         f"The {where} cannot show {labels} as drawn: CSS has no mode {modes}. Make one part of {labels} and what it lies on, or"
         " leave this output out."
@@ -102,11 +103,6 @@ def _groups(rows: Sequence[Row]) -> Iterator[PartGroup]:
 
 def _mixing_groups(rows: Sequence[Row]) -> Iterator[str]:
     return (one.name for one in _groups(rows) if one.opacity < 1 or one.blend != "normal")
-
-
-def _some(labels: Sequence[str]) -> str:
-    shown = ", ".join(f"'{label}'" for label in labels[:3])
-    return shown if len(labels) <= 3 else f"{shown} and {len(labels) - 3} more"
 
 
 def _clashes(

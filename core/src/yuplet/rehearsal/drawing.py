@@ -72,6 +72,7 @@ def _laid(root: ElementTree.Element, drawn: Callable[[str, str, float, str], Par
         onto = whole
         for one in around:
             onto = ElementTree.SubElement(onto, one.tag, _without_mixing(one))
+            onto.extend(below for below in one if below.tag == f"{_SVG}defs")
         kept_as_it_is = ElementTree.SubElement(onto, element.tag, _without_mixing(element))
         kept_as_it_is.extend(list(element))
         return ElementTree.tostring(whole, encoding="unicode")
@@ -80,10 +81,11 @@ def _laid(root: ElementTree.Element, drawn: Callable[[str, str, float, str], Par
         for element in elements:
             if element.tag in (f"{_SVG}defs", f"{_SVG}title") or element.get("display") == "none":
                 continue
-            style = dict(one.split(":") for one in element.get("style", "").split(";") if one.count(":") == 1)
-            opacity, blend = float(element.get("opacity", "1")), mode_of(style.get("mix-blend-mode", "normal").strip())
+            said = [one.split(":") for one in element.get("style", "").split(";") if one.count(":") == 1]
+            style = {name.strip(): value.strip() for name, value in said}
+            opacity, blend = float(element.get("opacity", "1")), mode_of(style.get("mix-blend-mode", "normal"))
             if any(_ADDED in one.get("style", "") for one in element.iter() if one is not element):
-                isolated = style.get("isolation", "").strip() == "isolate"
+                isolated = style.get("isolation") == "isolate"
                 members = tuple(each(element, [*around, element]))
                 yield GroupEntry(element.get("id", ""), True, opacity, blend, isolated, members)
             else:

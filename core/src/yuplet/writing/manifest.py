@@ -107,12 +107,18 @@ _OF_DRAWINGS = {"largest": 16, "mean": 0.5}
 """Whoever draws SVG rounds after every shape, and smooths edges in a way of its own. Images in it are never lossy."""
 
 
+def _of_scene(plan: Plan, exact: bool) -> dict[str, float]:
+    # Of no part: what is lossy elsewhere is not so in the scene.
+    scaled = {} if exact else asdict(allowed(plan.recipe, (), plan.main.factor))
+    return {name: max(most, scaled.get(name, 0)) for name, most in _OF_DRAWINGS.items()}
+
+
 def _extras(one: PlannedExtra, plan: Plan, written: Mapping[str, WrittenFile], exact: bool) -> dict[str, Any]:
     """A file beside the images, and by how much the picture may differ that is put together from it (null: it cannot be)."""
     file = written[one.file]
     usual = {"largest": 0, "mean": 0} if exact else asdict(allowed(plan.recipe, plan.parts, plan.main.factor))
     reads = one.kind in ("layers", "model", "page")
-    tolerance = usual if reads else _OF_DRAWINGS if one.kind == "scene" else None
+    tolerance = usual if reads else _of_scene(plan, exact) if one.kind == "scene" else None
     if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
         # It has no place for them, which was told before: by how much that differs is measured all the same.
         tolerance = {"largest": 255, "mean": 255}

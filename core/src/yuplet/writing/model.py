@@ -30,7 +30,7 @@ def model(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
 
     middle = Point(at.canvas.width / unit / 2, at.canvas.height / unit / 2)
     distance = plan.distance * factor / unit
-    in_perspective = is_in_perspective(plan)
+    in_perspective = _is_in_perspective(plan)
 
     def height(row: str) -> float:
         """How far before the picture a part stands."""
@@ -94,7 +94,7 @@ def model(plan: Plan, picture: Callable[[PlannedPart], Picture]) -> bytes:
     return made.file(nodes, plan.credit.author)
 
 
-def is_in_perspective(plan: Plan) -> bool:
+def _is_in_perspective(plan: Plan) -> bool:
     """Whether the camera of the model is a perspective one: what is flat has its own size, whatever the recipe says."""
     said = plan.recipe.extras.model
     return bool(
@@ -105,11 +105,13 @@ def is_in_perspective(plan: Plan) -> bool:
 def _once(paths: Mapping[str, tuple[str, ...]]) -> dict[str, str]:
     """A name for each part that no other has: its own, with those of its groups where that is needed, else with a number."""
     found: dict[str, str] = {}
+    taken = {"camera"}
     often = Counter(path[-1] for path in paths.values())
     for row, path in paths.items():
         wanted = path[-1] if often[path[-1]] == 1 else "/".join(path)
         name, number = wanted, 2
-        while name in found.values():
+        while name in taken:
             name, number = f"{wanted} {number}", number + 1
         found[row] = name
+        taken |= {name, f"{name} picture"}
     return found

@@ -294,8 +294,9 @@ def edited_since(folder: Path, earlier: Earlier) -> list[str]:
     for name in sorted(earlier.files):
         was = earlier.said.get(name)
         path = within(folder, PackagePath(name))
-        if was and hashlib.sha256(path.read_bytes()).hexdigest() != was:
-            found.append(name)
+        with path.open("rb") as content:
+            if was and hashlib.file_digest(content, "sha256").hexdigest() != was:
+                found.append(name)
     return found
 
 
