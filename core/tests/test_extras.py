@@ -1,6 +1,7 @@
 """What is written beside the images: each put together again from itself alone, and a planted fault in each is found."""
 
 import csv
+import io
 import json
 import math
 import re
@@ -270,6 +271,68 @@ class ExtrasTests(PackageTestCase):
         self.assertAlmostEqual(float(line["x"]), box["x"] / 97)
         self.assertAlmostEqual(float(line["height"]), box["height"] / 73)
         self.assertEqual(line["shown"], "yes")
+
+    def test_the_picture_is_put_together_from_each_table_alone(self) -> None:
+        ways = [
+            {"format": form, "origin": origin, "up": up, "unit": unit, "zero": zero}
+            for form in ("csv", "json")
+            for origin in ("top-left", "centre")
+            for up in (False, True)
+            for unit in ("pixels", "fractions")
+            for zero in ("corner", "centre")
+        ]
+        flat = self.plain().changed(lambda row: replace(row, opacity=1.0, blend="normal"))
+        for some in (ways[:16], ways[16:]):
+            self.by(flat, beside={"places": some})
+            for way in some:
+                with self.subTest(**way):
+                    np.testing.assert_array_equal(self.laid(way), self.pixels("reference.png"))
+
+    def laid(self, way: dict[str, Any]) -> np.ndarray[Any, Any]:
+        """What somebody draws who has docs/formats/places.md, one table and the images."""
+        name = f"places-{way['origin']}-{'up' if way['up'] else 'down'}"
+        name += ("-from-centre" if way["zero"] == "centre" else "") + (
+            "-fractions" if way["unit"] == "fractions" else ""
+        )
+        if way["format"] == "json":
+            rows = json.loads((self.package / f"{name}.json").read_text())["parts"]
+        else:
+            rows = list(csv.DictReader(io.StringIO((self.package / f"{name}.csv").read_text("utf-8"), newline="")))
+        colour, covered = np.zeros((73, 97, 3)), np.zeros((73, 97, 1))  # colour times alpha, and alpha
+        across, down = (97, 73) if way["unit"] == "fractions" else (1, 1)
+        for row in rows:
+            x, y, width, height = (
+                float(row[key]) * by for key, by in zip(("x", "y", "width", "height"), (across, down) * 2, strict=True)
+            )
+            if way["zero"] == "centre":
+                x, y = x + 97 / 2, y + 73 / 2
+            y = 73 - y if way["up"] else y
+            if way["origin"] == "centre":
+                x, y = x - width / 2, y - height / 2
+            self.assertAlmostEqual(x, round(x), 6)
+            image = self.pixels(row["file"]) / 255
+            self.assertEqual(image.shape[:2], (round(height), round(width)))
+            if row["shown"] in (True, "yes"):
+                under = np.s_[round(y) : round(y + height), round(x) : round(x + width)]
+                alpha = image[..., 3:]
+                colour[under] = image[..., :3] * alpha + colour[under] * (1 - alpha)
+                covered[under] = alpha + covered[under] * (1 - alpha)
+        straight = np.divide(colour, covered, out=np.zeros_like(colour), where=covered > 0)
+        return np.floor(np.concatenate([straight, covered], 2) * 255 + 0.5 + 1e-6).astype(np.uint8)
+
+    def test_a_table_names_parents_and_pivots(self) -> None:
+        self.by(beside={"places": [{"format": "csv", "origin": "centre", "up": True, "zero": "centre"}]})
+        text = (self.package / "places-centre-up-from-centre.csv").read_text("utf-8")
+        rows = {row["id"]: row for row in csv.DictReader(io.StringIO(text, newline=""))}
+        manifest = self.manifest()
+        self.assertEqual(list(rows), [part["id"] for part in manifest["parts"]])
+        for part in manifest["parts"]:
+            with self.subTest(part["name"]):
+                row = rows[part["id"]]
+                self.assertEqual(row["parent"] or None, part["parent"])
+                pivot = None if part["pivot"] is None else part["pivot"]["canvas"]
+                told = (row["pivot_x"], row["pivot_y"])
+                self.assertEqual(told, ("", "") if pivot is None else (f"{pivot[0] - 48.5:g}", f"{36.5 - pivot[1]:g}"))
 
     def test_the_overview_has_a_picture_and_pages(self) -> None:
         self.by(beside={"overview": ["png", "pdf"]})

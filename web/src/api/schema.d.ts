@@ -3222,6 +3222,11 @@ export interface components {
                         up: boolean;
                         /** @enum {unknown} */
                         unit: "pixels" | "fractions";
+                        /**
+                         * @description Where 0, 0 is: the upper left corner of the canvas (the lower left one where y is counted up), or its centre.
+                         * @enum {unknown}
+                         */
+                        zero: "corner" | "centre";
                     }[];
                     /** @description All parts with their names and sizes. */
                     overview: ("png" | "pdf")[];
@@ -3838,6 +3843,11 @@ export interface components {
                         up: boolean;
                         /** @enum {unknown} */
                         unit: "pixels" | "fractions";
+                        /**
+                         * @description Where 0, 0 is: the upper left corner of the canvas (the lower left one where y is counted up), or its centre.
+                         * @enum {unknown}
+                         */
+                        zero: "corner" | "centre";
                     }[];
                     /** @description All parts with their names and sizes. */
                     overview: ("png" | "pdf")[];
@@ -5211,6 +5221,11 @@ export interface components {
                         up: boolean;
                         /** @enum {unknown} */
                         unit: "pixels" | "fractions";
+                        /**
+                         * @description Where 0, 0 is: the upper left corner of the canvas (the lower left one where y is counted up), or its centre.
+                         * @enum {unknown}
+                         */
+                        zero: "corner" | "centre";
                     }[];
                     /** @description All parts with their names and sizes. */
                     overview: ("png" | "pdf")[];

@@ -38,4 +38,9 @@ export function ColourField({ label, value, onChange }: Props) {
   );
 }
 
+/** Red, green and blue as #rrggbb, and back. */
+export const colourText = (colour: readonly number[]) =>
+  `#${colour.map((one) => one.toString(16).padStart(2, '0')).join('')}`;
+export const colourOf = (text: string) => [1, 3, 5].map((at) => Number.parseInt(text.slice(at, at + 2), 16));
+
 const isColour = (text: string) => /^#[0-9a-f]{6}$/i.test(text);

@@ -226,21 +226,26 @@ class Model:
 
 @dataclass(frozen=True, slots=True)
 class Places:
-    """A table of places: of the top left corner or the centre of each part, counted down or up, in pixels or as fractions of the canvas."""
+    """A table of places: of the top left corner or the centre of each part (`origin`), counted down or up from a `corner` of the canvas (the upper
+    left one, or the lower left one where y goes `up`) or from its `centre` (`zero`), in pixels or as fractions of the canvas.
+    """
 
     format: Literal["csv", "json"] = "json"
     origin: Literal["top-left", "centre"] = "top-left"
     up: bool = False
     unit: Literal["pixels", "fractions"] = "pixels"
+    zero: Literal["corner", "centre"] = "corner"
 
     @property
     def file(self) -> str:
         """What it is called.
 
-        >>> Places("json", "centre", True).file
-        'places-centre-up.json'
+        >>> Places("json", "centre", True).file, Places("csv", zero="centre").file
+        ('places-centre-up.json', 'places-top-left-down-from-centre.csv')
         """
-        said = [self.origin, "up" if self.up else "down", *(["fractions"] if self.unit == "fractions" else [])]
+        said = [self.origin, "up" if self.up else "down"]
+        said += ["from-centre"] if self.zero == "centre" else []
+        said += ["fractions"] if self.unit == "fractions" else []
         return f"places-{'-'.join(said)}.{self.format}"
 
 

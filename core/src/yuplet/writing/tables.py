@@ -1,4 +1,4 @@
-"""Tables of places for receivers that count otherwise: from the top left corner or the centre, down or up, in pixels or fractions."""
+"""Tables of places for receivers that count otherwise. The columns are described in docs/formats/places.md."""
 
 import csv
 import io
@@ -10,6 +10,9 @@ from yuplet.plan.planned import Plan, PlannedExtra
 
 FORMAT = "yuplet-places"
 VERSION = 1
+COLUMNS = (
+    "order", "name", "file", "x", "y", "width", "height", "pivot_x", "pivot_y", "shown", "id", "parent", "opacity", "blend", "mirrored", "quarters",
+)  # fmt: skip
 _COMPUTED = ("=", "+", "-", "@", "\t", "\r", "'")
 
 
@@ -20,9 +23,13 @@ def places(plan: Plan, one: PlannedExtra) -> bytes:
     at, canvas = plan.main, plan.main.canvas
     across, down = (canvas.width, canvas.height) if way.unit == "fractions" else (1, 1)
 
+    middle = Point(canvas.width / 2, canvas.height / 2)
+
     def coordinates(point: Point) -> list[float | int]:
-        y = canvas.height - point.y if way.up else point.y
-        return [_plain(point.x / across), _plain(y / down)]
+        x, y = point.x, canvas.height - point.y if way.up else point.y
+        if way.zero == "centre":
+            x, y = x - middle.x, y - middle.y
+        return [_plain(x / across), _plain(y / down)]
 
     rows: list[dict[str, Any]] = []
     for planned in plan.parts:
@@ -43,6 +50,12 @@ def places(plan: Plan, one: PlannedExtra) -> bytes:
                 if pivot is None
                 else coordinates(Point(pivot.x * float(at.factor), pivot.y * float(at.factor))),
                 "shown": planned.shown,
+                "id": planned.part.id,
+                "parent": plan.parents.get(planned.part.id),
+                "opacity": _plain(planned.part.opacity),
+                "blend": planned.part.blend,
+                "mirrored": image.turn is not None and image.turn.mirrored,
+                "quarters": image.turn.quarters if image.turn else 0,
             }
         )
     if way.format == "json":
@@ -51,17 +64,18 @@ def places(plan: Plan, one: PlannedExtra) -> bytes:
             "version": VERSION,
             "origin": way.origin,
             "y": "up" if way.up else "down",
+            "zero": way.zero,
             "unit": way.unit,
             "canvas": {"width": canvas.width, "height": canvas.height},
         }
         return json.dumps({**head, "parts": rows}, indent=1, ensure_ascii=False).encode()
     out = io.StringIO(newline="")
-    writer = csv.writer(out)
-    writer.writerow(["order", "name", "file", "x", "y", "width", "height", "pivot_x", "pivot_y", "shown"])
+    lines = csv.DictWriter(out, COLUMNS, extrasaction="ignore")
+    lines.writeheader()
     for row in rows:
-        pivot_of = row.pop("pivot") or ("", "")
-        shown = "yes" if row.pop("shown") else "no"
-        writer.writerow([cell(value) for value in (*row.values(), *pivot_of, shown)])
+        pivot_x, pivot_y = row["pivot"] or ("", "")
+        told = {**row, "pivot_x": pivot_x, "pivot_y": pivot_y}
+        lines.writerow({name: cell(_yes_or_no(value)) for name, value in told.items()})
     return out.getvalue().encode()
 
 
@@ -74,6 +88,10 @@ def cell(value: Any) -> Any:
     ["'=1+1", "'-lamp", "''x", 'lamp', -3]
     """
     return f"'{value}" if isinstance(value, str) and value[:1] in _COMPUTED else value
+
+
+def _yes_or_no(value: Any) -> Any:
+    return ("yes" if value else "no") if isinstance(value, bool) else value
 
 
 def _plain(value: float) -> float | int:

@@ -13,11 +13,13 @@ interface Props {
   onChange: (changed: Partial<Extras>) => void;
 }
 
-const ORIGINS = [
-  { value: 'top-left down', label: 'top left, y down' },
-  { value: 'top-left up', label: 'top left, y up' },
-  { value: 'centre down', label: 'centre, y down' },
-  { value: 'centre up', label: 'centre, y up' },
+type Table = Extras['places'][number];
+
+const COUNTED: { value: string; label: string; said: Pick<Table, 'zero' | 'up'> }[] = [
+  { value: 'corner down', label: 'upper left corner, y down', said: { zero: 'corner', up: false } },
+  { value: 'corner up', label: 'lower left corner, y up', said: { zero: 'corner', up: true } },
+  { value: 'centre down', label: 'centre of the canvas, y down', said: { zero: 'centre', up: false } },
+  { value: 'centre up', label: 'centre of the canvas, y up', said: { zero: 'centre', up: true } },
 ];
 
 /** What is written beside the images. */
@@ -155,44 +157,67 @@ function PlacesFields({
           onChange(places.map((other, index) => (index === at ? { ...one, ...next } : other)));
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
-          <div className={form.row} key={at}>
-            <NativeSelect
-              size="xs"
-              aria-label={`Format of table ${at + 1}`}
-              data={[
-                { value: 'json', label: 'JSON' },
-                { value: 'csv', label: 'CSV' },
-              ]}
-              value={one.format}
-              onChange={(event) => put({ format: event.currentTarget.value as 'csv' | 'json' })}
-            />
-            <NativeSelect
-              size="xs"
-              aria-label={`What table ${at + 1} counts from`}
-              data={ORIGINS}
-              value={`${one.origin} ${one.up ? 'up' : 'down'}`}
-              onChange={(event) => {
-                const [origin, way] = event.currentTarget.value.split(' ');
-                put({ origin: origin as 'top-left' | 'centre', up: way === 'up' });
-              }}
-            />
-            <NativeSelect
-              size="xs"
-              aria-label={`Unit of table ${at + 1}`}
-              data={['pixels', 'fractions']}
-              value={one.unit}
-              onChange={(event) => put({ unit: event.currentTarget.value as 'pixels' | 'fractions' })}
-            />
-            <Button size="xs" variant="subtle" onClick={() => onChange(places.filter((_, index) => index !== at))}>
-              Take away
+          <fieldset key={at} className={classes.some} aria-label={`Table of places ${at + 1}`}>
+            <div className={form.row}>
+              <NativeSelect
+                size="xs"
+                label="Table of places as"
+                data={[
+                  { value: 'json', label: 'JSON' },
+                  { value: 'csv', label: 'CSV' },
+                ]}
+                value={one.format}
+                onChange={(event) => put({ format: event.currentTarget.value as Table['format'] })}
+              />
+              <NativeSelect
+                size="xs"
+                label="In"
+                data={[
+                  { value: 'pixels', label: 'pixels' },
+                  { value: 'fractions', label: 'fractions of the canvas' },
+                ]}
+                value={one.unit}
+                onChange={(event) => put({ unit: event.currentTarget.value as Table['unit'] })}
+              />
+            </div>
+            <div className={form.row}>
+              <NativeSelect
+                size="xs"
+                label="Point of each part"
+                data={[
+                  { value: 'top-left', label: 'its top left corner' },
+                  { value: 'centre', label: 'its centre' },
+                ]}
+                value={one.origin}
+                onChange={(event) => put({ origin: event.currentTarget.value as Table['origin'] })}
+              />
+              <NativeSelect
+                size="xs"
+                label="0, 0 is the"
+                data={COUNTED.map(({ value, label }) => ({ value, label }))}
+                value={`${one.zero} ${one.up ? 'up' : 'down'}`}
+                onChange={(event) => {
+                  const found = COUNTED.find(({ value }) => value === event.currentTarget.value);
+                  if (found) put(found.said);
+                }}
+              />
+            </div>
+            <Button
+              size="compact-xs"
+              variant="subtle"
+              onClick={() => onChange(places.filter((_, index) => index !== at))}
+            >
+              Take this away
             </Button>
-          </div>
+          </fieldset>
         );
       })}
       <Button
         size="xs"
         variant="default"
-        onClick={() => onChange([...places, { format: 'json', origin: 'centre', up: true, unit: 'pixels' }])}
+        onClick={() =>
+          onChange([...places, { format: 'json', origin: 'centre', up: true, unit: 'pixels', zero: 'corner' }])
+        }
       >
         A table of places
       </Button>

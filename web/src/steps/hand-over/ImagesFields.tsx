@@ -1,6 +1,6 @@
 import { Checkbox, NativeSelect, NumberInput } from '@mantine/core';
 import type { Recipe } from '../../api/calls';
-import { ColourField } from '../../ui/ColourField';
+import { ColourField, colourOf, colourText } from '../../ui/ColourField';
 import form from '../../ui/form.module.css';
 
 type Images = Recipe['images'];
@@ -51,9 +51,6 @@ const MOVING = [
   { value: 'webp', label: 'as animated WebP' },
   { value: 'gif', label: 'as GIF, few colours' },
 ];
-
-const colourText = (colour: readonly number[]) => `#${colour.map((one) => one.toString(16).padStart(2, '0')).join('')}`;
-const colourOf = (text: string) => [1, 3, 5].map((at) => Number.parseInt(text.slice(at, at + 2), 16));
 
 /** How the image of a part is cut and written. */
 export function ImagesFields({ images, onChange }: Props) {

@@ -4,6 +4,7 @@ import { useRef, useState } from 'react';
 import { type Recipe, recipesKey, useRecipes } from '../../api/calls';
 import { Refusal } from '../../api/client';
 import { changeRecipe, removeRecipe, saveRecipe } from '../../api/handOver';
+import { ColourField, colourOf, colourText } from '../../ui/ColourField';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { ExtrasFields } from './ExtrasFields';
@@ -73,6 +74,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
           onChange={(said) => change({ beside: { ...recipe.beside, ...said } })}
         />
       </div>
+      <Reference recipe={recipe} change={change} />
       <Receiver recipe={recipe} change={change} />
     </Panel>
   );
@@ -129,17 +131,44 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
   );
 }
 
+const WHITE = [255, 255, 255];
+
+/** What lies behind the whole picture. */
+function Reference({ recipe: { reference }, change }: SectionProps) {
+  return (
+    <div className={form.form}>
+      <h3>Reference picture</h3>
+      <Checkbox
+        size="xs"
+        label="On a ground of one colour"
+        description="Else it is transparent where nothing is drawn."
+        checked={reference.ground !== null}
+        onChange={(event) => change({ reference: { ground: event.currentTarget.checked ? WHITE : null } })}
+      />
+      {reference.ground && (
+        <ColourField
+          label="Colour of the ground"
+          value={colourText(reference.ground)}
+          onChange={(text) => change({ reference: { ground: colourOf(text) } })}
+        />
+      )}
+    </div>
+  );
+}
+
+const MEGABYTE = 1_000_000;
+
 /** What the receiver can take, and how much an image may differ from the art. */
 function Receiver({ recipe, change }: SectionProps) {
   const { limits, tolerance } = recipe;
-  const limit = (name: keyof Recipe['limits']) => ({
+  const limit = (name: keyof Recipe['limits'], unit = 1) => ({
     size: 'xs' as const,
     hideControls: true,
     allowDecimal: false,
     min: 1,
-    value: limits[name] ?? '',
+    value: (limits[name] ?? 0) / unit || '',
     onChange: (value: number | string) =>
-      change({ limits: { ...limits, [name]: typeof value === 'number' ? value : null } }),
+      change({ limits: { ...limits, [name]: Number(value) > 0 ? Math.round(Number(value) * unit) : null } }),
   });
   return (
     <div className={form.form}>
@@ -147,6 +176,15 @@ function Receiver({ recipe, change }: SectionProps) {
       <div className={form.row}>
         <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="any" />
         <NumberInput {...limit('count')} label="Images" placeholder="any number" />
+        <NumberInput
+          {...limit('bytes', MEGABYTE)}
+          allowDecimal
+          min={0.001}
+          decimalScale={3}
+          label="In all"
+          suffix=" MB"
+          placeholder="any size"
+        />
       </div>
       <div className={form.row}>
         <NumberInput
