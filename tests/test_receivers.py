@@ -4,6 +4,8 @@ Sources: the Khronos Group's glTF validator, three.js and html-validate, from th
 """
 
 import json
+import runpy
+import shutil
 import subprocess
 import tempfile
 import unittest
@@ -40,6 +42,20 @@ const validator = require('gltf-validator');
 validator.validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1])))
   .then((report) => process.stdout.write(JSON.stringify(report.issues)));
 """
+FORMATS = WEB.parent / "docs" / "formats"
+READER = FORMATS / "reader.ts"
+TRANSPILE = """
+const { transpileModule } = require('typescript');
+const text = require('fs').readFileSync(process.argv[1], 'utf8');
+process.stdout.write(transpileModule(text, { compilerOptions: { target: 'ES2022', module: 'ESNext' } }).outputText);
+"""
+READ = """<!doctype html><title>reader</title><script type="module">
+import { draw, images } from '/reader.js';
+const manifest = await (await fetch('/manifest.json')).json();
+const context = new OffscreenCanvas(manifest.canvas.width, manifest.canvas.height).getContext('2d');
+draw(manifest, await images(manifest, ''), context);
+window.seen = [...context.getImageData(0, 0, manifest.canvas.width, manifest.canvas.height).data];
+</script>"""
 VIEW = """<!doctype html><title>model</title>
 <script type="importmap">{"imports": {"three": "/modules/three/build/three.module.js"}}</script>
 <script type="module">
@@ -76,14 +92,14 @@ class ReceiverCase(unittest.TestCase):
         cls.plain = cls.handed_over("plain", plain)
 
     @classmethod
-    def handed_over(cls, name: str, change: Any, camera: str = "perspective") -> Path:
+    def handed_over(cls, name: str, change: Any, camera: str = "perspective", **said: Any) -> Path:
         target = cls.folder / name
         with SpillFile() as scratch:
             art = signal_post.signal_post(scratch)
             start, _ = arrangement_of(art)
             joints = SetJoints({"lamp": "mast", "arm": "mast"}, {"mast": Point(47, 70), "arm": Point(45, 20)})
             beside = {"page": True, "layers": True, "scene": True, "model": {"pixels_per_unit": 50, "camera": camera}}
-            recipe = from_json({"format": "yuplet-recipe", "version": 1, "name": "all", "beside": beside})
+            recipe = from_json({"format": "yuplet-recipe", "version": 1, "name": "all", "beside": beside, **said})
             arrangement = change(apply(start, joints))
             hand_over(art, arrangement, Sources(scratch), target, "", lambda *_: None, recipe=recipe)
         return target
@@ -97,6 +113,10 @@ class ReceiverCase(unittest.TestCase):
             path = route.request.url.removeprefix(f"{HOME}/").split("?")[0]
             if path == "view":
                 route.fulfill(body=view, content_type="text/html")
+            elif path == "reader.js":
+                command = ["node", "-e", TRANSPILE, str(READER)]
+                script = subprocess.run(command, cwd=WEB, check=True, capture_output=True, text=True).stdout
+                route.fulfill(body=script, content_type="text/javascript")
             else:
                 modules = path.startswith("modules/")
                 file = (
@@ -201,6 +221,49 @@ class PackageTests(ReceiverCase):
         assert box is not None
         for side, (name, value) in {"x": ("x", box["x"]), "width": ("width", box["width"])}.items():
             self.assertAlmostEqual(value, 2 * part["box"][name], delta=0.1, msg=side)
+
+    def test_the_reader_in_the_documents_draws_every_mode_and_what_lies_turned_on_sheets(self) -> None:
+        sheets = self.handed_over("sheets", plain, images={"stored": "sheets"}, sheets={"turn": True})
+        manifest = json.loads((sheets / "manifest.json").read_text())
+        self.assertTrue(any(part["within"]["turned"] for part in manifest["parts"]))
+        turned = self.folder / "turned"
+        shutil.copytree(sheets, turned)
+        for number, part in enumerate(manifest["parts"]):
+            part["turn"] = {"mirrored": number % 8 > 3, "quarters": number % 4}
+            if number % 2:
+                box = part["box"]
+                part["box"] = {**box, "width": box["height"], "height": box["width"]}
+        (turned / "manifest.json").write_text(json.dumps(manifest))
+        packages = [self.mixed, sheets, turned]
+        read = runpy.run_path(str(FORMATS / "reader.py"))["read"]
+        for mode in ("lighter", "destination-in", "destination-out", "destination-atop", "source-atop", "hue"):
+            packages.append(
+                self.handed_over(
+                    f"read {mode}",
+                    lambda start, mode=mode: start.changed(
+                        lambda row: replace(row, blend=mode) if row.name == "mast" else row
+                    ),
+                    reference={"ground": [20, 60, 90]},
+                )
+            )
+        for package in packages:
+            with self.subTest(package.name):
+                page = self.page_of(package, READ)
+                page.goto(f"{HOME}/view")
+                page.wait_for_function("window.seen", timeout=30_000)
+                seen = np.array(page.evaluate("window.seen"), np.uint8).reshape(73, 97, 4)
+                told, _, _ = read(package)
+                weighed = [np.dstack([one[..., :3] * (one[..., 3:] / 255), one[..., 3]]) for one in (seen, told)]
+                difference = np.abs(weighed[0] - weighed[1])
+                # It rounds to 8 bits after every part.
+                self.assertLessEqual(difference.max(), 6)
+                self.assertLess(difference.mean(), 0.6)
+
+    def test_the_reader_in_the_documents_has_sound_types(self) -> None:
+        strict = ["--noEmit", "--strict", "--noUncheckedIndexedAccess", "--skipLibCheck", "--target", "ES2022"]
+        command = ["npx", "--no-install", "tsc", *strict, "--lib", "ES2022,DOM", str(READER)]
+        run = subprocess.run(command, cwd=WEB, check=False, capture_output=True, text=True)
+        self.assertEqual(run.returncode, 0, run.stdout)
 
     def test_the_page_is_valid(self) -> None:
         settings = self.folder / "html-validate.json"

@@ -1,6 +1,7 @@
 """Packages for tests: handed over from the signal post, and changed by hand afterwards."""
 
 import json
+import runpy
 import tempfile
 import unittest
 from dataclasses import replace
@@ -17,6 +18,10 @@ from yuplet.handover import HandOverReport, hand_over
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.rehearsal.proof import Proof, prove
 from yuplet.writing.pictures import Sources
+
+READER = Path(__file__).resolve().parents[2] / "docs" / "formats" / "reader.py"
+"""The reader that docs/formats gives to receivers; it has nothing of Yuplet."""
+_read = runpy.run_path(str(READER))["read"]
 
 
 def quiet(*_: object) -> None:
@@ -48,7 +53,9 @@ class PackageTestCase(FolderTestCase):
         sources = Sources(self.scratch)
         wanted = set(self.illustration.boxes)
         options.setdefault("digests", {layer: self.scratch.digest(layer) for layer in wanted})
-        return hand_over(self.illustration, arrangement, sources, self.package, "ab" * 32, quiet, **options)
+        report = hand_over(self.illustration, arrangement, sources, self.package, "ab" * 32, quiet, **options)
+        read_as_documented(self, self.package, report)
+        return report
 
     def prove(self) -> Proof:
         return prove(self.package, quiet)
@@ -64,6 +71,19 @@ class PackageTestCase(FolderTestCase):
 
     def pixels(self, name: str) -> np.ndarray:
         return np.array(Image.open(self.package / name).convert("RGBA"))
+
+
+def read_as_documented(case: unittest.TestCase, package: Path, report: HandOverReport) -> None:
+    """Somebody who knows the documents alone finds the same differences as our proof, in every size."""
+    main = json.loads((package / "manifest.json").read_text())
+    for name in ("manifest.json", *(one["manifest"] for one in main["scales"])):
+        _, (count, largest, mean), _ = _read(package, name)
+        scale = json.loads((package / name).read_text())["scale"]
+        ours = next(one for one in report.proof.comparisons if one.way == "places" and one.scale == scale)
+        case.assertEqual(count, ours.differing_pixels, name)
+        case.assertAlmostEqual(mean, ours.mean, 5, name)
+        if ours.allowed_largest:
+            case.assertAlmostEqual(largest, ours.largest, 2, name)
 
 
 def with_pivot(arrangement: Arrangement, part: str, pivot: Point) -> Arrangement:

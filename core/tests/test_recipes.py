@@ -1,6 +1,8 @@
 """Packages by recipe: what is written is put together again, and a planted fault of each kind is found."""
 
 import json
+import subprocess
+import sys
 from dataclasses import replace
 from fractions import Fraction
 from typing import Any
@@ -11,7 +13,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 import signal_post
-from tests.packages import FolderTestCase, PackageTestCase, quiet
+from tests.packages import READER, FolderTestCase, PackageTestCase, quiet, read_as_documented
 from yuplet.arrangement.commands import MoveRows, Place, RenameRows, apply
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.errors import AnotherPackage, PlanError
@@ -347,3 +349,21 @@ class ShippedTests(FolderTestCase):
                 report = hand_over(art, arrangement_of(art)[0], Sources(scratch), target, "", quiet, recipe=one)
                 self.assertTrue(report.proof.ok, report.proof)
                 self.assertEqual(prove(target, quiet).ok, True)
+                read_as_documented(self, target, report)
+
+    def test_the_reader_in_the_documents_is_a_command(self) -> None:
+        with SpillFile() as scratch:
+            art = signal_post.signal_post(scratch)
+            hand_over(art, arrangement_of(art)[0], Sources(scratch), self.folder, "", quiet)
+        self.assertNotIn("import yuplet", READER.read_text())
+        picture = self.folder / "picture.png"
+        command = [sys.executable, "-I", str(READER), str(self.folder), "--out", str(picture)]
+        run = subprocess.run(command, check=True, capture_output=True, text=True)
+        self.assertTrue(run.stdout.startswith("0 pixels differ"), run.stdout)
+        np.testing.assert_array_equal(
+            np.array(Image.open(picture)), np.array(Image.open(self.folder / "reference.png").convert("RGBA"))
+        )
+        manifest = json.loads((self.folder / "manifest.json").read_text())
+        manifest["parts"][3]["box"]["x"] += 1
+        (self.folder / "manifest.json").write_text(json.dumps(manifest))
+        self.assertEqual(subprocess.run(command, check=False, capture_output=True).returncode, 1)

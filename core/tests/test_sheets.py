@@ -206,6 +206,8 @@ class MovingTests(FolderTestCase):
             frame = Image.fromarray(ground)
             frame.alpha_composite(Image.fromarray(self.pictures[which]), (7, 5))
             wanted.append(np.array(frame).astype(int))
+        told = [one for one in self.manifest()["beside"] if one["kind"] == "flip-book"]
+        self.assertEqual([one["milliseconds"] for one in told], [[40 + 10 * number] for number in range(8)])
         files = sorted((self.target / "flip-book").iterdir())
         self.assertEqual([file.name for file in files], [f"{number}.png" for number in range(1, 9)])
         for file, frame in zip(files, wanted, strict=True):

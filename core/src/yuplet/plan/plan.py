@@ -332,9 +332,14 @@ class _Planner:
             digits = len(str(count))
             return [
                 PlannedExtra(
-                    file=f"flip-book/{number:0{digits}}.png", kind="flip-book", key=key, size=at.canvas, tree=tree
+                    file=f"flip-book/{number:0{digits}}.png",
+                    kind="flip-book",
+                    key=key,
+                    size=at.canvas,
+                    tree=tree,
+                    milliseconds=(time,),
                 )
-                for number, (tree, key) in enumerate(zip(trees, keys, strict=True), 1)
+                for number, (tree, key, time) in enumerate(zip(trees, keys, seen, strict=True), 1)
             ]
         key = digest([keys, seen, form]) if all(keys) else ""
         file = f"flip-book{ANIMATED[form]}"
