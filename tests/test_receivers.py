@@ -12,6 +12,7 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import numpy as np
 from PIL import Image
@@ -22,7 +23,7 @@ from tests.browser import in_space
 from yuplet.arrangement.commands import SetDepths, SetJoints, apply
 from yuplet.arrangement.tree import Arrangement, Part, arrangement_of
 from yuplet.geometry import Point
-from yuplet.handover import hand_over
+from yuplet.handover import hand_over, hand_over_file
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import from_json
 from yuplet.playable.written import kind_of, write_motion
@@ -170,9 +171,10 @@ class PackageTests(ReceiverCase):
                 self.assertLess(difference.mean(), 0.5)
                 self.assertLessEqual({"signal post", "sky", "mast", "arm lowered", "camera"}, set(seen["names"]))
 
-    def shown(self, package: Path, file: str) -> Any:
+    def shown(self, package: Path, file: str, size: tuple[int, int] = (97, 73)) -> Any:
         """What a browser shows of a file."""
         page = self.page_of(package)
+        page.set_viewport_size({"width": size[0], "height": size[1]})
         page.goto(f"{HOME}/{file}")
         page.wait_for_load_state("networkidle")
         shot = self.folder / "shown.png"
@@ -264,6 +266,32 @@ class PackageTests(ReceiverCase):
         command = ["npx", "--no-install", "tsc", *strict, "--lib", "ES2022,DOM", str(READER)]
         run = subprocess.run(command, cwd=WEB, check=False, capture_output=True, text=True)
         self.assertEqual(run.returncode, 0, run.stdout)
+
+    def test_a_browser_draws_shapes_as_they_must_look(self) -> None:
+        """The scene, and every symbol by its address where the manifest says that it lies."""
+        source, package = WEB.parent / "demo" / "lever-frame.svg", self.folder / "shapes"
+        said = {"format": "yuplet-recipe", "version": 1, "name": "s", "beside": {"scene": True, "vector": "symbols"}}
+        hand_over_file(source, package, lambda *_: None, recipe=from_json(said))
+        manifest = json.loads((package / "manifest.json").read_text())
+        names = {
+            str(one.get("data-part")): one.get("id") for one in ElementTree.parse(package / "symbols.svg").getroot()
+        }
+        placed = "".join(
+            f'<use href="symbols.svg#{names[part["id"]]}" '
+            + " ".join(f'{side}="{part["box"][side]}"' for side in ("x", "y", "width", "height"))
+            + f' opacity="{part["opacity"]}"/>'
+            for part in manifest["parts"]
+            if part["shown"]
+        )
+        (package / "symbols.html").write_text(
+            f'<!doctype html><style>body {{margin: 0}}</style><svg width="1280" height="720">{placed}</svg>'
+        )
+        for file in ("scene.svg", "symbols.html"):
+            with self.subTest(file):
+                difference = np.abs(self.shown(package, file, (1280, 720)) - self.reference(package))
+                # Edges are smoothed in another way than by the library that drew the reference.
+                self.assertLess(difference.mean(), 0.5)
+                self.assertLess((difference.max(axis=2) > 48).mean(), 0.001)
 
     def test_the_page_is_valid(self) -> None:
         settings = self.folder / "html-validate.json"

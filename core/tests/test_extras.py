@@ -18,6 +18,7 @@ from pyora import Project
 import signal_post
 from tests.packages import FolderTestCase, PackageTestCase, quiet
 from tests.test_recipes import recipe
+from yuplet import pipeline
 from yuplet.arrangement.commands import MakeAlternates, SetDepths, SetJoints, ShowRows, apply
 from yuplet.arrangement.tree import Arrangement, arrangement_of
 from yuplet.derivation.turning import turn_picture
@@ -424,6 +425,39 @@ class VectorTests(FolderTestCase):
                 together = sum(file.stat().st_size for file in files)
                 # About as large as the source, but for what makes a file of its own.
                 self.assertLess(together, 1.5 * len(data) + 250 * len(files))
+                # Letters become outlines.
+                words = 0 if name == "lever-frame.svg" else 26_000
+                self.assertLess((target / "scene.svg").stat().st_size, 1.2 * len(data) + words)
+
+    def test_symbols_of_one_file_are_the_parts(self) -> None:
+        for name in ("lever-frame.svg", "reed-marsh.svg"):
+            data = (Path(signal_post.__file__).parent / name).read_bytes()
+            with self.subTest(name):
+                target, report = self.by(name, data, beside={"vector": "symbols"})
+                self.assertTrue(report.proof.ok, report.proof)
+                ways = {one.way: one for one in report.proof.comparisons}
+                self.assertLessEqual(ways["vector"].largest, 4)
+                path = target / "symbols.svg"
+                text = path.read_text()
+                self.assertLess(len(text), 1.9 * len(data))
+                self.assertEqual(text.count("<symbol"), report.parts)
+                ids = re.findall(r'\bid="([^"]+)"', text)
+                self.assertEqual(len(ids), len(set(ids)))
+                self.assertLessEqual(set(re.findall(r'(?:url\(|href=")#([^")]+)', text)), set(ids))
+                path.write_text(text.replace('viewBox="', 'viewBox="9', 3).replace('viewBox="9', 'viewBox="', 1))
+                self.assertEqual([one.way for one in prove(target, quiet).comparisons if not one.ok], ["vector"])
+
+    def test_shapes_and_pixels_of_one_picture_are_proved_together(self) -> None:
+        source, target = Path(signal_post.__file__).parent / "lever-frame.svg", self.folder / "both"
+        for way in ("box", "symbols"):
+            with pipeline.open(source) as work:
+                row = next(row["id"] for row in work.rows() if row["name"] == "case")
+                work.apply({"do": "dye", "row": row, "colour": [40, 90, 120], "shaded": True})
+                report = work.hand_over(target, recipe(beside={"vector": way}))
+            ways = {one.way: one for one in report.proof.comparisons}
+            self.assertEqual(set(ways), {"places", "vector"})
+            self.assertTrue(report.proof.ok, report.proof)
+        self.assertEqual((target / "symbols.svg").read_text().count("<symbol"), report.parts - 1)
 
     def test_none_holds_a_shape_of_another_and_all_that_it_refers_to_is_there(self) -> None:
         svg = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="60" height="40">

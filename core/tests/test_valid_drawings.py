@@ -7,6 +7,7 @@ terms first: `data-` attributes and labels (SVG 2, sections 5.6 and 5.12) are ta
 import re
 import unittest
 from pathlib import Path
+from typing import Literal
 
 from lxml import etree
 
@@ -41,10 +42,9 @@ class ValidDrawingTests(FolderTestCase):
         super().setUp()
         self.dtd = etree.DTD(str(DTD))
 
-    def assert_valid(self, source: Path) -> None:
+    def assert_valid(self, source: Path, vector: Literal["box", "symbols"] = "box") -> None:
         target = self.folder / source.stem
-        wanted = Recipe(extras=Extras(scene=True, vector="box"))
-        hand_over_file(source, target, quiet, recipe=wanted)
+        hand_over_file(source, target, quiet, recipe=Recipe(extras=Extras(scene=True, vector=vector)))
         drawings = sorted(target.rglob("*.svg"))
         self.assertGreater(len(drawings), 1)
         for drawing in drawings:
@@ -58,6 +58,7 @@ class ValidDrawingTests(FolderTestCase):
     def test_flags_with_definitions_within_definitions(self) -> None:
         for name in ("kr.svg", "vu.svg", "br.svg"):
             with self.subTest(name):
+                self.assert_valid(FLAGS / name, "symbols")
                 self.assert_valid(FLAGS / name)
 
     def test_the_check_finds_what_is_wrong(self) -> None:

@@ -3210,10 +3210,10 @@ export interface components {
                     /** @description One SVG of all parts as named groups. */
                     scene: boolean;
                     /**
-                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @description Each vector part as SVG, on the whole canvas or in its own box; or all of them as symbols of one SVG.
                      * @enum {unknown}
                      */
-                    vector: "none" | "canvas" | "box";
+                    vector: "none" | "canvas" | "box" | "symbols";
                     places: {
                         /** @enum {unknown} */
                         format: "csv" | "json";
@@ -3319,10 +3319,11 @@ export interface components {
          *     * `combination` - combination
          *     * `scene` - scene
          *     * `vector` - vector
+         *     * `symbols` - symbols
          *     * `flip-book` - flip-book
          * @enum {string}
          */
-        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector" | "flip-book";
+        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector" | "symbols" | "flip-book";
         /** @description A part that will be handed over, at the main scale. */
         PlannedPart: {
             id: string;
@@ -3831,10 +3832,10 @@ export interface components {
                     /** @description One SVG of all parts as named groups. */
                     scene: boolean;
                     /**
-                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @description Each vector part as SVG, on the whole canvas or in its own box; or all of them as symbols of one SVG.
                      * @enum {unknown}
                      */
-                    vector: "none" | "canvas" | "box";
+                    vector: "none" | "canvas" | "box" | "symbols";
                     places: {
                         /** @enum {unknown} */
                         format: "csv" | "json";
@@ -5209,10 +5210,10 @@ export interface components {
                     /** @description One SVG of all parts as named groups. */
                     scene: boolean;
                     /**
-                     * @description Each vector part as SVG, on the whole canvas or in its own box.
+                     * @description Each vector part as SVG, on the whole canvas or in its own box; or all of them as symbols of one SVG.
                      * @enum {unknown}
                      */
-                    vector: "none" | "canvas" | "box";
+                    vector: "none" | "canvas" | "box" | "symbols";
                     places: {
                         /** @enum {unknown} */
                         format: "csv" | "json";

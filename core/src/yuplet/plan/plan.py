@@ -25,6 +25,8 @@ _LONGEST_FLIP_BOOK = 240
 """Frames up to which parts of different counts go on until all begin anew together."""
 _KEYS = "yuplet 1"
 """Changes when the same description gives other bytes, so that files of an older version are written anew."""
+_DRAWN = "plain"
+"""The same for SVG."""
 
 
 def plan_hand_over(
@@ -278,8 +280,11 @@ class _Planner:
                 PlannedExtra(file="style.css", kind="style", key=key),
             ]
         if wanted.scene:
-            found.append(PlannedExtra(file="scene.svg", kind="scene", key=key))
-        if wanted.vector != "none":
+            found.append(PlannedExtra(file="scene.svg", kind="scene", key=digest([key, _DRAWN])))
+        if wanted.vector == "symbols":
+            if any(self._is_vector(planned.part) for planned in parts):
+                found.append(PlannedExtra(file="symbols.svg", kind="symbols", key=digest([key, _DRAWN])))
+        elif wanted.vector != "none":
             found += self._vector_files(parts, wanted.vector, stems)
         found += [
             PlannedExtra(file=one.file, kind="places", key=digest([key, asdict(one)]), places=one)
@@ -354,7 +359,7 @@ class _Planner:
             part = planned.part
             if self._is_vector(part):
                 known = all(layer in self.digests for layer in part.layers)
-                said = [_KEYS, origin, self.illustration.canvas, planned.box, part.offset]
+                said = [_KEYS, _DRAWN, origin, self.illustration.canvas, planned.box, part.offset]
                 key = digest([said, self._pieces(part.pieces, part, here)]) if known else ""
                 found.append(PlannedExtra(file=stems[part.id] + ".svg", kind="vector", key=key, part=part.id))
         return found

@@ -127,7 +127,7 @@ class PlannedSheet:
 
 
 BesideKind: TypeAlias = Literal[
-    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "flip-book"
+    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "symbols", "flip-book"
 ]
 
 
@@ -164,7 +164,7 @@ class PlannedScale:
 
 FileKind: TypeAlias = Literal[
     "image", "sheet", "cells", "reference", "manifest", "table", "credits",
-    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "flip-book",
+    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "symbols", "flip-book",
 ]  # fmt: skip
 
 

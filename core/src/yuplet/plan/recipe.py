@@ -264,7 +264,7 @@ class Combination:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Extras:
     """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS), a
-    `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, tables of `places`, an `overview` of all parts, flat pictures of `combinations`,
+    `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, or as symbols of one SVG, tables of `places`, an `overview` of all parts, flat pictures of `combinations`,
     and the whole picture frame by frame (`flip_book`), the ground in each. All at the main scale.
     """
 
@@ -272,7 +272,7 @@ class Extras:
     model: Model | None = None
     page: bool = False
     scene: bool = False
-    vector: Literal["none", "canvas", "box"] = "none"
+    vector: Literal["none", "canvas", "box", "symbols"] = "none"
     places: tuple[Places, ...] = ()
     overview: tuple[Literal["png", "pdf"], ...] = ()
     combinations: tuple[Combination, ...] = ()

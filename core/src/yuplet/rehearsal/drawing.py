@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import replace
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -45,10 +46,11 @@ def scene_of_drawing(
         return PartUse(name, True)
 
     tree: tuple[TreeEntry, ...]
+    root = _in_layers(ElementTree.fromstring(text))
     if _ADDED not in text:
-        tree = (drawn(text, "the scene", 1.0, "normal"),)
+        tree = (drawn(ElementTree.tostring(root, encoding="unicode"), "the scene", 1.0, "normal"),)
     else:
-        tree = tuple(_laid(ElementTree.fromstring(text), drawn))
+        tree = tuple(_laid(root, drawn))
     return Scene(
         way="scene",
         scale=scale,
@@ -60,6 +62,18 @@ def scene_of_drawing(
         largest=allowed[0],
         mean=allowed[1],
     )
+
+
+def _in_layers(root: ElementTree.Element) -> ElementTree.Element:
+    """The same, each part drawn by itself and then laid, as those of the reference are: the library smooths edges in another way where it draws
+    straight onto what is there, by up to 64 levels.
+    """
+    title = f"{_SVG}title"
+    for element in root.iter(f"{_SVG}g"):
+        if element.find(title) is not None and all(one.find(title) is None for one in element):
+            said = element.get("style", "")
+            element.set("style", f"{said};isolation:isolate" if said else "isolation:isolate")
+    return root
 
 
 def _laid(root: ElementTree.Element, drawn: Callable[[str, str, float, str], PartUse]) -> Iterator[TreeEntry]:
@@ -99,11 +113,35 @@ def _without_mixing(element: ElementTree.Element) -> dict[str, str]:
     return {name: value for name, value in element.attrib.items() if name not in ("opacity", "style")}
 
 
-def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path) -> Scene:
-    """The drawing of each part where its own view lies, put together by the manifest's tree; raises OSError, ValueError or KeyError."""
-    placed: dict[str, Placed] = {}
+def symbols_of(text: str) -> dict[str, str]:
+    """Each symbol of an SVG that says whose it is, used alone in its own view, by the part's id. Raises ValueError or KeyError."""
+    root = ElementTree.fromstring(text)
+    shared = [one for one in root if one.tag == f"{_SVG}defs"]
+    found: dict[str, str] = {}
+    for symbol in root.iter(f"{_SVG}symbol"):
+        part = symbol.get("data-part")
+        if part is None:
+            continue
+        view = symbol.attrib["viewBox"]
+        left, top, width, height = view.split()
+        alone = ElementTree.Element(f"{_SVG}svg", {"width": width, "height": height, "viewBox": view})
+        alone.extend([*shared, symbol])
+        place = {"x": left, "y": top, "width": width, "height": height}
+        ElementTree.SubElement(alone, f"{_SVG}use", {"href": f"#{symbol.attrib['id']}", **place})
+        found[part] = ElementTree.tostring(alone, encoding="unicode")
+    return found
+
+
+def scene_of_drawings(scene: Scene, package: Package, drawings: Mapping[str, str], scratch: Path) -> Scene:
+    """The drawing of each part that has one where its own view lies, and the others as the `scene` has them, put together by the manifest's tree.
+
+    Raises ValueError or KeyError.
+    """
+    placed: dict[str, Placed] = dict(scene.placed)
     for number, part in enumerate(package.parts):
-        text = files[part.id].read_text("utf-8")
+        if part.id not in drawings:
+            continue
+        text = drawings[part.id]
         root = ElementTree.fromstring(text)
         left, top, width, height = (round(float(side) * package.scale) for side in root.attrib["viewBox"].split())
         drawn = _drawn(text, (width, height))
@@ -116,17 +154,7 @@ def scene_of_drawings(package: Package, files: Mapping[str, Path], scratch: Path
             label=part.label, image=image, left=left, top=top, opacity=part.opacity, blend=part.blend, area=area
         )
     # What draws them is not what drew the reference, and rounds after every shape.
-    return Scene(
-        way="vector",
-        scale=package.scale,
-        width=package.width,
-        height=package.height,
-        tree=package.tree,
-        placed=placed,
-        ground=package.ground,
-        largest=max(package.largest, 16.0),
-        mean=max(package.mean, 0.5),
-    )
+    return replace(scene, placed=placed, largest=max(package.largest, 16.0), mean=max(package.mean, 0.5))
 
 
 def _drawn(text: str, size: tuple[int, int]) -> Image.Image:

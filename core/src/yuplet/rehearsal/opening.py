@@ -9,7 +9,7 @@ from pathlib import Path
 from yuplet.errors import PackageError
 from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of_parts, faults_of_sheets
 from yuplet.rehearsal.derived import says_depths, says_fractions, scene_from_depths, scene_from_fractions
-from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings
+from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings, symbols_of
 from yuplet.rehearsal.grid import cells, require_uncut_pictures, scene_of_pictures
 from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
 from yuplet.rehearsal.images import turned as turn
@@ -166,15 +166,19 @@ class OpenPackage:
         return found
 
     @property
-    def _drawings(self) -> dict[str, str]:
-        """The drawing of each part, where each has one."""
-        files = {str(entry.part): entry.file for entry in self.package.extras if entry.kind == "vector"}
-        return files if {part.id for part in self.package.parts} == set(files) else {}
+    def _drawings(self) -> list[ExtraEntry]:
+        """The drawings of parts, by the files that they are in: of one part each, or of all of them as symbols."""
+        return [entry for entry in self.package.extras if entry.kind in ("vector", "symbols")]
 
     def _scene_of_drawings(self) -> Scene | None:
-        found = {part: self.paths[file] for part, file in self._drawings.items() if file in self.paths}
         try:
-            return scene_of_drawings(self.package, found, self._scratch)
+            texts: dict[str, str] = {}
+            for entry in self._drawings:
+                path = self.paths.get(entry.file)
+                if path is not None:
+                    text = path.read_text("utf-8")
+                    texts |= symbols_of(text) if entry.kind == "symbols" else {str(entry.part): text}
+            return scene_of_drawings(scene_of(self.package, "vector", self._laid), self.package, texts, self._scratch)
         except Exception as error:  # it is there to judge what anybody wrote
             self.inventory.faults.append(f"The drawings of the parts cannot be put together: {error}.")
             return None

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from yuplet.pixels import Picture
+from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import BesideKind, Plan, PlannedExtra, PlannedPart
 from yuplet.writing import layered, model, overview, page, tables, vector
 from yuplet.writing.pictures import Sources, part_picture
@@ -15,6 +16,7 @@ _MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedExtra], bytes]] = {
     "style": lambda drawn, _: page.css(drawn.plan),
     "scene": lambda drawn, _: vector.scene(drawn.plan, drawn.picture, drawn.sources.drawing),
     "vector": lambda drawn, one: drawn.vector_part(one),
+    "symbols": lambda drawn, _: vector.symbols(drawn.plan, drawn.drawing),
     "places": lambda drawn, one: tables.places(drawn.plan, one),
     "overview": lambda drawn, one: overview.overview(drawn.plan, drawn.picture, one.file.rsplit(".", 1)[-1] == "pdf"),
 }
@@ -35,9 +37,14 @@ class Drawn:
     def vector_part(self, one: PlannedExtra) -> bytes:
         """A part as SVG."""
         planned = next(planned for planned in self.plan.parts if planned.part.id == one.part)
+        return vector.part(self.plan, planned, self.drawing, self.plan.recipe.extras.vector == "canvas")
+
+    @property
+    def drawing(self) -> VectorSource:
+        """What vector parts are taken from."""
         if self.sources.drawing is None:
             raise ValueError("vector parts were planned, and there is no drawing to take them from")
-        return vector.part(self.plan, planned, self.sources.drawing, self.plan.recipe.extras.vector == "canvas")
+        return self.sources.drawing
 
 
 def made(plan: Plan, one: PlannedExtra, sources: Sources) -> bytes:

@@ -4,6 +4,7 @@ Source: W3C, Scalable Vector Graphics (SVG) 2; compositing as CSS has it (mix-bl
 """
 
 import base64
+import re
 from collections.abc import Callable, Sequence
 
 from lxml import etree
@@ -16,23 +17,45 @@ from yuplet.pixels.blending import CSS
 from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import Plan, PlannedPart
 from yuplet.writing import png
+from yuplet.writing.plain_svg import as_group, make_plain, share_definitions
 
 _SVG, _LINKS = "http://www.w3.org/2000/svg", "http://www.w3.org/1999/xlink"
 
 
 def part(plan: Plan, planned: PlannedPart, drawing: VectorSource, on_canvas: bool) -> bytes:
     """One part alone, seen in its own box or on the whole canvas, in canvas pixels at scale 1; its opacity and mode are not applied."""
-    (first, *more), whole = planned.part.pieces, Box(0, 0, *plan.canvas)
-    if on_canvas and not more and planned.part.offset == (0, 0) and first.opacity == 1 and first.blend == "normal":
-        root = etree.fromstring(drawing.alone(plan.drawn_by[first.layer], ""))
-        title = etree.Element(f"{{{_SVG}}}title")
-        title.text = planned.path[-1]
-        root.insert(0, title)
-        return _text(root)
-    box = whole if on_canvas else planned.box
-    root = _root(box, planned.path[-1])
+    root = _root(Box(0, 0, *plan.canvas) if on_canvas else planned.box, planned.path[-1])
     root.append(_shapes(plan, planned.part, drawing, "a"))
     return _text(root)
+
+
+def symbols(plan: Plan, drawing: VectorSource) -> bytes:
+    """All vector parts as symbols in one file, back to front: definitions are there once. Each is named by its part, and seen in its box."""
+    root = _root(Box(0, 0, *plan.canvas), plan.title)
+    parts = {planned.part.id: planned for planned in plan.parts}
+    for row, name in _symbol_names(plan).items():
+        planned = parts[row]
+        box = planned.box
+        said = {"id": name, "viewBox": f"{box.left} {box.top} {box.width} {box.height}"}
+        symbol = etree.SubElement(root, f"{{{_SVG}}}symbol", said)
+        etree.SubElement(symbol, f"{{{_SVG}}}title").text = planned.path[-1]
+        symbol.append(_shapes(plan, planned.part, drawing, f"{name}-"))
+    _make_small(root)
+    for row, symbol in zip(_symbol_names(plan), root.iter(f"{{{_SVG}}}symbol"), strict=True):
+        symbol.set("data-part", row)
+    return etree.tostring(root, encoding="utf-8")
+
+
+def _symbol_names(plan: Plan) -> dict[str, str]:
+    """What the symbol of each vector part is called, by the part's id: as the part and its groups, in letters that an address can have."""
+    found: dict[str, str] = {}
+    for number, planned in enumerate(plan.parts, 1):
+        if is_vector(plan, planned.part):
+            words = [re.sub(r"[^\w.-]+", "-", name).strip("-.") for name in planned.path]
+            name = "-".join(filter(None, words)) or "part"
+            name = name if name[0].isalpha() else f"part-{name}"
+            found[planned.part.id] = name if name not in found.values() else f"{name}-{number}"
+    return found
 
 
 def scene(plan: Plan, picture: Callable[[PlannedPart], Picture], drawing: VectorSource | None) -> bytes:
@@ -90,7 +113,8 @@ def _shapes(plan: Plan, one: Part, drawing: VectorSource, prefix: str) -> etree.
         if piece.opacity < 1 or piece.blend != "normal":
             at = etree.SubElement(group, f"{{{_SVG}}}g")
             _mix(at, piece.opacity, piece.blend, False)
-        at.append(inner)
+        # Cut by the canvas before it is moved, as its pixels are.
+        at.append(as_group(inner) if one.offset == (0, 0) else inner)
     return group
 
 
@@ -121,5 +145,11 @@ def _mix(element: etree._Element, opacity: float, blend: str, isolated: bool) ->
 
 
 def _text(root: etree._Element) -> bytes:
-    etree.cleanup_namespaces(root)
+    _make_small(root)
     return etree.tostring(root, encoding="utf-8")
+
+
+def _make_small(root: etree._Element) -> None:
+    make_plain(root)
+    share_definitions(root)
+    etree.cleanup_namespaces(root)

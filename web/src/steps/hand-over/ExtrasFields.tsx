@@ -45,6 +45,7 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
           { value: 'none', label: 'no' },
           { value: 'canvas', label: 'each on the whole canvas' },
           { value: 'box', label: 'each in its own box' },
+          { value: 'symbols', label: 'all as symbols of one file' },
         ]}
         value={beside.vector}
         onChange={(event) => onChange({ vector: event.currentTarget.value as Extras['vector'] })}
