@@ -373,6 +373,9 @@ class PutInOrderTests(ProductTestCase):
         expect(dialog.locator('[data-name="sky"] td').nth(1)).to_have_text("sky 01")
         self.assert_accessible("names")
         dialog.get_by_label("What is done").select_option("listed")
+        # A letter of another alphabet is told before the name is given.
+        dialog.get_by_label("A name a line").fill("l\u0430mp")
+        expect(dialog.get_by_text("'\u0430' (U+0430) is no 'a'")).to_be_visible()
         dialog.get_by_label("A name a line").fill("spare\nmist\nspare")
         expect(dialog.get_by_text("is that of another part in the same group")).to_have_count(1)
         expect(dialog.get_by_role("button", name="Give these names")).to_be_disabled()

@@ -80,6 +80,7 @@ class NamingTests(unittest.TestCase):
             (Number(9, 3, "_", "before"), ["009_a", "010_b", "011_c", "012_d"]),
             (Number(anew=True), ["a 1", "b 2", "c 1", "d 2"]),
             (Number(counted="chosen"), ["a 2", "b 1", "c 3", "d 4"]),
+            (Number(width=2, side="before", instead=True), ["01 a", "02 b", "03 c", "04 d"]),
         ):
             with self.subTest(change=change):
                 self.assertEqual(self.names(plain, change, rows=["p1", "p0", "p2", "p3"]), wanted)

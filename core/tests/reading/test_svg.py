@@ -123,6 +123,28 @@ class TreeTests(SvgTestCase):
         flagged = [note.path for note in report.notes if note.kind == "provisional name"]
         self.assertEqual(flagged, [("shape 1",), ("group 1",)])
 
+    def test_labels_of_a_few_are_names_and_codes_of_curves_never_are(self) -> None:
+        """As drawing programs write files: an id and the kinds of its nodes for every path, a label where somebody gave one."""
+        shapes = "".join(
+            f'<path id="path{number}" o:kinds="{"csz"[number % 3] * (number % 7 + 2)}cc" o:made="/home/art/{number}.png" d="M0 0H9V9z"/>'
+            for number in range(40)
+        )
+        named = "".join(
+            f'<g id="layer{number}" {label}><path id="p{number}" d="M0 0H9V9z"/></g>'
+            for number, label in enumerate(
+                ['o:label="arm left"', 'o:label="arm right"', 'o:label="coat"', 'data-name="hat"', 'o:label="coat"', ""]
+            )
+        )
+        found, _ = self.read(f'{HEAD} viewBox="0 0 90 90">{shapes}{named}</svg>')
+        names = [node.name for _, node in found.walk()]
+        self.assertEqual(names[:2], ["path0", "path1"])
+        self.assertEqual(
+            [name for name in names[40:] if not name.startswith("p")],
+            ["arm left", "arm right", "coat", "hat", "coat", "layer5"],
+        )
+        alone, _ = self.read(f'{HEAD} viewBox="0 0 90 90"><path id="path1" o:label="lamp" d="M0 0H9V9z"/></svg>')
+        self.assertEqual([node.name for _, node in alone.walk()], ["lamp"])
+
     def test_another_source_of_names_can_be_chosen(self) -> None:
         text = f"""{HEAD} viewBox="0 0 90 90">
             <rect id="r1" width="9" height="9" o:label="left ear" data-part="ear"/>

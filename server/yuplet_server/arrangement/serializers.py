@@ -151,6 +151,7 @@ class NameChangeSerializer(serializers.Serializer[Any]):
     separator = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
     counted = serializers.ChoiceField(choices=get_args(From), required=False)
     anew = serializers.BooleanField(required=False)
+    instead = serializers.BooleanField(required=False)
     listed = serializers.ListField(child=serializers.CharField(allow_blank=True), required=False)
 
 
@@ -162,13 +163,16 @@ class AskNamesSerializer(serializers.Serializer[Any]):
 
 
 class RenamingSerializer(serializers.Serializer[Any]):
-    """What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can."""
+    """What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can; `note` says which letters look like
+    others.
+    """
 
     row = serializers.CharField()
     old = serializers.CharField()
     new = serializers.CharField()
     problem = serializers.CharField(allow_null=True)
     proposal = serializers.CharField(allow_null=True)
+    note = serializers.CharField(allow_null=True)
 
 
 class SelectionSerializer(serializers.Serializer[Any]):

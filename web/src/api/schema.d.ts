@@ -2741,6 +2741,7 @@ export interface components {
             separator?: string;
             counted?: components["schemas"]["CountedEnum"];
             anew?: boolean;
+            instead?: boolean;
             listed?: string[];
         };
         /**
@@ -3940,13 +3941,17 @@ export interface components {
              */
             do: "rename-rows";
         };
-        /** @description What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can. */
+        /**
+         * @description What a row is called and would be; `problem` says why it cannot be, `proposal` is a name that can; `note` says which letters look like
+         *     others.
+         */
         Renaming: {
             row: string;
             old: string;
             new: string;
             problem: string | null;
             proposal: string | null;
+            note: string | null;
         };
         /** @description `id` is made by whoever asks, anew for each request: sent again, it does nothing twice. */
         RepeatRequest: {

@@ -54,6 +54,16 @@ def look_alikes(name: str) -> dict[str, str]:
     return found
 
 
+def said_of_letters(name: str) -> str | None:
+    """Which letters of a name are of another alphabet than most of it and look like one of that; None where there are none.
+
+    >>> said_of_letters("\u0430rm"), said_of_letters("arm")
+    ("'\u0430' (U+0430) is no 'a'", None)
+    """
+    like = look_alikes(name)
+    return ", ".join(f"'{letter}' (U+{ord(letter):04X}) is no '{other}'" for letter, other in like.items()) or None
+
+
 def is_default(name: str) -> bool:
     """Whether a name is one that programs give by themselves, so that nobody has named it (common practice, no published source).
 

@@ -63,9 +63,8 @@ def look_over_order(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: 
 def _names(arrangement: Arrangement) -> list[Finding]:
     found = []
     for _, row in arrangement.walk():
-        like = names.look_alikes(row.name)
-        if like:
-            letters = ", ".join(f"'{letter}' (U+{ord(letter):04X}) is no '{other}'" for letter, other in like.items())
+        letters, like = names.said_of_letters(row.name), names.look_alikes(row.name)
+        if letters is not None:
             better = "".join(like.get(letter, letter) for letter in row.name)
             said = f"'{row.name}' has letters of another alphabet: {letters}."
             found.append(Finding("name", (row.id,), said, proposal=better))

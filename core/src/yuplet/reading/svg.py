@@ -47,6 +47,9 @@ _LONGEST_NAME = 40
 _TOGETHER = {"filter", "mask"}
 """What makes one picture of a group's members, so that they cannot be told apart."""
 _OWN_NAMES = ("title", "aria-label", "id")
+_CALLED_SO = {"label", "name"}
+_NO_NAME = re.compile(r"^[cszaCSZA]+$|[/\\#]|^(?:true|false|none)$")
+"""What is told of the nodes of a path in letters (corner, smooth, symmetric, automatic), addresses, and yes or no."""
 _EXAMPLES = 3
 MAX_WORK = 5_000_000_000
 """Pixels that filters and the like go over in all layers, and pixels of the pictures in them: minutes."""
@@ -60,8 +63,8 @@ class _Tree:
     canvas: Size
     scale: float
     report: ReadingReport
-    label: str | None
-    chosen: bool
+    labels: tuple[str, ...]
+    chosen: str | None
     texts: dict[etree._Element, list[str]]
     shapes: dict[str, Shape] = field(default_factory=dict)
     counts: Counter[str] = field(default_factory=Counter)
@@ -123,14 +126,13 @@ def open_drawing(
         known = ", ".join(sources) or "none"
         raise ChoiceError(f"'{file_name}' has no names in '{choices.names}'. It has names in: {known}.")
     report.name_sources = {source: names[:_EXAMPLES] for source, names in sources.items()}
-    label = choices.names or _likeliest(sources)
     tree = _Tree(
         document=document,
         canvas=canvas,
         scale=scale,
         report=report,
-        label=label,
-        chosen=choices.names is not None,
+        labels=_labels(sources),
+        chosen=choices.names,
         texts=use_shipped_fonts(document),
     )
     layers = _members(tree, document.root, (), ())
@@ -225,12 +227,16 @@ def _name_sources(document: Document) -> dict[str, list[str]]:
     return dict(sorted(found.items(), key=lambda item: -len(item[1])))
 
 
-def _likeliest(sources: dict[str, list[str]]) -> str | None:
-    """The attribute of another language whose values look most like names: different for most elements."""
+def _labels(sources: dict[str, list[str]]) -> tuple[str, ...]:
+    """Attributes of other languages whose values look like names, those that are called so first; each names the elements that have it."""
+    found = []
     for source, values in sources.items():
-        if source not in _OWN_NAMES and len(values) > 1 and len(set(values)) > 0.6 * len(values):
-            return source
-    return None
+        words = [value for value in values if not _NO_NAME.search(value)]
+        is_called_so = source.rpartition(":")[2].removeprefix("data-") in _CALLED_SO
+        differ = len(values) > 1 and len(set(values)) > 0.6 * len(values)
+        if source not in _OWN_NAMES and (is_called_so or (differ and len(words) > 0.5 * len(values))):
+            found.append((not is_called_so, source))
+    return tuple(source for _, source in sorted(found, key=lambda one: one[0]))
 
 
 def _said(element: etree._Element, source: str) -> str:
@@ -316,7 +322,7 @@ def _shows_all(tree: _Tree, element: etree._Element, around: tuple[etree._Elemen
 
 
 def _name(tree: _Tree, element: etree._Element, kind: str, path: tuple[str, ...]) -> str:
-    sources = (tree.label if tree.chosen else "", "title", "aria-label", tree.label, "id")
+    sources = (tree.chosen, "title", "aria-label", *tree.labels, "id")
     for candidate in (_said(element, source) for source in sources if source):
         name = re.sub(r"\s+", " ", candidate).strip()
         if name:

@@ -144,6 +144,12 @@ function NumberFields({ change, onChange }: Props) {
         checked={change.anew ?? false}
         onChange={(event) => onChange({ anew: event.currentTarget.checked })}
       />
+      <Checkbox
+        size="xs"
+        label="In place of numbers that are there"
+        checked={change.instead ?? false}
+        onChange={(event) => onChange({ instead: event.currentTarget.checked })}
+      />
     </>
   );
 }

@@ -38,7 +38,16 @@ const FIRST: Record<Kind, Change> = {
   add: { do: 'add', text: '', side: 'before' },
   'take-away': { do: 'take-away', text: '', side: 'before' },
   'without-numbers': { do: 'without-numbers' },
-  number: { do: 'number', start: 1, width: 2, separator: ' ', side: 'after', counted: 'back', anew: false },
+  number: {
+    do: 'number',
+    start: 1,
+    width: 2,
+    separator: ' ',
+    side: 'after',
+    counted: 'back',
+    anew: false,
+    instead: false,
+  },
   listed: { do: 'listed', listed: [], counted: 'front' },
   'from-layers': { do: 'from-layers' },
 };
@@ -183,6 +192,7 @@ function Preview({ found }: { found: readonly Schemas['Renaming'][] }) {
               <td>{one.old}</td>
               <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
                 {one.new}
+                {one.note && <span className={classes.why}> {one.note}</span>}
                 {one.problem && <span className={classes.why}> {`${one.problem}; '${one.proposal}' would do`}</span>}
               </td>
             </tr>

@@ -62,7 +62,7 @@ class WithoutNumbers:
 class Number:
     """A number before or after each name, counted from the back, from the front, or as the rows were chosen.
 
-    `width` is how many digits a number has at least. `anew` counts anew in each group.
+    `width` is how many digits a number has at least. `anew` counts anew in each group. With `instead` numbers that are there go first.
     """
 
     start: int = 1
@@ -71,6 +71,7 @@ class Number:
     side: Side = "after"
     counted: From = "back"
     anew: bool = False
+    instead: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,13 +102,16 @@ KINDS: dict[str, type[Change]] = {
 
 @dataclass(frozen=True, slots=True)
 class Renaming:
-    """What a row is called and would be; `problem` says why it cannot be, and `proposal` is a name that can."""
+    """What a row is called and would be; `problem` says why it cannot be, and `proposal` is a name that can. `note` says which letters of a
+    new name look like others.
+    """
 
     row: str
     old: str
     new: str
     problem: str | None = None
     proposal: str | None = None
+    note: str | None = None
 
 
 def renamings(
@@ -164,7 +168,8 @@ def renamings(
             later = [new[one.id] for one in siblings if one.id in new and one.id not in done]
             proposal = final[row.id] = names.proposal(name, [*settled, *later], "part")
         done.add(row.id)
-        found.append(Renaming(row.id, row.name, name, problem, proposal))
+        note = names.said_of_letters(name) if name != row.name else None
+        found.append(Renaming(row.id, row.name, name, problem, proposal, note))
     places = {row.id: at for at, (_, row) in enumerate(walked)}
     return sorted(found, key=lambda one: places[one.row])
 
@@ -247,12 +252,12 @@ def _numbered(
 ) -> dict[str, str]:
     group_of = {row.id: around[-1].id if around else None for around, row in walked}
     counts: dict[str | None, int] = {}
-    result = dict(new)
+    result = {row: _single(name, WithoutNumbers()) for row, name in new.items()} if change.instead else dict(new)
     for row in order[change.counted]:
         group = group_of[row] if change.anew else None
         number = f"{counts.setdefault(group, change.start):0{change.width}}"
         counts[group] += 1
-        before, after = (number, new[row]) if change.side == "before" else (new[row], number)
+        before, after = (number, result[row]) if change.side == "before" else (result[row], number)
         result[row] = f"{before}{change.separator}{after}"
     return result
 
