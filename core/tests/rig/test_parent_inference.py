@@ -76,6 +76,28 @@ class CarrierTests(unittest.TestCase):
         ]
         self.assertEqual(proposed_carriers(shapes), [1, None, 1, 2, 3, 1, 5])
 
+    def test_hair_behind_the_head_is_not_the_root_and_carries_nothing_of_the_face(self) -> None:
+        shapes = [
+            shape(capsule((200, 110), (200, 150), 105)),  # hair, nearly down to the chin
+            shape(box(80, 230, 320, 370)),  # body
+            shape(capsule((200, 130), (200, 190), 80)),  # face
+            shape(box(110, 150, 130, 190)),  # ear, over the edge of the face
+            shape(box(160, 140, 180, 150)),  # eye
+            shape(box(220, 140, 240, 150)),  # eye
+            shape(box(150, 360, 180, 399)),  # leg
+            shape(box(220, 360, 250, 399)),  # leg
+        ]
+        self.assertEqual(proposed_carriers(shapes), [2, None, 1, 2, 2, 2, 1, 1])
+
+    def test_a_marking_that_lies_all_within_a_head_is_no_head_of_its_own(self) -> None:
+        shapes = [
+            shape(capsule((200, 150), (200, 200), 120)),  # head
+            shape(box(120, 120, 280, 240)),  # mask on it
+            shape(box(110, 140, 160, 190)),  # eye across the mask's edge
+            shape(box(190, 180, 210, 200)),  # nose
+        ]
+        self.assertEqual(proposed_carriers(shapes)[:3], [None, 0, 0])
+
     def test_what_is_apart_carries_itself_and_nothing_is_no_error(self) -> None:
         self.assertEqual(proposed_carriers([shape(box(0, 0, 20, 20)), shape(box(100, 100, 110, 110))]), [None, None])
         self.assertEqual(proposed_carriers([]), [])
@@ -90,12 +112,18 @@ class CarrierTests(unittest.TestCase):
                 left, top = choose.randrange(300), choose.randrange(300)
                 width, height = choose.randrange(10, 100), choose.randrange(10, 100)
                 shapes.append(shape(box(left, top, left + width, top + height), f"g{at % 3}"))
-            weights = parent_inference._weights(shapes, [float((one.alpha >= 128).sum()) for one in shapes])
+            areas = [float((one.alpha >= 128).sum()) for one in shapes]
+            weights = parent_inference._weights(shapes, areas)
             graph = networkx.from_numpy_array(weights)
             expected = networkx.maximum_spanning_tree(graph).size("weight")
-            found = proposed_carriers(shapes)
-            own = sum(weights[at, parent] for at, parent in enumerate(found) if parent is not None)
+            solid = list(range(len(shapes)))
+            trees = parent_inference._forest(solid, weights)
+            self.assertEqual(
+                sum(len(joined) for tree in trees for joined in tree.values()) // 2 + len(trees), len(shapes)
+            )
+            own = sum(weights[one, other] for tree in trees for one, joined in tree.items() for other in joined) / 2
             self.assertAlmostEqual(own, expected, places=9)
+            found = proposed_carriers(shapes)
             chosen = networkx.DiGraph([(parent, at) for at, parent in enumerate(found) if parent is not None])
             self.assertTrue(networkx.is_directed_acyclic_graph(chosen))
 

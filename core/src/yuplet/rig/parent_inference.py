@@ -18,6 +18,12 @@ _SIZE = 1.5
 """How many steps the largest part may lie beside the centre of a tree and be its root all the same."""
 _LARGER = 0.02
 """How much a carrier that is larger counts, of two that overlap a part alike."""
+_ON, _LARGE, _INSIDE = 0.5, 0.3, 0.99
+"""A part lies on another one before which it hides something: with half of itself at least, a third as large at least, and not as paint on it, all within."""
+_NEAR_AS_LARGE = 0.7
+_BEHIND = 0.3
+"""How much still counts what a part shares with one that lies behind another that it lies on: eyes and ears with the hair behind the face."""
+_MUCH_SMALLER = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +54,8 @@ def proposed_carriers(shapes: Sequence[Shape]) -> list[int | None]:
 
     Parts that overlap, or touch, are joined by the heaviest spanning forest (R. C. Prim, "Shortest connection networks and some
     generalizations", Bell System Technical Journal 36, 1957), and each tree hangs on a large part about its centre: the farthest
-    other one is few steps away, and the largest part may be one and a half steps beside the centre. What carries nothing hangs on what it overlaps most; what is not seen
+    other one is few steps away, and the largest part may be one and a half steps beside the centre. What lies behind a part, and not only
+    as its ground, counts less for all that lies on that: hair behind a face carries no eyes. What carries nothing hangs on what it overlaps most; what is not seen
     takes the place of that one where it is of the same group, and is carried by the same part.
     """
     areas = [float((shape.alpha >= HALF).sum()) for shape in shapes]
@@ -65,6 +72,7 @@ def proposed_carriers(shapes: Sequence[Shape]) -> list[int | None]:
                 if other != parent[at]:
                     parent[other] = at
                     waiting.append(other)
+    _pass_over_small(solid, shapes, areas, weights, parent)
     for index, shape in enumerate(shapes):
         if shape.carries or areas[index] == 0 or not solid:
             continue
@@ -74,6 +82,24 @@ def proposed_carriers(shapes: Sequence[Shape]) -> list[int | None]:
             takes_its_place = not shape.is_seen and is_beside and parent[nearest] is not None
             parent[index] = parent[nearest] if takes_its_place else nearest
     return parent
+
+
+def _pass_over_small(
+    solid: Sequence[int],
+    shapes: Sequence[Shape],
+    areas: Sequence[float],
+    weights: NDArray[np.float64],
+    parent: list[int | None],
+) -> None:
+    """Hang what hangs on a much smaller part of another group on what carries that, where it meets it: an ear not on the whiskers before it."""
+    for index in solid:
+        small_one = parent[index]
+        above = None if small_one is None else parent[small_one]
+        if small_one is None or above is None:
+            continue
+        is_of_one = bool(shapes[small_one].groups) and shapes[small_one].groups == shapes[index].groups
+        if areas[small_one] < _MUCH_SMALLER * areas[index] and not is_of_one and weights[index, above] > 0:
+            parent[index] = above
 
 
 def _forest(members: Sequence[int], weights: NDArray[np.float64]) -> list[dict[int, list[int]]]:
@@ -123,12 +149,10 @@ def _weights(shapes: Sequence[Shape], areas: Sequence[float]) -> NDArray[np.floa
         if shape.groups and shape.carries:
             of_group[shape.groups] = max(of_group.get(shape.groups, 0.0), area)
     weights = np.zeros((len(shapes), len(shapes)))
-    grown = [_grown(shape) for shape in shapes]
+    common = _common(shapes, areas)
     for one in range(len(shapes)):
         for other in range(one):
-            if not areas[one] or not areas[other]:
-                continue
-            shared = _shared(grown[one], grown[other])
+            shared = common[one, other]
             if not shared:
                 continue
             smaller = min(one, other, key=lambda at: areas[at])
@@ -140,6 +164,30 @@ def _weights(shapes: Sequence[Shape], areas: Sequence[float]) -> NDArray[np.floa
             share += _LARGER * max(areas[one], areas[other]) / largest
             weights[one, other] = weights[other, one] = share
     return weights
+
+
+def _common(shapes: Sequence[Shape], areas: Sequence[float]) -> NDArray[np.float64]:
+    """How many pixels each part shares with each one behind it, edges that touch among them; less of what lies behind another that it lies on."""
+    grown = [_grown(shape) for shape in shapes]
+    common = np.zeros((len(shapes), len(shapes)))
+    for one in range(len(shapes)):
+        for other in range(one):
+            if areas[one] and areas[other]:
+                common[one, other] = _shared(grown[one], grown[other])
+    counted = common.copy()
+    for behind in range(len(shapes)):
+        before = [
+            index
+            for index in range(behind + 1, len(shapes))
+            if shapes[index].carries
+            and areas[index] >= _LARGE * areas[behind]
+            and _ON * areas[index] < common[index, behind] < _INSIDE * (grown[index][0] > 0).sum()
+        ]
+        for index in before:
+            for one in range(index + 1, len(shapes)):
+                if common[one, index] and areas[index] > _NEAR_AS_LARGE * areas[one]:
+                    counted[one, behind] = _BEHIND * common[one, behind]
+    return counted
 
 
 def _grown(shape: Shape) -> tuple[Mask, Box]:
