@@ -121,6 +121,7 @@ ADDRESSES = [
     Address("post", f"{ILLUSTRATION}/joints", "viewer", _json("post", lambda t: t.address("joints"), lambda t: {})),
     Address("post", f"{ILLUSTRATION}/joint", "viewer", _json("post", lambda t: t.address("joint"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/swing", "viewer", _json("post", lambda t: t.address("swing"), lambda t: {"row": t.row_id("lamp"), "steps": 3})),
+    Address("post", f"{ILLUSTRATION}/completions", "viewer", _json("post", lambda t: t.address("completions"), lambda t: {"row": t.row_id("lamp")})),
     Address("post", f"{ILLUSTRATION}/margins", "viewer", _json("post", lambda t: t.address("margins"), lambda t: {"row": t.row_id("sky")})),
     Address("post", f"{ILLUSTRATION}/limb", "editor", _json("post", lambda t: t.address("limb"), lambda t: {"row": t.row_id("sky"), "at": [1, 1]})),
     Address("get", f"{ILLUSTRATION}/findings", "viewer", _get(lambda t: t.address("findings"))),

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from yuplet.arrangement.commands import SetJoints
+from yuplet.arrangement.commands import SetJoints, to_json
 from yuplet.arrangement.naming.sides import series
 from yuplet.arrangement.sets.looks import look_tables
 from yuplet.arrangement.sets.required import required
@@ -15,12 +15,12 @@ from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import PartGroup
 from yuplet.derivation.cutting import MAX_PARTS
 from yuplet.editing.art import Art, art_of, clicked_in, division_of, drawn_art
+from yuplet.editing.completing import completions, opens, turning_at
 from yuplet.editing.drawing import drawn
 from yuplet.editing.jointing import ProposeJoints
 from yuplet.editing.looking_over import SMALLEST, away_from_original, found_in
-from yuplet.errors import CannotTakeOut, SelectionError
+from yuplet.errors import SelectionError
 from yuplet.findings.finding import Finding
-from yuplet.findings.jointing import turning_of
 from yuplet.findings.order import look_over_order
 from yuplet.framing.planes import covers
 from yuplet.framing.screens import stretchable
@@ -275,16 +275,8 @@ def swing_of(illustration: Illustration, row: str, degrees: Sequence[float], at:
     Raises `CannotTakeOut` where the part has no pivot on its art.
     """
     tree, layers = looked_at(illustration)
-    part = _part(tree, row)
-    if part.pivot is None:
-        raise CannotTakeOut(f"'{part.name}' has no pivot. Set it first: key V, or let one be proposed.")
-    seen = tree.visible_ids() | {row}
-    near = [one for _, one in tree.parts() if one.id == row or (one.included and one.id in seen)]
-    with drawn(tree, layers, {one.id for one in near}) as (frame_of, _):
-        there = {one.id: drawing for one in near if (drawing := frame_of(one, 0)) is not None}
-        turning = turning_of(tree, part, there)
-    if turning is None:
-        raise CannotTakeOut(f"'{part.name}' is empty, so nothing of it turns.")
+    part, turning = turning_at(tree, layers, row)
+    assert part.pivot is not None
     limb, joint, moving, staying = turning.limb, turning.joint, turning.moving, turning.staying
     found = swing(limb, staying, joint, degrees, moving)
     shown = degrees[found.worst] if at is None else at
@@ -301,6 +293,14 @@ def swing_of(illustration: Illustration, row: str, degrees: Sequence[float], at:
         "opened_mask": _mask(gap.opened),
         "jutting_mask": _mask(gap.jutting),
     }
+
+
+def completions_of(illustration: Illustration, row: str, degrees: Sequence[float]) -> dict[str, Any]:
+    """How many pixels open at a joint at the worst of some angles, and what lessens that, the best first. Raises as `swing_of`."""
+    tree, layers = looked_at(illustration)
+    now = opens(turning_at(tree, layers, row)[1], degrees)
+    found = completions(tree, layers, row, degrees)
+    return {"opens": now, "mends": [{"command": to_json(one.command), "opens": one.opens} for one in found]}
 
 
 def _mask(chosen: Chosen) -> str:

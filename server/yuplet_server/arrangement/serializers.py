@@ -380,14 +380,33 @@ class JointsSerializer(serializers.Serializer[Any]):
     joints = JointSerializer(many=True)
 
 
-class AskSwingSerializer(serializers.Serializer[Any]):
-    """Through which angles a part is turned, in degrees clockwise; `at` is the one whose pixels are shown (else the worst)."""
+class AskCompletionsSerializer(serializers.Serializer[Any]):
+    """Through which angles a part is turned, in degrees clockwise."""
 
     row = serializers.CharField()
     start = serializers.FloatField(default=-30.0, min_value=-180, max_value=180)
     end = serializers.FloatField(default=30.0, min_value=-180, max_value=180)
+
+
+class AskSwingSerializer(AskCompletionsSerializer):
+    """The same in so many steps; `at` is the angle whose pixels are shown (else the worst)."""
+
     steps = serializers.IntegerField(default=61, min_value=2, max_value=361)
     at = serializers.FloatField(required=False, min_value=-180, max_value=180)
+
+
+class MendSerializer(serializers.Serializer[Any]):
+    """A command that lessens what opens at a joint, and how many pixels would open then."""
+
+    command = CommandField()
+    opens = serializers.IntegerField()
+
+
+class CompletionsSerializer(serializers.Serializer[Any]):
+    """How many pixels open at a joint at the worst angle of a range, and what lessens that, the best first."""
+
+    opens = serializers.IntegerField()
+    mends = MendSerializer(many=True)
 
 
 class SwingSerializer(serializers.Serializer[Any]):

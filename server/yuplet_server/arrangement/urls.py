@@ -18,6 +18,7 @@ urlpatterns = [
     path("illustrations/<int:illustration>/joints", views.JointsView.as_view()),
     path("illustrations/<int:illustration>/joint", views.JointView.as_view()),
     path("illustrations/<int:illustration>/swing", views.SwingView.as_view()),
+    path("illustrations/<int:illustration>/completions", views.CompletionsView.as_view()),
     path("illustrations/<int:illustration>/margins", views.MarginsView.as_view()),
     path("illustrations/<int:illustration>/findings", views.FindingsView.as_view()),
     path("illustrations/<int:illustration>/undo", views.UndoView.as_view()),

@@ -20,12 +20,14 @@ from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.arrangement import actions, pixel_queries, queries
 from yuplet_server.arrangement.serializers import (
     ArrangementSerializer,
+    AskCompletionsSerializer,
     AskFindingsSerializer,
     AskIslandsSerializer,
     AskJointsSerializer,
     AskLimbSerializer,
     AskNamesSerializer,
     AskSwingSerializer,
+    CompletionsSerializer,
     DifferenceSerializer,
     FindingSerializer,
     IslandsSerializer,
@@ -55,6 +57,9 @@ from yuplet_server.illustrations.models import Revision
 from yuplet_server.illustrations.queries import ready_illustration_for, revision_of
 from yuplet_server.jobs import apart
 from yuplet_server.projects.models import Member
+
+_TRIED = 13
+"""Angles at which is looked whether a joint would open less: each is drawn three times."""
 
 
 class ArrangementView(APIView):
@@ -245,6 +250,19 @@ class SwingView(APIView):
             SwingSerializer(
                 apart.ask(found.pk, pixel_queries.swing_of, found, said["row"], degrees, said.get("at"))
             ).data
+        )
+
+
+class CompletionsView(APIView):
+    """What would close a joint; nothing is changed."""
+
+    @extend_schema(request=AskCompletionsSerializer, responses=CompletionsSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = ready_illustration_for(request.user, illustration, Member.Role.VIEWER)
+        said = checked(AskCompletionsSerializer, request.data).validated_data
+        degrees = [float(one) for one in np.linspace(said["start"], said["end"], _TRIED)]
+        return Response(
+            CompletionsSerializer(apart.ask(found.pk, pixel_queries.completions_of, found, said["row"], degrees)).data
         )
 
 

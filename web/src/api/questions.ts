@@ -66,6 +66,16 @@ export const askSwing = (
   signal: AbortSignal,
 ) => body(client.POST('/api/illustrations/{illustration}/swing', { params: at(illustration), body: asked, signal }));
 
+export const askCompletions = (
+  illustration: number,
+  asked: { row: string; start: number; end: number },
+  signal: AbortSignal,
+): Promise<Schemas['Completions']> =>
+  body(
+    client.POST('/api/illustrations/{illustration}/completions', { params: at(illustration), body: asked, signal }),
+    // The client's types forget how long tuples are.
+  ) as Promise<Schemas['Completions']>;
+
 export const askNames = (
   illustration: number,
   rows: readonly string[],

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/completions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What would close a joint; nothing is changed. */
+        post: operations["illustrations_completions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/difference": {
         parameters: {
             query?: never;
@@ -1430,6 +1447,20 @@ export interface components {
             decisions: components["schemas"]["Decisions"];
             rows: components["schemas"]["Row"][];
         };
+        /** @description Through which angles a part is turned, in degrees clockwise. */
+        AskCompletionsRequest: {
+            row: string;
+            /**
+             * Format: double
+             * @default -30
+             */
+            start?: number;
+            /**
+             * Format: double
+             * @default 30
+             */
+            end?: number;
+        };
         AskFilmRequest: {
             kind: components["schemas"]["FilmKind"];
             /** @description In pixels; without, as the canvas. */
@@ -1474,7 +1505,7 @@ export interface components {
             /** @description The version of the plan that was seen. */
             version: number;
         };
-        /** @description Through which angles a part is turned, in degrees clockwise; `at` is the one whose pixels are shown (else the worst). */
+        /** @description The same in so many steps; `at` is the angle whose pixels are shown (else the worst). */
         AskSwingRequest: {
             row: string;
             /**
@@ -1663,6 +1694,11 @@ export interface components {
             /** Format: double */
             allowed_mean: number;
             worst: components["schemas"]["Worst"] | null;
+        };
+        /** @description How many pixels open at a joint at the worst angle of a range, and what lessens that, the best first. */
+        Completions: {
+            opens: number;
+            mends: components["schemas"]["Mend"][];
         };
         /**
          * CopyKeys
@@ -2604,6 +2640,11 @@ export interface components {
         MemberRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"];
+        };
+        /** @description A command that lessens what opens at a joint, and how many pixels would open then. */
+        Mend: {
+            command: components["schemas"]["Command"];
+            opens: number;
         };
         /** @description The composite against the file's own merged picture. */
         Merged: {
@@ -5565,6 +5606,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    illustrations_completions_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskCompletionsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completions"];
+                };
             };
         };
     };

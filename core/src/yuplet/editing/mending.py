@@ -23,6 +23,7 @@ from yuplet.derivation.overscan import widened
 from yuplet.derivation.turning import turned
 from yuplet.editing.art import art_of
 from yuplet.editing.changing import RoundOff
+from yuplet.editing.completing import opens, opens_after, turning_at
 from yuplet.editing.edit import Edit, OfPart
 from yuplet.editing.looking_over import SMALLEST, found_in
 from yuplet.errors import CannotTakeOut
@@ -223,7 +224,15 @@ class RoundJoint(OfPart):
         behind = min(self.row, parent, key=order.index)
         radius = limb_at(art_of(before, layers, self.row).content, part.pivot).radius
         at = (float(part.pivot.x), float(part.pivot.y))
-        return RoundOff(behind, at, max(1.0, float(radius))).prepared(before, layers)
+        rounded = RoundOff(behind, at, max(1.0, float(radius)))
+        now = opens(turning_at(before, layers, self.row)[1])
+        then = opens_after(before, layers, self.row, rounded)
+        if then is not None and then >= now:
+            raise CannotTakeOut(
+                f"Rounded off, the joint of '{part.name}' would open by {then} px when it turns by 30°, and not by {now} px as now. Nothing"
+                " was changed. Grow the part behind under the other, or set the pivot nearer to the middle of the joint."
+            )
+        return rounded.prepared(before, layers)
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)

@@ -1,13 +1,13 @@
 import { Button, Checkbox, NativeSelect, NumberInput, Slider } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { placeOf } from '../../api/steps';
+import { type Command, placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import { carriedBy, carriedTree } from '../../rules/joints';
 import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
-import { plural } from '../../ui/units';
+import { count, plural } from '../../ui/units';
 import classes from './PutInOrder.module.css';
 import { SwingCurve } from './SwingCurve';
 import type { Joints as Work } from './useJoints';
@@ -53,7 +53,15 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
             <p className={form.told}>It has no pivot. Press V and click on the picture, or let one be proposed.</p>
           )}
           {joints.swingError && <p role="alert">{joints.swingError.message}</p>}
-          {joints.swing && <SwingFound swing={joints.swing} canEdit={canEdit} joints={joints} />}
+          {joints.swing && (
+            <SwingFound
+              swing={joints.swing}
+              canEdit={canEdit}
+              joints={joints}
+              act={act}
+              nameOf={(id) => view.rows.find((one) => one.id === id)?.name ?? ''}
+            />
+          )}
         </div>
       )}
     </div>
@@ -293,9 +301,13 @@ function SwingFound({
   swing,
   canEdit,
   joints,
-}: Pick<Props, 'canEdit' | 'joints'> & { swing: NonNullable<Work['swing']> }) {
-  const { behind, complete } = joints;
-  const button = { size: 'compact-sm', variant: 'default', disabled: !canEdit } as const;
+  act,
+  nameOf,
+}: Pick<Props, 'canEdit' | 'joints' | 'act'> & {
+  swing: NonNullable<Work['swing']>;
+  nameOf: (id: string) => string;
+}) {
+  const { completions } = joints;
   return (
     <>
       <SwingCurve swing={swing} onAt={joints.setSwingAt} />
@@ -304,18 +316,35 @@ function SwingFound({
         <span className={classes.jutsWord}>juts out</span> {sideText(swing, 'jutting')} at {swing.at.toFixed(0)}
         °. Worst at {swing.worst.toFixed(0)}°.
       </p>
-      {behind && (
+      {completions && completions.mends.length > 0 && (
         <div className={form.row}>
-          <Button {...button} onClick={() => complete('grow-under')}>
-            Grow {behind.name} under
-          </Button>
-          <Button {...button} onClick={() => complete('round-off')}>
-            Round {behind.name} off
-          </Button>
+          {completions.mends.map(({ command, opens }) => (
+            <Button
+              key={command.do}
+              size="compact-sm"
+              variant="default"
+              disabled={!canEdit}
+              onClick={() => act(command)}
+            >
+              {`${mendText(command, nameOf)}: ${count(completions.opens)} → ${count(opens)} px`}
+            </Button>
+          ))}
         </div>
+      )}
+      {completions && completions.opens > 0 && completions.mends.length === 0 && (
+        <p className={form.told}>
+          Neither growing nor rounding off the part behind would lessen what opens. Set the pivot nearer to the middle
+          of the joint.
+        </p>
       )}
     </>
   );
+}
+
+/** What a command does to which part. */
+function mendText(command: Command, nameOf: (id: string) => string): string {
+  if (command.do === 'grow-under') return `Grow ${nameOf(command.row)} under`;
+  return command.do === 'round-off' ? `Round ${nameOf(command.row)} off` : command.do;
 }
 
 /** How many pixels on which side of the limb, at the angle that is drawn. */

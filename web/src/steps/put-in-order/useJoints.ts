@@ -12,7 +12,7 @@ import type { Extent, Spot } from '../../rules/places';
 import { circleOf, gripOf, linksOf, posed } from './jointMarks';
 import { pivotNear } from './pivots';
 import { useJointProposals } from './useJointProposals';
-import { type Swing, useSwing } from './useSwing';
+import { useSwing } from './useSwing';
 
 type Joint = Schemas['Joint'];
 export type Picking = 'pivot' | 'parent' | null;
@@ -105,7 +105,7 @@ export function useJoints({ illustration, view, row, canvas, canEdit, isOpen, ac
       swing.start(start, end);
     },
     setSwingAt: swing.setAt,
-    ...useCompletion(row, parent, rows, found, act),
+    completions: swing.completions,
   };
 }
 
@@ -153,26 +153,4 @@ function usePivotDrag(
     [row, rows, canvas, joint, act],
   );
   return { at, move };
-}
-
-/** Of a part and its parent, the one that lies behind is completed beneath the other. */
-function useCompletion(
-  row: Row | undefined,
-  parent: Row | undefined,
-  rows: readonly Row[] | undefined,
-  found: Swing | undefined,
-  act: Act,
-) {
-  const behind = useMemo(() => {
-    if (!row || !parent || !rows) return undefined;
-    return rows.findIndex((one) => one.id === row.id) < rows.findIndex((one) => one.id === parent.id) ? row : parent;
-  }, [row, parent, rows]);
-  const complete = (how: 'grow-under' | 'round-off') => {
-    if (!found || !behind) return;
-    const [x = 0, y = 0] = found.pivot;
-    const radius = Math.max(1, Math.min(2000, Math.round(found.radius * 10) / 10));
-    const by = Math.min(500, Math.max(4, Math.ceil(found.radius)));
-    act(how === 'grow-under' ? { do: how, row: behind.id, by } : { do: how, row: behind.id, at: [x, y], radius });
-  };
-  return { behind, complete };
 }

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { Schemas } from '../../api/client';
-import { askSwing } from '../../api/questions';
+import { askCompletions, askSwing } from '../../api/questions';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
 
@@ -47,10 +47,23 @@ export function useSwing({ illustration, version, id, hasPivot, isOpen }: Props)
       );
     },
   });
+  const completing = useQuery({
+    queryKey: ['completions', illustration, id, version, range],
+    enabled: isOpen && range !== null && hasPivot,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    queryFn: ({ signal }) => {
+      const { start, end } = range ?? { start: 0, end: 0 };
+      return askCompletions(illustration, { row: id ?? '', start, end }, signal);
+    },
+  });
   const found = range && isOpen ? query.data : undefined;
   return {
     found,
     masks: useMasks(found),
+    /** What would close the gap, and how much would open then; undefined until that is known. */
+    completions: range && isOpen ? completing.data : undefined,
     range,
     isBusy: range !== null && query.isFetching,
     error: range ? query.error : null,
