@@ -1,8 +1,11 @@
 """A saved set of places with names, pivots and parents, without pictures, and how another figure is fitted to it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
 
 from yuplet.arrangement import names
 from yuplet.arrangement.commands import SetJoints
@@ -12,8 +15,14 @@ from yuplet.geometry import Box, box_around
 from yuplet.parts.part import Part
 
 How: TypeAlias = Literal["name", "box"]
+Way: TypeAlias = tuple[float, float, float, float]
+"""A scale and a shift across, and a scale and a shift down."""
 LEAST = 0.2
 """The share of the area that two boxes share, of what both cover, from which on they are at the same place."""
+_TRIED = 12
+"""Places, and half as many parts, by which is tried how a template lies on a figure."""
+_TELLING = 60
+_ROUNDS = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,21 +116,20 @@ def fit(template: Template, arrangement: Arrangement, boxes: Mapping[str, Box]) 
         for key, index in places.items():
             if key in named and index not in pairs and named[key] not in taken:
                 pairs[index] = (named[key], "name")
-    figure = box_around([boxes[part.id] for _, part in parts])
     taken = {row for row, _ in pairs.values()}
-    if figure is not None:
-        near = sorted(
-            (
-                (_shared(place.box, _within(boxes[part.id], figure)), index, part.id)
-                for index, place in enumerate(template.places)
-                for _, part in parts
-                if index not in pairs and part.id not in taken
-            ),
-            key=lambda one: (-one[0], one[1]),
+    if parts and template.places:
+        wanted, there = (
+            _edges([place.box for place in template.places]),
+            _edges([_plain(boxes[part.id]) for _, part in parts]),
         )
-        for share, index, row in near:
-            if share >= LEAST and index not in pairs and row not in taken:
-                pairs[index] = (row, "box")
+        at = {part.id: number for number, (_, part) in enumerate(parts)}
+        shares = _shares(_laid(wanted, there, [(index, at[row]) for index, (row, _) in pairs.items()]), there)
+        for index, number in zip(
+            *np.unravel_index(np.argsort(-shares, axis=None, kind="stable"), shares.shape), strict=True
+        ):
+            row = parts[number][1].id
+            if shares[index, number] >= LEAST and int(index) not in pairs and row not in taken:
+                pairs[int(index)] = (row, "box")
                 taken.add(row)
     return Fit(
         tuple((index, *pairs[index]) for index in sorted(pairs)),
@@ -174,11 +182,86 @@ def _within(box: Box, figure: Box) -> tuple[float, float, float, float]:
     )
 
 
-def _shared(one: tuple[float, float, float, float], other: tuple[float, float, float, float]) -> float:
-    """The area that two boxes share, of what both cover."""
-    across = min(one[0] + one[2], other[0] + other[2]) - max(one[0], other[0])
-    down = min(one[1] + one[3], other[1] + other[3]) - max(one[1], other[1])
-    if across <= 0 or down <= 0:
-        return 0.0
-    shared = across * down
-    return shared / (one[2] * one[3] + other[2] * other[3] - shared)
+def _plain(box: Box) -> tuple[float, float, float, float]:
+    return (box.left, box.top, box.width, box.height)
+
+
+def _edges(boxes: Sequence[tuple[float, float, float, float]]) -> NDArray[np.float64]:
+    """Boxes as (N, 4): left, top, right, bottom."""
+    found = np.array(boxes, float).reshape(-1, 4)
+    found[:, 2:] += found[:, :2]
+    return found
+
+
+def _laid(
+    wanted: NDArray[np.float64], there: NDArray[np.float64], known: Sequence[tuple[int, int]]
+) -> NDArray[np.float64]:
+    """The places of a template laid over a figure, wherever that is and whatever else it has: (N, 4) edges on its canvas.
+
+    Each pair of a large place and a large part is one way to lay them, by a scale and a shift across and one down; so is the box around all. The way
+    in which places meet parts best is refined by least squares over those that do (as M. A. Fischler and R. C. Bolles, "Random sample consensus",
+    Communications of the ACM 24, 1981, choose a model).
+    """
+    around = np.array([[*found[:, :2].min(axis=0), *found[:, 2:].max(axis=0)] for found in (wanted, there)])
+    pairs = [(around[:1], around[1:])]
+    large, larger = _largest(wanted, _TRIED), _largest(there, 2 * _TRIED)
+    pairs += [(wanted[[one]], there[[other]]) for one in large for other in larger]
+    pairs += [(wanted[[one]], there[[other]]) for one, other in known[:_TRIED]]
+    if len(known) > 1:
+        pairs.append((wanted[[one for one, _ in known]], there[[other for _, other in known]]))
+    # Small ones tell little about the whole, and there may be a thousand.
+    telling, told = wanted[_largest(wanted, _TELLING)], there[_largest(there, 2 * _TELLING)]
+
+    def met(way: Way) -> float:
+        return _met(_moved(telling, way), told)
+
+    best = max((_way(*pair) for pair in pairs), key=met)
+    for _ in range(_ROUNDS):
+        shares = _shares(_moved(telling, best), told)
+        closest = shares.argmax(axis=1)
+        meet = [
+            one for one, other in enumerate(closest) if shares[one, other] >= LEAST and shares[:, other].argmax() == one
+        ]
+        refined = _way(telling[meet], told[closest[meet]]) if meet else best
+        if met(refined) <= met(best):
+            break
+        best = refined
+    return _moved(wanted, best)
+
+
+def _largest(found: NDArray[np.float64], count: int) -> list[int]:
+    areas = (found[:, 2] - found[:, 0]) * (found[:, 3] - found[:, 1])
+    return [int(one) for one in np.argsort(-areas, kind="stable")[:count]]
+
+
+def _way(one: NDArray[np.float64], other: NDArray[np.float64]) -> Way:
+    """The scale and the shift across, and those down, by which edges come nearest to others."""
+    found: list[float] = []
+    for axis in (0, 1):
+        before, after = one[:, axis::2].ravel(), other[:, axis::2].ravel()
+        spread = ((before - before.mean()) ** 2).sum()
+        scale = float(((before - before.mean()) * (after - after.mean())).sum() / spread) if spread > 0 else 0.0
+        found += [scale, float(after.mean() - scale * before.mean())]
+    return (found[0], found[1], found[2], found[3])
+
+
+def _moved(boxes: NDArray[np.float64], way: Way) -> NDArray[np.float64]:
+    across, right, down, below = way
+    return boxes * (across, down, across, down) + (right, below, right, below)
+
+
+def _met(laid: NDArray[np.float64], there: NDArray[np.float64]) -> float:
+    """How well places meet parts: the shares of all pairs that are each other's best."""
+    shares = _shares(laid, there)
+    here, best = np.arange(len(laid)), shares.argmax(axis=1)
+    mutual = np.where(shares[:, best].argmax(axis=0) == here, shares[here, best], 0.0)
+    return float(mutual[mutual >= LEAST].sum())
+
+
+def _shares(one: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The area that each two boxes share, of what both cover: (N, M)."""
+    low = np.maximum(one[:, None, :2], other[None, :, :2])
+    high = np.minimum(one[:, None, 2:], other[None, :, 2:])
+    shared = np.prod(np.maximum(high - low, 0), axis=2)
+    areas = [np.prod(np.maximum(found[:, 2:] - found[:, :2], 0), axis=1) for found in (one, other)]
+    return np.asarray(shared / np.maximum(areas[0][:, None] + areas[1][None] - shared, 1e-12))
