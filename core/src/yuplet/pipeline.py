@@ -33,7 +33,9 @@ from yuplet.arrangement.records import to_json
 from yuplet.arrangement.tree import Arrangement, Renamed
 from yuplet.editing.commands import CODEC
 from yuplet.editing.edit import edited
+from yuplet.editing.looking_over import SMALLEST, found_in
 from yuplet.errors import ArrangementNotUnderstood
+from yuplet.findings.order import look_over_order
 from yuplet.handover import HandOverReport, arrangement_for, hand_over, layers_beside, picture_beside, with_shapes
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.spill_file import SpillFile
@@ -129,6 +131,67 @@ class Work:
         )
         made.require_no_errors()
         return list(made.files)
+
+    def planned(self, recipe: Recipe | Mapping[str, Any] | None = None) -> dict[str, Any]:
+        """The same as plain values, with what is to be known before: nothing is raised for what stops it.
+
+        Returns
+        -------
+        dict
+            `files`: each with its `name`, `kind`, `scale`, `width` and `height` (null where it is no picture) and the ids of the `parts` that it
+            shows; `notes`: each with `kind`, `severity` (error, warning) and `sentence`, findings that are errors among them; `stopped`: whether
+            one of them stops a hand-over.
+        """
+        wanted = _recipe(recipe)
+        self._layers.put_into(self._scratch)
+        found = measured(self.illustration, self.arrangement, wanted, self._scratch)
+        made = plan_hand_over(
+            self.illustration, self.arrangement, self._sha256, "", wanted, found, self._digests(wanted)
+        )
+        files = [
+            {
+                "name": one.name,
+                "kind": one.kind,
+                "scale": one.scale,
+                "width": one.size and one.size.width,
+                "height": one.size and one.size.height,
+                "parts": list(one.parts),
+            }
+            for one in made.listed
+        ]
+        notes = [{"kind": one.kind, "severity": one.severity, "sentence": one.sentence} for one in made.notes]
+        boxes = self.arrangement.boxes(self.illustration)
+        notes += [
+            {"kind": one.kind, "severity": one.severity, "sentence": one.sentence}
+            for one in look_over_order(self.arrangement, boxes, self.illustration.canvas)
+            if one.severity == "error"
+        ]
+        return {"files": files, "notes": notes, "stopped": any(one["severity"] == "error" for one in notes)}
+
+    def findings(self, smallest: int = SMALLEST, tolerance: int = 0) -> list[dict[str, Any]]:
+        """What is to be looked at before a hand-over, of the order and of the pixels, the gravest first, as plain values.
+
+        Parameters
+        ----------
+        smallest : int
+            Pixels from which on a piece or a hole is meant.
+        tolerance : int
+            Levels of 255 by which two drawings may differ and be the same.
+        """
+        boxes = self.arrangement.boxes(self.illustration)
+        found = look_over_order(self.arrangement, boxes, self.illustration.canvas)
+        found += found_in(self.arrangement, self._layers, smallest, tolerance)
+        gravest = ("error", "warning", "note")
+        return [
+            {
+                "kind": one.kind,
+                "severity": one.severity,
+                "sentence": one.sentence,
+                "rows": list(one.rows),
+                "box": None if one.box is None else one.box.as_xywh(),
+            }
+            for one in sorted(found, key=lambda one: gravest.index(one.severity))
+        ]
 
     def hand_over(
         self,

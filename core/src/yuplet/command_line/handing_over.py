@@ -1,0 +1,223 @@
+"""Commands that hand over: one file or many, what would be written, what is found, and in step with a file."""
+
+import argparse
+import json
+import multiprocessing
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from yuplet.command_line import running
+from yuplet.command_line.files import STANDARD_INPUT, is_pattern, named, opened, recipe_of
+from yuplet.command_line.output import Progress, progress_bar, tell
+from yuplet.errors import ReadError, shown
+
+SEVERITIES = ("note", "warning", "error")
+
+
+def hand_over(options: argparse.Namespace) -> int:
+    """`handover`: one file into a folder, or each of several into a folder of its name in there."""
+    if len(options.file) == 1 and not options.each and not is_pattern(options.file[0]):
+        with opened(options.file[0], options.title) as file, progress_bar(options) as progress:
+            status, report = _one(options, file, options.out, progress)
+        tell(options, report)
+        return status
+    if STANDARD_INPUT in options.file:
+        raise ReadError("Standard input is one file. Hand it over by itself.")
+    files = named(options.file)
+    folders = {file: options.out / file.stem for file in files}
+    for folder in folders.values():
+        same = [str(file) for file, other in folders.items() if other == folder]
+        if len(same) > 1:
+            raise ReadError(
+                f"{' and '.join(same)} would both be handed over to '{folder}'. Rename one, or give them different folders."
+            )
+    work = [(options, file, folders[file]) for file in files]
+    said: list[dict[str, Any]] = []
+    status = 0
+    with progress_bar(options) as progress, _carried_out(options.jobs, work) as results:
+        for done, (file, (one, told)) in enumerate(zip(files, results, strict=True), 1):
+            said.append({"file": str(file), "out": str(folders[file]), **told})
+            status = max(status, one, key=_GRAVITY.index)
+            progress("files", done, len(files))
+            if "error" in told:
+                print(told["error"], file=sys.stderr)
+    tell(options, {"files": said})
+    return status
+
+
+_GRAVITY = (0, running.NOT_RIGHT, running.TO_DECIDE, running.WRONG)
+
+
+@contextmanager
+def _carried_out(
+    jobs: int, work: list[tuple[argparse.Namespace, Path, Path]]
+) -> Iterator[Iterator[tuple[int, dict[str, Any]]]]:
+    """What comes of each, in order; several at once in processes of their own, which end with this one."""
+    if min(jobs, len(work)) < 2:
+        yield (_told(*one) for one in work)
+        return
+    with multiprocessing.get_context("spawn").Pool(min(jobs, len(work)), running.end_by_signal) as pool:
+        yield pool.imap(
+            _told_of, [(argparse.Namespace(**_plain(options)), file, folder) for options, file, folder in work]
+        )
+
+
+def _plain(options: argparse.Namespace) -> dict[str, Any]:
+    # What runs a command is no value that is sent to another process.
+    return {name: value for name, value in vars(options).items() if name != "run"}
+
+
+def _told_of(one: tuple[argparse.Namespace, Path, Path]) -> tuple[int, dict[str, Any]]:
+    return _told(*one)
+
+
+def _told(options: argparse.Namespace, file: Path, folder: Path) -> tuple[int, dict[str, Any]]:
+    """A report, or the sentence of what went wrong; nothing that happens to one file stops the others."""
+    try:
+        return _one(options, file, folder, lambda stage, done, total: None)
+    except Exception as error:
+        status = running.status_of(error)
+        if status is None:
+            raise
+        return status, {"error": f"{file}: {running.sentence_of(error)}"}
+
+
+def _one(options: argparse.Namespace, file: Path, folder: Path, progress: Progress) -> tuple[int, dict[str, Any]]:
+    from yuplet.handover import hand_over_file
+    from yuplet.pipeline import read_document
+
+    given = None if options.arrangement is None else read_document(options.arrangement)
+    recipe = recipe_of(options.recipe)
+    if options.effort is not None:
+        recipe = replace(recipe, images=replace(recipe.images, effort=options.effort))
+    report, renamed, reading = hand_over_file(
+        file,
+        folder,
+        progress,
+        options.workers,
+        options.remove_obsolete,
+        given,
+        recipe,
+        options.arrangement,
+        options.overwrite,
+    )
+    said = {
+        "parts": report.parts,
+        "files": report.files,
+        "bytes": report.bytes,
+        "seconds": report.seconds,
+        "differing_pixels": report.proof.differing_pixels,
+        "renamed": [{"path": list(item.path), "name": item.name, "reason": item.reason} for item in renamed],
+        "obsolete": report.obsolete,
+        "kept": report.kept,
+        "empty": report.empty,
+        "warnings": report.warnings,
+        "left_alone": report.left_alone,
+        "overwritten": report.overwritten,
+        "proof": report.proof.as_json(),
+        "notes": [{"kind": note.kind, "path": list(note.path), "sentence": note.sentence} for note in reading.notes],
+    }
+    return 0 if report.proof.ok else running.NOT_RIGHT, said
+
+
+def plan(options: argparse.Namespace) -> int:
+    """`plan`: what would be written, and what stops it."""
+    from yuplet import pipeline
+
+    with opened(options.file, options.title) as file, pipeline.open(file, options.arrangement) as work:
+        said = work.planned(recipe_of(options.recipe))
+    if options.json:
+        tell(options, said)
+    elif not options.quiet:
+        for one in said["files"]:
+            size = "" if one["width"] is None else f"  {one['width']} x {one['height']}"
+            print(f"{one['name']}{size}")
+        for note in said["notes"]:
+            print(f"{note['severity']}: {note['sentence']}")
+    return running.TO_DECIDE if said["stopped"] else 0
+
+
+def check(options: argparse.Namespace) -> int:
+    """`check`: everything that is to be looked at before a hand-over."""
+    from yuplet import pipeline
+
+    with opened(options.file, options.title) as file, pipeline.open(file, options.arrangement) as work:
+        found = work.findings()
+    if options.json:
+        tell(options, {"findings": found})
+    elif not options.quiet:
+        for one in found:
+            print(f"{one['severity']}: {one['sentence']}")
+    worst = max((SEVERITIES.index(one["severity"]) for one in found), default=-1)
+    return running.NOT_RIGHT if worst >= SEVERITIES.index(options.fail_on) else 0
+
+
+def watch(options: argparse.Namespace) -> int:
+    """`watch`: hand over now, and each time that the file is saved, until somebody ends it. A line of JSON for each."""
+    file: Path = options.file
+    if not file.is_file():
+        raise ReadError(f"'{shown(str(file))}' is not there. Name the file that is saved again and again.")
+    beside = [Path(one) for one in (options.arrangement, options.recipe) if one is not None and Path(one).is_file()]
+    watched = {path.resolve() for path in (file, *beside)}
+    folders = {path.parent for path in watched}
+    try:
+        seen = None
+        # What happens while nobody looks is seen at the next look, so a look is had every second as well.
+        for _ in _looks(folders):
+            now = _saved(watched)
+            if now != seen and file.is_file():
+                seen = now
+                _say_line(options, file)
+    except (KeyboardInterrupt, running.Ended):
+        pass  # that is how it ends
+    return 0
+
+
+_STILL = 0.3
+"""Seconds without a change after which a file counts as saved."""
+
+
+def _looks(folders: set[Path]) -> Iterator[None]:
+    """One look at once, and one each time that something happens in folders, or after a second."""
+    from watchfiles import watch as changes
+
+    yield
+    for _ in changes(*folders, recursive=False, rust_timeout=1000, yield_on_timeout=True, raise_interrupt=True):
+        yield
+
+
+def _saved(files: set[Path]) -> dict[Path, tuple[int, ...]]:
+    """What changes when one of the files is saved; a program that saves renames, or writes in pieces, so it is waited until nothing does."""
+    now = _stamps(files)
+    while True:
+        time.sleep(_STILL)
+        before, now = now, _stamps(files)
+        if now == before:
+            return now
+
+
+def _stamps(files: set[Path]) -> dict[Path, tuple[int, ...]]:
+    found: dict[Path, tuple[int, ...]] = {}
+    for file in files:
+        with suppress(OSError):
+            about = file.stat()
+            found[file] = (about.st_ino, about.st_size, about.st_mtime_ns)
+    return found
+
+
+def _say_line(options: argparse.Namespace, file: Path) -> None:
+    status, said = _told(options, file, options.out)
+    if "error" in said:
+        print(said["error"], file=sys.stderr, flush=True)
+    elif not options.quiet:
+        written = len(said["files"]) - len(said["kept"])
+        short = {name: said[name] for name in ("parts", "seconds", "differing_pixels", "warnings")}
+        print(
+            json.dumps({"file": str(file), "ok": status == 0, "written": written, **short}, ensure_ascii=False),
+            flush=True,
+        )
