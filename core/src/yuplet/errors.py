@@ -59,7 +59,7 @@ class NotAPicture(ReadError):
 
     def __init__(self, name: str) -> None:
         super().__init__(
-            f"'{name}' is not a picture that Yuplet reads. Save it as OpenRaster, SVG, PNG, JPEG, WebP, TIFF, GIF or AVIF,"
+            f"'{name}' is not a picture that Yuplet reads. Save it as OpenRaster, SVG, OpenEXR, PNG, JPEG, WebP, TIFF, GIF or AVIF,"
             " or pack such pictures into a ZIP, and bring it in again."
         )
 

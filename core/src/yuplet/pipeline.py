@@ -233,7 +233,7 @@ def open(  # noqa: A001 - it is `yuplet.open`
     Parameters
     ----------
     file : path
-        OpenRaster, SVG, a flat or animated picture, a ZIP of loose images, or a package.
+        OpenRaster, SVG, OpenEXR, a flat or animated picture, a ZIP of loose images, or a package.
     arrangement : path, optional
         A document that `save` or `./yuplet arrange` wrote.
     pictures : path, optional

@@ -3238,6 +3238,8 @@ export interface components {
                 beside: {
                     /** @description A layered file for painting on (OpenRaster). */
                     layers: boolean;
+                    /** @description All parts in one OpenEXR file, for compositing. */
+                    openexr: boolean;
                     /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
                     model: null | {
                         pixels_per_unit: number;
@@ -3363,9 +3365,10 @@ export interface components {
          *     * `vector` - vector
          *     * `symbols` - symbols
          *     * `flip-book` - flip-book
+         *     * `openexr` - openexr
          * @enum {string}
          */
-        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector" | "symbols" | "flip-book";
+        PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector" | "symbols" | "flip-book" | "openexr";
         /** @description A part that will be handed over, at the main scale. */
         PlannedPart: {
             id: string;
@@ -3860,6 +3863,8 @@ export interface components {
                 beside: {
                     /** @description A layered file for painting on (OpenRaster). */
                     layers: boolean;
+                    /** @description All parts in one OpenEXR file, for compositing. */
+                    openexr: boolean;
                     /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
                     model: null | {
                         pixels_per_unit: number;
@@ -5242,6 +5247,8 @@ export interface components {
                 beside: {
                     /** @description A layered file for painting on (OpenRaster). */
                     layers: boolean;
+                    /** @description All parts in one OpenEXR file, for compositing. */
+                    openexr: boolean;
                     /** @description A figure in space (glTF): a quad for each part, carried by its parent. */
                     model: null | {
                         pixels_per_unit: number;
@@ -5314,6 +5321,7 @@ export interface components {
          *     * `scene` - scene
          *     * `vector` - vector
          *     * `flip-book` - flip-book
+         *     * `openexr` - openexr
          *     * `sheet` - sheet
          *     * `lined up` - lined up
          *     * `names` - names
@@ -5321,7 +5329,7 @@ export interface components {
          *     * `interface` - interface
          * @enum {string}
          */
-        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "sheet" | "lined up" | "names" | "planes" | "interface";
+        WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "openexr" | "sheet" | "lined up" | "names" | "planes" | "interface";
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *

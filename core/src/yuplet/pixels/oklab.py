@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-_LINEAR = np.arange(256) / 255
-_LINEAR = np.where(_LINEAR <= 0.04045, _LINEAR / 12.92, ((_LINEAR + 0.055) / 1.055) ** 2.4)
+from yuplet.pixels.srgb import to_encoded, to_linear
+
+_LINEAR = to_linear(np.arange(256) / 255)
 _TO_LMS = np.array(
     [
         [0.4122214708, 0.5363325363, 0.0514459929],
@@ -40,6 +41,5 @@ def from_oklab(values: NDArray[np.floating[Any]]) -> NDArray[np.uint8]:
     [[12, 200, 99]]
     """
     linear = np.clip(((values @ np.linalg.inv(_TO_LAB).T) ** 3) @ np.linalg.inv(_TO_LMS).T, 0, 1)
-    share = np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1 / 2.4) - 0.055)
-    result: NDArray[np.uint8] = np.round(share * 255).astype(np.uint8)
+    result: NDArray[np.uint8] = np.round(to_encoded(linear) * 255).astype(np.uint8)
     return result

@@ -54,6 +54,7 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
         name
         for name, wanted in (
             ("layered file", recipe.extras.layers),
+            ("OpenEXR file", recipe.extras.openexr),
             ("model", recipe.extras.model),
             ("page", recipe.extras.page),
         )

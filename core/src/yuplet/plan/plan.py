@@ -272,6 +272,8 @@ class _Planner:
         notes: list[PlanNote] = []
         if wanted.layers:
             found.append(PlannedExtra(file="layers.ora", kind="layers", key=key))
+        if wanted.openexr:
+            found.append(PlannedExtra(file="parts.exr", kind="openexr", key=key))
         if wanted.model is not None:
             found.append(PlannedExtra(file="model.glb", kind="model", key=digest([key, asdict(wanted.model)])))
         if wanted.page:

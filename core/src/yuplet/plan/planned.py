@@ -127,7 +127,18 @@ class PlannedSheet:
 
 
 BesideKind: TypeAlias = Literal[
-    "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "symbols", "flip-book"
+    "layers",
+    "model",
+    "page",
+    "style",
+    "places",
+    "overview",
+    "combination",
+    "scene",
+    "vector",
+    "symbols",
+    "flip-book",
+    "openexr",
 ]
 
 
@@ -165,6 +176,7 @@ class PlannedScale:
 FileKind: TypeAlias = Literal[
     "image", "sheet", "cells", "reference", "manifest", "table", "credits",
     "layers", "model", "page", "style", "places", "overview", "combination", "scene", "vector", "symbols", "flip-book",
+    "openexr",
 ]  # fmt: skip
 
 

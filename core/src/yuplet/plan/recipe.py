@@ -263,12 +263,13 @@ class Combination:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Extras:
-    """What is written beside the images: a file of `layers` for painting on (OpenRaster), a `model` in space (glTF), a `page` (HTML and CSS), a
+    """What is written beside the images: a file of `layers` for painting on (OpenRaster), all parts in one `openexr` file, a `model` in space (glTF), a `page` (HTML and CSS), a
     `scene` (one SVG of all parts), `vector` parts as SVG each, on the whole canvas or in their own box, or as symbols of one SVG, tables of `places`, an `overview` of all parts, flat pictures of `combinations`,
     and the whole picture frame by frame (`flip_book`), the ground in each. All at the main scale.
     """
 
     layers: bool = False
+    openexr: bool = False
     model: Model | None = None
     page: bool = False
     scene: bool = False
@@ -422,6 +423,7 @@ def _extras(said: Mapping[str, Any]) -> Extras:
     model = said.get("model")
     return Extras(
         layers=said.get("layers", False),
+        openexr=said.get("openexr", False),
         model=None if model is None else Model(**model),
         page=said.get("page", False),
         scene=said.get("scene", False),

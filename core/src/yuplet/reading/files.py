@@ -16,7 +16,7 @@ from yuplet.illustration.layers import Illustration, ReadingReport, composite_tr
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
-from yuplet.reading import archives, flat, loose, openraster, package, svg
+from yuplet.reading import archives, flat, loose, openexr, openraster, package, svg
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
 from yuplet.reading.svg_document import GZIP, is_packed
 
@@ -35,7 +35,7 @@ def read_illustration(
     file_name: str | None = None,
     choices: Choices = AS_THE_FILE_SAYS,
 ) -> tuple[Illustration, ReadingReport]:
-    """Bring in a file: an OpenRaster archive, an SVG document, a flat picture, a ZIP of such pictures or a package of ours.
+    """Bring in a file: an OpenRaster archive, an SVG document, a file of OpenEXR, a flat picture, a ZIP of such pictures or a package of ours.
 
     They are told apart by their first bytes, archives by what is in them.
 
@@ -50,6 +50,8 @@ def read_illustration(
         raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
     if flat.is_flat(start):
         return flat.read(path, scratch, file_name, choices)
+    if start[:4] == openexr.MAGIC:
+        return openexr.read(path, scratch, progress, file_name)
     if start[:2] == b"PK":
         return _from_archive(path, scratch, progress, workers, file_name, choices)
     if _is_svg(start):
@@ -63,7 +65,7 @@ def holds_picture(path: Path) -> bool:
     Raises `OSError` where it cannot be opened.
     """
     start = _first_bytes(path)
-    if flat.is_flat(start):
+    if flat.is_flat(start) or start[:4] == openexr.MAGIC:
         return True
     if start[:2] == b"PK":
         try:

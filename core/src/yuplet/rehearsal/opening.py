@@ -17,6 +17,7 @@ from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.model import scene_of_model
+from yuplet.rehearsal.openexr import scene_of_openexr
 from yuplet.rehearsal.package import ExtraEntry, Package, PartUse, Source
 from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Placed, Scene, Way, scene_of
@@ -27,6 +28,7 @@ _BESIDE: dict[str, Way] = {
     "page": "page",
     "scene": "scene",
     "flip-book": "flip-book",
+    "openexr": "openexr",
 }
 """The way to read each kind of file beside the images that the picture can be put together from."""
 
@@ -229,6 +231,8 @@ class OpenPackage:
                 return scene_of_model(path, folder, allowed, size, scale)
             case "scene":
                 return scene_of_drawing(path, folder, allowed, size, scale)
+            case "openexr":
+                return scene_of_openexr(path, folder, allowed, size, scale)
             case "page":
                 return scene_of_page(path, folder, allowed, size, scale)
         return _scene_of_first(path, folder, allowed, size, scale)

@@ -219,7 +219,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         parts=parts,
         sheets=sheets,
         extras=beside_images,
-        tree=tuple(_node(entry) for entry in value["tree"]),
+        tree=tree_of(value["tree"]),
         reference=value["reference"]["file"],
         reference_crc32=value["reference"]["pixels_crc32"],
         counts=dict(value["counts"]),
@@ -296,6 +296,11 @@ def _node(entry: dict[str, Any]) -> TreeEntry:
         members,
         bool(entry.get("alternates", False)),
     )
+
+
+def tree_of(entries: list[dict[str, Any]]) -> tuple[TreeEntry, ...]:
+    """A tree as a manifest has it; raises KeyError, TypeError or ValueError where it is none."""
+    return tuple(_node(entry) for entry in entries)
 
 
 def uses(entries: tuple[TreeEntry, ...], shown: bool = True) -> list[tuple[str, bool]]:

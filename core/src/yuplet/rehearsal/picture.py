@@ -24,6 +24,7 @@ Way: TypeAlias = Literal[
     "scene",
     "vector",
     "flip-book",
+    "openexr",
     "sheet",
     "lined up",
     "names",

@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 
 from yuplet.pixels import Picture
 from yuplet.pixels.kernels import SHARED_PICTURE
+from yuplet.pixels.srgb import to_linear
 
 _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 _WHITE = (0.95047, 1.0, 1.08883)
-_LINEAR = np.array([c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in np.arange(256) / 255])
+_LINEAR = to_linear(np.arange(256) / 255)
 _KINK, _SLOPE = 216 / 24389, 24389 / 27
 """Where CIELAB begins to be a root, and how steep it is before."""
 _UNKNOWN = -1.0

@@ -3,16 +3,18 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from yuplet.pixels import Picture
+from yuplet.geometry import Box
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import BesideKind, Plan, PlannedExtra, PlannedPart
-from yuplet.writing import layered, model, overview, page, tables, vector
+from yuplet.writing import layered, model, openexr, overview, page, tables, vector
 from yuplet.writing.pictures import Sources, part_picture
 
 _MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedExtra], bytes]] = {
     "layers": lambda drawn, _: layered.layers(drawn.plan, drawn.picture),
     "model": lambda drawn, _: model.model(drawn.plan, drawn.picture),
     "page": lambda drawn, _: page.html(drawn.plan, drawn.picture),
+    "openexr": lambda drawn, _: openexr.openexr(drawn.plan, drawn.picture, drawn.deep),
     "style": lambda drawn, _: page.css(drawn.plan),
     "scene": lambda drawn, _: vector.scene(drawn.plan, drawn.picture, drawn.sources.drawing),
     "vector": lambda drawn, one: drawn.vector_part(one),
@@ -33,6 +35,19 @@ class Drawn:
         """The pixels of a part at rest at the main scale, in its `cut`."""
         at = self.plan.main
         return part_picture(self.plan, at, planned, 0, at.images[planned.part.id].cut, self.sources)
+
+    def deep(self, planned: PlannedPart) -> DeepPicture | None:
+        """The same with 16 bits a channel, where the source has them: at scale 1, of a part that is one layer as it was read."""
+        part, cut = planned.part, self.plan.main.images[planned.part.id].cut
+        (first, *more) = part.frames[0].pieces
+        box = self.plan.layer_boxes.get(first.layer)
+        if self.plan.main.factor != 1 or more or first.opacity < 1 or box is None:
+            return None
+        own = cut.moved(-box.left - part.offset[0], -box.top - part.offset[1])
+        if own.meet(Box.at(0, 0, box.size)) != own:
+            return None
+        rows = self.sources.pixels.deep_rows(first.layer, own.top, own.bottom)
+        return None if rows is None else rows[:, own.left : own.right]
 
     def vector_part(self, one: PlannedExtra) -> bytes:
         """A part as SVG."""

@@ -98,7 +98,7 @@ def manifest(
         "beside": [_extras(one, plan, written, exact) for one in plan.extras] if is_main else [],
         "sheets": [_sheet(sheet, plan, written) for sheet in at.sheets],
         "parts": [_part(planned, plan, at, written) for planned in plan.parts],
-        "tree": [_node(row) for row in plan.tree],
+        "tree": [node(row) for row in plan.tree],
         "obsolete": list(obsolete) if is_main else [],
     }
 
@@ -117,7 +117,7 @@ def _extras(one: PlannedExtra, plan: Plan, written: Mapping[str, WrittenFile], e
     """A file beside the images, and by how much the picture may differ that is put together from it (null: it cannot be)."""
     file = written[one.file]
     usual = {"largest": 0, "mean": 0} if exact else asdict(allowed(plan.recipe, plan.parts, plan.main.factor))
-    reads = one.kind in ("layers", "model", "page")
+    reads = one.kind in ("layers", "model", "page", "openexr")
     tolerance = usual if reads else _of_scene(plan, exact) if one.kind == "scene" else None
     if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
         # It has no place for them, which was told before: by how much that differs is measured all the same.
@@ -385,7 +385,8 @@ def _pivot(pivot: Point, box: Box) -> dict[str, list[float | int]]:
     }
 
 
-def _node(row: Row) -> dict[str, Any]:
+def node(row: Row) -> dict[str, Any]:
+    """A row of the tree as the manifest has it."""
     if isinstance(row, PartGroup):
         return {
             "group": row.name,
@@ -395,6 +396,6 @@ def _node(row: Row) -> dict[str, Any]:
             "isolated": row.isolated,
             "alternates": row.alternate is not None,
             "looks": is_looks(row),
-            "members": [_node(member) for member in row.members],
+            "members": [node(member) for member in row.members],
         }
     return {"part": row.id, "shown": row.shown}

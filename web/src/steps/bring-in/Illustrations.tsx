@@ -74,8 +74,8 @@ export function Illustrations({ project }: { project: Project }) {
         <div className={classes.drop}>
           <Text>Drop a picture here, or several that belong together</Text>
           <Text size="sm" c="dimmed">
-            OpenRaster (.ora) or SVG with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF, animated or not; a ZIP of
-            them, or a package handed over earlier. Up to 2 GiB, 250 million pixels and 2,000 layers.
+            OpenRaster (.ora), SVG or OpenEXR with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF, animated or not;
+            a ZIP of them, or a package handed over earlier. Up to 2 GiB, 250 million pixels and 2,000 layers.
           </Text>
           <input
             ref={input}

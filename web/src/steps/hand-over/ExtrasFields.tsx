@@ -25,7 +25,7 @@ const COUNTED: { value: string; label: string; said: Pick<Table, 'zero' | 'up'> 
 /** What is written beside the images. */
 export function ExtrasFields({ beside, rows, onChange }: Props) {
   const { model } = beside;
-  const check = (name: 'layers' | 'page' | 'scene', label: string) => (
+  const check = (name: 'layers' | 'openexr' | 'page' | 'scene', label: string) => (
     <Checkbox
       size="xs"
       label={label}
@@ -36,6 +36,7 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
   return (
     <>
       {check('layers', 'A layered file for painting on (OpenRaster)')}
+      {check('openexr', 'All parts in one file for compositing (OpenEXR)')}
       {check('page', 'A page of HTML and CSS')}
       {check('scene', 'One SVG of all parts')}
       <NativeSelect

@@ -12,6 +12,7 @@ const WAYS: Record<string, string> = {
   scene: 'Scene as SVG',
   vector: 'Parts as SVG',
   'flip-book': 'First of the flip-book',
+  openexr: 'OpenEXR file',
 };
 
 type Proof = NonNullable<HandOver['report']>['proof'];

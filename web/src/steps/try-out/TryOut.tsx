@@ -22,6 +22,7 @@ const WAYS: Record<Way, string> = {
   scene: 'Drawing (SVG)',
   vector: 'A drawing for each part (SVG)',
   'flip-book': 'Flip-book',
+  openexr: 'Parts in one file (OpenEXR)',
   sheet: 'Sheet of frames',
   'lined up': 'Loose images, lined up',
   names: 'Images by their names',
