@@ -93,6 +93,15 @@ class FormsOfArtTests(ProductTestCase):
         expect(self.row("lamp 3")).to_have_count(0)
         self.to_step("Hand over")
         expect(self.page.get_by_role("region", name="Hand over")).to_contain_text("3 images and 4 files")
+        # Its pictures are seen as they will be written, one after the other for their times.
+        self.page.get_by_role("button", name="See 1.png at its full size").click()
+        viewer = self.page.get_by_role("dialog", name="As it will be written")
+        viewer.get_by_role("button", name="Play").click()
+        for number in (2, 3, 1, 2):
+            viewer.get_by_role("img", name=f"parts/lamp/{number}.png").wait_for()
+        viewer.get_by_role("button", name="Halt").click()
+        expect(viewer.get_by_role("img", name="parts/lamp/1.png")).to_be_visible()
+        self.page.keyboard.press("Escape")
         self.page.get_by_role("button", name="Hand over 1 part").click()
         expect(self.page.get_by_test_id("proof")).to_contain_text("0 of 1,200")
 

@@ -82,6 +82,34 @@ class HandOverTests(ProductTestCase):
         self.reload()
         expect(page.get_by_label("By the recipe")).to_contain_text("For the marsh")
 
+    def test_an_image_of_the_plan_is_seen_at_its_full_size(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="See mast.png at its full size").click()
+        viewer = page.get_by_role("dialog", name="As it will be written")
+        image = viewer.get_by_role("img", name="parts/post/mast.png")
+        expect(image).to_have_js_property("naturalWidth", 7)
+        expect(image).to_have_js_property("clientWidth", 7)
+        expect(viewer.get_by_role("status")).to_contain_text(re.compile(r"7 × 56 px, \d+ B, \d+ of \d+"))
+        viewer.get_by_label("Size").select_option("800 %")
+        expect(image).to_have_js_property("clientWidth", 56)
+        expect(image).to_have_css("image-rendering", "pixelated")
+        viewer.get_by_label("Ground").select_option("Black ground")
+        expect(viewer.get_by_label("The image")).to_have_css("background-color", "rgb(0, 0, 0)")
+        self.assert_accessible("an image of the plan")
+        order = page.locator("[data-file]").evaluate_all("rows => rows.map((row) => row.dataset.file)")
+        files = [file for file in order if file.endswith(".png")]
+        at = files.index("parts/post/mast.png")
+        page.keyboard.press("ArrowRight")
+        expect(viewer.get_by_role("img", name=files[at + 1])).to_be_visible()
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.press("ArrowLeft")
+        expect(viewer.get_by_role("img", name=files[at - 1])).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(viewer).to_have_count(0)
+        # What is as large as the canvas too.
+        page.get_by_role("button", name="See reference.png at its full size").click()
+        expect(viewer.get_by_role("img", name="reference.png")).to_have_js_property("naturalWidth", 97)
+
     def test_names_of_pieces_by_pointer_and_keyboard_and_what_clashes(self) -> None:
         page = self.page
         self.page_of("Names")

@@ -27,7 +27,7 @@ from yuplet.illustration.layers import Illustration as Read
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.measuring import Measured, measure, wants_measuring
 from yuplet.plan.plan import plan_hand_over
-from yuplet.plan.planned import Plan, PlannedFile
+from yuplet.plan.planned import Plan, PlannedFile, PlannedPart
 from yuplet.plan.recipe import Recipe, from_json, shipped, to_json
 from yuplet.plan.tolerance import allowed
 from yuplet.writing.files import alone
@@ -336,6 +336,7 @@ def plan_payload(plan: Plan, one: Asked) -> dict[str, Any]:
                 "format": planned.images.format,
                 "file": plan.main.images[row].file,
                 "box": plan.main.images[row].box.as_xywh(),
+                "moments": _moments(plan, planned),
             }
             for row, planned in parts.items()
         ],
@@ -348,6 +349,17 @@ def plan_payload(plan: Plan, one: Asked) -> dict[str, Any]:
         "compared_with": last.number if last is not None and one.folder is None else None,
         "folder": str(one.folder or ""),
     }
+
+
+def _moments(plan: Plan, planned: PlannedPart) -> list[dict[str, Any]]:
+    """The moments of an animated part whose pictures are files of their own, in order."""
+    frames = plan.main.images[planned.part.id].frames
+    if len(frames) < 2 or any(frame.id != frame.file for frame in frames):
+        return []
+    return [
+        {"file": frame.file, "milliseconds": moment.milliseconds}
+        for frame, moment in zip(frames, planned.part.frames, strict=True)
+    ]
 
 
 def _before(one: Asked, last: HandOver | None) -> dict[str, WrittenFile]:

@@ -79,6 +79,13 @@ class PlannedScaleSerializer(serializers.Serializer[Any]):
     canvas = serializers.ListField(child=serializers.IntegerField())
 
 
+class PlannedMomentSerializer(serializers.Serializer[Any]):
+    """A moment of an animated part: its file, and for how many milliseconds it is seen (null: nobody has said)."""
+
+    file = serializers.CharField()
+    milliseconds = serializers.IntegerField(allow_null=True)
+
+
 class PlannedPartSerializer(serializers.Serializer[Any]):
     """A part that will be handed over, at the main scale."""
 
@@ -90,6 +97,11 @@ class PlannedPartSerializer(serializers.Serializer[Any]):
     format = serializers.CharField()
     file = serializers.CharField()
     box = serializers.ListField(child=serializers.IntegerField())
+    moments = PlannedMomentSerializer(
+        many=True,
+        required=False,
+        help_text="Where each picture of it is a file of its own; plans of before do not have it.",
+    )
 
 
 class PlannedFileSerializer(serializers.Serializer[Any]):

@@ -3369,6 +3369,11 @@ export interface components {
          * @enum {string}
          */
         PlannedFileKindEnum: "image" | "sheet" | "cells" | "reference" | "manifest" | "table" | "credits" | "layers" | "model" | "page" | "style" | "places" | "overview" | "combination" | "scene" | "vector" | "symbols" | "flip-book" | "openexr";
+        /** @description A moment of an animated part: its file, and for how many milliseconds it is seen (null: nobody has said). */
+        PlannedMoment: {
+            file: string;
+            milliseconds: number | null;
+        };
         /** @description A part that will be handed over, at the main scale. */
         PlannedPart: {
             id: string;
@@ -3379,6 +3384,8 @@ export interface components {
             format: string;
             file: string;
             box: number[];
+            /** @description Where each picture of it is a file of its own; plans of before do not have it. */
+            moments?: components["schemas"]["PlannedMoment"][];
         };
         PlannedScale: {
             name: string;

@@ -4,6 +4,7 @@ import { bytes } from '../../ui/units';
 import classes from './HandOver.module.css';
 import { PlannedPicture, type PlanSource, usePlanned } from './PlannedPicture';
 import { type FileRow, rowsOf } from './planned';
+import { Viewer } from './Viewer';
 
 interface Props {
   source: PlanSource;
@@ -21,12 +22,20 @@ const MARKS: Record<string, string> = {
 /** Kinds of files that are shown: what is as large as the canvas is on the pile anyway. */
 const SHOWN = new Set(['image', 'sheet', 'vector', 'combination']);
 
+/** Kinds of files that can be seen at their full size. */
+const SEEN = new Set([...SHOWN, 'reference', 'flip-book']);
+const isPicture = (name: string) => /\.(png|webp|avif|jpg|tif|gif|svg)$/.test(name);
+
 /** Every file of a plan in its folder: its picture exactly as it will be written, its size, and what has changed. */
 export function PlanTree({ source, onChoose }: Props) {
   const { plan } = source;
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const clashing = new Set(plan.notes.flatMap((note) => (note.kind === 'clash' ? note.files : [])));
   const rows = rowsOf(plan, folded);
+  const seen = rowsOf(plan, new Set()).flatMap((row) =>
+    row.kind === 'file' && SEEN.has(row.file.kind) && isPicture(row.file.file) ? [row.file] : [],
+  );
+  const [opened, setOpened] = useState<string | null>(null);
   const fold = (folder: string) =>
     setFolded((before) => {
       const next = new Set(before);
@@ -65,7 +74,12 @@ export function PlanTree({ source, onChoose }: Props) {
                 onClick={() => row.file.parts[0] && onChoose(row.file.parts, row.file.parts[0])}
               >
                 <td className={classes.file} style={{ paddingLeft: row.level * 14 }}>
-                  <PlannedFile source={source} row={row} isClashing={clashing.has(row.file.file)} />
+                  <PlannedFile
+                    source={source}
+                    row={row}
+                    isClashing={clashing.has(row.file.file)}
+                    onOpen={seen.some((one) => one.file === row.file.file) ? () => setOpened(row.file.file) : undefined}
+                  />
                 </td>
                 <td className={classes.number}>
                   {row.file.size && `${row.file.size[0]} × ${row.file.size[1]}`}
@@ -84,6 +98,9 @@ export function PlanTree({ source, onChoose }: Props) {
           ))}
         </tbody>
       </table>
+      {opened !== null && (
+        <Viewer source={source} files={seen} file={opened} onFile={setOpened} onClose={() => setOpened(null)} />
+      )}
     </>
   );
 }
@@ -101,23 +118,39 @@ interface FileProps {
   source: PlanSource;
   row: FileRow;
   isClashing: boolean;
+  onOpen: (() => void) | undefined;
 }
 
-function PlannedFile({ source, row, isClashing }: FileProps) {
+function PlannedFile({ source, row, isClashing, onOpen }: FileProps) {
   const { file } = row;
   const [first] = file.parts;
   const part = source.plan.parts.find((one) => one.id === first);
   return (
     <span className={classes.planned}>
-      {SHOWN.has(file.kind) ? (
+      {SHOWN.has(file.kind) && onOpen ? (
         <PlannedPicture
           source={source}
           file={file.file}
           name={row.name}
           isLarge={file.kind === 'sheet' || file.kind === 'combination'}
+          onOpen={onOpen}
         />
       ) : (
-        <span className={classes.noPicture} />
+        <span className={classes.noPicture}>
+          {onOpen && (
+            <button
+              type="button"
+              className={classes.see}
+              aria-label={`See ${row.name} at its full size`}
+              onClick={(event) => {
+                event.stopPropagation();
+                onOpen();
+              }}
+            >
+              See
+            </button>
+          )}
+        </span>
       )}
       <span>
         {row.name}

@@ -17,22 +17,27 @@ interface Props {
   name: string;
   /** Whether there is much on it, so that it is shown larger. */
   isLarge: boolean;
+  /** Opens it at its full size. */
+  onOpen: () => void;
 }
 
 /** A picture of the plan as it will be written; it is fetched once it is to be seen, and remembered for a while. */
-export function usePlanned({ illustration, plan, only }: PlanSource, file: string, isSeen: boolean) {
-  return useQuery({
-    queryKey: ['planned-image', illustration, plan.version, plan.recipe, only, file],
-    enabled: isSeen,
-    retry: false,
-    gcTime: 60_000,
-    queryFn: ({ signal }) => plannedPicture(illustration, { recipe: plan.recipe, only, file }, signal),
-  }).data;
+export function usePlanned(source: PlanSource, file: string, isSeen: boolean) {
+  return useQuery({ ...plannedQuery(source, file), enabled: isSeen }).data;
 }
 
+/** What asks for a picture of the plan. */
+export const plannedQuery = ({ illustration, plan, only }: PlanSource, file: string) => ({
+  queryKey: ['planned-image', illustration, plan.version, plan.recipe, only, file],
+  retry: false,
+  gcTime: 60_000,
+  queryFn: ({ signal }: { signal: AbortSignal }) =>
+    plannedPicture(illustration, { recipe: plan.recipe, only, file }, signal),
+});
+
 /** A picture of the plan exactly as it will be written, made when it comes into view. */
-export function PlannedPicture({ source, file, name, isLarge }: Props) {
-  const place = useRef<HTMLSpanElement>(null);
+export function PlannedPicture({ source, file, name, isLarge, onOpen }: Props) {
+  const place = useRef<HTMLButtonElement>(null);
   const [isSeen, setSeen] = useState(false);
   useEffect(() => {
     const watch = new IntersectionObserver(([entry]) => entry?.isIntersecting && setSeen(true), {
@@ -43,14 +48,25 @@ export function PlannedPicture({ source, file, name, isLarge }: Props) {
   }, []);
   const address = useAddress(usePlanned(source, file, isSeen));
   return (
-    <span ref={place} className={classes.picture} data-large={isLarge || undefined} title={name}>
+    <button
+      type="button"
+      ref={place}
+      className={classes.picture}
+      data-large={isLarge || undefined}
+      aria-label={`See ${name} at its full size`}
+      title={name}
+      onClick={(event) => {
+        event.stopPropagation();
+        onOpen();
+      }}
+    >
       {address && <img src={address} alt="" />}
-    </span>
+    </button>
   );
 }
 
 /** An address for a picture that came with a call, for as long as it is looked at. */
-function useAddress(picture: Blob | undefined): string | undefined {
+export function useAddress(picture: Blob | undefined): string | undefined {
   const [address, setAddress] = useState<string>();
   useEffect(() => {
     if (!picture) return undefined;
