@@ -13,10 +13,12 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+import jsonschema
 from PIL import Image
 
 import signal_post
 from tests.packages import FolderTestCase
+from yuplet import documents
 from yuplet.__main__ import main
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -67,11 +69,37 @@ class PipelineTests(FolderTestCase):
         self.assertEqual(error.strip(), told[3]["error"])
         self.assertIn("prop 4.png", told[3]["error"])
         self.assertEqual(
-            {path.name for path in (self.folder / "out").iterdir()}, {"prop 1", "prop 2", "prop 3", "post"}
+            {path.name for path in (self.folder / "out").iterdir()},
+            {"prop 1", "prop 2", "prop 3", "post", "project.json"},
         )
         self.assertTrue((self.folder / "out/post/manifest.json").exists())
         again = json.loads(self.run_it("handover", "prop [12].png", "--out", "out")[1])["files"]
         self.assertTrue(all(set(one["kept"]) == set(one["files"]) for one in again), "what has not changed stays")
+        # The index tells all that is there, whenever it was handed over.
+        index = json.loads((self.folder / "out/project.json").read_text())
+        jsonschema.validate(index, documents.schema("index"), cls=jsonschema.Draft202012Validator)
+        self.assertEqual([one["folder"] for one in index["packages"]], ["post", "prop 1", "prop 2", "prop 3"])
+        files = [path for path in (self.folder / "out").rglob("*") if path.is_file() and path.name != "project.json"]
+        counts = {"packages": 4, "parts": 12, "files": len(files), "bytes": sum(path.stat().st_size for path in files)}
+        self.assertEqual(index["counts"], counts)
+        # All of it is proved in one go, and a fault in one is found.
+        status, out, _ = self.run_it("prove", "out")
+        self.assertEqual((status, len(json.loads(out)["packages"])), (0, 4))
+        (self.folder / "out/prop 2/parts/prop 2.png").unlink()
+        status, out, _ = self.run_it("prove", "out")
+        found = json.loads(out)
+        self.assertEqual((status, [one["folder"] for one in found["packages"] if not one["ok"]]), (1, ["prop 2"]))
+        for change in ("../elsewhere", "gone"):
+            index["packages"][0]["folder"] = change
+            (self.folder / "out/project.json").write_text(json.dumps(index))
+            status, out, _ = self.run_it("prove", "out")
+            found = json.loads(out)
+            self.assertEqual((status, found["ok"]), (1, False))
+            self.assertEqual(len(found["faults"]) + sum("error" in one for one in found["packages"]), 1)
+        (self.folder / "out/project.json").write_text('{"format": "of others"}')
+        status, _, error = self.run_it("handover", "prop 1.png", "--out", "out", "--each")
+        self.assertEqual(status, 2)
+        self.assertIn("'project.json', which is not part of a package", error)
 
     def test_one_file_is_the_package_unless_it_is_asked_for_each(self) -> None:
         status, out, _ = self.run_it("handover", "post.ora", "--out", "out", "--each", "--quiet")

@@ -18,7 +18,7 @@ from pydantic import ValidationError
 
 from yuplet.errors import shown
 
-Form: TypeAlias = Literal["arrangement", "package", "project", "recipe"]
+Form: TypeAlias = Literal["arrangement", "package", "project", "recipe", "index"]
 
 MAX_BYTES = 64 << 20
 MAX_NESTING = 200

@@ -26,6 +26,8 @@ def hand_over(options: argparse.Namespace) -> int:
             status, report = _one(options, file, options.out, progress)
         tell(options, report)
         return status
+    from yuplet.writing.index import INDEX, require_index_of_ours, write_index
+
     if STANDARD_INPUT in options.file:
         raise ReadError("Standard input is one file. Hand it over by itself.")
     files = named(options.file)
@@ -36,6 +38,7 @@ def hand_over(options: argparse.Namespace) -> int:
             raise ReadError(
                 f"{' and '.join(same)} would both be handed over to '{folder}'. Rename one, or give them different folders."
             )
+    require_index_of_ours(options.out)
     work = [(options, file, folders[file]) for file in files]
     said: list[dict[str, Any]] = []
     status = 0
@@ -46,7 +49,11 @@ def hand_over(options: argparse.Namespace) -> int:
             progress("files", done, len(files))
             if "error" in told:
                 print(told["error"], file=sys.stderr)
-    tell(options, {"files": said})
+    if any("error" not in told for told in said):
+        index = write_index(options.out, options.out.resolve().name)
+        tell(options, {"index": INDEX, "counts": index["counts"], "files": said})
+    else:
+        tell(options, {"index": None, "counts": None, "files": said})
     return status
 
 

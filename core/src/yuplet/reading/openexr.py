@@ -1,7 +1,7 @@
 """OpenEXR: each part of a file a layer, or each layer that its channels are named by; linear light becomes sRGB.
 
 Source: the Academy Software Foundation, OpenEXR file layout and technical introduction, https://openexr.com/; decoded by its own library. Limits as in `png`:
-250 million pixels of the canvas; 2 000 layers; 1 024 channels a part; 300 million pixels of all layers together, for the library decodes them at once.
+250 million pixels of the canvas; 2 000 layers; 1 024 channels a part; 120 million pixels of all layers together, for the library decodes them at once.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -26,7 +26,7 @@ from yuplet.reading import png
 
 MAGIC = b"\x76\x2f\x31\x01"
 MAX_CHANNELS = 1024
-MAX_ALL = 300_000_000
+MAX_ALL = 120_000_000
 _BAND = 128
 _FORMAT = "yuplet-openexr"
 _BT_709 = np.array([0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290])
