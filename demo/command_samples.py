@@ -101,7 +101,12 @@ def figure(scratch: SpillFile) -> Illustration:
 
 BUTTON = Wish("button", (SameColour((56, 26), 6.0),))
 UPPER_LIMB = Wish("upper limb", (DrawRound(((40.0, 40.0), (80.0, 40.0), (80.0, 66.0), (40.0, 66.0))),))
-LIMBS = (SetJoints({"limb": "body"}, {"limb": (56.0, 52.0)}),)
+OPENING = (
+    ShowRows({"ground": False}),
+    PlaceParts({"body": (0, -6)}),
+    SetJoints({"limb": "body"}, {"limb": (56.0, 50.0)}),
+)
+"""The limb only meets the body, so that its joint opens."""
 
 SAMPLES: tuple[tuple[tuple[Command, ...], Command], ...] = (
     ((), RenameRows({"body": "coat", "beads": "pearls"})),
@@ -146,7 +151,7 @@ SAMPLES: tuple[tuple[tuple[Command, ...], Command], ...] = (
     ((IncludeParts({"ground": False}),), KeepRest("ground")),
     ((), ShareDrawing(("bead 1", "bead 2"))),
     ((SetDepths({"fog": 0.0}), Decide({"travel": 60.0, "distance": 1000.0})), ReachBeyond("fog")),
-    (LIMBS, RoundJoint("limb")),
+    (OPENING, RoundJoint("limb")),
     ((), LayAsNormal("fog")),
     ((), ProposeJoints(("limb",))),
 )

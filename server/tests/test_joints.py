@@ -227,7 +227,7 @@ class JointTests(TakingCase):
         self.assertEqual(view["undo"], "Round off 'body'")
         self.assertEqual(self.post(self.cleo, "completions", 200, {"row": limb}), {"opens": 0, "mends": []})
         refused = self.now(self.ben, 422, do="round-joint", row=limb)
-        self.assertIn("nothing to grow under", refused["detail"])
+        self.assertIn("Nothing opens at the joint of 'limb'", refused["detail"])
         self.assertEqual(self.cleo.get(self.address("findings")).json(), [])
         after = self.post(self.cleo, "swing", 200, {"row": limb})
         self.assertEqual(max(sum(one) for one in after["opened"]), 0)

@@ -227,6 +227,10 @@ class RoundJoint(OfPart):
         rounded = RoundOff(behind, at, max(1.0, float(radius)))
         now = opens(turning_at(before, layers, self.row)[1])
         then = opens_after(before, layers, self.row, rounded)
+        if not now:
+            raise CannotTakeOut(
+                f"Nothing opens at the joint of '{part.name}' when it turns by 30°, so nothing was changed."
+            )
         if then is not None and then >= now:
             raise CannotTakeOut(
                 f"Rounded off, the joint of '{part.name}' would open by {then} px when it turns by 30°, and not by {now} px as now. Nothing"
