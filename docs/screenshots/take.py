@@ -103,7 +103,7 @@ def main() -> None:
         page.get_by_label("What is looked at of the hand-over").get_by_text("Plan", exact=True).click()
         page.emulate_media(color_scheme="dark")
         to_step(page, "Put in order")
-        page.get_by_label("Ground").select_option("dark")
+        page.get_by_label("Ground", exact=True).select_option("dark")
         shoot(page, "put-in-order-dim")
         page.emulate_media(color_scheme="light")
         page.goto("/")

@@ -23,7 +23,7 @@ const MARKS: Record<string, string> = {
 const SHOWN = new Set(['image', 'sheet', 'vector', 'combination']);
 
 /** Kinds of files that can be seen at their full size. */
-const SEEN = new Set([...SHOWN, 'reference', 'flip-book']);
+const SEEN = new Set([...SHOWN, 'reference', 'flip-book', 'overview', 'scene']);
 const isPicture = (name: string) => /\.(png|webp|avif|jpg|tif|gif|svg)$/.test(name);
 
 /** Every file of a plan in its folder: its picture exactly as it will be written, its size, and what has changed. */

@@ -55,6 +55,11 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
   const picture = pictures[names.indexOf(seen)];
   const address = useAddress(picture);
   const [width, setWidth] = useState(0);
+  const facts = [
+    now?.size && `${now.size[0]} × ${now.size[1]} px`,
+    picture && !seen.endsWith('.tif') && bytes(picture.size),
+    `${at + 1} of ${files.length}`,
+  ];
   return (
     <Modal
       opened
@@ -72,12 +77,7 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
             Next →
           </Button>
           <p role="status">
-            <strong>{seen}</strong>{' '}
-            <span className={classes.facts}>
-              {now?.size && `${now.size[0]} × ${now.size[1]} px`}
-              {picture && !seen.endsWith('.tif') && `, ${bytes(picture.size)}`}
-              {`, ${at + 1} of ${files.length}`}
-            </span>
+            <strong>{seen}</strong> <span className={classes.facts}>{facts.filter(Boolean).join(', ')}</span>
           </p>
           {(part?.moments?.length ?? 0) > 1 && (
             <Button size="xs" aria-keyshortcuts="O" aria-pressed={playing.isOn} onClick={playing.toggle}>
