@@ -108,6 +108,15 @@ class PipelineTests(FolderTestCase):
         self.assertEqual((status, out), (0, ""))
         self.assertTrue((self.folder / "out/post/manifest.json").exists())
 
+    def test_several_files_do_not_go_into_a_package(self) -> None:
+        self.pictures()
+        self.run_it("handover", "post.ora", "--out", "out")
+        before = sorted(path for path in (self.folder / "out").rglob("*"))
+        status, out, error = self.run_it("handover", "prop *.png", "--out", "out")
+        self.assertEqual((status, out), (2, ""))
+        self.assertIn("'out' is a package itself", error)
+        self.assertEqual(sorted(path for path in (self.folder / "out").rglob("*")), before)
+
     def test_names_that_would_meet_in_one_folder_are_refused_before_anything_is_written(self) -> None:
         Image.new("RGBA", (8, 6), "red").save(self.folder / "post.png")
         status, out, error = self.run_it("handover", "post.ora", "post.png", "--out", "out")

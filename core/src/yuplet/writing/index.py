@@ -18,8 +18,14 @@ VERSION = 1
 
 
 def require_index_of_ours(folder: Path) -> None:
-    """Raise `FolderNotOurs` where the place of the index is taken by a file of somebody else's; nothing was written then."""
+    """Raise `FolderNotOurs` where the place of the index is taken by a file of somebody else's, and `WriteError` where the folder is a package
+    itself; nothing was written then.
+    """
     path = folder / INDEX
+    if (folder / MANIFEST).exists():
+        raise WriteError(
+            f"'{folder}' is a package itself. Nothing was written. Hand several files over into another folder."
+        )
     try:
         value = documents.parsed(path.read_bytes())
     except FileNotFoundError:
