@@ -108,6 +108,32 @@ class PipelineTests(FolderTestCase):
         self.assertEqual((status, out), (0, ""))
         self.assertTrue((self.folder / "out/post/manifest.json").exists())
 
+    def test_each_file_by_the_arrangement_and_the_recipe_beside_it(self) -> None:
+        self.pictures()
+        commands = self.folder / "c.json"
+        commands.write_text('[{"do": "rename-rows", "names": {"l1": "tub"}}]')
+        self.run_it("arrange", "prop 2.png", "--commands", commands, "--out", "prop 2.arrangement.json")
+        said = {"format": "yuplet-recipe", "version": 1, "name": "boxes", "images": {"margin": 3}}
+        (self.folder / "prop 3.recipe.json").write_text(json.dumps(said))
+        status, out, error = self.run_it(
+            "handover", "prop [123].png", "--beside", "--recipe", "Pixel art", "--out", "out"
+        )
+        self.assertEqual((status, error), (0, ""))
+        recipes = {
+            one["folder"]: one["recipe"]
+            for one in json.loads((self.folder / "out/project.json").read_text())["packages"]
+        }
+        self.assertEqual(recipes, {"prop 1": "Pixel art", "prop 2": "Pixel art", "prop 3": "boxes"})
+        files = {Path(one["out"]).name: one["files"] for one in json.loads(out)["files"]}
+        self.assertTrue(any(file.endswith("tub.png") for file in files["prop 2"]), files["prop 2"])
+        with Image.open(self.folder / "out/prop 3/parts/prop 3.png") as image:
+            self.assertEqual(image.size, (14, 15))
+        status, _, error = self.run_it(
+            "handover", "prop [12].png", "--arrangement", "prop 2.arrangement.json", "--out", "o"
+        )
+        self.assertEqual(status, 2)
+        self.assertIn("An arrangement is of one file", error)
+
     def test_several_files_do_not_go_into_a_package(self) -> None:
         self.pictures()
         self.run_it("handover", "post.ora", "--out", "out")

@@ -31,6 +31,10 @@ def hand_over(options: argparse.Namespace) -> int:
     if STANDARD_INPUT in options.file:
         raise ReadError("Standard input is one file. Hand it over by itself.")
     files = named(options.file)
+    if options.arrangement is not None and len(files) > 1:
+        raise ReadError(
+            "An arrangement is of one file. Put one beside each, called like it with '.arrangement.json', and add --beside."
+        )
     folders = {file: options.out / file.stem for file in files}
     for folder in folders.values():
         same = [str(file) for file, other in folders.items() if other == folder]
@@ -94,12 +98,23 @@ def _told(options: argparse.Namespace, file: Path, folder: Path) -> tuple[int, d
         return status, {"error": f"{file}: {running.sentence_of(error)}"}
 
 
+def _beside(options: argparse.Namespace, file: Path) -> tuple[Path | None, str | None]:
+    """The arrangement and the recipe of a file: those beside it under its name, where they are wanted and there, else those for all."""
+    arrangement, recipe = file.with_name(f"{file.stem}.arrangement.json"), file.with_name(f"{file.stem}.recipe.json")
+    wanted = getattr(options, "beside", False)
+    return (
+        arrangement if wanted and arrangement.is_file() else options.arrangement,
+        str(recipe) if wanted and recipe.is_file() else options.recipe,
+    )
+
+
 def _one(options: argparse.Namespace, file: Path, folder: Path, progress: Progress) -> tuple[int, dict[str, Any]]:
     from yuplet.handover import hand_over_file
     from yuplet.pipeline import read_document
 
-    given = None if options.arrangement is None else read_document(options.arrangement)
-    recipe = recipe_of(options.recipe)
+    arrangement, how = _beside(options, file)
+    given = None if arrangement is None else read_document(arrangement)
+    recipe = recipe_of(how)
     if options.effort is not None:
         recipe = replace(recipe, images=replace(recipe.images, effort=options.effort))
     report, renamed, reading = hand_over_file(
@@ -110,7 +125,7 @@ def _one(options: argparse.Namespace, file: Path, folder: Path, progress: Progre
         options.remove_obsolete,
         given,
         recipe,
-        options.arrangement,
+        arrangement,
         options.overwrite,
     )
     said = {

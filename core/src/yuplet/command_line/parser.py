@@ -107,6 +107,11 @@ def _handing_over(commands: "Commands") -> None:
     made.add_argument(
         "--each", action="store_true", help="into a folder of its name in DIR, also where there is one file only"
     )
+    made.add_argument(
+        "--beside",
+        action="store_true",
+        help="of each file take NAME.arrangement.json and NAME.recipe.json beside it, where they are there",
+    )
     made.add_argument("--jobs", type=_positive, default=1, metavar="N", help="so many files at once")
     watch = _command(commands, "watch", "hand over now and each time that the file is saved", "handing_over", "watch")
     watch.add_argument("file", metavar="FILE", type=Path)
