@@ -7,6 +7,7 @@ alpha, layers by dots), OpenImageIO (Academy Software Foundation).
 import json
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import OpenEXR
@@ -15,7 +16,7 @@ import OpenImageIO as oiio
 from tests.packages import FolderTestCase, PackageTestCase, quiet
 from tests.test_recipes import recipe
 from yuplet.arrangement.tree import arrangement_of
-from yuplet.errors import BrokenFile, TooLarge, YupletError
+from yuplet.errors import BrokenFile, PlanError, TooLarge, YupletError
 from yuplet.handover import hand_over_file
 from yuplet.illustration.layers import Illustration, LayerGroup, ReadingReport
 from yuplet.pixels.spill_file import SpillFile
@@ -71,6 +72,13 @@ class HandedOverTests(PackageTestCase):
                 path.write_bytes(good)
         path.write_bytes(good[: len(good) // 2])
         self.assertFalse(self.prove().ok)
+
+    def test_more_than_the_library_should_take_at_once_is_refused_on_both_sides(self) -> None:
+        with mock.patch("yuplet.plan.notes.MAX_OPENEXR", 100), self.assertRaisesRegex(PlanError, "million pixels"):
+            self.by()
+        self.by()
+        with mock.patch.object(receiving, "MAX_PIXELS", 100):
+            self.assertIn("more than 0 million pixels", " ".join(self.prove().faults))
 
     def test_another_reader_finds_names_windows_and_values(self) -> None:
         self.by()

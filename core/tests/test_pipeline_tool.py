@@ -1,12 +1,16 @@
 """The command line in a pipeline: many files, standard input, signals, a reader that goes, a file that is saved again and again."""
 
 import contextlib
+import fcntl
 import io
 import json
 import os
+import pty
 import signal
+import struct
 import subprocess
 import sys
+import termios
 import time
 import zipfile
 from pathlib import Path
@@ -107,6 +111,43 @@ class PipelineTests(FolderTestCase):
         status, out, _ = self.run_it("handover", "post.ora", "--out", "out", "--each", "--quiet")
         self.assertEqual((status, out), (0, ""))
         self.assertTrue((self.folder / "out/post/manifest.json").exists())
+
+    def test_names_that_are_no_folders_and_patterns_as_shells_take_them(self) -> None:
+        for name in ("project.json.png", "lamp .png", "aux.png"):
+            Image.new("RGBA", (4, 4), "red").save(self.folder / name)
+        status, out, error = self.run_it("handover", "**j*n.png", "lamp .png", "aux.png", "--out", "out")
+        self.assertEqual((status, error), (0, ""))
+        self.assertEqual(json.loads(out)["counts"]["packages"], 3, "the index names all of them")
+        self.assertTrue((self.folder / "out/project.json").is_file())
+        self.assertTrue(json.loads(self.run_it("prove", "out")[1])["ok"])
+
+    def test_a_process_that_is_gone_is_said(self) -> None:
+        Image.frombytes("RGB", (LARGE, LARGE), os.urandom(LARGE * LARGE * 3)).save(
+            self.folder / "noise.png", compress_level=0
+        )
+        process = self.started("handover", "noise.png", "post.ora", "--out", "out", "--jobs", 2)
+        until = time.monotonic() + 60
+        while not list(self.folder.glob("out/.noise*")) and time.monotonic() < until:
+            time.sleep(0.01)
+        children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
+        for child in children:
+            if b"spawn_main" in Path(f"/proc/{child}/cmdline").read_bytes():
+                os.kill(int(child), signal.SIGKILL)
+        _, error = process.communicate(timeout=60)
+        self.assertEqual(process.returncode, 2, error)
+        self.assertIn("ended before its time", error)
+
+    def test_how_far_it_is_is_shown_on_a_terminal(self) -> None:
+        ours, theirs = pty.openpty()
+        fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 30, 90, 0, 0))
+        process = self.started("handover", "post.ora", "--out", "out", stderr=theirs)
+        process.communicate(timeout=60)
+        os.close(theirs)
+        shown = os.read(ours, 1 << 16).decode()
+        os.close(ours)
+        self.assertIn("\rread", shown)
+        self.assertIn("\rwrite", shown)
+        self.assertTrue(shown.endswith("\r"), "and is taken away in the end")
 
     def test_each_file_by_the_arrangement_and_the_recipe_beside_it(self) -> None:
         self.pictures()

@@ -84,6 +84,19 @@ class PlainTests(unittest.TestCase):
         self.assertEqual(len(list(root.iter(f"{SVG}linearGradient"))), 4)
         self.assertEqual([one.tag for one in root if one.tag == f"{SVG}defs"], [f"{SVG}defs"])
 
+    def test_references_without_end_and_those_that_double_take_no_time(self) -> None:
+        chain = "".join(f'<linearGradient id="g{n}" href="#g{n + 1}"/>' for n in range(1200))
+        double = "".join(
+            f'<pattern id="q{n}"><rect fill="url(#q{n + 1})"/><rect fill="url(#q{n + 1})"/></pattern>'
+            for n in range(60)
+        )
+        root = etree.fromstring(
+            f'<svg xmlns="http://www.w3.org/2000/svg"><g><defs>{chain}<pattern id="q60"/>{double}</defs>'
+            '<rect fill="url(#g0)"/><rect fill="url(#q0)"/></g></svg>'
+        )
+        share_definitions(root)
+        self.assertEqual(len(list(root.iter(f"{SVG}pattern"))), 61)
+
     def test_a_definition_keeps_what_it_inherits(self) -> None:
         def part(number: int, x: int, colour: str) -> str:
             return f"""<g id="p{number}"><title>part</title><g fill="{colour}" transform="translate({x} 0)"><defs>

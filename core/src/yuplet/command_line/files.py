@@ -1,5 +1,6 @@
 """The files that a command is given: names, patterns, and standard input."""
 
+import glob
 import sys
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -24,8 +25,8 @@ def named(given: Sequence[str]) -> list[Path]:
         if not is_pattern(one):
             found[path] = None
             continue
-        root = Path(path.anchor) if path.is_absolute() else Path()
-        matching = sorted(file for file in root.glob(str(path.relative_to(path.anchor))) if file.is_file())
+        # Not that of `Path`, which refuses patterns that shells take.
+        matching = sorted(file for file in map(Path, glob.glob(one, recursive=True)) if file.is_file())  # noqa: PTH207
         if not matching:
             raise ReadError(f"No file is called like '{shown(one)}'. Check the pattern.")
         found.update(dict.fromkeys(matching))
@@ -68,7 +69,7 @@ def recipe_of(given: str | None) -> Any:
     if given is None:
         return Recipe()
     path = Path(given)
-    if not path.exists():
+    if not path.exists() or path.is_dir():
         come_along = shipped()
         for file, recipe in come_along.items():
             if given.casefold() in (recipe.name.casefold(), Path(file).stem):

@@ -6,6 +6,8 @@ import multiprocessing
 import sys
 import time
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
@@ -14,7 +16,8 @@ from typing import Any
 from yuplet.command_line import running
 from yuplet.command_line.files import STANDARD_INPUT, is_pattern, named, opened, recipe_of
 from yuplet.command_line.output import Progress, progress_bar, tell
-from yuplet.errors import ReadError, shown
+from yuplet.errors import ReadError, WriteError, shown
+from yuplet.paths import key
 
 SEVERITIES = ("note", "warning", "error")
 
@@ -26,6 +29,7 @@ def hand_over(options: argparse.Namespace) -> int:
             status, report = _one(options, file, options.out, progress)
         tell(options, report)
         return status
+    from yuplet.arrangement.names import usable
     from yuplet.writing.index import INDEX, require_index_of_ours, write_index
 
     if STANDARD_INPUT in options.file:
@@ -35,12 +39,14 @@ def hand_over(options: argparse.Namespace) -> int:
         raise ReadError(
             "An arrangement is of one file. Put one beside each, called like it with '.arrangement.json', and add --beside."
         )
-    folders = {file: options.out / file.stem for file in files}
-    for folder in folders.values():
-        same = [str(file) for file, other in folders.items() if other == folder]
-        if len(same) > 1:
+    # As file systems take it, and not in the place of the index.
+    folders = {file: options.out / usable(file.stem, [INDEX], "picture") for file in files}
+    by_key: dict[str, Path] = {}
+    for file, folder in folders.items():
+        other = by_key.setdefault(key(folder.name), file)
+        if other != file:
             raise ReadError(
-                f"{' and '.join(same)} would both be handed over to '{folder}'. Rename one, or give them different folders."
+                f"{other} and {file} would both be handed over to '{folder}'. Rename one, or give them different folders."
             )
     require_index_of_ours(options.out)
     work = [(options, file, folders[file]) for file in files]
@@ -51,8 +57,9 @@ def hand_over(options: argparse.Namespace) -> int:
             said.append({"file": str(file), "out": str(folders[file]), **told})
             status = max(status, one, key=_GRAVITY.index)
             progress("files", done, len(files))
-            if "error" in told:
-                print(told["error"], file=sys.stderr)
+    for told in said:
+        if "error" in told:
+            print(told["error"], file=sys.stderr)
     if any("error" not in told for told in said):
         index = write_index(options.out, options.out.resolve().name)
         tell(options, {"index": INDEX, "counts": index["counts"], "files": said})
@@ -72,19 +79,22 @@ def _carried_out(
     if min(jobs, len(work)) < 2:
         yield (_told(*one) for one in work)
         return
-    with multiprocessing.get_context("spawn").Pool(min(jobs, len(work)), running.end_by_signal) as pool:
-        yield pool.imap(
-            _told_of, [(argparse.Namespace(**_plain(options)), file, folder) for options, file, folder in work]
-        )
-
-
-def _plain(options: argparse.Namespace) -> dict[str, Any]:
-    # What runs a command is no value that is sent to another process.
-    return {name: value for name, value in vars(options).items() if name != "run"}
-
-
-def _told_of(one: tuple[argparse.Namespace, Path, Path]) -> tuple[int, dict[str, Any]]:
-    return _told(*one)
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(min(jobs, len(work)), context, running.end_by_signal) as pool:
+        try:
+            # What runs a command is no value that is sent to another process.
+            plain = [argparse.Namespace(**{**vars(options), "run": None}) for options, _, _ in work]
+            yield pool.map(_told, plain, *zip(*[(file, folder) for _, file, folder in work], strict=True))
+        except BrokenProcessPool as error:
+            raise WriteError(
+                "One of the processes ended before its time, perhaps for lack of memory. What was handed over before is complete. Use fewer with"
+                " --jobs."
+            ) from error
+        except BaseException:
+            pool.shutdown(wait=False, cancel_futures=True)
+            for child in multiprocessing.active_children():
+                child.terminate()
+            raise
 
 
 def _told(options: argparse.Namespace, file: Path, folder: Path) -> tuple[int, dict[str, Any]]:

@@ -46,6 +46,9 @@ class TriedLayers(MemoryLayers):
     def mask(self, key: str) -> Mask:
         return self._masks[key] if key in self._masks else self._store.mask(key)
 
+    def original(self) -> Picture:
+        return self._store.original()
+
     @contextmanager
     def pixels(self, layers: set[str]) -> Iterator[PixelSource]:
         with self._store.pixels(layers - set(self._contents)) as source:

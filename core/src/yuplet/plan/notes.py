@@ -19,6 +19,9 @@ MAX_SIDE = 65_535
 MAX_PIXELS_IN_ALL = 10_000_000_000
 """Of all images of a hand-over: a hundred of 4,096 x 4,096 at 1x and 2x fit."""
 
+MAX_OPENEXR = 120_000_000
+"""Of all parts in one OpenEXR file: about a gigabyte of memory."""
+
 
 def notes_of(
     recipe: Recipe,
@@ -35,11 +38,23 @@ def notes_of(
         *_unusable(scales, extras, labels),
         *_clashes(scales, extras, labels),
         *_limits(recipe.limits, scales, labels),
+        *_openexr(recipe, scales),
     ]
     for one in parts:
         found += _of_part(recipe, one, canvas, measured.get(one.part.id))
     found += _not_shown(recipe, parts, tree)
     return sorted(found, key=lambda note: note.severity != "error")
+
+
+def _openexr(recipe: Recipe, scales: Sequence[PlannedScale]) -> Iterator[PlanNote]:
+    """The library of OpenEXR takes and gives all parts of a file at once."""
+    pixels = sum(image.cut.size.pixels for image in scales[0].images.values())
+    if recipe.extras.openexr and pixels > MAX_OPENEXR:
+        said = (
+            f"The OpenEXR file would have {pixels / 1e6:,.0f} million pixels, and is written up to {MAX_OPENEXR // 10**6} million. Choose a"
+            " smaller size, or leave it out."
+        )
+        yield PlanNote("limit", "error", said, (), ("parts.exr",))
 
 
 def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]) -> Iterator[PlanNote]:

@@ -14,9 +14,11 @@ from PIL import Image
 
 from yuplet import documents
 from yuplet.rehearsal.images import kept, require_few
-from yuplet.rehearsal.package import MAX_PIXELS, tree_of
+from yuplet.rehearsal.package import tree_of
 from yuplet.rehearsal.picture import Placed, Scene
 
+MAX_PIXELS = 120_000_000
+"""Of all parts together: the library decodes them at once."""
 _FORMAT = "yuplet-openexr"
 
 
@@ -28,7 +30,7 @@ def scene_of_openexr(
         windows = [_box(part.header["dataWindow"]) for part in file.parts]
     require_few(len(windows))
     if sum(width * height for _, _, width, height in windows) > MAX_PIXELS:
-        raise ValueError("its parts have more pixels than any package has")
+        raise ValueError(f"its parts have more than {MAX_PIXELS // 10**6} million pixels")
     with OpenEXR.File(str(path)) as file:
         said = documents.parsed(file.parts[0].header["yuplet"].encode())
         if said["format"] != _FORMAT:
@@ -36,6 +38,7 @@ def scene_of_openexr(
         by_name = {str(part.header["name"]): part for part in file.parts}
         placed: dict[str, Placed] = {}
         for number, one in enumerate(said["parts"]):
+            require_few(number)
             part = by_name[one["exr_part"]]
             left, top, width, height = _box(part.header["dataWindow"])
             if _box(part.header["displayWindow"]) != (0, 0, *size):

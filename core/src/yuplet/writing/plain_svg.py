@@ -4,6 +4,7 @@ Source: W3C, Scalable Vector Graphics (SVG) 2, chapters 5 (references), 8 (coord
 """
 
 import copy
+import hashlib
 import itertools
 import math
 import re
@@ -45,6 +46,8 @@ _LENGTHS = {
 }
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 _FUNCTION = re.compile(r"(\w+)\s*\(([^)]*)\)")
+_DEEPEST = 64
+"""References of references that are followed; what refers farther is told apart by names, and so is there as often as it was."""
 _FLAG = re.compile(r"[01]")
 _TOKEN = re.compile(r"[MmLlHhVvCcSsQqTtAaZz]")
 _TAKES = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7, "Z": 0}
@@ -142,6 +145,7 @@ class _Shared:
     definitions: etree._Element
     known: dict[str, etree._Element] = field(default_factory=dict)
     same: dict[str, str] = field(default_factory=dict)
+    digests: dict[str, str] = field(default_factory=dict)
 
     def take(self, definition: etree._Element, around: tuple[dict[str, str], ...]) -> None:
         """A definition, and what it inherits, outermost first."""
@@ -173,14 +177,17 @@ class _Shared:
 
     def _target(self, name: str, definition: etree._Element, inside: frozenset[str]) -> str:
         target = self.by_id.get(name)
-        if target is None or name in inside:
+        if target is None or name in inside or len(inside) >= _DEEPEST:
             return name
         own = list(definition.iter())
         if target in own:
             return f"[{own.index(target)}]"
         if next(target.iterancestors(f"{SVG}defs"), None) is None:
             return name
-        return f"[{self._told(target, inside | {name})}]"
+        if name not in self.digests:
+            told = self._told(target, inside | {name})
+            self.digests[name] = hashlib.sha256(told.encode()).hexdigest()
+        return f"[{self.digests[name]}]"
 
 
 def _spelled(text: str, meant: dict[str, str]) -> str:

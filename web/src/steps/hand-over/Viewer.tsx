@@ -44,15 +44,14 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
   useHotkeys([
     ['ArrowLeft', () => step(-1)],
     ['ArrowRight', () => step(1)],
-    ['O', playing.toggle],
   ]);
   const names = playing.isOn ? [...new Set(part?.moments?.map((moment) => moment.file))] : [file];
   const pictures = useQueries({
     queries: names.map((one) => plannedQuery(source, one)),
-    combine: (results) => results.map((one) => one.data),
+    combine: (results) => results.map(({ data, isError }) => ({ data, isError })),
   });
   const seen = playing.isOn ? playing.file : file;
-  const picture = pictures[names.indexOf(seen)];
+  const { data: picture, isError } = pictures[names.indexOf(seen)] ?? { data: undefined, isError: false };
   const address = useAddress(picture);
   const [width, setWidth] = useState(0);
   const facts = [
@@ -80,7 +79,7 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
             <strong>{seen}</strong> <span className={classes.facts}>{facts.filter(Boolean).join(', ')}</span>
           </p>
           {(part?.moments?.length ?? 0) > 1 && (
-            <Button size="xs" aria-keyshortcuts="O" aria-pressed={playing.isOn} onClick={playing.toggle}>
+            <Button size="xs" aria-pressed={playing.isOn} onClick={playing.toggle}>
               {playing.isOn ? 'Halt' : 'Play'}
             </Button>
           )}
@@ -101,7 +100,8 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
         </div>
         {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard */}
         <section className={classes.viewerGround} data-ground={ground} aria-label="The image" tabIndex={0}>
-          {address && (
+          {isError && <p role="alert">This image cannot be shown. It is written all the same.</p>}
+          {picture && address && (
             <img
               src={address}
               alt={seen}
