@@ -22,7 +22,7 @@ from contextlib import ExitStack
 from dataclasses import asdict
 from pathlib import Path
 from types import TracebackType
-from typing import Any
+from typing import Any, get_args
 
 from PIL import Image
 
@@ -35,12 +35,14 @@ from yuplet.editing.commands import CODEC
 from yuplet.editing.edit import edited
 from yuplet.editing.looking_over import SMALLEST, found_in
 from yuplet.errors import ArrangementNotUnderstood
+from yuplet.findings.finding import Severity
 from yuplet.findings.order import look_over_order
 from yuplet.handover import HandOverReport, arrangement_for, hand_over, layers_beside, picture_beside, with_shapes
 from yuplet.illustration.layers import Illustration, ReadingReport
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
+from yuplet.plan.planned import Plan
 from yuplet.plan.recipe import Recipe, from_json, shipped
 from yuplet.playable.written import Written, kind_of, write_motion
 from yuplet.reading.files import drawing_of, read_illustration
@@ -123,12 +125,7 @@ class Work:
 
     def plan(self, recipe: Recipe | Mapping[str, Any] | None = None) -> list[str]:
         """The files that a hand-over would write, in order; not a pixel is touched. Raises `PlanError`."""
-        wanted = _recipe(recipe)
-        self._layers.put_into(self._scratch)
-        found = measured(self.illustration, self.arrangement, wanted, self._scratch)
-        made = plan_hand_over(
-            self.illustration, self.arrangement, self._sha256, "", wanted, found, self._digests(wanted)
-        )
+        made = self._planned(recipe)
         made.require_no_errors()
         return list(made.files)
 
@@ -142,12 +139,7 @@ class Work:
             shows; `notes`: each with `kind`, `severity` (error, warning) and `sentence`, findings that are errors among them; `stopped`: whether
             one of them stops a hand-over.
         """
-        wanted = _recipe(recipe)
-        self._layers.put_into(self._scratch)
-        found = measured(self.illustration, self.arrangement, wanted, self._scratch)
-        made = plan_hand_over(
-            self.illustration, self.arrangement, self._sha256, "", wanted, found, self._digests(wanted)
-        )
+        made = self._planned(recipe)
         files = [
             {
                 "name": one.name,
@@ -181,7 +173,7 @@ class Work:
         boxes = self.arrangement.boxes(self.illustration)
         found = look_over_order(self.arrangement, boxes, self.illustration.canvas)
         found += found_in(self.arrangement, self._layers, smallest, tolerance)
-        gravest = ("error", "warning", "note")
+        gravest = get_args(Severity)
         return [
             {
                 "kind": one.kind,
@@ -217,6 +209,14 @@ class Work:
             recipe=wanted,
             digests=self._digests(wanted),
             overwrite=overwrite,
+        )
+
+    def _planned(self, recipe: Recipe | Mapping[str, Any] | None) -> Plan:
+        wanted = _recipe(recipe)
+        self._layers.put_into(self._scratch)
+        found = measured(self.illustration, self.arrangement, wanted, self._scratch)
+        return plan_hand_over(
+            self.illustration, self.arrangement, self._sha256, "", wanted, found, self._digests(wanted)
         )
 
     def _digests(self, recipe: Recipe) -> Mapping[str, str]:

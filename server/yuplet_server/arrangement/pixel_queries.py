@@ -15,7 +15,7 @@ from yuplet.arrangement.tree import Arrangement as Tree
 from yuplet.arrangement.tree import PartGroup
 from yuplet.derivation.cutting import MAX_PARTS
 from yuplet.editing.art import Art, art_of, clicked_in, division_of, drawn_art
-from yuplet.editing.completing import completions, opens, turning_at
+from yuplet.editing.completing import completions, turning_at
 from yuplet.editing.drawing import drawn
 from yuplet.editing.jointing import ProposeJoints
 from yuplet.editing.looking_over import SMALLEST, away_from_original, found_in
@@ -298,8 +298,7 @@ def swing_of(illustration: Illustration, row: str, degrees: Sequence[float], at:
 def completions_of(illustration: Illustration, row: str, degrees: Sequence[float]) -> dict[str, Any]:
     """How many pixels open at a joint at the worst of some angles, and what lessens that, the best first. Raises as `swing_of`."""
     tree, layers = looked_at(illustration)
-    now = opens(turning_at(tree, layers, row)[1], degrees)
-    found = completions(tree, layers, row, degrees)
+    now, found = completions(tree, layers, row, degrees)
     return {"opens": now, "mends": [{"command": to_json(one.command), "opens": one.opens} for one in found]}
 
 

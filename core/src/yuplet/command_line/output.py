@@ -12,7 +12,7 @@ Progress = Callable[[str, int, int], None]
 
 def tell(options: argparse.Namespace, value: Any) -> None:
     """Print a value as JSON, unless nothing is to be said."""
-    if not options.quiet:
+    if not getattr(options, "quiet", False):
         print(json.dumps(value, ensure_ascii=False, indent=1))
 
 

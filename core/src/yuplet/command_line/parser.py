@@ -12,6 +12,8 @@ from yuplet.version import __version__
 if TYPE_CHECKING:
     Commands: TypeAlias = "argparse._SubParsersAction[argparse.ArgumentParser]"
 
+_ONLY_ANSWERS = ("pick", "recipes", "completion")
+"""Commands that are asked for nothing but what they print."""
 _A_FILE = "a picture of any kind that is read; - for standard input"
 
 
@@ -33,7 +35,8 @@ def parser() -> argparse.ArgumentParser:
 
 def _command(commands: "Commands", name: str, text: str, module: str, function: str) -> argparse.ArgumentParser:
     made = commands.add_parser(name, help=text, description=f"{text[0].upper()}{text[1:]}.")
-    made.add_argument("-q", "--quiet", action="store_true", help="say nothing but errors")
+    if name not in _ONLY_ANSWERS:
+        made.add_argument("-q", "--quiet", action="store_true", help="say nothing but errors")
     made.set_defaults(run=_loaded(module, function))
     return made
 

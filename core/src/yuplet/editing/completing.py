@@ -92,15 +92,15 @@ def opens(turning: Turning, degrees: Sequence[float] = RANGE) -> int:
 
 def completions(
     arrangement: Arrangement, layers: LayerStore, row: str, degrees: Sequence[float] = RANGE
-) -> list[Completion]:
-    """What closes the joint of a part: of it and its parent, the one that lies behind grown beneath the other, or rounded off about the pivot.
+) -> tuple[int, list[Completion]]:
+    """How many pixels open at a joint at the worst angle, and what closes it: of the part and its parent, the one that lies behind grown beneath the other, or rounded off about the pivot.
 
     Those that lessen what opens, the best first; none where nothing opens. Raises as `turning_at`.
     """
     part, turning = turning_at(arrangement, layers, row)
     now, parent = opens(turning, degrees), arrangement.parents().get(row)
     if not now or parent is None or part.pivot is None:
-        return []
+        return now, []
     order = [one.id for _, one in arrangement.parts()]
     behind, radius = min(row, parent, key=order.index), turning.joint.radius
     at = (float(part.pivot.x), float(part.pivot.y))
@@ -112,7 +112,7 @@ def completions(
         then = opens_after(arrangement, layers, row, command, degrees)
         if then is not None and then < now:
             found.append(Completion(command, then))
-    return sorted(found, key=lambda one: one.opens)
+    return now, sorted(found, key=lambda one: one.opens)
 
 
 def opens_after(
