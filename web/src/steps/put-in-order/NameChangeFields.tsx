@@ -146,7 +146,7 @@ function NumberFields({ change, onChange }: Props) {
       />
       <Checkbox
         size="xs"
-        label="In place of numbers that are there"
+        label="Replace existing numbers"
         checked={change.instead ?? false}
         onChange={(event) => onChange({ instead: event.currentTarget.checked })}
       />
