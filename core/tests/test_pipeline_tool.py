@@ -18,6 +18,7 @@ from typing import Any
 from unittest import mock
 
 import jsonschema
+import numpy as np
 from PIL import Image
 
 import signal_post
@@ -29,6 +30,11 @@ ROOT = Path(__file__).resolve().parents[2]
 CORE = ROOT / "core" / "src"
 DEMO = ROOT / "demo" / "lever-frame.svg"
 LARGE = 1400
+
+
+def _image(path: Path) -> Image.Image:
+    with Image.open(path) as opened:
+        return opened.convert("RGBA")
 
 
 class PipelineTests(FolderTestCase):
@@ -106,6 +112,90 @@ class PipelineTests(FolderTestCase):
         status, _, error = self.run_it("handover", "prop 1.png", "--out", "out", "--each")
         self.assertEqual(status, 2)
         self.assertIn("'project.json', which is not part of a package", error)
+
+    def shared(self, **layout: object) -> None:
+        """A recipe beside, by which sheets are shared."""
+        recipe = {"format": "yuplet-recipe", "version": 1, "name": "Props", "scales": [{"factor": 1}, {"factor": 2}]}
+        (self.folder / "props.json").write_text(json.dumps({**recipe, "sheets": {"shared": True, **layout}}))
+
+    def test_files_that_are_handed_over_together_share_sheets(self) -> None:
+        self.pictures()
+        chance = np.random.default_rng(4)
+        for number in (4, 5):
+            noise = chance.integers(0, 256, (30 + number, 41, 4), np.uint8)
+            Image.fromarray(noise, "RGBA").save(self.folder / f"prop {number}.png")
+        # What is the same picture as another, and what is too long for a sheet.
+        Image.new("RGBA", (8, 7), "red").save(self.folder / "prop 6.png")
+        Image.new("RGBA", (99, 2), "red").save(self.folder / "prop 7.png")
+        self.shared(longest=98, repeat_edge=1, spacing=2, turn=True)
+        status, out, error = self.run_it("handover", "prop *.png", "post.ora", "--out", "out", "--recipe", "props.json")
+        self.assertEqual((status, error), (0, ""))
+        index = json.loads((self.folder / "out/project.json").read_text())
+        jsonschema.validate(index, documents.schema("index"), cls=jsonschema.Draft202012Validator)
+        self.assertEqual(json.loads(out)["sheets"], [sheet["file"] for sheet in index["sheets"]])
+        # Somebody who has nothing but the index cuts them out again.
+        seen: dict[str, float] = {}
+        for sheet in index["sheets"]:
+            whole = _image(self.folder / "out" / sheet["file"])
+            self.assertEqual(whole.size, (sheet["width"], sheet["height"]))
+            self.assertLessEqual(max(whole.size), 98)
+            for one in sheet["pictures"]:
+                across, down = (one["height"], one["width"]) if one["turned"] else (one["width"], one["height"])
+                cut = whole.crop((one["x"], one["y"], one["x"] + across, one["y"] + down))
+                cut = cut.transpose(Image.Transpose.ROTATE_90) if one["turned"] else cut
+                edge = whole.crop((one["x"] - 1, one["y"], one["x"], one["y"] + down)).tobytes()
+                self.assertEqual(edge, whole.crop((one["x"], one["y"], one["x"] + 1, one["y"] + down)).tobytes())
+                for of in one["of"]:
+                    path = self.folder / "out" / of["folder"] / of["file"]
+                    self.assertEqual(cut.tobytes(), _image(path).tobytes(), of)
+                    seen[f"{of['folder']}/{of['file']}"] = sheet["scale"]
+        self.assertEqual(seen["prop 1/parts/prop 1.png"], 1)
+        self.assertEqual(seen["prop 1/parts-2x/prop 1.png"], 2)
+        self.assertNotIn("prop 7/parts/prop 7.png", seen)
+        there = [path for path in (self.folder / "out").rglob("parts*/**/*.png") if max(_image(path).size) <= 96]
+        self.assertEqual(seen.keys(), {path.relative_to(self.folder / "out").as_posix() for path in there})
+        red = [one["of"] for sheet in index["sheets"] for one in sheet["pictures"] if len(one["of"]) > 1]
+        self.assertIn([{"folder": name, "file": f"parts/{name}.png"} for name in ("prop 1", "prop 6")], red)
+
+    def test_shared_sheets_stay_as_they_are_and_hold_who_was_there(self) -> None:
+        self.pictures()
+        self.shared()
+        self.run_it("handover", "prop *.png", "--out", "out", "--recipe", "props.json")
+        before = (self.folder / "out/sheets/1.png").stat().st_ino
+        self.run_it("handover", "prop 1.png", "--out", "out", "--recipe", "props.json", "--each")
+        self.assertEqual((self.folder / "out/sheets/1.png").stat().st_ino, before)
+        Image.new("RGBA", (8, 7), "black").save(self.folder / "prop 1.png")
+        self.run_it("handover", "prop 1.png", "--out", "out", "--recipe", "props.json", "--each")
+        self.assertNotEqual((self.folder / "out/sheets/1.png").stat().st_ino, before)
+        index = json.loads((self.folder / "out/project.json").read_text())
+        on = [of["folder"] for one in index["sheets"][0]["pictures"] for of in one["of"]]
+        self.assertEqual(sorted(on), ["prop 1", "prop 2", "prop 3"])
+        # Planted faults: another picture, a picture elsewhere, one on another, a sheet that is gone.
+        self.assertEqual(self.run_it("prove", "out")[0], 0)
+        text = (self.folder / "out/project.json").read_text()
+        for change, said in (
+            (lambda one: one.update(x=0, y=0), "Pictures on 'sheets/1.png' lie over each other. On"),
+            (lambda one: one.update(x=0, y=0), "is another picture"),
+            (lambda one: one.update(x=30000), "cannot be compared (it lies outside of its sheet)"),
+            (lambda one: one["of"][0].update(folder="..", file="prop 1.png"), "is of no package of the index"),
+            (lambda one: one["of"][0].update(file="../../prop 1.png"), "cannot be compared"),
+            (lambda one: one.update(width=7), "cannot be compared (it is not 7 x"),
+        ):
+            value = json.loads(text)
+            change(value["sheets"][0]["pictures"][1])
+            (self.folder / "out/project.json").write_text(json.dumps(value))
+            status, out, _ = self.run_it("prove", "out")
+            self.assertEqual(status, 1)
+            self.assertIn(said, " ".join(json.loads(out)["faults"]))
+        (self.folder / "out/project.json").write_text(text)
+        # One that shares no more leaves nothing of it behind.
+        self.run_it("handover", "prop *.png", "--out", "out")
+        self.assertFalse((self.folder / "out/sheets/1.png").exists())
+        (self.folder / "out/sheets").mkdir(exist_ok=True)
+        (self.folder / "out/sheets/mine.png").write_bytes(b"of somebody else")
+        status, _, error = self.run_it("handover", "prop *.png", "--out", "out", "--recipe", "props.json")
+        self.assertEqual(status, 2)
+        self.assertIn("sheets/mine.png", error)
 
     def test_one_file_is_the_package_unless_it_is_asked_for_each(self) -> None:
         status, out, _ = self.run_it("handover", "post.ora", "--out", "out", "--each", "--quiet")

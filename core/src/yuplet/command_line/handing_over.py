@@ -31,6 +31,7 @@ def hand_over(options: argparse.Namespace) -> int:
         return status
     from yuplet.arrangement.names import usable
     from yuplet.writing.index import INDEX, require_index_of_ours, write_index
+    from yuplet.writing.shared_sheets import FOLDER as SHEETS
 
     if STANDARD_INPUT in options.file:
         raise ReadError("Standard input is one file. Hand it over by itself.")
@@ -40,7 +41,7 @@ def hand_over(options: argparse.Namespace) -> int:
             "An arrangement is of one file. Put one beside each, called like it with '.arrangement.json', and add --beside."
         )
     # As file systems take it, and not in the place of the index.
-    folders = {file: options.out / usable(file.stem, [INDEX], "picture") for file in files}
+    folders = {file: options.out / usable(file.stem, [INDEX, SHEETS], "picture") for file in files}
     by_key: dict[str, Path] = {}
     for file, folder in folders.items():
         other = by_key.setdefault(key(folder.name), file)
@@ -61,10 +62,20 @@ def hand_over(options: argparse.Namespace) -> int:
         if "error" in told:
             print(told["error"], file=sys.stderr)
     if any("error" not in told for told in said):
-        index = write_index(options.out, options.out.resolve().name)
-        tell(options, {"index": INDEX, "counts": index["counts"], "files": said})
+        done_of = [file for file, told in zip(files, said, strict=True) if "error" not in told]
+        sharing = {folders[file].name: recipe_of(_beside(options, file)[1]).sheets for file in done_of}
+        index = write_index(options.out, options.out.resolve().name, sharing)
+        tell(
+            options,
+            {
+                "index": INDEX,
+                "counts": index["counts"],
+                "sheets": [sheet["file"] for sheet in index["sheets"]],
+                "files": said,
+            },
+        )
     else:
-        tell(options, {"index": None, "counts": None, "files": said})
+        tell(options, {"index": None, "counts": None, "sheets": [], "files": said})
     return status
 
 

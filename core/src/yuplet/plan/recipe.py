@@ -179,7 +179,8 @@ class Names:
 class Sheets:
     """How sheets are laid out. A grid has so many `columns`, or as many as make it nearly square. `spacing` is between images, and
     `repeat_edge` is how far the outermost pixels of each are repeated around it; both in pixels. On packed sheets images may be turned by
-    a quarter where `turn` is true. No side is longer than `longest`; `power_of_two` and `square` hold for packed sheets.
+    a quarter where `turn` is true. No side is longer than `longest`; `power_of_two` and `square` hold for packed sheets. Where `shared` is true,
+    illustrations that are handed over together have packed sheets of all their images beside the packages.
     """
 
     columns: int | None = None
@@ -189,6 +190,7 @@ class Sheets:
     longest: int = 4096
     power_of_two: bool = False
     square: bool = False
+    shared: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -195,7 +195,7 @@ def _packed(
             distinct = _distinct(image, measured.get(one.part.id), one.images)
             places[one.part.id] = [len(pictures) + which for which in distinct.which]
             pictures += [(one.part.id, index, image.frames[index], image.box.size) for index in distinct.first]
-        pages, spots = _laid(sheets, [size for *_, size in pictures])
+        pages, spots = laid_on_pages(sheets, [size for *_, size in pictures])
         prefix = f"{way.format}-" if number else ""
         if prefix in taken:
             prefix += f"{number + 1}-"
@@ -229,7 +229,17 @@ def _packed(
     return made
 
 
-def _laid(sheets: Sheets, sizes: Sequence[Size]) -> tuple[list[Size], list[tuple[int, Spot]]]:
+def longest_on_a_page(sheets: Sheets) -> int:
+    """How long the sides of a picture may be that is to lie on a packed sheet, in pixels.
+
+    >>> longest_on_a_page(Sheets(longest=100, repeat_edge=2, spacing=1)), longest_on_a_page(Sheets(longest=100, power_of_two=True))
+    (96, 64)
+    """
+    longest = 1 << (sheets.longest.bit_length() - 1) if sheets.power_of_two else sheets.longest + sheets.spacing
+    return longest - 2 * sheets.repeat_edge - sheets.spacing
+
+
+def laid_on_pages(sheets: Sheets, sizes: Sequence[Size]) -> tuple[list[Size], list[tuple[int, Spot]]]:
     """Pages, and the page and the spot of each picture: with the edge that is repeated around it and room between."""
     edge, gap = sheets.repeat_edge, sheets.spacing
     around = 2 * edge + gap
@@ -253,6 +263,9 @@ def _key_of(members: Sequence[Member], size: Size, images: Images, rest: Any) ->
         if name in ("format", "effort", "lossless", "quality", "ground", "moving")
     }
     said = asdict(rest) if isinstance(rest, Sheets) else rest
+    if isinstance(rest, Sheets):
+        # Says nothing of the sheets of one package.
+        del said["shared"]
     return digest([keys, [member.frame.spot for member in members], size, way, said])
 
 

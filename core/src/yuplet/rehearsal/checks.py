@@ -106,10 +106,10 @@ def faults_of_sheets(package: Package, paths: Mapping[str, Path]) -> list[str]:
         places = sorted(on.get(sheet.file, set()))
         if sheet.kind != "animation" and len(places) != sheet.pictures:
             faults.append(f"'{sheet.file}' has {len(places)} pictures and should have {sheet.pictures}.")
-        boxes = [_stored_box(place) for place in places]
+        boxes = [stored_box(place) for place in places]
         if any(right > sheet.width or bottom > sheet.height for _, _, right, bottom in boxes):
             faults.append(f"A picture on '{sheet.file}' ends outside of it.")
-        if _any_overlap(sorted(boxes)):
+        if any_overlap(sorted(boxes)):
             faults.append(f"Pictures on '{sheet.file}' lie over each other.")
         path = paths.get(sheet.table or "")
         if path is not None:
@@ -134,12 +134,13 @@ def _table_faults(sheet: SheetEntry, path: Path, places: list[Within]) -> list[s
     return []
 
 
-def _stored_box(place: Within) -> tuple[int, int, int, int]:
+def stored_box(place: Within) -> tuple[int, int, int, int]:
+    """Where a picture lies on its sheet: left, top, right, bottom."""
     width, height = (place.height, place.width) if place.turned else (place.width, place.height)
     return place.x, place.y, place.x + width, place.y + height
 
 
-def _any_overlap(boxes: list[tuple[int, int, int, int]]) -> bool:
+def any_overlap(boxes: list[tuple[int, int, int, int]]) -> bool:
     """Whether any two of them do; they begin from left to right, so that those that begin after one's end need no look."""
     for at, one in enumerate(boxes):
         for other in boxes[at + 1 :]:

@@ -1,14 +1,17 @@
 """Several packages in one folder, as a receiver finds them: by `project.json` (docs/formats/index.md)."""
 
 import hashlib
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from yuplet import documents
-from yuplet.errors import PackageError, shown
-from yuplet.paths import problem
-from yuplet.rehearsal.package import MANIFEST
+from yuplet.errors import PackageError, UnsafePath, shown
+from yuplet.paths import PackagePath, problem, within
+from yuplet.rehearsal.checks import any_overlap, stored_box
+from yuplet.rehearsal.images import Decoded, cut_out, decode, sizes_of
+from yuplet.rehearsal.package import MANIFEST, Within
 from yuplet.rehearsal.proof import prove
 
 INDEX = "project.json"
@@ -25,7 +28,7 @@ def prove_all(folder: Path, progress: Callable[[int, int], None] = lambda done, 
     Returns
     -------
     dict
-        `ok`; `faults` of the index; `packages`: for each its `folder` and what `prove` finds, or an `error` where it cannot be opened.
+        `ok`; `faults` of the index and of the sheets that packages share; `packages`: for each its `folder` and what `prove` finds, or an `error` where it cannot be opened.
 
     Raises
     ------
@@ -58,4 +61,55 @@ def prove_all(folder: Path, progress: Callable[[int, int], None] = lambda done, 
             found.append({"folder": name, "ok": False, "error": f"'{manifest}' cannot be read ({error.strerror})."})
         except PackageError as error:
             found.append({"folder": name, "ok": False, "error": str(error)})
+    faults += _faults_of_sheets(folder, value)
     return {"ok": not faults and all(one["ok"] for one in found), "faults": faults, "packages": found}
+
+
+def _faults_of_sheets(folder: Path, value: dict[str, Any]) -> list[str]:
+    """What is wrong with sheets that packages share: each picture, cut out, must be the image of every package that it is of."""
+    found: list[str] = []
+    packages = {entry["folder"] for entry in value["packages"]}
+    for sheet in value.get("sheets", ()):
+        name = sheet["file"]
+        with tempfile.TemporaryDirectory() as scratch:
+            try:
+                path = within(folder, PackagePath(name))
+                if hashlib.sha256(path.read_bytes()).hexdigest() != sheet["sha256"]:
+                    found.append(f"'{name}' is not the sheet that the index tells.")
+                whole = _decoded(path, (sheet["width"], sheet["height"]), Path(scratch) / "sheet")
+            except (OSError, ValueError, UnsafePath) as error:
+                found.append(f"'{name}' cannot be read ({error}).")
+                continue
+            places = [
+                Within(one["x"], one["y"], one["width"], one["height"], one["turned"]) for one in sheet["pictures"]
+            ]
+            if any_overlap(sorted(stored_box(place) for place in places)):
+                found.append(f"Pictures on '{name}' lie over each other.")
+            for place, one in zip(places, sheet["pictures"], strict=True):
+                for of in one["of"]:
+                    wrong = _fault_of_image(folder, packages, of, whole, place, Path(scratch))
+                    if wrong is not None:
+                        found.append(f"On '{name}', '{shown(of['folder'])}/{shown(of['file'])}' {wrong}.")
+    return found
+
+
+def _fault_of_image(
+    folder: Path, packages: set[str], of: dict[str, str], whole: Decoded, place: Within, scratch: Path
+) -> str | None:
+    if of["folder"] not in packages:
+        return "is of no package of the index"
+    try:
+        cut = cut_out(whole, *place, scratch / "cut")
+        image = within(folder, PackagePath(f"{of['folder']}/{of['file']}"))
+        kept = _decoded(image, (place.width, place.height), scratch / "image")
+        same = kept.raw.read_bytes() == cut.raw.read_bytes()
+    except (OSError, ValueError, UnsafePath) as error:
+        return f"cannot be compared ({error})"
+    return None if same else "is another picture"
+
+
+def _decoded(path: Path, size: tuple[int, int], scratch: Path) -> Decoded:
+    """An image of which the size is told; raises ValueError, before a pixel is decoded, where it has another."""
+    if sizes_of({"": path}).get("") != size:
+        raise ValueError(f"it is not {size[0]} x {size[1]} px")
+    return decode(path, scratch)

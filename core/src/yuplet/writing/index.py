@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -10,16 +10,21 @@ from yuplet import documents
 from yuplet.errors import FolderNotOurs, WriteError
 from yuplet.paths import problem
 from yuplet.plan.planned import MANIFEST
+from yuplet.plan.recipe import Sheets
 from yuplet.version import __version__
+from yuplet.writing.shared_sheets import layout_of, require_sheets_of_ours, write_shared_sheets
+from yuplet.writing.stores import replace_file
 
 INDEX = "project.json"
 FORMAT = "yuplet-index"
 VERSION = 1
 
 
-def require_index_of_ours(folder: Path) -> None:
-    """Raise `FolderNotOurs` where the place of the index is taken by a file of somebody else's, and `WriteError` where the folder is a package
-    itself; nothing was written then.
+def require_index_of_ours(folder: Path) -> dict[str, Any]:
+    """The index of before, empty where there is none.
+
+    Raises `FolderNotOurs` where its place, or that of a shared sheet, is taken by a file of somebody else's, and `WriteError` where the folder is a
+    package itself; nothing was written then.
     """
     path = folder / INDEX
     if (folder / MANIFEST).exists():
@@ -29,23 +34,40 @@ def require_index_of_ours(folder: Path) -> None:
     try:
         value = documents.parsed(path.read_bytes())
     except FileNotFoundError:
-        return
+        value = {}
     except (OSError, ValueError):
         value = None
-    if not isinstance(value, dict) or value.get("format") != FORMAT:
+    if not isinstance(value, dict) or (value and value.get("format") != FORMAT):
         raise FolderNotOurs(str(folder), INDEX)
+    # One that does not hold what it should is written anew, as if there had been none.
+    known = value if value and documents.fault(value, "index") is None else {}
+    require_sheets_of_ours(folder, known)
+    return known
 
 
-def write_index(folder: Path, title: str) -> dict[str, Any]:
-    """Write the index of all packages that are in folders of a folder, and return it; the file is replaced in one step.
+def write_index(folder: Path, title: str, shared: Mapping[str, Sheets] | None = None) -> dict[str, Any]:
+    """Write the index of all packages that are in folders of a folder, and return it; each file is replaced in one step.
+
+    `shared` says of folders how their images lie on sheets that they share; packages that were on such sheets before stay there.
 
     Raises
     ------
     FolderNotOurs, WriteError
         Its place is taken by a file of somebody else's, or the disk does not take it.
     """
-    require_index_of_ours(folder)
+    known = require_index_of_ours(folder)
     packages = [found for one in sorted(folder.iterdir()) if (found := _entry(one)) is not None]
+    there = {one["folder"] for one in packages}
+    before = {
+        of["folder"]: layout_of(sheet)
+        for sheet in known.get("sheets", ())
+        for picture in sheet["pictures"]
+        for of in picture["of"]
+    }
+    sharing = {
+        name: sheets for name, sheets in sorted({**before, **(shared or {})}.items()) if name in there and sheets.shared
+    }
+    sheets = write_shared_sheets(folder, sharing, known)
     value = {
         "format": FORMAT,
         "version": VERSION,
@@ -56,15 +78,10 @@ def write_index(folder: Path, title: str) -> dict[str, Any]:
             **{name: sum(one[name] for one in packages) for name in ("parts", "files", "bytes")},
         },
         "packages": packages,
+        "sheets": sheets,
     }
     documents.require(value, "index")
-    try:
-        with tempfile.NamedTemporaryFile("w", dir=folder, prefix=f".{INDEX}.", delete=False, encoding="utf-8") as file:
-            json.dump(value, file, ensure_ascii=False, indent=1)
-        Path(file.name).chmod(0o644)
-        Path(file.name).replace(folder / INDEX)
-    except OSError as error:
-        raise WriteError(f"'{folder / INDEX}' cannot be written: {error.strerror}.") from error
+    replace_file(folder / INDEX, json.dumps(value, ensure_ascii=False, indent=1).encode())
     return value
 
 

@@ -6,7 +6,7 @@ Animated images are Pillow's, which keeps every pixel of PNG and of lossless Web
 
 import io
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -22,12 +22,10 @@ FORMAT = "yuplet-sheet"
 VERSION = 1
 
 
-def sheet_picture(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge: int) -> Picture:
-    """All pictures of a sheet at their spots, in the order of its members; between them nothing is seen."""
-    whole = np.zeros((sheet.size.height, sheet.size.width, 4), np.uint8)
-    for member, picture in zip(sheet.members, pictures, strict=True):
-        spot = member.frame.spot
-        assert spot is not None
+def sheet_picture(size: Size, pictures: Iterable[tuple[Spot, Picture]], repeat_edge: int) -> Picture:
+    """Pictures at their spots on a sheet of a size, with their edges repeated around each; between them nothing is seen."""
+    whole = np.zeros((size.height, size.width, 4), np.uint8)
+    for spot, picture in pictures:
         laid = np.rot90(picture, -1) if spot.turned else picture
         if repeat_edge:
             laid = np.pad(laid, ((repeat_edge, repeat_edge), (repeat_edge, repeat_edge), (0, 0)), "edge")
@@ -60,7 +58,9 @@ def encoded(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge: int, 
     """The file of a sheet or of an animation."""
     if sheet.kind == "animation":
         return animated(pictures, sheet.milliseconds, sheet.loops, sheet.images.moving, sheet.images)
-    return images.encode(sheet_picture(sheet, pictures, repeat_edge), sheet.images, ppi)
+    spots = [member.frame.spot for member in sheet.members]
+    laid = [(spot, picture) for spot, picture in zip(spots, pictures, strict=True) if spot is not None]
+    return images.encode(sheet_picture(sheet.size, laid, repeat_edge), sheet.images, ppi)
 
 
 def table(plan: Plan, at: PlannedScale, sheet: PlannedSheet) -> bytes:

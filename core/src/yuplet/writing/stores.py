@@ -159,6 +159,24 @@ class StagedFolder:
             raise _cannot_write(self._target, error) from error
 
 
+def replace_file(path: Path, data: bytes) -> None:
+    """Write a file so that whoever reads it meets the one of before or the new one, whole. Raises `WriteError`."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.NamedTemporaryFile(dir=path.parent, prefix=f".{path.name}.", delete=False) as file:
+            new = Path(file.name)
+            try:
+                file.write(data)
+                file.flush()
+                new.chmod(0o644)
+                new.replace(path)
+            except BaseException:
+                new.unlink(missing_ok=True)
+                raise
+    except OSError as error:
+        raise _cannot_write(path, error) from error
+
+
 def _remove_empty_folders(folder: Path, root: Path) -> None:
     while folder != root and not any(folder.iterdir()):
         folder.rmdir()
