@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 from tests.cases import ROLES, ServerTestCase, brought_in, handed_over, kept
 from yuplet_server.accounts.models import User
 from yuplet_server.handovers.actions import save_recipe
+from yuplet_server.handovers.models import ProjectHandOver
 from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
@@ -138,6 +139,10 @@ ADDRESSES = [
     Address("delete", f"{ILLUSTRATION}/in-step", "editor", _json("delete", lambda t: t.address("in-step"))),
     Address("get", f"{ILLUSTRATION}/hand-overs", "viewer", _get(lambda t: t.address("hand-overs"))),
     Address("post", f"{ILLUSTRATION}/hand-overs", "editor", _json("post", lambda t: t.address("hand-overs"), {"version": 1})),
+    Address("get", f"{PROJECT}/hand-overs/candidates", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/hand-overs/candidates")),
+    Address("get", f"{PROJECT}/hand-overs", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/hand-overs")),
+    Address("post", f"{PROJECT}/hand-overs", "editor", _json("post", lambda t: f"/api/projects/{t.project.pk}/hand-overs", lambda t: {"illustrations": [{"illustration": t.illustration.pk}]})),
+    Address("get", "project-hand-overs/<int:hand_over>/package", "viewer", _get(lambda t: f"/api/project-hand-overs/{t.together.pk}/package")),
     Address("get", "hand-overs/<int:hand_over>/package", "viewer", _get(lambda t: f"/api/hand-overs/{t.hand_over.pk}/package")),
     Address("get", f"{ILLUSTRATION}/rehearsals", "viewer", _get(lambda t: t.address("rehearsals"))),
     Address("post", f"{ILLUSTRATION}/rehearsals", "editor", _json("post", lambda t: t.address("rehearsals"), lambda t: {"hand_over": t.hand_over.pk})),
@@ -192,6 +197,9 @@ class AccessTests(ServerTestCase):
         set_role(cls.project, "eve", "viewer")
         cls.recipe = save_recipe(cls.project, cls.users["ada"], RECIPE)
         cls.hand_over = handed_over(cls.illustration, cls.users["ada"], 1)
+        cls.together = ProjectHandOver.objects.create(
+            project=cls.project, number=1, title="Marsh Line", files=cls.hand_over.files[:1]
+        )
         cls.waiting = kept(cls.project)
         blob = cls.illustration.revision.preview
         cls.rehearsal = Rehearsal.objects.create(

@@ -67,24 +67,36 @@ def ask(
     one = queries.asked(illustration, document, only, folder, version, user)
     plan = apart.ask(illustration.pk, queries.plan_to_do, one)
     with transaction.atomic():
-        # One number after the other.
-        Illustration.objects.select_for_update().get(pk=illustration.pk)
-        made = HandOver.objects.create(
-            illustration=illustration,
-            revision=one.revision,
-            number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
-            version=version,
-            arrangement=to_json(one.arrangement),
-            name=one.read.name,
-            credit=one.read.credit.as_json(),
-            recipe=recipe_to_json(one.recipe),
-            plan=plan,
-            folder=str(one.folder or ""),
-            remove_obsolete=remove_obsolete,
-            created_by=user,
-        )
-        made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user)
-        made.save(update_fields=["job"])
+        return start(one, user, plan, remove_obsolete)
+
+
+def start(
+    one: queries.Asked,
+    user: User,
+    plan: dict[str, Any] | None = None,
+    remove_obsolete: bool = False,
+    followed_by: Job | None = None,
+) -> HandOver:
+    """Start a hand-over within a transaction; without a plan that somebody saw it is made when it is carried out."""
+    illustration = one.illustration
+    # One number after the other.
+    Illustration.objects.select_for_update().get(pk=illustration.pk)
+    made = HandOver.objects.create(
+        illustration=illustration,
+        revision=one.revision,
+        number=(queries.hand_overs_of(illustration).values_list("number", flat=True).first() or 0) + 1,
+        version=one.version,
+        arrangement=to_json(one.arrangement),
+        name=one.read.name,
+        credit=one.read.credit.as_json(),
+        recipe=recipe_to_json(one.recipe),
+        plan=plan or {},
+        folder=str(one.folder or ""),
+        remove_obsolete=remove_obsolete,
+        created_by=user,
+    )
+    made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user, followed_by)
+    made.save(update_fields=["job"])
     return made
 
 
@@ -95,6 +107,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
     """
     asked = HandOver.objects.select_related("illustration", "revision", "created_by").get(pk=hand_over_id)
     illustration, revision = asked.illustration, asked.revision
+    plan = asked.plan or queries.plan_to_do(queries.asked_again(asked))
     last = queries.last_done(illustration, asked.recipe["name"])
     before = {file["file"]: file for file in last.files} if last is not None else {}
     package = folder / "package"
@@ -134,7 +147,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
 
     def land() -> None:
         HandOver.objects.filter(pk=hand_over_id).update(
-            report=_report(report), files=files, package_bytes=sum(file["bytes"] for file in files)
+            plan=plan, report=_report(report), files=files, package_bytes=sum(file["bytes"] for file in files)
         )
         _let_go(asked)
 
@@ -157,13 +170,18 @@ def file_name(hand_over_made: HandOver) -> str:
 
 def zipped(hand_over_made: HandOver) -> Iterator[bytes]:
     """The package as a ZIP, piece by piece, without ever being whole anywhere; files carry the time at which they were written first."""
+    return zip_of((file["file"], file) for file in hand_over_made.files)
+
+
+def zip_of(files: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[bytes]:
+    """Kept files as a ZIP, piece by piece, each under a name."""
     pipe = _Pipe()
     with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as out:
-        for file in hand_over_made.files:
-            at = parse_datetime(file["at"]) or hand_over_made.created_at
-            entry = zipfile.ZipInfo(PackagePath(file["file"]), at.timetuple()[:6])
+        for name, file in files:
+            at = parse_datetime(file["at"]) or timezone.now()
+            entry = zipfile.ZipInfo(PackagePath(name), at.timetuple()[:6])
             # Images are compressed already, so they are only stored.
-            is_text = file["file"].endswith((".json", ".csv", ".txt", ".svg", ".html", ".css"))
+            is_text = name.endswith((".json", ".csv", ".txt", ".svg", ".html", ".css"))
             entry.compress_type = zipfile.ZIP_DEFLATED if is_text else zipfile.ZIP_STORED
             entry.external_attr = 0o644 << 16
             with open_blob(file["sha256"]) as source, out.open(entry, "w") as target:

@@ -25,5 +25,11 @@ class HandoversConfig(AppConfig):
 
             return actions.carry_out(hand_over, folder, progress)
 
+        def gather(together_id: int, folder: Path, progress: Progress) -> Landing:
+            from yuplet_server.handovers import together
+
+            return together.gather(together_id, folder, progress)
+
         register(Job.Kind.HAND_OVER, carry_out)
+        register(Job.Kind.GATHER, gather)
         removed.connect(end, weak=False, dispatch_uid="hand-overs of an illustration")

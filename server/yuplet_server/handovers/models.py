@@ -97,6 +97,7 @@ class Planned(models.Model):
 
 class HandOver(models.Model):
     """One run. `arrangement`, `name`, `credit` and `recipe` are as they were when its plan was seen, so that the plan shown is the plan done.
+    Where nobody saw a plan, because several illustrations were handed over together, it is empty until that is done.
 
     `files` are those of the package in order, each with its SHA-256, by which it is kept, its size and when it was written first. With a
     `folder` the package was written there as well, on the server's machine, and files that it does not want any more were removed where
@@ -112,7 +113,7 @@ class HandOver(models.Model):
     name = models.CharField(max_length=200, blank=True)
     credit = models.JSONField(default=dict)
     recipe = models.JSONField()
-    plan = models.JSONField()
+    plan = models.JSONField(default=dict)
     report = models.JSONField(null=True)
     files = models.JSONField(default=list)
     folder = models.CharField(max_length=1000, blank=True)
@@ -126,3 +127,42 @@ class HandOver(models.Model):
 
     def __str__(self) -> str:
         return f"hand-over {self.number} of {self.illustration_id}"
+
+
+class ProjectHandOver(models.Model):
+    """Several illustrations of a project handed over together: their packages, and `files` beside them, the index and sheets that they share.
+
+    With a `folder` all of it was written there as well, each package into a folder of its own.
+    """
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="hand_overs")
+    number = models.IntegerField()
+    job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="+")
+    title = models.CharField(max_length=120)
+    folder = models.CharField(max_length=1000, blank=True)
+    report = models.JSONField(null=True)
+    files = models.JSONField(default=list)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "number"], name="one_number_a_project")]
+        ordering = ["-number"]
+
+    def __str__(self) -> str:
+        return f"hand-over {self.number} of project {self.project_id}"
+
+
+class PackageOf(models.Model):
+    """A package among several, and its folder there. Where nothing had changed since, it `is_new` not: it is that of an earlier hand-over."""
+
+    together = models.ForeignKey(ProjectHandOver, models.CASCADE, related_name="packages")
+    hand_over = models.ForeignKey(HandOver, models.CASCADE, related_name="+")
+    name = models.CharField(max_length=255)
+    is_new = models.BooleanField()
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -159,6 +159,33 @@ def asked(
     )
 
 
+def asked_again(made: HandOver) -> Asked:
+    """What was asked for by a hand-over that waits to be carried out."""
+    tree = arrangement_from_json(made.arrangement)
+    return Asked(
+        illustration=made.illustration,
+        revision=made.revision,
+        read=read_as(made.revision, made.name or made.illustration.name, made.credit or made.illustration.credit),
+        arrangement=tree,
+        version=made.version,
+        recipe=from_json(made.recipe),
+        folder=folder_at(made.folder, made.created_by, made.illustration.project_id) if made.folder else None,
+        whole=tree,
+    )
+
+
+def unchanged(one: Asked) -> HandOver | None:
+    """The last hand-over by this recipe, where what is asked for would be the same again, and its package is still kept."""
+    last = last_done(one.illustration, one.recipe.name)
+    if last is None or not last.files or not (last.report or {})["proof"]["ok"]:
+        return None
+    said = [one.revision.pk, one.read.name, one.read.credit.as_json(), to_json(one.recipe)]
+    known = [last.revision_id, last.name, last.credit, to_json(from_json(last.recipe))]
+    # As they are kept, where a tuple is a list.
+    same = json.loads(json.dumps([*said, arrangement_to_json(one.arrangement)])) == [*known, last.arrangement]
+    return last if same else None
+
+
 def _changed(arrangement: Arrangement) -> ChangedMeanwhile:
     last = arrangement.steps.order_by("-version").select_related("user").first()
     who = last.user.username if last is not None and last.user is not None else "Somebody"

@@ -5,7 +5,9 @@ from rest_framework import serializers
 
 from yuplet import documents
 from yuplet.plan.planned import FileKind
-from yuplet_server.handovers.models import HandOver, SyncRun, WatchedSource
+from yuplet_server.handovers import together
+from yuplet_server.handovers.models import HandOver, PackageOf, ProjectHandOver, SyncRun, WatchedSource
+from yuplet_server.jobs.models import Job
 from yuplet_server.jobs.serializers import JobSerializer
 
 
@@ -287,3 +289,123 @@ class SetWatchedSourceSerializer(serializers.Serializer[Any]):
     folder = serializers.CharField(required=False, allow_blank=True, default="", max_length=1000)
     remove_obsolete = serializers.BooleanField(required=False, default=False)
     recipes = serializers.ListField(child=serializers.JSONField(), max_length=12)
+
+
+class CandidateSerializer(serializers.Serializer[Any]):
+    """An illustration that can be handed over with others: the recipe that it would be by, the last hand-over by that, and whether anything has
+    changed since.
+    """
+
+    illustration = serializers.IntegerField()
+    name = serializers.CharField()
+    recipe = serializers.CharField()
+    last = serializers.IntegerField(allow_null=True)
+    has_changed = serializers.BooleanField()
+
+
+class OneOfTogetherSerializer(serializers.Serializer[Any]):
+    illustration = serializers.IntegerField()
+    recipe = serializers.JSONField(
+        required=False, allow_null=True, default=None, help_text="null: by which it was last"
+    )
+
+
+class AskTogetherSerializer(serializers.Serializer[Any]):
+    """Illustrations of a project that are to be handed over together, into a folder of the server's machine too where one is given."""
+
+    illustrations = serializers.ListField(child=OneOfTogetherSerializer(), max_length=500)
+    folder = serializers.CharField(required=False, allow_blank=True, default="", max_length=1000)
+    remove_obsolete = serializers.BooleanField(required=False, default=False)
+
+
+class PackageOfSerializer(serializers.ModelSerializer[PackageOf]):
+    """A package among several: its folder (`name`), and how its hand-over stands. One that is not new is that of an earlier hand-over, since
+    nothing had changed.
+    """
+
+    illustration = serializers.IntegerField(source="hand_over.illustration_id", read_only=True)
+    hand_over = serializers.IntegerField(source="hand_over_id", read_only=True)
+    number = serializers.IntegerField(source="hand_over.number", read_only=True)
+    recipe = serializers.CharField(source="hand_over.recipe.name", read_only=True)
+    state = serializers.SerializerMethodField()
+    error = serializers.SerializerMethodField()
+    parts = serializers.SerializerMethodField()
+    differing_pixels = serializers.SerializerMethodField()
+    ok = serializers.SerializerMethodField()
+
+    class Meta:
+        model = PackageOf
+        fields = [
+            "name",
+            "illustration",
+            "hand_over",
+            "number",
+            "recipe",
+            "is_new",
+            "state",
+            "error",
+            "parts",
+            "differing_pixels",
+            "ok",
+        ]
+        read_only_fields = fields
+
+    @extend_schema_field(serializers.ChoiceField(choices=Job.State.choices))
+    def get_state(self, one: PackageOf) -> str:
+        if one.hand_over.report is not None or one.hand_over.job is None:
+            return str(Job.State.DONE)
+        return one.hand_over.job.state
+
+    def get_error(self, one: PackageOf) -> str:
+        return together.what_stopped(one)
+
+    def get_parts(self, one: PackageOf) -> int:
+        return int((one.hand_over.report or {}).get("parts", 0))
+
+    @extend_schema_field(serializers.IntegerField(allow_null=True))
+    def get_differing_pixels(self, one: PackageOf) -> int | None:
+        found: int | None = (one.hand_over.report or {}).get("proof", {}).get("differing_pixels")
+        return found
+
+    def get_ok(self, one: PackageOf) -> bool:
+        return bool((one.hand_over.report or {}).get("proof", {}).get("ok"))
+
+
+class SharedSheetSerializer(serializers.Serializer[Any]):
+    file = serializers.CharField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    pictures = serializers.IntegerField()
+
+
+class TogetherCountsSerializer(serializers.Serializer[Any]):
+    packages = serializers.IntegerField()
+    parts = serializers.IntegerField()
+    files = serializers.IntegerField()
+    bytes = serializers.IntegerField()
+
+
+class TogetherReportSerializer(serializers.Serializer[Any]):
+    """What the index tells of all packages, the sheets that they share, and what is wrong with these."""
+
+    counts = TogetherCountsSerializer()
+    sheets = SharedSheetSerializer(many=True)
+    faults = serializers.ListField(child=serializers.CharField())
+
+
+class ProjectHandOverSerializer(serializers.ModelSerializer[ProjectHandOver]):
+    """Several illustrations handed over together."""
+
+    job = JobSerializer(read_only=True, allow_null=True)
+    packages = PackageOfSerializer(many=True, read_only=True)
+    report = TogetherReportSerializer(allow_null=True, read_only=True)
+    is_kept = serializers.SerializerMethodField()
+    created_by = serializers.CharField(source="created_by.username", default=None, allow_null=True, read_only=True)
+
+    class Meta:
+        model = ProjectHandOver
+        fields = ["id", "number", "folder", "job", "packages", "report", "is_kept", "created_by", "created_at"]
+        read_only_fields = fields
+
+    def get_is_kept(self, one: ProjectHandOver) -> bool:
+        return together.is_kept(one)

@@ -8,14 +8,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
-from yuplet_server.handovers import actions, keeping, queries
+from yuplet_server.handovers import actions, keeping, queries, together
 from yuplet_server.handovers.models import Recipe, WatchedSource
 from yuplet_server.handovers.roots import roots_for
 from yuplet_server.handovers.serializers import (
     AskSerializer,
+    AskTogetherSerializer,
+    CandidateSerializer,
     HandOverSerializer,
     PlanSerializer,
     PlanWantedSerializer,
+    ProjectHandOverSerializer,
     RecipeSerializer,
     RootsSerializer,
     SaveRecipeSerializer,
@@ -157,6 +160,52 @@ class PackageView(APIView):
         named = content_disposition_header(True, actions.file_name(found)) or "attachment"
         return StreamingHttpResponse(
             actions.zipped(found), content_type="application/zip", headers={"Content-Disposition": named}
+        )
+
+
+class CandidatesView(APIView):
+    """What of a project can be handed over together."""
+
+    @extend_schema(responses=CandidateSerializer(many=True))
+    def get(self, request: SignedInRequest, project: int) -> Response:
+        found = project_for(request.user, project, Member.Role.VIEWER)
+        return Response(CandidateSerializer(together.candidates(found), many=True).data)
+
+
+class ProjectHandOversView(APIView):
+    """Hand-overs of several illustrations of a project together, the newest first."""
+
+    @extend_schema(responses=ProjectHandOverSerializer(many=True))
+    def get(self, request: SignedInRequest, project: int) -> Response:
+        found = project_for(request.user, project, Member.Role.VIEWER)
+        return Response(ProjectHandOverSerializer(together.project_hand_overs_of(found)[:50], many=True).data)
+
+    @extend_schema(request=AskTogetherSerializer, responses={201: ProjectHandOverSerializer})
+    def post(self, request: SignedInRequest, project: int) -> Response:
+        found = project_for(request.user, project, Member.Role.EDITOR)
+        asked = checked(AskTogetherSerializer, request.data).validated_data
+        by_id = {one["illustration"]: one["recipe"] for one in asked["illustrations"]}
+        wanted = []
+        for number, document in by_id.items():
+            illustration = ready_illustration_for(request.user, number, Member.Role.EDITOR)
+            if illustration.project_id != found.pk:
+                raise Http404
+            wanted.append(together.Wanted(illustration, document))
+        made = together.ask(found, request.user, wanted, asked["folder"], asked["remove_obsolete"])
+        return Response(ProjectHandOverSerializer(made).data, status=201)
+
+
+class ProjectPackageView(APIView):
+    """All packages of such a hand-over and what lies beside them as one ZIP, made while it is sent."""
+
+    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, hand_over: int) -> StreamingHttpResponse:
+        found = together.project_hand_over_for(request.user, hand_over, Member.Role.VIEWER)
+        if not together.is_kept(found):
+            raise Http404
+        named = content_disposition_header(True, together.file_name(found)) or "attachment"
+        return StreamingHttpResponse(
+            together.zipped(found), content_type="application/zip", headers={"Content-Disposition": named}
         )
 
 

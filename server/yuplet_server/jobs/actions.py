@@ -13,6 +13,7 @@ import shutil
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -62,17 +63,21 @@ class ShuttingDown(Exception):
 _shutting_down = threading.Event()
 
 
-def start(kind: Job.Kind, project_id: int, subject: int, user: User | None) -> Job:
-    """Ask for long work; it is queued when the surrounding transaction is committed."""
-    job = Job.objects.create(kind=kind, project_id=project_id, subject=subject, created_by=user)
+def start(kind: Job.Kind, project_id: int, subject: int, user: User | None, followed_by: Job | None = None) -> Job:
+    """Ask for long work; it is queued when the surrounding transaction is committed. A job that it is `followed_by` waits for its end."""
+    job = Job.objects.create(
+        kind=kind, project_id=project_id, subject=subject, created_by=user, followed_by=followed_by
+    )
     transaction.on_commit(lambda: _enqueue(job.pk))
     return job
 
 
 def cancel(job: Job) -> None:
-    """Ask for the end of a job; raises `NotNow` when it has ended already."""
+    """Ask for the end of a job, and of those that it waits for; raises `NotNow` when it has ended already."""
+    cancel_all(job.first.all())
     waiting = Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(state=Job.State.CANCELLED)
     if waiting:
+        _go_on_after(job.pk)
         return
     if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(cancel_asked=True):
         raise NotNow("This has ended already. Reload to see how.")
@@ -80,12 +85,17 @@ def cancel(job: Job) -> None:
 
 def cancel_all(some: QuerySet[Job]) -> None:
     """Ask for the end of those that have not ended."""
-    some.filter(state=Job.State.WAITING).update(state=Job.State.CANCELLED)
+    waiting = list(some.filter(state=Job.State.WAITING).values_list("pk", flat=True))
+    Job.objects.filter(pk__in=waiting, state=Job.State.WAITING).update(state=Job.State.CANCELLED)
     some.filter(state=Job.State.RUNNING).update(cancel_asked=True)
+    for job_id in waiting:
+        _go_on_after(job_id)
 
 
 def run(job_id: int) -> None:
     """Do a job, if it is still waiting; called by the task queue."""
+    if Job.objects.filter(followed_by=job_id, state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
+        return  # the last of these goes on with it
     claim = secrets.token_hex(16)
     claimed = Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(
         state=Job.State.RUNNING, claim=claim, heartbeat=timezone.now(), attempts=F("attempts") + 1, done=0, total=0
@@ -120,6 +130,15 @@ def run(job_id: int) -> None:
             _end(job_id, claim, Job.State.FAILED, OUR_FAULT, our_fault(f"job {job_id}"))
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+    with suppress(DatabaseError):  # else `take_up_again` does it
+        _go_on_after(job_id)
+
+
+def _go_on_after(job_id: int) -> None:
+    """Queue the job that waits for one that has ended; it looks itself whether there are others that have not."""
+    following = Job.objects.filter(first=job_id, state=Job.State.WAITING).values_list("pk", flat=True).first()
+    if following is not None:
+        transaction.on_commit(lambda: _enqueue(following))
 
 
 def work(job_id: int, claim: str, folder: Path, progress: Progress) -> None:

@@ -7,7 +7,10 @@ from yuplet_server.projects.models import Project
 
 
 class Job(models.Model):
-    """One piece of long work. `claim` is a random word of the worker that does it now; whoever lost it stops."""
+    """One piece of long work. `claim` is a random word of the worker that does it now; whoever lost it stops.
+
+    A job that others are `followed_by` begins when all of these have ended, in whatever way.
+    """
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -23,6 +26,7 @@ class Job(models.Model):
         UNPACK = "unpack"
         TRY_OUT = "try-out"
         FILM = "film"
+        GATHER = "gather"
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20, choices=Kind.choices)
@@ -35,6 +39,7 @@ class Job(models.Model):
     claim = models.CharField(max_length=32, blank=True)
     heartbeat = models.DateTimeField(null=True)
     queued_at = models.DateTimeField(auto_now_add=True)
+    followed_by = models.ForeignKey("self", models.SET_NULL, null=True, related_name="first")
     cancel_asked = models.BooleanField(default=False)
     error_code = models.CharField(max_length=40, blank=True)
     error = models.TextField(blank=True)

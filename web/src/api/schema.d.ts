@@ -877,6 +877,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/project-hand-overs/{hand_over}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All packages of such a hand-over and what lies beside them as one ZIP, made while it is sent. */
+        get: operations["project_hand_overs_package_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -926,6 +943,41 @@ export interface paths {
         put?: never;
         /** @description The archives of a project, the newest first. */
         post: operations["projects_archives_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/hand-overs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Hand-overs of several illustrations of a project together, the newest first. */
+        get: operations["projects_hand_overs_list"];
+        put?: never;
+        /** @description Hand-overs of several illustrations of a project together, the newest first. */
+        post: operations["projects_hand_overs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/hand-overs/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What of a project can be handed over together. */
+        get: operations["projects_hand_overs_candidates_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1523,6 +1575,14 @@ export interface components {
             /** Format: double */
             at?: number;
         };
+        /** @description Illustrations of a project that are to be handed over together, into a folder of the server's machine too where one is given. */
+        AskTogetherRequest: {
+            illustrations: components["schemas"]["OneOfTogetherRequest"][];
+            /** @default  */
+            folder?: string;
+            /** @default false */
+            remove_obsolete?: boolean;
+        };
         /**
          * Brush
          * @description A stroke of a round brush, its middle at places on the canvas; numbers as in `marking.of_brush`.
@@ -1556,6 +1616,17 @@ export interface components {
         };
         /** @enum {string} */
         ByEnum: "name" | "depth" | "listed";
+        /**
+         * @description An illustration that can be handed over with others: the recipe that it would be by, the last hand-over by that, and whether anything has
+         *     changed since.
+         */
+        Candidate: {
+            illustration: number;
+            name: string;
+            recipe: string;
+            last: number | null;
+            has_changed: boolean;
+        };
         /**
          * @description * `new` - new
          *     * `changed` - changed
@@ -2329,9 +2400,10 @@ export interface components {
          *     * `unpack` - Unpack
          *     * `try-out` - Try Out
          *     * `film` - Film
+         *     * `gather` - Gather
          * @enum {string}
          */
-        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack" | "try-out" | "film";
+        JobKindEnum: "bring-in" | "hand-over" | "pack" | "unpack" | "try-out" | "film" | "gather";
         /**
          * @description * `waiting` - Waiting
          *     * `running` - Running
@@ -2799,6 +2871,11 @@ export interface components {
             sentence: string;
         };
         NullEnum: null;
+        OneOfTogetherRequest: {
+            illustration: number;
+            /** @description null: by which it was last */
+            recipe?: unknown | null;
+        };
         /** @description How a package is to be read; what is not said is proposed from what is found. */
         OpenRequest: {
             /** @description That of another scale. */
@@ -2890,6 +2967,23 @@ export interface components {
             path?: string[];
             /** @default  */
             together?: string;
+        };
+        /**
+         * @description A package among several: its folder (`name`), and how its hand-over stands. One that is not new is that of an earlier hand-over, since
+         *     nothing had changed.
+         */
+        PackageOf: {
+            readonly name: string;
+            readonly illustration: number;
+            readonly hand_over: number;
+            readonly number: number;
+            readonly recipe: string;
+            readonly is_new: boolean;
+            readonly state: components["schemas"]["JobStateEnum"];
+            readonly error: string;
+            readonly parts: number;
+            readonly differing_pixels: number | null;
+            readonly ok: boolean;
         };
         /**
          * PaintUnder
@@ -3229,6 +3323,8 @@ export interface components {
                     longest: number;
                     power_of_two: boolean;
                     square: boolean;
+                    /** @description Illustrations that are handed over together have packed sheets of all their images beside the packages. */
+                    shared: boolean;
                 };
                 reference: {
                     /** @description The colour behind the reference picture; null leaves it transparent. */
@@ -3436,6 +3532,19 @@ export interface components {
             /** @description Illustrations that can be worked on. */
             readonly ready: number;
             readonly role: components["schemas"]["RoleEnum"];
+        };
+        /** @description Several illustrations handed over together. */
+        ProjectHandOver: {
+            readonly id: number;
+            readonly number: number;
+            readonly folder: string;
+            readonly job: components["schemas"]["Job"] | null;
+            readonly packages: components["schemas"]["PackageOf"][];
+            readonly report: components["schemas"]["TogetherReport"] | null;
+            readonly is_kept: boolean;
+            readonly created_by: string | null;
+            /** Format: date-time */
+            readonly created_at: string;
         };
         ProjectNameRequest: {
             name: string;
@@ -3861,6 +3970,8 @@ export interface components {
                     longest: number;
                     power_of_two: boolean;
                     square: boolean;
+                    /** @description Illustrations that are handed over together have packed sheets of all their images beside the packages. */
+                    shared: boolean;
                 };
                 reference: {
                     /** @description The colour behind the reference picture; null leaves it transparent. */
@@ -4510,6 +4621,12 @@ export interface components {
              */
             do: "share-drawing";
         };
+        SharedSheet: {
+            file: string;
+            width: number;
+            height: number;
+            pictures: number;
+        };
         /** @description How a sheet is cut into frames: cells (width, height) in rows from the top left corner, in pixels. */
         Sheet: {
             columns: number;
@@ -4893,6 +5010,18 @@ export interface components {
              */
             do: "time-frames";
         };
+        TogetherCounts: {
+            packages: number;
+            parts: number;
+            files: number;
+            bytes: number;
+        };
+        /** @description What the index tells of all packages, the sheets that they share, and what is wrong with these. */
+        TogetherReport: {
+            counts: components["schemas"]["TogetherCounts"];
+            sheets: components["schemas"]["SharedSheet"][];
+            faults: string[];
+        };
         /**
          * TouchUp
          * @description Change the edge at which a part was taken out, by strokes of a brush: what one side gains the other loses.
@@ -5245,6 +5374,8 @@ export interface components {
                     longest: number;
                     power_of_two: boolean;
                     square: boolean;
+                    /** @description Illustrations that are handed over together have packed sheets of all their images beside the packages. */
+                    shared: boolean;
                 };
                 reference: {
                     /** @description The colour behind the reference picture; null leaves it transparent. */
@@ -6776,6 +6907,27 @@ export interface operations {
             };
         };
     };
+    project_hand_overs_package_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hand_over: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
     projects_list: {
         parameters: {
             query?: never;
@@ -6922,6 +7074,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Archive"];
+                };
+            };
+        };
+    };
+    projects_hand_overs_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectHandOver"][];
+                };
+            };
+        };
+    };
+    projects_hand_overs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskTogetherRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectHandOver"];
+                };
+            };
+        };
+    };
+    projects_hand_overs_candidates_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Candidate"][];
                 };
             };
         };

@@ -61,12 +61,12 @@ def prove_all(folder: Path, progress: Callable[[int, int], None] = lambda done, 
             found.append({"folder": name, "ok": False, "error": f"'{manifest}' cannot be read ({error.strerror})."})
         except PackageError as error:
             found.append({"folder": name, "ok": False, "error": str(error)})
-    faults += _faults_of_sheets(folder, value)
+    faults += faults_of_sheets(folder, value)
     return {"ok": not faults and all(one["ok"] for one in found), "faults": faults, "packages": found}
 
 
-def _faults_of_sheets(folder: Path, value: dict[str, Any]) -> list[str]:
-    """What is wrong with sheets that packages share: each picture, cut out, must be the image of every package that it is of."""
+def faults_of_sheets(folder: Path, value: dict[str, Any]) -> list[str]:
+    """What is wrong with the sheets that an index tells: each picture, cut out, must be the image of every package that it is of."""
     found: list[str] = []
     packages = {entry["folder"] for entry in value["packages"]}
     for sheet in value.get("sheets", ()):

@@ -9,7 +9,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
-from yuplet_server.handovers.models import HandOver, Planned
+from yuplet_server.handovers.models import HandOver, Planned, ProjectHandOver
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.projects.models import Project
@@ -40,6 +40,7 @@ class Command(BaseCommand):
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
             *(file["sha256"] for files in HandOver.objects.values_list("files", flat=True) for file in files),
+            *(file["sha256"] for files in ProjectHandOver.objects.values_list("files", flat=True) for file in files),
             *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
             *Archive.objects.values_list("sha256", flat=True),
             *Rehearsal.objects.values_list("archive", flat=True),
