@@ -113,14 +113,18 @@ class ProductTestCase(LiveServerTestCase):
 
     def open_picture(self, file: Path | None = None) -> None:
         """What `sign_in` and `bring_in` come to, without the pages on the way: the picture is read here."""
-        file = file or self.ora
+        number = self.read_here(file or self.ora)
+        self.give_session()
+        self.page.goto(f"/illustrations/{number}/put-in-order")
+        self.wait_for_pile()
+
+    def read_here(self, file: Path) -> int:
+        """Bring a picture in without a worker; answers its number."""
         with file.open("rb") as data:
             illustration = keep_upload(self.project, self.user, file.name, file.stat().st_size, data)
         assert illustration.revision.job_id is not None
         run(illustration.revision.job_id)
-        self.give_session()
-        self.page.goto(f"/illustrations/{illustration.pk}/put-in-order")
-        self.wait_for_pile()
+        return int(illustration.pk)
 
     def wait_for_pile(self) -> None:
         self.page.locator("[data-drawn=true]").wait_for()

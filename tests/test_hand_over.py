@@ -251,3 +251,36 @@ class HandOverTests(ProductTestCase):
             self.assertLessEqual({"layers.ora", "model.glb", "index.html", "style.css"}, set(package.namelist()))
         self.page_of("In step")
         expect(page.get_by_text("The administrator opens folders")).to_be_visible()
+
+    def test_the_project_in_one_go(self) -> None:
+        page = self.page
+        crate = self.files / "crate.png"
+        Image.new("RGBA", (40, 30), "peru").save(crate)
+        self.read_here(crate)
+        self.page_of("Project")
+        expect(page.get_by_text("Not handed over yet")).to_have_count(2)
+        page.get_by_label("Recipe of crate").select_option("Sheets for a game")
+        self.assert_accessible("project")
+        self.button("Hand over 2 illustrations").click()
+        said = page.get_by_test_id("together")
+        expect(said).to_contain_text("2 packages, 10 parts", timeout=60_000)
+        expect(said).to_contain_text("each picture came back")
+        with page.expect_download() as waiting:
+            page.get_by_role("link", name="Download ZIP of all").click()
+        with zipfile.ZipFile(waiting.value.path()) as package:
+            index = json.loads(package.read("project.json"))
+            self.assertEqual([one["folder"] for one in index["packages"]], ["crate", "signal post"])
+            self.assertEqual(
+                {one["recipe"] for one in index["packages"]}, {"Cut-out rig, trimmed", "Sheets for a game"}
+            )
+            self.assertTrue({"crate/manifest.json", "signal post/manifest.json"} <= set(package.namelist()))
+        # Nothing has changed, so nothing is done again; one is left out.
+        expect(page.get_by_text("Unchanged since its no. 1")).to_have_count(2)
+        expect(self.button("Only changed ones (0)")).to_be_disabled()
+        page.get_by_role("checkbox", name="crate").uncheck()
+        self.button("Hand over 1 illustration").click()
+        expect(said).to_contain_text("1 package, 9 parts", timeout=60_000)
+        expect(page.get_by_text("unchanged since its no. 1)")).to_have_count(1)
+        expect(page.get_by_role("heading", name="Earlier ones")).to_be_visible()
+        self.page_of("Past ones")
+        expect(page.get_by_text("No. 1", exact=True)).to_have_count(1)

@@ -1,4 +1,4 @@
-/** Recipes of a project, pictures of a plan, and files that an illustration is kept in step with. */
+/** Recipes of a project, hand-overs of several illustrations together, pictures of a plan, and files that an illustration is kept in step with. */
 import { body, client, csrfToken, refusalOf, type Schemas } from './client';
 
 const at = (illustration: number) => ({ path: { illustration } });
@@ -20,6 +20,18 @@ export const keepInStep = (illustration: number, wanted: Schemas['SetWatchedSour
 
 export const endInStep = (illustration: number) =>
   client.DELETE('/api/illustrations/{illustration}/in-step', { params: at(illustration) });
+
+const of = (project: number) => ({ path: { project } });
+
+/** Illustrations of a project that can be handed over together. */
+export const askCandidates = (project: number) =>
+  body(client.GET('/api/projects/{project}/hand-overs/candidates', { params: of(project) }));
+
+export const askTogether = (project: number) =>
+  body(client.GET('/api/projects/{project}/hand-overs', { params: of(project) }));
+
+export const handOverTogether = (project: number, wanted: Schemas['AskTogetherRequest']) =>
+  body(client.POST('/api/projects/{project}/hand-overs', { params: of(project), body: wanted }));
 
 /** A picture of a plan, as its bytes. */
 export async function plannedPicture(

@@ -12,6 +12,7 @@ const STAGES: Record<string, string> = {
   pack: 'Packing file',
   unpack: 'Unpacking file',
   try: 'Putting together, step',
+  gather: 'Gathering packages,',
 };
 
 interface Props {

@@ -4,6 +4,7 @@ import { InStepPage } from './InStepPage';
 import { NamesPage } from './NamesPage';
 import { PastPage } from './PastPage';
 import { PlanPage } from './PlanPage';
+import { ProjectPage } from './ProjectPage';
 import { RecipePage } from './RecipePage';
 import type { HandOverPage, StepProps } from './useHandingOver';
 
@@ -13,6 +14,7 @@ const PAGES: readonly { value: HandOverPage; label: string }[] = [
   { value: 'names', label: 'Names' },
   { value: 'past', label: 'Past ones' },
   { value: 'in-step', label: 'In step' },
+  { value: 'project', label: 'Project' },
 ];
 
 /** What will be written and by which recipe, one action, and what came of it. */
@@ -35,6 +37,7 @@ export function HandOverStep(props: StepProps) {
       {handing.page === 'names' && <NamesPage {...props} />}
       {handing.page === 'past' && <PastPage {...props} />}
       {handing.page === 'in-step' && <InStepPage {...props} />}
+      {handing.page === 'project' && <ProjectPage {...props} />}
     </>
   );
 }

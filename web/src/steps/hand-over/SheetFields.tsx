@@ -22,7 +22,7 @@ export function SheetFields({ sheets, onChange }: Props) {
     onChange: (value: number | string) =>
       typeof value === 'number' && value >= min && value <= max && onChange({ [name]: value }),
   });
-  const check = (name: 'turn' | 'power_of_two' | 'square', label: string) => (
+  const check = (name: 'turn' | 'power_of_two' | 'square' | 'shared', label: string) => (
     <Checkbox
       size="xs"
       label={label}
@@ -52,6 +52,7 @@ export function SheetFields({ sheets, onChange }: Props) {
       {check('turn', 'Pictures may be turned by a quarter')}
       {check('power_of_two', 'Sides are powers of two')}
       {check('square', 'Sheets are square')}
+      {check('shared', 'Shared sheets, when the project is handed over together')}
     </>
   );
 }

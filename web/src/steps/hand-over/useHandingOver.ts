@@ -4,7 +4,7 @@ import { handOver, isRunning, type Recipe, type Row, useHandOvers, usePlan } fro
 import { Refusal } from '../../api/client';
 import { lastDone } from './report';
 
-export type HandOverPage = 'plan' | 'recipe' | 'names' | 'past' | 'in-step';
+export type HandOverPage = 'plan' | 'recipe' | 'names' | 'past' | 'in-step' | 'project';
 
 /** Milliseconds that a changed recipe rests before its plan is asked for. */
 const REST = 200;

@@ -1,0 +1,265 @@
+import { Button, Checkbox, NativeSelect, TextInput } from '@mantine/core';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { isRunning, type Recipe, useRecipes, useRoots } from '../../api/calls';
+import { Refusal, type Schemas } from '../../api/client';
+import { askCandidates, askTogether, handOverTogether } from '../../api/handOver';
+import { JobProgress } from '../../ui/JobProgress';
+import { Panel } from '../../ui/Panel';
+import { bytes, count, plural } from '../../ui/units';
+import classes from './HandOver.module.css';
+import type { StepProps } from './useHandingOver';
+
+type Together = Schemas['ProjectHandOver'];
+type Candidate = Schemas['Candidate'];
+
+/** Milliseconds between two questions how it stands. */
+const POLL = 1000;
+
+/** All illustrations of the project, or some, each by its recipe: one action, one package with an index. */
+export function ProjectPage({ illustration, project, isSaving, canEdit }: StepProps) {
+  const queries = useQueryClient();
+  const made = useQuery({
+    queryKey: ['together', project],
+    queryFn: () => askTogether(project),
+    refetchInterval: ({ state }) => state.data?.some((one) => isRunning(one.job)) && POLL,
+  }).data;
+  const [newest, ...earlier] = made ?? [];
+  const isBusy = isRunning(newest?.job ?? null);
+  const candidates = useQuery({
+    queryKey: ['together', project, 'candidates', isSaving, newest?.id, isBusy],
+    queryFn: () => askCandidates(project),
+    placeholderData: (before) => before,
+  }).data;
+  // What was handed over just now is seen on the other pages too.
+  useEffect(() => {
+    if (newest && !isBusy) queries.invalidateQueries({ queryKey: ['hand-overs', illustration] });
+  }, [newest, isBusy, illustration, queries]);
+  const [left, setLeft] = useState<ReadonlySet<number>>(new Set());
+  const [by, setBy] = useState<ReadonlyMap<number, Recipe>>(new Map());
+  const [folder, setFolder] = useState('');
+  const [error, setError] = useState('');
+  const chosen = candidates?.filter((one) => !left.has(one.illustration)) ?? [];
+  const ask = async () => {
+    setError('');
+    const illustrations = chosen.map((one) => ({
+      illustration: one.illustration,
+      recipe: by.get(one.illustration) ?? null,
+    }));
+    try {
+      await handOverTogether(project, { illustrations, folder });
+    } catch (problem) {
+      if (!(problem instanceof Refusal)) throw problem;
+      setError(problem.message);
+    }
+    await queries.invalidateQueries({ queryKey: ['together', project] });
+  };
+  return (
+    <Panel title="Hand over the project">
+      <p>
+        Each illustration by its own recipe, all in one ZIP with an index. What has not changed is taken from its last
+        hand-over.
+      </p>
+      {candidates && (
+        <Candidates
+          project={project}
+          all={candidates}
+          left={left}
+          by={by}
+          canEdit={canEdit}
+          onLeft={setLeft}
+          onBy={(one, recipe) => setBy(new Map(by).set(one, recipe))}
+        />
+      )}
+      {canEdit && <Folder value={folder} onChange={setFolder} />}
+      {canEdit && !isBusy && (
+        <div className={classes.act}>
+          <Button onClick={ask} disabled={isSaving || chosen.length === 0}>
+            Hand over {plural(chosen.length, 'illustration')}
+          </Button>
+        </div>
+      )}
+      <p role="alert" className={error ? classes.problem : undefined}>
+        {error}
+      </p>
+      {newest && <Report one={newest} canEdit={canEdit} />}
+      {earlier.length > 0 && (
+        <>
+          <h3>Earlier ones</h3>
+          <ul className={classes.past}>
+            {earlier.map((one) => (
+              <li key={one.id}>
+                <strong>No. {one.number}</strong> {plural(one.packages.length, 'illustration')}
+                <p className={classes.facts}>
+                  {new Date(one.created_at).toLocaleString()}
+                  {one.created_by && `, ${one.created_by}`}
+                </p>
+                <Download one={one} />
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Panel>
+  );
+}
+
+interface CandidatesProps {
+  project: number;
+  all: readonly Candidate[];
+  left: ReadonlySet<number>;
+  by: ReadonlyMap<number, Recipe>;
+  canEdit: boolean;
+  onLeft: (left: ReadonlySet<number>) => void;
+  onBy: (illustration: number, recipe: Recipe) => void;
+}
+
+/** The illustrations with their recipes, and which of them have changed. */
+function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: CandidatesProps) {
+  const recipes = useRecipes(project).data ?? [];
+  const changed = all.filter((one) => one.has_changed);
+  const only = (wanted: readonly Candidate[]) =>
+    onLeft(new Set(all.filter((one) => !wanted.includes(one)).map((one) => one.illustration)));
+  return (
+    <>
+      <div className={classes.act}>
+        <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => only(all)}>
+          All {all.length}
+        </Button>
+        <Button
+          size="compact-xs"
+          variant="default"
+          disabled={!canEdit || changed.length === 0}
+          onClick={() => only(changed)}
+        >
+          Only changed ones ({changed.length})
+        </Button>
+      </div>
+      <ul className={classes.candidates} aria-label="Illustrations of the project">
+        {all.map((one) => {
+          const own = by.get(one.illustration);
+          const names = recipes.map((recipe) => recipe.document.name);
+          return (
+            <li key={one.illustration}>
+              <Checkbox
+                size="sm"
+                label={one.name}
+                disabled={!canEdit}
+                checked={!left.has(one.illustration)}
+                onChange={() => {
+                  const now = new Set(left);
+                  if (!now.delete(one.illustration)) now.add(one.illustration);
+                  onLeft(now);
+                }}
+              />
+              <NativeSelect
+                size="xs"
+                aria-label={`Recipe of ${one.name}`}
+                disabled={!canEdit}
+                data={names.includes(one.recipe) ? names : [one.recipe, ...names]}
+                value={own?.name ?? one.recipe}
+                onChange={(event) => {
+                  const found = recipes.find((recipe) => recipe.document.name === event.currentTarget.value);
+                  if (found) onBy(one.illustration, found.document);
+                }}
+              />
+              <span className={classes.facts}>{stateOf(one, own)}</span>
+            </li>
+          );
+        })}
+      </ul>
+    </>
+  );
+}
+
+function stateOf(one: Candidate, own: Recipe | undefined): string {
+  if (own && own.name !== one.recipe) return 'By another recipe than last time';
+  if (one.last === null) return 'Not handed over yet';
+  return one.has_changed ? `Changed since its no. ${one.last}` : `Unchanged since its no. ${one.last}`;
+}
+
+/** A folder on the server's machine that all of it goes into as well. */
+function Folder({ value, onChange }: { value: string; onChange: (folder: string) => void }) {
+  const roots = useRoots().data ?? [];
+  if (roots.length === 0) return null;
+  return (
+    <TextInput
+      size="xs"
+      label="Also into a folder of the server's machine, each illustration in a folder of its own"
+      placeholder={`${roots[0]}/...`}
+      description={`Below ${roots.join(' or ')}`}
+      value={value}
+      onChange={(event) => onChange(event.currentTarget.value)}
+    />
+  );
+}
+
+/** What one such hand-over came to: each package, the sheets that they share, and the way to have it. */
+function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
+  const isProved =
+    one.report !== null &&
+    one.report.faults.length === 0 &&
+    one.packages.every((each) => each.state === 'done' && each.ok);
+  const done = one.packages.filter((each) => each.state === 'done');
+  return (
+    <section
+      className={isProved || isRunning(one.job) ? classes.proved : classes.notProved}
+      aria-labelledby={`together-${one.id}`}
+    >
+      <h3 id={`together-${one.id}`}>No. {one.number} of the project</h3>
+      {one.job && isRunning(one.job) && (
+        <>
+          <p>
+            {done.length} of {plural(one.packages.length, 'illustration')} done
+          </p>
+          <JobProgress job={one.job} canCancel={canEdit} />
+        </>
+      )}
+      {one.job?.state === 'cancelled' && <p>It was cancelled; no package of it was made.</p>}
+      {one.job?.state === 'failed' && <p role="alert">{one.job.error}</p>}
+      {one.report && (
+        <p className={classes.figure} data-testid="together">
+          {plural(one.report.counts.packages, 'package')}, {plural(one.report.counts.parts, 'part')},{' '}
+          {plural(one.report.counts.files, 'file')}
+          {isProved ? ': each picture came back.' : '.'}
+        </p>
+      )}
+      <ul className={classes.comparisons}>
+        {one.packages.map((each) => (
+          <li key={each.hand_over} data-ok={each.state !== 'done' ? each.error === '' : each.ok}>
+            {each.name}: {saidOf(each)}
+          </li>
+        ))}
+        {one.report?.sheets.map((sheet) => (
+          <li key={sheet.file}>
+            {sheet.file}: {plural(sheet.pictures, 'picture')}, {count(sheet.width)} × {count(sheet.height)} px, shared
+          </li>
+        ))}
+        {one.report?.faults.map((fault) => (
+          <li key={fault} data-ok={false}>
+            {fault}
+          </li>
+        ))}
+      </ul>
+      <Download one={one} />
+    </section>
+  );
+}
+
+function saidOf(one: Together['packages'][number]): string {
+  if (one.error) return one.error;
+  if (one.state !== 'done') return one.state === 'running' ? 'being handed over' : one.state;
+  const proof =
+    one.differing_pixels === null ? 'not put together again' : `${count(one.differing_pixels)} pixels differ`;
+  return `${plural(one.parts, 'part')}, ${proof} (${one.recipe}${one.is_new ? '' : `, unchanged since its no. ${one.number}`})`;
+}
+
+function Download({ one }: { one: Together }) {
+  if (!one.report) return null;
+  if (!one.is_kept) return <p className={classes.facts}>Its files are no longer kept.</p>;
+  return (
+    <Button component="a" download href={`/api/project-hand-overs/${one.id}/package`} variant="default">
+      Download ZIP of all, {bytes(one.report.counts.bytes)}
+    </Button>
+  );
+}
