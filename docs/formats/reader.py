@@ -2,7 +2,7 @@
 
     python reader.py FOLDER [MANIFEST] [--out PICTURE.png]
 
-It needs numpy and Pillow, and nothing of Yuplet. MIT.
+It needs numpy and Pillow, for packages of 16 bits a channel OpenCV too (Pillow rounds them), and nothing of Yuplet. MIT.
 """
 
 import argparse
@@ -15,14 +15,16 @@ from PIL import Image
 NEARLY_HALF = 0.5 - 1e-6  # "Rounding": within 1e-6 of a half counts as a half, and halves go up
 
 
-def straight(folder, entry):
-    """The image of a part or a frame as 8-bit RGBA: of a file, a place on a sheet, or a moment of an animated image."""
+def straight(folder, entry, most):
+    """The image of a part or a frame as RGBA from 0 to `most`: of a file, a place on a sheet, or a moment of an animated image."""
     path = PurePosixPath(entry["file"])
     if path.is_absolute() or ".." in path.parts:
         raise ValueError(f"{path} is not inside the package")
-    with Image.open(folder / path) as image:
-        image.seek(entry.get("moment") or 0)
-        pixels = np.array(image.convert("RGBA"))
+    pixels = words(folder / path) if most == 65535 else None
+    if pixels is None:
+        with Image.open(folder / path) as image:
+            image.seek(entry.get("moment") or 0)
+            pixels = np.array(image.convert("RGBA")).astype(int) * (most // 255)
     place = entry.get("within")
     if place:
         width, height = (place["height"], place["width"]) if place["turned"] else (place["width"], place["height"])
@@ -31,9 +33,17 @@ def straight(folder, entry):
     return pixels
 
 
-def laid(folder, part, canvas):
+def words(path):
+    """An image of 16 bits a channel as RGBA; None for one in which 8 say all."""
+    import cv2
+
+    found = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+    return cv2.cvtColor(found, cv2.COLOR_BGRA2RGBA).astype(int) if found.dtype == np.uint16 else None
+
+
+def laid(folder, part, canvas, most):
     """A part alone on the canvas, (H, W, 4) float64, colour times alpha."""
-    pixels = straight(folder, part)
+    pixels = straight(folder, part, most)
     if part["turn"]["mirrored"]:
         pixels = pixels[:, ::-1]
     pixels = np.rot90(pixels, -part["turn"]["quarters"])  # clockwise
@@ -44,7 +54,7 @@ def laid(folder, part, canvas):
     right, bottom = min(box["x"] + box["width"], canvas[1]), min(box["y"] + box["height"], canvas[0])
     whole = np.zeros((*canvas, 4))
     if left < right and top < bottom:
-        inside = pixels[top - box["y"] : bottom - box["y"], left - box["x"] : right - box["x"]] / 255
+        inside = pixels[top - box["y"] : bottom - box["y"], left - box["x"] : right - box["x"]] / most
         inside[..., 3] *= part["opacity"]
         inside[..., :3] *= inside[..., 3:]
         whole[top:bottom, left:right] = inside
@@ -54,7 +64,7 @@ def laid(folder, part, canvas):
 def put_together(manifest, folder):
     """The whole picture, (H, W, 4) float64, colour times alpha."""
     canvas = (manifest["canvas"]["height"], manifest["canvas"]["width"])
-    parts = {part["id"]: part for part in manifest["parts"]}
+    parts, most = {part["id"]: part for part in manifest["parts"]}, levels(manifest)
 
     def lay_all(entries, under):
         for entry in entries:
@@ -62,7 +72,7 @@ def put_together(manifest, folder):
                 continue
             if "part" in entry:
                 part = parts[entry["part"]]
-                under = lay(under, laid(folder, part, canvas), part["blend"])
+                under = lay(under, laid(folder, part, canvas, most), part["blend"])
             elif entry["isolated"] or entry["opacity"] < 1 or entry["blend"] != "normal":
                 members = lay_all(entry["members"], np.zeros((*canvas, 4)))
                 under = lay(under, members * entry["opacity"], entry["blend"])
@@ -91,20 +101,25 @@ def unmultiplied(picture):
     return np.divide(picture[..., :3], alpha, out=np.zeros_like(picture[..., :3]), where=alpha > 0)
 
 
-def rounded(picture):
-    """As straight 8-bit RGBA; where alpha is 0, colour is 0."""
+def levels(manifest):
+    """The largest value of a channel."""
+    return 65535 if manifest.get("bits", 8) == 16 else 255
+
+
+def rounded(picture, most=255):
+    """As straight RGBA from 0 to `most`; where alpha is 0, colour is 0."""
     whole = np.concatenate([np.minimum(unmultiplied(picture), 1), picture[..., 3:]], axis=2)
-    whole = np.floor(whole * 255 + 1 - NEARLY_HALF).astype(np.uint8)
+    whole = np.floor(whole * most + 1 - NEARLY_HALF).astype(int)
     whole[whole[..., 3] == 0] = 0
     return whole
 
 
-def differences(picture, reference):
-    """How many pixels are not the same in all four channels; and of colour weighted by alpha the largest difference and the mean, in levels."""
+def differences(picture, reference, most=255):
+    """How many pixels are not the same in all four channels; and of colour weighted by alpha the largest difference and the mean, in levels of 255."""
     weights = [
-        np.concatenate([one[..., :3] * (one[..., 3:] / 255), one[..., 3:]], axis=2) for one in (picture, reference)
+        np.concatenate([one[..., :3] * (one[..., 3:] / most), one[..., 3:]], axis=2) for one in (picture, reference)
     ]
-    apart = np.abs(weights[0] - weights[1])
+    apart = np.abs(weights[0] - weights[1]) * 255 / most
     return int((picture != reference).any(axis=2).sum()), float(apart.max(initial=0)), float(apart.mean())
 
 
@@ -170,12 +185,13 @@ BLENDS = {  # cb is the colour under, cs the colour that is laid; neither is mul
 
 
 def read(folder, name="manifest.json"):
-    """The picture of a package as 8-bit RGBA, by how much it differs from the reference, and by how much it may."""
+    """The picture of a package as RGBA, by how much it differs from the reference, and by how much it may."""
     folder = Path(folder)
     manifest = json.loads((folder / name).read_text("utf-8"))
-    picture = rounded(put_together(manifest, folder))
-    reference = straight(folder, manifest["reference"])
-    return picture, differences(picture, reference), manifest["tolerance"]
+    most = levels(manifest)
+    picture = rounded(put_together(manifest, folder), most)
+    reference = straight(folder, manifest["reference"], most)
+    return picture, differences(picture, reference, most), manifest["tolerance"]
 
 
 def main():
@@ -188,7 +204,10 @@ def main():
     options = parser.parse_args()
     picture, (count, largest, mean), allowed = read(options.folder, options.manifest)
     if options.out:
-        Image.fromarray(picture, "RGBA").save(options.out)
+        plain = np.round(
+            picture * 255 / levels(json.loads((Path(options.folder) / options.manifest).read_text("utf-8")))
+        )
+        Image.fromarray(plain.astype(np.uint8), "RGBA").save(options.out)  # Pillow writes 8 bits
     print(f"{count} pixels differ; by at most {largest:.1f} levels, {mean:.4f} on the mean; allowed: {allowed}")
     is_right = count == 0 if allowed["largest"] == 0 else largest <= allowed["largest"] and mean <= allowed["mean"]
     raise SystemExit(0 if is_right else 1)

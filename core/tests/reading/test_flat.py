@@ -111,7 +111,7 @@ class KindTests(FlatTestCase):
         found, report = self.read(self.folder / "grey.tif")
         self.assertEqual(self.scratch.whole("l1")[0, :, 0].tolist(), wanted)
         self.assertEqual(found.bit_depth, 16)
-        self.assertIn("kept for computing", self.said(report))
+        self.assertIn("are kept; what is handed over has 8", self.said(report))
 
     def test_resolution(self) -> None:
         for name in ("a.png", "a.jpg", "a.tif"):
@@ -272,7 +272,7 @@ class DeepTests(FlatTestCase):
                 cv2.imwrite(str(self.folder / name), picture)
                 found, report = self.read(self.folder / name)
                 self.assertEqual(found.bit_depth, 16)
-                self.assertIn("kept for computing", self.said(report))
+                self.assertIn("are kept; what is handed over has 8", self.said(report))
                 deep = self.scratch.deep_rows("l1", 0, 11)
                 assert deep is not None
                 np.testing.assert_array_equal(deep[..., :3], picture[..., 2::-1])

@@ -3201,6 +3201,11 @@ export interface components {
                     /** @description Red, green and blue behind a part in a format without transparency. */
                     ground: number[];
                     /**
+                     * @description Of a channel: with 16, which PNG and TIFF have, what the source has of them is kept. The same for all parts.
+                     * @enum {unknown}
+                     */
+                    bits: 8 | 16;
+                    /**
                      * @description Files of their own, or together on packed sheets.
                      * @enum {unknown}
                      */
@@ -3249,6 +3254,11 @@ export interface components {
                         quality?: number;
                         /** @description Red, green and blue behind a part in a format without transparency. */
                         ground?: number[];
+                        /**
+                         * @description Of a channel: with 16, which PNG and TIFF have, what the source has of them is kept. The same for all parts.
+                         * @enum {unknown}
+                         */
+                        bits?: 8 | 16;
                         /**
                          * @description Files of their own, or together on packed sheets.
                          * @enum {unknown}
@@ -3848,6 +3858,11 @@ export interface components {
                     /** @description Red, green and blue behind a part in a format without transparency. */
                     ground: number[];
                     /**
+                     * @description Of a channel: with 16, which PNG and TIFF have, what the source has of them is kept. The same for all parts.
+                     * @enum {unknown}
+                     */
+                    bits: 8 | 16;
+                    /**
                      * @description Files of their own, or together on packed sheets.
                      * @enum {unknown}
                      */
@@ -3896,6 +3911,11 @@ export interface components {
                         quality?: number;
                         /** @description Red, green and blue behind a part in a format without transparency. */
                         ground?: number[];
+                        /**
+                         * @description Of a channel: with 16, which PNG and TIFF have, what the source has of them is kept. The same for all parts.
+                         * @enum {unknown}
+                         */
+                        bits?: 8 | 16;
                         /**
                          * @description Files of their own, or together on packed sheets.
                          * @enum {unknown}
@@ -5252,6 +5272,11 @@ export interface components {
                     /** @description Red, green and blue behind a part in a format without transparency. */
                     ground: number[];
                     /**
+                     * @description Of a channel: with 16, which PNG and TIFF have, what the source has of them is kept. The same for all parts.
+                     * @enum {unknown}
+                     */
+                    bits: 8 | 16;
+                    /**
                      * @description Files of their own, or together on packed sheets.
                      * @enum {unknown}
                      */
@@ -5300,6 +5325,11 @@ export interface components {
                         quality?: number;
                         /** @description Red, green and blue behind a part in a format without transparency. */
                         ground?: number[];
+                        /**
+                         * @description Of a channel: with 16, which PNG and TIFF have, what the source has of them is kept. The same for all parts.
+                         * @enum {unknown}
+                         */
+                        bits?: 8 | 16;
                         /**
                          * @description Files of their own, or together on packed sheets.
                          * @enum {unknown}

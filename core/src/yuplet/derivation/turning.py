@@ -10,10 +10,10 @@ import numpy as np
 from yuplet.derivation.content import Content, Derived
 from yuplet.geometry import Box, Point
 from yuplet.illustration.derived import Turn, Turned
-from yuplet.pixels import Picture
+from yuplet.pixels import DeepPicture, Picture
 from yuplet.selecting.masks import Chosen
 
-Pixels = TypeVar("Pixels", Picture, Chosen)
+Pixels = TypeVar("Pixels", Picture, Chosen, DeepPicture)
 
 
 def turned(layer: Content, derivation: Turned) -> Derived:

@@ -10,6 +10,7 @@ Geometric Design 8(3), 1991).
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -19,6 +20,8 @@ DARK = 80
 """The lightest channel of a dark colour is below it."""
 STEP = 20
 """Levels of a channel from which two colours are two."""
+_Level = TypeVar("_Level", np.uint8, np.uint16)
+
 _SHORTEST = 4
 """Pixels of a rim below which a colour there is no side of a border."""
 _MOST_ENDS = 48
@@ -367,7 +370,7 @@ def nearest_of(source: NDArray[np.bool_]) -> tuple[NDArray[np.float32], NDArray[
     return distance.astype(np.float32, copy=False), table[labels]
 
 
-def colours_at(picture: NDArray[np.uint8], places: NDArray[np.intp]) -> NDArray[np.uint8]:
+def colours_at(picture: NDArray[_Level], places: NDArray[np.intp]) -> NDArray[_Level]:
     """The colours of some pixels, counted row by row: the shape of `places`, and 3."""
-    found: NDArray[np.uint8] = picture[..., :3].reshape(-1, 3)[places]
+    found: NDArray[_Level] = picture[..., :3].reshape(-1, 3)[places]
     return found

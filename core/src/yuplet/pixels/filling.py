@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
 from yuplet.pixels.continuing import DARK, SEEN, colours_at, continue_borders, nearest_of
+from yuplet.pixels.trimming import Pixels
 
 Continued: TypeAlias = Literal["flat", "painted"]
 
@@ -111,7 +112,7 @@ def fill(
     return result
 
 
-def bleed(picture: Picture, reach: int) -> Picture:
+def bleed(picture: Pixels, reach: int) -> Pixels:
     """Give pixels with alpha 0 the colour of the nearest one that is seen, up to `reach` pixels away; alpha stays 0.
 
     Engines that filter textures mix the colours of neighbours without looking at their alpha (common practice, no published

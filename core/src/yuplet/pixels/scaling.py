@@ -11,18 +11,17 @@ import numpy as np
 from PIL import Image
 
 from yuplet.geometry import Box, Point, Size
-from yuplet.pixels import Picture
-from yuplet.pixels.trimming import cut
+from yuplet.pixels.trimming import Pixels, cut
 
 _LOBES = 3
 
 
-def resampled(picture: Picture, at: Point, area: Box, factor: Fraction, smooth: bool = True) -> Picture:
+def resampled(picture: Pixels, at: Point, area: Box, factor: Fraction, smooth: bool = True) -> Pixels:
     """An area of the scaled canvas, with one picture on it.
 
     Parameters
     ----------
-    picture : (H, W, 4) uint8
+    picture : (H, W, 4) uint8 or uint16
         Straight RGBA.
     at : Point
         Where its top left corner lies, in pixels of the canvas before scaling.
@@ -35,7 +34,7 @@ def resampled(picture: Picture, at: Point, area: Box, factor: Fraction, smooth: 
 
     Returns
     -------
-    (area.height, area.width, 4) uint8
+    (area.height, area.width, 4) of the same kind
         Where alpha is 0, colour is 0.
 
     Raises
@@ -52,10 +51,11 @@ def resampled(picture: Picture, at: Point, area: Box, factor: Fraction, smooth: 
     box = (left - at.x, top - at.y, right - at.x, bottom - at.y)
     low = Box(*(math.floor(value - reach) for value in box[:2]), *(math.ceil(value + reach) for value in box[2:]))
     common = low.meet(Box(0, 0, width, height))
+    result = np.zeros((area.height, area.width, 4), picture.dtype)
     if common.is_empty:
-        return np.zeros((area.height, area.width, 4), np.uint8)
-    inner = cut(picture, common)
-    share = inner[..., 3].astype(np.float32) / 255
+        return result
+    inner, most = cut(picture, common), np.iinfo(picture.dtype).max
+    share = inner[..., 3].astype(np.float32) / most
     wanted = (box[0] - low.left, box[1] - low.top, box[2] - low.left, box[3] - low.top)
 
     def one(values: np.ndarray) -> np.ndarray:
@@ -67,24 +67,23 @@ def resampled(picture: Picture, at: Point, area: Box, factor: Fraction, smooth: 
         return np.asarray(mixed, np.float32)
 
     alpha = np.clip(one(share), 0, 1)
-    levels = np.floor(alpha * 255 + 0.5)
-    result = np.zeros((area.height, area.width, 4), np.uint8)
+    levels = np.floor(alpha * most + 0.5)
     result[..., 3] = levels
     seen = levels > 0
     for channel in range(3):
         colour = one(inner[..., channel] * share)[seen] / alpha[seen]
-        result[..., channel][seen] = np.clip(np.floor(colour + 0.5), 0, 255)
+        result[..., channel][seen] = np.clip(np.floor(colour + 0.5), 0, most)
     return result
 
 
-def _enlarged(picture: Picture, at: Point, area: Box, factor: Fraction) -> Picture:
+def _enlarged(picture: Pixels, at: Point, area: Box, factor: Fraction) -> Pixels:
     if factor.denominator != 1 or not (float(at.x).is_integer() and float(at.y).is_integer()):
         raise ValueError(f"pixels cannot be enlarged {factor} times without mixing them")
     times = factor.numerator
     height, width = picture.shape[:2]
     place = Box.at(int(at.x) * times, int(at.y) * times, Size(width * times, height * times))
     common = place.meet(area)
-    result = np.zeros((area.height, area.width, 4), np.uint8)
+    result = np.zeros((area.height, area.width, 4), picture.dtype)
     if not common.is_empty:
         rows = (np.arange(common.top, common.bottom) - place.top) // times
         columns = (np.arange(common.left, common.right) - place.left) // times

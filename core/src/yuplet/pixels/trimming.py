@@ -6,12 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yuplet.geometry import Box
-from yuplet.pixels import DeepPicture, Picture, kernels
+from yuplet.pixels import AnyPicture, DeepPicture, Picture, kernels
 
 Pixels = TypeVar("Pixels", Picture, DeepPicture)
 
 
-def content_box(picture: Picture, threshold: int = 0) -> Box | None:
+def content_box(picture: AnyPicture, threshold: int = 0) -> Box | None:
     """The smallest box around all pixels with alpha above a threshold; None when there is none.
 
     Costs about one read of the alpha channel: rows are scanned from both ends, columns within what remains.

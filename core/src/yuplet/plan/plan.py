@@ -241,7 +241,9 @@ class _Planner:
     def _settings(self, images: Images) -> dict[str, Any]:
         """What of the settings the pixels and the bytes of an image depend on, for a given box."""
         if images not in self._said:
-            others = ("extent", "margin", "sides", "threshold", "stored", "moving")
+            others: tuple[str, ...] = ("extent", "margin", "sides", "threshold", "stored", "moving")
+            # Keys of before there was a choice say nothing of 8 bits.
+            others += ("bits",) if images.bits == 8 else ()
             self._said[images] = {name: value for name, value in asdict(images).items() if name not in others}
         return self._said[images]
 
@@ -417,8 +419,19 @@ class _Planner:
         except KeyError:
             return ""
         canvas = self.illustration.canvas
+        # As with the images: keys of before say nothing of 8 bits.
+        deep = [] if self.recipe.images.bits == 8 else [self.recipe.images.bits]
         return digest(
-            [_KEYS, canvas, str(factor), self.recipe.smooth, self.recipe.reference_ground, self.illustration.ppi, said]
+            [
+                _KEYS,
+                *deep,
+                canvas,
+                str(factor),
+                self.recipe.smooth,
+                self.recipe.reference_ground,
+                self.illustration.ppi,
+                said,
+            ]
         )
 
 

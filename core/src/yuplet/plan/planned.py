@@ -239,6 +239,11 @@ class Plan:
     notes: tuple[PlanNote, ...] = field(default=())
 
     @property
+    def is_deep(self) -> bool:
+        """Whether images have 16 bits a channel."""
+        return self.recipe.images.bits == 16
+
+    @property
     def main(self) -> PlannedScale:
         """The scale that the first manifest describes."""
         return self.scales[0]

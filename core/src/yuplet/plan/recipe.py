@@ -25,10 +25,13 @@ Format: TypeAlias = Literal["png", "webp", "avif", "jpeg", "tiff"]
 Stored: TypeAlias = Literal["files", "sheets"]
 Moving: TypeAlias = Literal["files", "all-files", "grid", "apng", "webp", "gif"]
 Effort: TypeAlias = Literal["quick", "normal", "small"]
+Bits: TypeAlias = Literal[8, 16]
 Colour: TypeAlias = tuple[int, int, int]
 
 OPAQUE = frozenset({"jpeg"})
 """Formats that have no transparency."""
+DEEP = frozenset({"png", "tiff"})
+"""Formats that can have 16 bits a channel."""
 ENDINGS: Mapping[str, str] = {"png": ".png", "webp": ".webp", "avif": ".avif", "jpeg": ".jpg", "tiff": ".tif"}
 
 
@@ -40,7 +43,8 @@ class Images:
     `threshold` (0 to 254) counts as empty when a part is trimmed. `margin` is in pixels of what is written, on each side; `sides` are
     padded at the right and at the bottom. `under` says what colour stands where alpha is 0: none, that of the source, or that of the
     nearest pixel that is seen, up to `reach` pixels away. `effort` is for PNG, `quality` (1 to 100) for what is not `lossless`, and
-    `ground` is the colour behind the part in a format without transparency. `stored` says whether images are files of their own or lie
+    `ground` is the colour behind the part in a format without transparency. `bits` are those of a channel: with 16, which PNG and TIFF have, what a source
+    has of them is kept; they are those of the picture of the whole as well, and so the same for all parts. `stored` says whether images are files of their own or lie
     together on sheets, and `moving` how the frames of an animated part are kept that is not: as numbered files, equal frames in one or each in its own
     (`all-files`), in a grid of equal cells, or as one animated image.
     """
@@ -56,6 +60,7 @@ class Images:
     lossless: bool = True
     quality: int = 90
     ground: Colour = (255, 255, 255)
+    bits: Bits = 8
     stored: Stored = "files"
     moving: Moving = "files"
 
@@ -407,6 +412,15 @@ def _check(recipe: Recipe) -> None:
     files = [one.file for one in recipe.extras.places]
     if len(set(files)) < len(files):
         raise RecipeNotUnderstood("beside.places", "the same table is there twice")
+    all_images = [recipe.images, *(replace(recipe.images, **_values(one.images)) for one in recipe.images_for)]
+    if any(one.bits != recipe.images.bits for one in all_images):
+        raise RecipeNotUnderstood("images_for", "bits are the same for all parts")
+    if recipe.images.bits == 16 and any(
+        one.format not in DEEP or one.moving not in ("files", "all-files", "grid") for one in all_images
+    ):
+        raise RecipeNotUnderstood(
+            "images", "16 bits a channel are written as PNG or TIFF, and not as an animated image"
+        )
     labels = [scale.label for scale in recipe.scales]
     if len(set(labels)) < len(labels):
         raise RecipeNotUnderstood("scales", "the same scale is there twice")
@@ -415,8 +429,7 @@ def _check(recipe: Recipe) -> None:
             if scale.by != "factor" or not float(scale.value).is_integer():
                 said = f"pixel art is enlarged by whole factors only, not by {scale.label}"
                 raise RecipeNotUnderstood("scales", said)
-        settings = (recipe.images, *(replace(recipe.images, **_values(one.images)) for one in recipe.images_for))
-        if any(not images.is_exact or images.moving == "gif" for images in settings):
+        if any(not images.is_exact or images.moving == "gif" for images in all_images):
             said = "pixel art is written without loss only: as PNG, TIFF or lossless WebP, and not as GIF"
             raise RecipeNotUnderstood("images", said)
 

@@ -262,6 +262,8 @@ def _key_of(members: Sequence[Member], size: Size, images: Images, rest: Any) ->
         for name, value in asdict(images).items()
         if name in ("format", "effort", "lossless", "quality", "ground", "moving")
     }
+    if images.bits != 8:
+        way["bits"] = images.bits
     said = asdict(rest) if isinstance(rest, Sheets) else rest
     if isinstance(rest, Sheets):
         # Says nothing of the sheets of one package.

@@ -350,7 +350,11 @@ def _animated(layers: list[Layer], stem: str, facts: _Facts, prefix: str) -> tup
 
 def _say_what_it_is(facts: _Facts, report: ReadingReport) -> None:
     if facts.bit_depth == 16:
-        kept = "were rounded to 8" if facts.deep is None else "are kept for computing; what is handed over has 8"
+        kept = (
+            "were rounded to 8"
+            if facts.deep is None
+            else "are kept; what is handed over has 8, or 16 where a recipe says so"
+        )
         report.add("information", f"16 bits a channel {kept}.")
     if facts.has_still:
         report.add(

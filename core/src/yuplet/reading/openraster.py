@@ -309,7 +309,11 @@ def _read_images(
                     source.path,
                 )
             if found.bit_depth == 16:
-                kept = "were rounded to 8" if is_converted else "are kept for computing; what is handed over has 8"
+                kept = (
+                    "were rounded to 8"
+                    if is_converted
+                    else "are kept; what is handed over has 8, or 16 where a recipe says so"
+                )
                 report.add("information", f"16 bits a channel {kept}.", source.path)
             if found.profile is not None and not colour.is_srgb(found.profile):
                 spaces.add(found.colour_space)

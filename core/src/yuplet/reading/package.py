@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from PIL import Image
 
@@ -23,7 +24,7 @@ from yuplet.illustration.derived import Turn
 from yuplet.illustration.interchange import MAX_LAYERS
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode, ReadingReport
 from yuplet.paths import PackagePath
-from yuplet.pixels import Picture
+from yuplet.pixels import AnyPicture, Picture, rounded
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.pixels.trimming import content_box, cut
@@ -109,7 +110,7 @@ class _Reader:
         self._done = 0
         self._layers: dict[str, str] = {}
         self._alternates: list[str] = []
-        self._decoded: tuple[tuple[str, int], Picture] = (("", 0), np.zeros((0, 0, 4), np.uint8))
+        self._decoded: tuple[tuple[str, int], AnyPicture] = (("", 0), np.zeros((0, 0, 4), np.uint8))
 
     def arranged(self, camera: Any) -> tuple[dict[str, Any], ...]:
         """What the manifest says of the parts beyond the art, as commands; packages of older versions say less."""
@@ -210,22 +211,26 @@ class _Reader:
         )
 
     def _image(self, said: dict[str, Any], key: str, place: tuple[int, int], turn: Turn) -> Box | None:
-        picture = turn_picture(self._picture(said), turn)
+        found = self._picture(said)
+        deep = turn_picture(np.asarray(found, np.uint16), turn) if found.dtype == np.uint16 else None
+        picture = turn_picture(np.asarray(found, np.uint8), turn) if deep is None else rounded(deep)
         content = content_box(picture)
         if content is None:
             return None
         self._scratch.put(key, cut(picture, content))
+        if deep is not None:
+            self._scratch.put_deep(key, cut(deep, content))
         return content.moved(*place)
 
-    def _picture(self, said: dict[str, Any]) -> Picture:
+    def _picture(self, said: dict[str, Any]) -> AnyPicture:
         """A picture by what the manifest says of it: a whole file, a moment of an animated one, or a place on a sheet."""
         file, within = said["file"], said.get("within")
         moment = _whole(said.get("moment", 0), 0)
         if self._decoded[0] != (file, moment):
             self._decoded = ((file, moment), self._whole(file, moment))
-        picture = self._decoded[1]
         if within is None:
-            return picture
+            return self._decoded[1]
+        picture: Any = self._decoded[1]
         left, top = _whole(within["x"], 0), _whole(within["y"], 0)
         size = Size(_whole(within["width"], 1), _whole(within["height"], 1))
         lying = Size(size.height, size.width) if within["turned"] else size
@@ -235,18 +240,26 @@ class _Reader:
             raise BrokenFile(f"A picture lies outside of the sheet '{file}'. Hand over again.") from None
         return np.ascontiguousarray(np.rot90(found) if within["turned"] else found)
 
-    def _whole(self, file: str, moment: int) -> Picture:
+    def _whole(self, file: str, moment: int) -> AnyPicture:
         try:
             data = archives.read(self._archive, PackagePath(file), MAX_IMAGE)
         except KeyError:
             raise BrokenFile(f"The package lacks '{file}'. Hand over again, or put the file back.") from None
         if data.startswith(png.SIGNATURE) and moment == 0:
-            png.facts(data, f"'{file}'")
-            return png.decode(data, f"'{file}'")
+            is_deep = png.facts(data, f"'{file}'").bit_depth == 16
+            deep = png.decode_deep(data, f"'{file}'") if is_deep else None
+            return png.decode(data, f"'{file}'") if deep is None else deep
         try:
             with Image.open(io.BytesIO(data), formats=_FORMATS) as image:
                 if image.width * image.height > png.MAX_PIXELS or max(image.size) > png.MAX_SIDE:
                     raise TooLarge(f"'{file}' is {image.width} x {image.height} px, more than Yuplet takes.")
+                found = (
+                    cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+                    if image.format == "TIFF"
+                    else None
+                )
+                if found is not None and found.dtype == np.uint16 and found.ndim == 3 and found.shape[2] == 4:
+                    return np.asarray(cv2.cvtColor(found, cv2.COLOR_BGRA2RGBA), np.uint16)
                 image.seek(moment)
                 return np.array(image.convert("RGBA"))
         except (OSError, ValueError, SyntaxError, EOFError) as error:

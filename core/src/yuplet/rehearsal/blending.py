@@ -146,9 +146,29 @@ def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.void]) 
                 found[0].bottom = max(found[0].bottom, y + 1)
 
 
-def premultiplied(image: Bytes, opacity: float) -> Floats:
-    """A straight 8-bit image as float64 with colour multiplied by alpha and opacity."""
-    result = image.astype(np.float64) / 255
+def count_differences_of_words(exact: Floats, reference: NDArray[np.uint16], found: NDArray[np.void]) -> None:
+    """The same as `count_differences` with 16 bits a channel; weighted differences are in 65535ths of a level of 65535."""
+    alpha = np.floor(exact[..., 3:] * 65535.0 + 1.0 - ROUND_UP_FROM)
+    colour = np.divide(exact[..., :3], exact[..., 3:], out=np.zeros_like(exact[..., :3]), where=alpha > 0)
+    levels = np.floor(np.minimum(colour, 1.0) * 65535.0 + 1.0 - ROUND_UP_FROM)
+    its, covered = reference[..., :3].astype(np.float64), reference[..., 3:].astype(np.float64)
+    by_alpha = np.abs(alpha - covered)
+    worst = np.maximum(by_alpha[..., 0], np.where(alpha > 0, np.abs(levels - its), 0.0).max(axis=-1))
+    seen = np.concatenate([np.abs(levels * alpha - its * covered), 65535.0 * by_alpha], axis=-1)
+    found[0]["weighted_sum"], found[0]["weighted_largest"] = seen.sum(), seen.max(initial=0)
+    rows, columns = np.nonzero(worst)
+    if not len(rows):
+        return
+    y, x = np.unravel_index(worst.argmax(), worst.shape)
+    found[0]["differing"], found[0]["largest"] = len(rows), worst.max()
+    found[0]["x"], found[0]["y"] = x, y
+    found[0]["left"], found[0]["top"] = columns.min(), rows.min()
+    found[0]["right"], found[0]["bottom"] = columns.max() + 1, rows.max() + 1
+
+
+def premultiplied(image: Bytes | NDArray[np.uint16], opacity: float) -> Floats:
+    """A straight image of 8 or 16 bits as float64 with colour multiplied by alpha and opacity."""
+    result = image.astype(np.float64) / np.iinfo(image.dtype).max
     result[..., 3] *= opacity
     result[..., :3] *= result[..., 3:]
     return result

@@ -6,7 +6,9 @@ from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TypeVar
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -19,11 +21,13 @@ MOST_BYTES = 16_000_000_000
 """Of the raw pixels that are kept in one folder meanwhile."""
 _written: dict[Path, int] = {}
 _lock = threading.Lock()
+_Level = TypeVar("_Level", np.uint8, np.uint16)
 
 
 @dataclass(frozen=True, slots=True)
 class Decoded:
-    """An image that could be read: its size, the area with any alpha (left, top, right, bottom), and the CRC-32 of its RGBA.
+    """An image that could be read: its size, the area with any alpha (left, top, right, bottom), and the CRC-32 of its RGBA, of which each value has
+    so many `bits`: two bytes are the higher one first.
 
     `png` is a PNG file of exactly these pixels, where there is one that every program shows alike.
     """
@@ -34,12 +38,38 @@ class Decoded:
     crc32: str
     raw: Path
     png: Path | None = None
+    bits: int = 8
 
     def rows(self, top: int, bottom: int) -> NDArray[np.uint8]:
-        """Rows `top` to `bottom` (the first outside) as (H, W, 4) straight RGBA."""
-        count = (bottom - top) * self.width * 4
-        data = np.fromfile(self.raw, np.uint8, count, offset=top * self.width * 4)
+        """Rows `top` to `bottom` (the first outside) as (H, W, 4) straight RGBA; of 16 bits the nearest of 8."""
+        if self.bits == 16:
+            return ((self.words(top, bottom).astype(np.uint32) + 128) // 257).astype(np.uint8)
+        return self._read(np.uint8, top, bottom)
+
+    def words(self, top: int, bottom: int) -> NDArray[np.uint16]:
+        """The same with 16 bits a value."""
+        if self.bits == 16:
+            return self._read(np.uint16, top, bottom)
+        return self._read(np.uint8, top, bottom).astype(np.uint16) * np.uint16(257)
+
+    def _read(self, kind: type[_Level], top: int, bottom: int) -> NDArray[_Level]:
+        count, each = (bottom - top) * self.width * 4, np.dtype(kind).itemsize
+        data = np.fromfile(self.raw, kind, count, offset=top * self.width * 4 * each)
         return data.reshape(bottom - top, self.width, 4)
+
+
+def decode_words(path: Path, raw: Path) -> Decoded:
+    """Decode an image to straight RGBA of 16 bits a value, by OpenCV, for Pillow rounds them; raises OSError or ValueError when it cannot be read."""
+    with Image.open(path) as opened:
+        _check_size(opened)
+        has_words = opened.format in ("PNG", "TIFF")
+    found = cv2.imread(str(path), cv2.IMREAD_UNCHANGED) if has_words else None
+    if found is None or found.dtype != np.uint16:
+        plain = decode(path, raw)
+        return kept_words(plain.words(0, plain.height), raw)
+    code = {2: cv2.COLOR_GRAY2RGBA, 3: cv2.COLOR_BGR2RGBA, 4: cv2.COLOR_BGRA2RGBA}
+    wanted = code[2 if found.ndim == 2 else found.shape[2]]
+    return kept_words(np.asarray(cv2.cvtColor(found, wanted), np.uint16), raw)
 
 
 def decode(path: Path, raw: Path) -> Decoded:
@@ -116,6 +146,9 @@ def cut_out(sheet: Decoded, left: int, top: int, width: int, height: int, is_tur
     across, down = (height, width) if is_turned else (width, height)
     if left < 0 or top < 0 or left + across > sheet.width or top + down > sheet.height:
         raise ValueError("it lies outside of its sheet")
+    if sheet.bits == 16:
+        words = sheet.words(top, top + down)[:, left : left + across]
+        return kept_words(np.rot90(words) if is_turned else words, raw)
     rows = np.ascontiguousarray(sheet.rows(top, top + down)[:, left : left + across])
     picture = Image.fromarray(rows, "RGBA")
     return kept(picture.transpose(Image.Transpose.ROTATE_90) if is_turned else picture, raw)
@@ -128,6 +161,17 @@ def kept(picture: Image.Image, raw: Path) -> Decoded:
     raw.write_bytes(pixels)
     content = picture.getbbox(alpha_only=True)
     return Decoded(picture.width, picture.height, content, f"{zlib.crc32(pixels):08x}", raw)
+
+
+def kept_words(picture: NDArray[np.uint16], raw: Path) -> Decoded:
+    """The same of an array of 16 bits a value."""
+    picture = np.ascontiguousarray(picture)
+    _require_room(raw.parent, picture.nbytes)
+    raw.write_bytes(picture.tobytes())
+    rows, columns = np.nonzero(picture[..., 3].any(axis=1))[0], np.nonzero(picture[..., 3].any(axis=0))[0]
+    content = (int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1) if len(rows) else None
+    crc = f"{zlib.crc32(picture.astype('>u2').tobytes()):08x}"
+    return Decoded(picture.shape[1], picture.shape[0], content, crc, raw, bits=16)
 
 
 def require_few(placed: int) -> None:
@@ -145,6 +189,9 @@ def _require_room(folder: Path, more: int) -> None:
 
 def turned(image: Decoded, mirrored: bool, quarters: int, raw: Path) -> Decoded:
     """The same image mirrored left to right, if at all, and then turned clockwise by so many quarters."""
+    if image.bits == 16:
+        words = image.words(0, image.height)
+        return kept_words(np.rot90(words[:, ::-1] if mirrored else words, -quarters), raw)
     ways = (None, Image.Transpose.ROTATE_270, Image.Transpose.ROTATE_180, Image.Transpose.ROTATE_90)
     picture = Image.frombytes("RGBA", (image.width, image.height), image.raw.read_bytes())
     if mirrored:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yuplet import documents
-from yuplet.rehearsal.images import kept, require_few
+from yuplet.rehearsal.images import kept, kept_words, require_few
 from yuplet.rehearsal.package import tree_of
 from yuplet.rehearsal.picture import Placed, Scene
 
@@ -23,9 +23,9 @@ _FORMAT = "yuplet-openexr"
 
 
 def scene_of_openexr(
-    path: Path, scratch: Path, allowed: tuple[float, float], size: tuple[int, int], scale: float
+    path: Path, scratch: Path, allowed: tuple[float, float], size: tuple[int, int], scale: float, bits: int
 ) -> Scene:
-    """The parts of a file; raises ValueError, KeyError or what the library raises for one that cannot be read."""
+    """The parts of a file, with so many bits a channel; raises ValueError, KeyError or what the library raises for one that cannot be read."""
     with OpenEXR.File(str(path), header_only=True) as file:
         windows = [_box(part.header["dataWindow"]) for part in file.parts]
     require_few(len(windows))
@@ -46,7 +46,11 @@ def scene_of_openexr(
             pixels = _straight(part.channels["RGBA"].pixels)
             if pixels.shape[:2] != (height, width):
                 raise ValueError("a part is not as large as its data window")
-            image = kept(Image.fromarray(pixels, "RGBA"), scratch / f"part {number}.raw")
+            raw = scratch / f"part {number}.raw"
+            if bits == 16:
+                image = kept_words(np.floor(pixels * 65535 + 0.5).astype(np.uint16), raw)
+            else:
+                image = kept(Image.fromarray(np.floor(pixels * 255 + 0.5).astype(np.uint8), "RGBA"), raw)
             placed[str(one["id"])] = Placed(
                 label=" / ".join(one["path"]),
                 image=image,
@@ -66,6 +70,7 @@ def scene_of_openexr(
         ground=None,
         largest=allowed[0],
         mean=allowed[1],
+        bits=bits,
     )
 
 
@@ -75,11 +80,11 @@ def _box(window: Any) -> tuple[int, int, int, int]:
     return left, top, right - left + 1, bottom - top + 1
 
 
-def _straight(associated: NDArray[Any]) -> NDArray[np.uint8]:
-    """Linear light, colour multiplied by alpha, as straight sRGB of 8 bits."""
+def _straight(associated: NDArray[Any]) -> NDArray[np.float64]:
+    """Linear light, colour multiplied by alpha, as straight sRGB from 0 to 1."""
     values = associated.astype(np.float64)
     alpha = values[..., 3:]
     light = np.divide(values[..., :3], alpha, out=np.zeros_like(values[..., :3]), where=alpha > 0)
     encoded = np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0.0031308) ** (1 / 2.4) - 0.055)
-    whole = np.concatenate([np.clip(encoded, 0, 1), np.clip(alpha, 0, 1)], axis=2)
-    return np.floor(whole * 255 + 0.5).astype(np.uint8)
+    whole: NDArray[np.float64] = np.concatenate([np.clip(encoded, 0, 1), np.clip(alpha, 0, 1)], axis=2)
+    return whole

@@ -11,7 +11,7 @@ from yuplet.rehearsal.checks import faults_of_joints, faults_of_order, faults_of
 from yuplet.rehearsal.derived import says_depths, says_fractions, scene_from_depths, scene_from_fractions
 from yuplet.rehearsal.drawing import scene_of_drawing, scene_of_drawings, symbols_of
 from yuplet.rehearsal.grid import cells, require_uncut_pictures, scene_of_pictures
-from yuplet.rehearsal.images import Decoded, cut_out, decode, moments
+from yuplet.rehearsal.images import Decoded, cut_out, decode, decode_words, moments
 from yuplet.rehearsal.images import turned as turn
 from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
@@ -106,7 +106,8 @@ class OpenPackage:
             number, name = numbered
             path = self.paths.get(name)
             try:
-                return decode(path, self._scratch / f"{number}.raw") if path else None
+                read = decode_words if self.package.bits == 16 else decode
+                return read(path, self._scratch / f"{number}.raw") if path else None
             except Exception:  # decoders raise errors of many kinds for damaged files
                 self.inventory.unreadable.append(name)
                 return None
@@ -232,7 +233,7 @@ class OpenPackage:
             case "scene":
                 return scene_of_drawing(path, folder, allowed, size, scale)
             case "openexr":
-                return scene_of_openexr(path, folder, allowed, size, scale)
+                return scene_of_openexr(path, folder, allowed, size, scale, self.package.bits)
             case "page":
                 return scene_of_page(path, folder, allowed, size, scale)
         return _scene_of_first(path, folder, allowed, size, scale)

@@ -128,13 +128,14 @@ TreeEntry: TypeAlias = GroupEntry | PartUse
 class Package:
     """A manifest that could be read, and the folder around it.
 
-    `camera` is its distance before the picture and how far it travels, in pixels. `others` are the manifests of other scales. A picture that is put together again may differ by the `largest` level and on the
+    Its images and its reference have so many `bits` a channel. `camera` is its distance before the picture and how far it travels, in pixels. `others` are the manifests of other scales. A picture that is put together again may differ by the `largest` level and on the
     `mean`; what is laid on a `ground` is compared with a reference that is.
     """
 
     folder: Path
     manifest: str
     scale: float
+    bits: int
     others: tuple[str, ...]
     ground: tuple[int, int, int] | None
     largest: float
@@ -210,6 +211,7 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         folder=folder,
         manifest=manifest,
         scale=float(value.get("scale", 1)),
+        bits=int(value.get("bits", 8)),
         others=others,
         ground=None if ground is None else (int(ground[0]), int(ground[1]), int(ground[2])),
         largest=float(tolerance["largest"]),

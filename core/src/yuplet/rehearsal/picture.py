@@ -58,7 +58,7 @@ class Scene:
     """What is to be put together, however it was read: the tree, and by the ids in it what lies where; images that are missing are absent.
 
     It may differ from the reference by the `largest` level and on the `mean`. Where no manifest says it, a camera stands at a `distance` before the
-    picture and parts at their `depths` behind it, in pixels.
+    picture and parts at their `depths` behind it, in pixels. It is compared with so many `bits` a channel.
     """
 
     way: Way
@@ -70,6 +70,7 @@ class Scene:
     ground: tuple[int, int, int] | None
     largest: float
     mean: float
+    bits: int = 8
     distance: float | None = None
     depths: Mapping[str, float] = field(default_factory=dict)
 
@@ -127,6 +128,7 @@ def scene_of(package: Package, way: Way, images: Mapping[str, Mapping[Source, De
         ground=package.ground,
         largest=package.largest,
         mean=package.mean,
+        bits=package.bits,
     )
 
 
@@ -139,7 +141,10 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
         exact = _band(scene, top)
         bottom = top + len(exact)
         own = _nothing_found(scene)
-        blending.count_differences(exact, reference.rows(top, bottom), own)
+        if scene.bits == 16:
+            blending.count_differences_of_words(exact, reference.words(top, bottom), own)
+        else:
+            blending.count_differences(exact, reference.rows(top, bottom), own)
         with lock:
             _add(total[0], own[0], top)
 
@@ -151,17 +156,27 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
         area = tuple(int(found[side]) for side in ("left", "top", "right", "bottom"))
         worst = {"x": int(found["x"]), "y": int(found["y"]), "part": _blamed(scene, area)}
     pixels = scene.width * scene.height
+    # In levels of 255, whatever it is counted in; differences of weighted colour are in parts of a level as many as there are levels.
+    most = 65535 if scene.bits == 16 else 255
+    level = most / 255
     return Comparison(
         way=scene.way,
         scale=scene.scale,
         pixels=pixels,
         differing_pixels=int(found["differing"]),
-        largest=int(found["largest"]) if scene.largest == 0 else round(int(found["weighted_largest"]) / 255, 3),
-        mean=round(int(found["weighted_sum"]) / 255 / (4 * pixels), 6),
+        largest=_shortest(int(found["largest"]) / level)
+        if scene.largest == 0
+        else round(int(found["weighted_largest"]) / most / level, 3),
+        mean=round(int(found["weighted_sum"]) / most / level / (4 * pixels), 6),
         allowed_largest=scene.largest,
         allowed_mean=scene.mean,
         worst=worst,
     )
+
+
+def _shortest(value: float) -> float:
+    """A whole number as one."""
+    return int(value) if value == int(value) else round(value, 3)
 
 
 def rows_of(scene: Scene, top: int) -> NDArray[np.uint8]:
@@ -218,7 +233,7 @@ def _put_together(
         if isinstance(entry, PartUse):
             placed = scene.placed.get(entry.part_id)
             if placed is not None:
-                _lay_part(backdrop, placed, top, bottom)
+                _lay_part(backdrop, placed, top, bottom, scene.bits)
         elif entry.isolated or entry.opacity < 1 or entry.blend != "normal":
             inside = _put_together(entry.members, scene, top, bottom)
             inside *= entry.opacity
@@ -228,7 +243,7 @@ def _put_together(
     return backdrop
 
 
-def _lay_part(backdrop: blending.Floats, part: Placed, top: int, bottom: int) -> None:
+def _lay_part(backdrop: blending.Floats, part: Placed, top: int, bottom: int, bits: int) -> None:
     image, across, down = part.image, part.left, part.top
     first, last = max(top, down), min(bottom, down + image.height)
     left, right = max(0, across), min(backdrop.shape[1], across + image.width)
@@ -236,16 +251,20 @@ def _lay_part(backdrop: blending.Floats, part: Placed, top: int, bottom: int) ->
         if part.blend in blending.OUTSIDE_TOO:
             backdrop[...] = 0
         return
-    rows = image.rows(first - down, last - down)[:, left - across : right - across]
-    if part.blend == "normal":
-        blending.over_bytes(backdrop[first - top : last - top, left:right], rows, part.opacity)
+    target = backdrop[first - top : last - top, left:right]
+    if part.blend == "normal" and bits == 8:
+        blending.over_bytes(
+            target, image.rows(first - down, last - down)[:, left - across : right - across], part.opacity
+        )
         return
+    read = image.words if bits == 16 else image.rows
+    laid = blending.premultiplied(read(first - down, last - down)[:, left - across : right - across], part.opacity)
     if part.blend in blending.OUTSIDE_TOO:
         source = np.zeros_like(backdrop)
-        source[first - top : last - top, left:right] = blending.premultiplied(rows, part.opacity)
+        source[first - top : last - top, left:right] = laid
         _lay(backdrop, source, part.blend)
         return
-    _lay(backdrop[first - top : last - top, left:right], blending.premultiplied(rows, part.opacity), part.blend)
+    _lay(target, laid, part.blend)
 
 
 def _lay(backdrop: blending.Floats, source: blending.Floats, mode: str) -> None:

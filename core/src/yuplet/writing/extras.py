@@ -8,7 +8,7 @@ from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import BesideKind, Plan, PlannedExtra, PlannedPart
 from yuplet.writing import layered, model, openexr, overview, page, tables, vector
-from yuplet.writing.pictures import Sources, part_picture
+from yuplet.writing.pictures import Sources, part_picture, part_picture_deep
 
 _MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedExtra], bytes]] = {
     "layers": lambda drawn, _: layered.layers(drawn.plan, drawn.picture),
@@ -37,7 +37,10 @@ class Drawn:
         return part_picture(self.plan, at, planned, 0, at.images[planned.part.id].cut, self.sources)
 
     def deep(self, planned: PlannedPart) -> DeepPicture | None:
-        """The same with 16 bits a channel, where the source has them: at scale 1, of a part that is one layer as it was read."""
+        """The same with 16 bits a channel, where images have them, or where the source does: at scale 1, of a part that is one layer as it was read."""
+        if self.plan.is_deep:
+            at = self.plan.main
+            return part_picture_deep(self.plan, at, planned, 0, at.images[planned.part.id].cut, self.sources)
         part, cut = planned.part, self.plan.main.images[planned.part.id].cut
         (first, *more) = part.frames[0].pieces
         box = self.plan.layer_boxes.get(first.layer)

@@ -4,10 +4,10 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import PurePath
 
-from yuplet.pixels import Picture
+from yuplet.pixels import AnyPicture, rounded
 from yuplet.plan.planned import Plan, PlannedExtra, PlannedPart, PlannedScale, PlannedSheet
 from yuplet.writing import extras, images, incremental_reference, sheets
-from yuplet.writing.pictures import Sources, written_picture
+from yuplet.writing.pictures import Sources, written_deep, written_picture
 
 WHOLE = ("combination", "flip-book")
 """Files beside the images that are pictures of the whole canvas."""
@@ -23,22 +23,29 @@ _SEEN = {
 """Media types of what a browser shows, by the endings of files."""
 
 
-def image(plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, sources: Sources) -> tuple[Picture, bytes]:
+def image(plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, sources: Sources) -> tuple[AnyPicture, bytes]:
     """One frame of a part that is in a file of its own: its pixels and the file."""
-    picture = written_picture(plan, at, planned, frame, sources)
+    draw = written_deep if plan.is_deep else written_picture
+    picture = draw(plan, at, planned, frame, sources)
     return picture, images.encode(picture, planned.images, plan.ppi_at(at))
 
 
-def sheet(plan: Plan, at: PlannedScale, one: PlannedSheet, sources: Sources) -> tuple[list[Picture], bytes]:
+def sheet(plan: Plan, at: PlannedScale, one: PlannedSheet, sources: Sources) -> tuple[list[AnyPicture], bytes]:
     """A sheet or an animation: the pixels of its members and the file."""
     parts = {planned.part.id: planned for planned in plan.parts}
-    pictures = [written_picture(plan, at, parts[member.part], member.index, sources) for member in one.members]
+    draw = written_deep if plan.is_deep else written_picture
+    pictures = [draw(plan, at, parts[member.part], member.index, sources) for member in one.members]
     return pictures, sheets.encoded(one, pictures, plan.recipe.sheets.repeat_edge, plan.ppi_at(at))
 
 
 def moving(plan: Plan, one: PlannedExtra, sources: Sources, workers: int) -> bytes:
     """All moments of the whole picture as one animated image."""
-    pictures = [incremental_reference.composed(plan, plan.main, tree, sources, workers) for tree in one.frames]
+    if plan.is_deep:
+        # As the reference would be, rounded to what animated images have.
+        deep = (incremental_reference.composed_deep(plan, plan.main, tree, sources, workers) for tree in one.frames)
+        pictures = [rounded(picture) for picture in deep]
+    else:
+        pictures = [incremental_reference.composed(plan, plan.main, tree, sources, workers) for tree in one.frames]
     wanted = plan.recipe.extras.flip_book
     assert wanted != "none"
     return sheets.animated(pictures, one.milliseconds, 0, wanted, plan.recipe.images)

@@ -7,29 +7,39 @@ import io
 from dataclasses import replace
 from typing import Any
 
+import deflate
+import imagecodecs
 import numpy as np
 from PIL import Image
 
-from yuplet.pixels import Picture
+from yuplet.pixels import AnyPicture, DeepPicture, Picture, has_8_bits
 from yuplet.plan.recipe import OPAQUE, Images
 from yuplet.writing import png
 
+_DEFLATE, _DIFFERENCES = 8, 2
+"""Of TIFF: compression, and the predictor of horizontal differences."""
 _FULL_COLOUR = 90
 """JPEG of this quality or better keeps colour at full resolution (common practice, no published source)."""
 
 
-def encode(picture: Picture, images: Images, ppi: float | None = None) -> bytes:
-    """Write a picture in the format that is wanted.
+def encode(picture: AnyPicture, images: Images, ppi: float | None = None) -> bytes:
+    """Write a picture in the format that is wanted; one of 16 bits a channel, of which 8 say all, with 8.
 
     Parameters
     ----------
-    picture : (H, W, 4) uint8
+    picture : (H, W, 4) uint8, or uint16 where the format has it
         Straight RGBA. Formats without transparency get it laid over the ground.
     images : Images
         The format and what belongs to it.
     ppi : float, optional
         Pixels per inch to be stated, where the format can.
     """
+    if picture.dtype == np.uint16:
+        deep = np.asarray(picture, np.uint16)
+        if not has_8_bits(deep):
+            return _deep(deep, images, ppi)
+        picture = (deep // 257).astype(np.uint8)
+    picture = np.asarray(picture, np.uint8)
     if images.format == "png":
         return png.encode(picture, images.effort, ppi)
     out = io.BytesIO()
@@ -48,6 +58,28 @@ def encode(picture: Picture, images: Images, ppi: float | None = None) -> bytes:
     else:
         image.save(out, "TIFF", compression="tiff_deflate", **dots)
     return out.getvalue()
+
+
+def crc32(picture: AnyPicture) -> int:
+    """The check sum of RGBA values; those of 16 bits are two bytes each, the higher first, as in PNG."""
+    wanted = picture.astype(">u2") if picture.dtype == np.uint16 else picture
+    return int(deflate.crc32(np.ascontiguousarray(wanted)))
+
+
+def _deep(picture: DeepPicture, images: Images, ppi: float | None) -> bytes:
+    if images.format == "png":
+        return png.encode_deep(picture, images.effort, ppi)
+    return bytes(
+        imagecodecs.tiff_encode(
+            picture,
+            photometric="rgb",
+            extrasample="unassalpha",
+            compression=_DEFLATE,
+            predictor=_DIFFERENCES,
+            resolution=None if ppi is None else (ppi, ppi),
+            resolutionunit="inch",
+        )
+    )
 
 
 def shown(images: Images) -> Images:

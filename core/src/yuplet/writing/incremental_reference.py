@@ -8,7 +8,7 @@ Splittable Pseudorandom Number Generators", OOPSLA 2014.
 
 import hashlib
 import struct
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import groupby
@@ -20,14 +20,16 @@ from numpy.typing import NDArray
 
 from yuplet.arrangement.tree import Arrangement, Row, composite_tree
 from yuplet.geometry import Box, Point, Size
-from yuplet.parts.part import Part, part_node, render_frame, rest_box
+from yuplet.parts.part import Part, part_node, render_frame, render_frame_deep, rest_box
 from yuplet.pixels import DeepPicture, Picture, blending
-from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose
+from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose, compose_deep
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.spill_file import PixelSource, SpillFile
-from yuplet.plan.planned import Plan, PlannedScale
-from yuplet.writing import banded_png, png
-from yuplet.writing.pictures import Sources, part_picture
+from yuplet.pixels.trimming import Pixels
+from yuplet.plan.planned import Plan, PlannedPart, PlannedScale
+from yuplet.plan.recipe import Images
+from yuplet.writing import banded_png, images, png
+from yuplet.writing.pictures import Sources, part_picture, part_picture_deep
 
 TILE = Size(256, banded_png.BAND)
 """Pixels of the canvas that are composed again together."""
@@ -55,6 +57,9 @@ def written(
     same with it and without it.
     """
     size, effort, ppi = at.canvas, plan.recipe.images.effort, plan.ppi_at(at)
+    if plan.is_deep:
+        deep = composed_deep(plan, at, tree, sources, workers)
+        return WrittenPicture(images.encode(deep, Images(effort=effort), ppi), images.crc32(deep))
     if size.pixels < _BANDED_FROM:
         picture = composed(plan, at, tree, sources, workers)
         return WrittenPicture(png.encode(picture, effort, ppi), deflate.crc32(picture))
@@ -114,19 +119,73 @@ def composed(
     At another scale than 1, parts that can be drawn anew are, and the others are scaled before they are laid; where there is none
     of the former, the whole picture is scaled. At scale 1 it may be but an `area` of it.
     """
-    by_id = {planned.part.id: planned for planned in plan.parts}
-    anew = at.factor != 1 and sources.drawing is not None and any(is_drawn_anew(plan, one.part) for one in plan.parts)
-    wanted = area or Box(0, 0, *(at.canvas if anew else plan.canvas))
+    laying = _Laying(plan, at, sources, area)
     with SpillFile() as scratch:
+
+        def keep(key: str, part: Part, box: Box) -> None:
+            if laying.is_anew:
+                scratch.put(key, part_picture(plan, at, laying.by_id[part.id], 0, box, sources))
+            else:
+                scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
+
+        members = laying.members(tree, keep, scratch)
+        return laying.scaled(compose(members, laying.wanted.size, _Both(sources.pixels, scratch), workers))
+
+
+def composed_deep(plan: Plan, at: PlannedScale, tree: tuple[Row, ...], sources: Sources, workers: int) -> DeepPicture:
+    """The same with 16 bits a channel, to which parts of several layers are rounded."""
+    laying = _Laying(plan, at, sources)
+    with SpillFile() as scratch:
+
+        def keep(key: str, part: Part, box: Box) -> None:
+            if laying.is_anew:
+                scratch.put_deep(key, part_picture_deep(plan, at, laying.by_id[part.id], 0, box, sources))
+            else:
+                scratch.put_deep(key, render_frame_deep(part, 0, box, plan.layer_boxes, sources.pixels))
+
+        members = laying.members(tree, keep, scratch)
+        both = _Both(sources.pixels, scratch, is_deep=True)
+        return laying.scaled(compose_deep(members, laying.wanted.size, both, workers))
+
+
+@dataclass(frozen=True, slots=True)
+class _Laying:
+    """How the parts of a tree are put together at a scale, or in but an `area` of it at scale 1."""
+
+    plan: Plan
+    at: PlannedScale
+    sources: Sources
+    area: Box | None = None
+
+    @property
+    def by_id(self) -> dict[str, PlannedPart]:
+        return {planned.part.id: planned for planned in self.plan.parts}
+
+    @property
+    def is_anew(self) -> bool:
+        """Whether parts are drawn or scaled before they are laid, and not the whole picture afterwards."""
+        can = any(is_drawn_anew(self.plan, one.part) for one in self.plan.parts)
+        return self.at.factor != 1 and self.sources.drawing is not None and can
+
+    @property
+    def wanted(self) -> Box:
+        """What is put together, in pixels of the canvas, or of the scaled one where it is anew."""
+        return self.area or Box(0, 0, *(self.at.canvas if self.is_anew else self.plan.canvas))
+
+    def members(
+        self, tree: tuple[Row, ...], keep: Callable[[str, Part, Box], None], scratch: SpillFile
+    ) -> tuple[CompositeNode, ...]:
+        """What is laid; `keep` is told which parts to draw, under which key and in which box."""
+        plan, wanted, is_anew = self.plan, self.wanted, self.is_anew
 
         def one(part: Part) -> CompositeNode | None:
             box = rest_box(part, plan.layer_boxes, plan.canvas)
             if box is None:
                 return None
             key = f"part {part.id}"
-            if anew:
-                box = at.images[part.id].cut
-                scratch.put(key, part_picture(plan, at, by_id[part.id], 0, box, sources))
+            if is_anew:
+                box = self.at.images[part.id].cut
+                keep(key, part, box)
             elif part.is_one_layer:
                 whole = part_node(part, plan.layer_boxes, plan.canvas)
                 assert isinstance(whole, PictureNode)
@@ -134,20 +193,23 @@ def composed(
             else:
                 box = box.meet(wanted)
                 if not box.is_empty:
-                    scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
+                    keep(key, part, box)
             return _moved(PictureNode(key, box, part.opacity, part.blend), wanted)
 
         members: tuple[CompositeNode, ...] = composite_tree(Arrangement(tree), one)
-        if plan.recipe.reference_ground is not None:
-            # CompositeNode in one go, so that it is rounded only once.
-            ground = np.empty((wanted.height, wanted.width, 4), np.uint8)
-            ground[:] = (*plan.recipe.reference_ground, 255)
-            scratch.put("part ground", ground)
-            members = (PictureNode("part ground", Box(0, 0, *wanted.size)), GroupNode(members, isolated=True))
-        whole = compose(members, wanted.size, _Both(sources.pixels, scratch), workers)
-        if anew or at.factor == 1:
+        if plan.recipe.reference_ground is None:
+            return members
+        # Composited in one go, so that it is rounded only once.
+        ground = np.empty((wanted.height, wanted.width, 4), np.uint8)
+        ground[:] = (*plan.recipe.reference_ground, 255)
+        scratch.put("part ground", ground)
+        return PictureNode("part ground", Box(0, 0, *wanted.size)), GroupNode(members, isolated=True)
+
+    def scaled(self, whole: Pixels) -> Pixels:
+        """The picture at its scale."""
+        if self.is_anew or self.at.factor == 1:
             return whole
-        return resampled(whole, Point(0, 0), Box(0, 0, *at.canvas), at.factor, plan.recipe.smooth)
+        return resampled(whole, Point(0, 0), Box(0, 0, *self.at.canvas), self.at.factor, self.plan.recipe.smooth)
 
 
 def _moved(leaf: PictureNode, area: Box) -> PictureNode:
@@ -160,17 +222,19 @@ def is_drawn_anew(plan: Plan, part: Part) -> bool:
 
 
 class _Both:
-    """Layers as they were brought in, and parts that were drawn."""
+    """Layers as they were brought in, and parts that were drawn, with the bits of what is written, of which the reference is made."""
 
-    def __init__(self, layers: PixelSource, parts: PixelSource) -> None:
-        self._layers, self._parts = layers, parts
+    def __init__(self, layers: PixelSource, parts: PixelSource, is_deep: bool = False) -> None:
+        self._layers, self._parts, self._is_deep = layers, parts, is_deep
 
     def rows(self, key: str, top: int, bottom: int) -> Picture:
-        return (self._parts if key.startswith("part ") else self._layers).rows(key, top, bottom)
+        return self._of(key).rows(key, top, bottom)
 
     def deep_rows(self, key: str, top: int, bottom: int) -> DeepPicture | None:
-        """Nothing: the reference is made of what is written, which has 8 bits."""
-        return None
+        return self._of(key).deep_rows(key, top, bottom) if self._is_deep else None
+
+    def _of(self, key: str) -> PixelSource:
+        return self._parts if key.startswith("part ") else self._layers
 
 
 def _leaves(members: Sequence[CompositeNode]) -> Iterator[PictureNode]:

@@ -80,6 +80,7 @@ def manifest(
         "scale": _plain(factor),
         "scales": [_other(one, written) for one in plan.scales if one is not at] if is_main else [],
         "smooth": plan.recipe.smooth,
+        "bits": plan.recipe.images.bits,
         "alpha": "straight",
         "tolerance": {"largest": 0, "mean": 0} if exact else asdict(allowed(plan.recipe, plan.parts, at.factor)),
         "counts": {
@@ -107,6 +108,10 @@ _OF_DRAWINGS = {"largest": 16, "mean": 0.5}
 """Whoever draws SVG rounds after every shape, and smooths edges in a way of its own. Images in it are never lossy."""
 
 
+_OF_ROUNDED = {"largest": 4, "mean": 0.5}
+"""Each of the parts that are laid over each other adds up to half a level, and mostly less: measured on layers that let through what is behind."""
+
+
 def _of_scene(plan: Plan, exact: bool) -> dict[str, float]:
     # Of no part: what is lossy elsewhere is not so in the scene.
     scaled = {} if exact else asdict(allowed(plan.recipe, (), plan.main.factor))
@@ -118,6 +123,9 @@ def _extras(one: PlannedExtra, plan: Plan, written: Mapping[str, WrittenFile], e
     file = written[one.file]
     usual = {"largest": 0, "mean": 0} if exact else asdict(allowed(plan.recipe, plan.parts, plan.main.factor))
     reads = one.kind in ("layers", "model", "page", "openexr")
+    if plan.is_deep and one.kind != "openexr":
+        # They are made of what has 8 bits, and mixed after that has been rounded.
+        usual = {name: max(most, usual[name]) for name, most in _OF_ROUNDED.items()}
     tolerance = usual if reads else _of_scene(plan, exact) if one.kind == "scene" else None
     if one.kind == "model" and any(row["blend"] != "normal" or row["opacity"] < 1 for row in _groups_of(plan)):
         # It has no place for them, which was told before: by how much that differs is measured all the same.

@@ -8,9 +8,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import deflate
-import numpy as np
-
 from yuplet import documents
 from yuplet.arrangement.tree import Row
 from yuplet.errors import AnotherPackage, FolderNotOurs, UnsafePath
@@ -18,7 +15,7 @@ from yuplet.geometry import Box
 from yuplet.paths import PackagePath, files_below, is_kept_everywhere, within
 from yuplet.pixels.trimming import content_box
 from yuplet.plan.planned import CREDITS, MANIFEST, Plan, PlannedExtra, PlannedPart, PlannedScale, PlannedSheet
-from yuplet.writing import extras, files, incremental_reference, sheets
+from yuplet.writing import extras, files, images, incremental_reference, sheets
 from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
@@ -207,7 +204,7 @@ class _Work:
         file = self.written[sheet.file]
         exact = sheet.images.is_exact_for(2 if sheet.kind == "animation" else 1)
         for member, picture in zip(sheet.members, pictures, strict=True):
-            crc = f"{deflate.crc32(np.ascontiguousarray(picture)):08x}" if exact else ""
+            crc = f"{images.crc32(picture):08x}" if exact else ""
             self.written[member.frame.id] = replace(
                 file, pixels_crc32=crc, key=member.frame.key, content=content_box(picture)
             )
@@ -219,7 +216,7 @@ class _Work:
             if frame.file in self.written:
                 continue
             picture, data = files.image(self.plan, task.at, planned, index, self.sources)
-            exact = deflate.crc32(picture) if planned.images.is_exact else None
+            exact = images.crc32(picture) if planned.images.is_exact else None
             self.write(frame.file, data, frame.key, exact, content_box(picture))
 
     def _write_whole(self, at: PlannedScale, name: str, tree: tuple[Row, ...], key: str) -> None:

@@ -7,12 +7,13 @@ from fractions import Fraction
 import numpy as np
 
 from yuplet.geometry import Box, Point
-from yuplet.parts.part import Part, render_frame
-from yuplet.pixels import DeepPicture, Picture, kernels
+from yuplet.parts.part import Part, render_frame, render_frame_deep
+from yuplet.pixels import DeepPicture, Picture, deepened, kernels
 from yuplet.pixels.compositing import PictureNode, compose
 from yuplet.pixels.filling import bleed
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.spill_file import PixelSource, VectorSource
+from yuplet.pixels.trimming import Pixels
 from yuplet.plan.planned import Plan, PlannedImage, PlannedPart, PlannedScale
 from yuplet.plan.recipe import Images
 
@@ -35,6 +36,13 @@ def written_picture(plan: Plan, at: PlannedScale, planned: PlannedPart, frame: i
     return finished(inner, image, planned.images)
 
 
+def written_deep(plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, sources: Sources) -> DeepPicture:
+    """The same with 16 bits a channel, uint16."""
+    image = at.images[planned.part.id]
+    inner = part_picture_deep(plan, at, planned, frame, image.cut, sources)
+    return finished(inner, image, planned.images)
+
+
 def part_picture(
     plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, area: Box, sources: Sources
 ) -> Picture:
@@ -50,12 +58,26 @@ def part_picture(
     return resampled(picture, Point(planned.box.left, planned.box.top), area, factor, plan.recipe.smooth)
 
 
-def finished(inner: Picture, image: PlannedImage, images: Images) -> Picture:
+def part_picture_deep(
+    plan: Plan, at: PlannedScale, planned: PlannedPart, frame: int, area: Box, sources: Sources
+) -> DeepPicture:
+    """The same as `part_picture` with 16 bits a channel, uint16; what is drawn anew has 8."""
+    part, factor = planned.part, at.factor
+    if factor == 1:
+        keeps = planned.images.under == "keep"
+        return render_frame_deep(part, frame, area, plan.layer_boxes, sources.pixels, keeps)
+    if sources.drawing is not None and all(piece.layer in plan.drawn_by for piece in part.frames[frame].pieces):
+        return deepened(part_picture(plan, at, planned, frame, area, sources))
+    picture = render_frame_deep(part, frame, planned.box, plan.layer_boxes, sources.pixels)
+    return resampled(picture, Point(planned.box.left, planned.box.top), area, factor, plan.recipe.smooth)
+
+
+def finished(inner: Pixels, image: PlannedImage, images: Images) -> Pixels:
     """A picture of the part's own box put into the box of its image, with the colour under alpha 0 that is wanted."""
     own, box = image.cut, image.box
     picture = inner
     if own != box:
-        picture = np.zeros((box.height, box.width, 4), np.uint8)
+        picture = np.zeros((box.height, box.width, 4), inner.dtype)
         down, right = own.top - box.top, own.left - box.left
         picture[down : down + own.height, right : right + own.width] = inner
     return bleed(picture, images.reach) if images.under == "bleed" else np.ascontiguousarray(picture)

@@ -22,6 +22,7 @@ from yuplet.pixels import DeepPicture, Picture, kernels
 Effort: TypeAlias = Literal["quick", "normal", "small"]
 
 _LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 10}
+_DEEP_LEVELS: dict[Effort, int] = {"quick": 1, "normal": 4, "small": 9}
 _SAMPLE, _BANDS = 8, 4
 """Rows in a band, and bands, that decide whether rows are filtered."""
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -88,10 +89,16 @@ def file_of(size: Size, channels: int, chunks: Sequence[bytes], ppi: float | Non
 
 
 def _file(size: Size, depth: int, kind: int, chunks: Sequence[bytes], ppi: float | None) -> bytes:
-    first = [chunk(b"IHDR", struct.pack(">IIBBBBB", *size, depth, kind, 0, 0, 0)), chunk(b"sRGB", b"\0")]
+    head = chunk(b"IHDR", struct.pack(">IIBBBBB", *size, depth, kind, 0, 0, 0))
+    return b"".join([SIGNATURE, head, *_about(ppi), *chunks, chunk(b"IEND", b"")])
+
+
+def _about(ppi: float | None) -> list[bytes]:
+    """The chunks that say what colours mean, and how large pixels are where that is known."""
+    found = [chunk(b"sRGB", b"\0")]
     if ppi is not None and 0 < ppi < 100_000:
-        first.append(chunk(b"pHYs", struct.pack(">IIB", round(ppi / 0.0254), round(ppi / 0.0254), 1)))
-    return b"".join([SIGNATURE, *first, *chunks, chunk(b"IEND", b"")])
+        found.append(chunk(b"pHYs", struct.pack(">IIB", round(ppi / 0.0254), round(ppi / 0.0254), 1)))
+    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,6 +208,8 @@ def chunk(kind: bytes, body: bytes) -> bytes:
     return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", deflate.crc32(kind + body))
 
 
-def encode_deep(picture: DeepPicture) -> bytes:
-    """Encode (H, W, 4) pixels of 16 bits a channel as a PNG, as they are."""
-    return bytes(imagecodecs.png_encode(np.ascontiguousarray(picture), level=1))
+def encode_deep(picture: DeepPicture, effort: Effort = "quick", ppi: float | None = None) -> bytes:
+    """Encode (H, W, 4) pixels of 16 bits a channel as a PNG, as they are, marked as sRGB."""
+    data = bytes(imagecodecs.png_encode(np.ascontiguousarray(picture), level=_DEEP_LEVELS[effort]))
+    after = len(SIGNATURE) + _CHUNK + 13
+    return data[:after] + b"".join(_about(ppi)) + data[after:]

@@ -6,14 +6,15 @@ Animated images are Pillow's, which keeps every pixel of PNG and of lossless Web
 
 import io
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, PngImagePlugin
 
 from yuplet.geometry import Size
-from yuplet.pixels import Picture
+from yuplet.pixels import AnyPicture, Picture
 from yuplet.plan.planned import Plan, PlannedScale, PlannedSheet, Spot
 from yuplet.plan.recipe import Images, Moving
 from yuplet.writing import images
@@ -22,11 +23,11 @@ FORMAT = "yuplet-sheet"
 VERSION = 1
 
 
-def sheet_picture(size: Size, pictures: Iterable[tuple[Spot, Picture]], repeat_edge: int) -> Picture:
+def sheet_picture(size: Size, pictures: Sequence[tuple[Spot, AnyPicture]], repeat_edge: int) -> AnyPicture:
     """Pictures at their spots on a sheet of a size, with their edges repeated around each; between them nothing is seen."""
-    whole = np.zeros((size.height, size.width, 4), np.uint8)
+    whole = np.zeros((size.height, size.width, 4), pictures[0][1].dtype)
     for spot, picture in pictures:
-        laid = np.rot90(picture, -1) if spot.turned else picture
+        laid: NDArray[Any] = np.rot90(picture, -1) if spot.turned else picture
         if repeat_edge:
             laid = np.pad(laid, ((repeat_edge, repeat_edge), (repeat_edge, repeat_edge), (0, 0)), "edge")
         top, left = spot.y - repeat_edge, spot.x - repeat_edge
@@ -54,10 +55,12 @@ def animated(
     return out.getvalue()
 
 
-def encoded(sheet: PlannedSheet, pictures: Sequence[Picture], repeat_edge: int, ppi: float | None) -> bytes:
+def encoded(sheet: PlannedSheet, pictures: Sequence[AnyPicture], repeat_edge: int, ppi: float | None) -> bytes:
     """The file of a sheet or of an animation."""
     if sheet.kind == "animation":
-        return animated(pictures, sheet.milliseconds, sheet.loops, sheet.images.moving, sheet.images)
+        # Animated images have 8 bits a channel, and so have these.
+        plain = [np.asarray(picture, np.uint8) for picture in pictures]
+        return animated(plain, sheet.milliseconds, sheet.loops, sheet.images.moving, sheet.images)
     spots = [member.frame.spot for member in sheet.members]
     laid = [(spot, picture) for spot, picture in zip(spots, pictures, strict=True) if spot is not None]
     return images.encode(sheet_picture(sheet.size, laid, repeat_edge), sheet.images, ppi)

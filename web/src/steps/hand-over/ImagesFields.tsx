@@ -7,6 +7,8 @@ type Images = Recipe['images'];
 
 interface Props {
   images: Images;
+  /** Whether the bits of a channel are chosen here: they are the same for all parts. */
+  hasBits?: boolean;
   /** Told what was changed, and nothing else. */
   onChange: (changed: Partial<Images>) => void;
 }
@@ -52,8 +54,19 @@ const MOVING = [
   { value: 'gif', label: 'as GIF, few colours' },
 ];
 
+const BITS = [
+  { value: '8', label: '8' },
+  { value: '16', label: '16, where the source has them' },
+];
+
+const canHave16 = (images: Images) =>
+  (images.format === 'png' || images.format === 'tiff') && !['apng', 'webp', 'gif'].includes(images.moving);
+
+/** The same with 8 bits a channel, where its format or the way that frames are kept has no more. */
+export const withItsBits = (images: Images): Images => (canHave16(images) ? images : { ...images, bits: 8 });
+
 /** How the image of a part is cut and written. */
-export function ImagesFields({ images, onChange }: Props) {
+export function ImagesFields({ images, hasBits = false, onChange }: Props) {
   const number = (name: 'margin' | 'threshold' | 'reach' | 'quality', max: number, min = 0) => ({
     size: 'xs' as const,
     allowDecimal: false,
@@ -94,6 +107,15 @@ export function ImagesFields({ images, onChange }: Props) {
           />
         )}
       </div>
+      {hasBits && canHave16(images) && (
+        <NativeSelect
+          size="xs"
+          label="Bits a channel"
+          data={BITS}
+          value={String(images.bits)}
+          onChange={(event) => onChange({ bits: event.currentTarget.value === '16' ? 16 : 8 })}
+        />
+      )}
       {images.format === 'webp' && (
         <Checkbox
           size="xs"

@@ -9,7 +9,7 @@ import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
 import { ExtrasFields } from './ExtrasFields';
 import classes from './HandOver.module.css';
-import { ImagesFields } from './ImagesFields';
+import { ImagesFields, withItsBits } from './ImagesFields';
 import { RecipePick } from './RecipePick';
 import { ScaleFields } from './ScaleFields';
 import { SheetFields } from './SheetFields';
@@ -46,7 +46,8 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
         <h3>The image of each part</h3>
         <ImagesFields
           images={recipe.images}
-          onChange={(images) => change({ images: { ...recipe.images, ...images } })}
+          hasBits
+          onChange={(images) => change({ images: withItsBits({ ...recipe.images, ...images }) })}
         />
       </div>
       <ImagesForSome recipe={recipe} names={names} change={change} />
