@@ -1,15 +1,18 @@
-"""Hand-over against the plain loop that an artist's script would be: open, getbbox, crop, save with Pillow's defaults."""
+"""Hand-over against the plain loop that an artist's script would be (`plain_loop.py`)."""
 
 import io
 import shutil
+import subprocess
+import sys
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
 from lxml import etree
-from measure import FOLDER, bench_art, brindle, fastest, table
+from measure import FOLDER, ROOT, bench_art, brindle, fastest, table
 from PIL import Image
+from plain_loop import plain_loop
 
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.handover import hand_over_file
@@ -30,20 +33,6 @@ _STROKE = 64
 
 def quiet(*_: object) -> None:
     pass
-
-
-def plain_loop(file: Path, out: Path) -> int:
-    """What a script of an artist does, one process; answers the bytes written. It knows no order, place or proof."""
-    shutil.rmtree(out, ignore_errors=True)
-    out.mkdir(parents=True)
-    with zipfile.ZipFile(file) as archive:
-        for name in archive.namelist():
-            if name.startswith("data/"):
-                image = Image.open(io.BytesIO(archive.read(name))).convert("RGBA")
-                box = image.getbbox()
-                if box:
-                    image.crop(box).save(out / Path(name).name)
-    return sum(path.stat().st_size for path in out.iterdir())
 
 
 def whole_canvas(file: Path) -> Path:
@@ -108,6 +97,33 @@ def main() -> str:
     return table("Hand-over against a plain loop", columns, rows, note)
 
 
+def from_the_shell() -> str:
+    """Whole processes, from their start to their end."""
+    rows = []
+    pictures = [
+        ("24 layers, 1024²", bench_art(24, 1024)),
+        ("Brindle, 50 layers, 2048²", brindle()),
+        ("40 layers, 2048²", bench_art(40, 2048)),
+    ]
+    loop = [sys.executable, str(ROOT / "bench" / "plain_loop.py")]
+    own = [sys.executable, "-m", "yuplet", "handover", "--quiet"]
+    environment = {"PYTHONPATH": str(ROOT / "core" / "src")}
+
+    def run(*command: object) -> None:
+        shutil.rmtree(OUT, ignore_errors=True)
+        subprocess.run([*map(str, command)], check=True, env=environment)
+
+    for name, file in pictures:
+        plain = fastest(lambda file=file: run(*loop, file, OUT), 5)  # type: ignore[misc]
+        whole = fastest(lambda file=file: run(*own, file, "--out", OUT), 5)  # type: ignore[misc]
+        rows.append([name, f"{plain:.2f} s", f"{whole:.2f} s", f"{whole / plain:.2f}"])
+    shutil.rmtree(OUT, ignore_errors=True)
+    note = "`yuplet handover` with reading, reference picture, manifest and proof, by two threads; its loops are compiled already. The least of five."
+    return table(
+        "From the shell, whole processes", ["picture", "the plain loop", "Yuplet", "plain loop = 1"], rows, note
+    )
+
+
 def after_a_change() -> str:
     """Planning and writing again after one part changed, without reading the source and without the proof, against writing all of it."""
     rows = []
@@ -170,4 +186,5 @@ def parts_alone(plan: Plan, scratch: SpillFile) -> None:
 
 if __name__ == "__main__":
     print(main())
+    print(from_the_shell())
     print(after_a_change())

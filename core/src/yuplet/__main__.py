@@ -1,8 +1,18 @@
 """`python -m yuplet`, and the command `yuplet`."""
 
+import os
 import sys
 
 from yuplet.command_line.running import main as main
 
+
+def run() -> None:
+    """Run the command of this process and end it at once: taking down what numba has loaded takes longer than many commands."""
+    status = main()
+    for stream in (sys.stdout, sys.stderr):
+        stream.flush()
+    os._exit(status)
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    run()

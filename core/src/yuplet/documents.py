@@ -10,13 +10,16 @@ import re
 from collections.abc import Mapping
 from functools import cache
 from importlib import resources
-from typing import Any, Literal, NoReturn, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeAlias
 
-import jsonschema
 import jsonschema_rs
-from pydantic import ValidationError
 
 from yuplet.errors import shown
+
+if TYPE_CHECKING:
+    # They take longer to load than most documents to read, and are needed where one is wrong.
+    import jsonschema
+    from pydantic import ValidationError
 
 Form: TypeAlias = Literal["arrangement", "package", "project", "recipe", "index"]
 
@@ -57,7 +60,9 @@ def fault(value: Any, form: Form) -> tuple[str, str] | None:
     """Where a document does not keep to its schema ("parts.3.box"), and how; None where it does."""
     if _fast(form).is_valid(value):
         return None
-    wrong = jsonschema.exceptions.best_match(_slow(form).iter_errors(value))
+    from jsonschema.exceptions import best_match
+
+    wrong = best_match(_slow(form).iter_errors(value))
     if wrong is None:  # they agree on all that was ever tried; the stricter one is believed
         return "", "it does not keep to its schema"
     where = ".".join(str(step) if isinstance(step, str) else str(step + 1) for step in wrong.absolute_path)
@@ -83,7 +88,9 @@ def _fast(form: Form) -> Any:
 
 
 @cache
-def _slow(form: Form) -> jsonschema.Draft202012Validator:
+def _slow(form: Form) -> "jsonschema.Draft202012Validator":
+    import jsonschema
+
     return jsonschema.Draft202012Validator(_as_read(schema(form)))
 
 
@@ -158,7 +165,7 @@ _IN_WORDS = {
 """What is wrong, by pydantic's names for it, in words that follow where it is."""
 
 
-def first_fault(error: ValidationError, value: Any) -> str:
+def first_fault(error: "ValidationError", value: Any) -> str:
     """The first thing that is wrong with a value, and where."""
     first = error.errors(include_url=False)[0]
     at: list[str] = []

@@ -10,6 +10,7 @@ from typing import Any
 from yuplet.arrangement.first import first_arrangement
 from yuplet.arrangement.records import from_json, require_arrangement
 from yuplet.arrangement.tree import Arrangement, Renamed
+from yuplet.compiled import prepare
 from yuplet.editing.layers import MemoryLayers
 from yuplet.errors import (
     ArrangementNotUnderstood,
@@ -24,9 +25,8 @@ from yuplet.errors import (
 from yuplet.findings.order import look_over_order
 from yuplet.illustration.layers import Illustration, ReadingReport, composite_tree
 from yuplet.paths import PackagePath, within
-from yuplet.pixels import Picture
+from yuplet.pixels import Picture, kernels
 from yuplet.pixels.compositing import compose
-from yuplet.pixels.kernels import clear_hidden_colour
 from yuplet.pixels.spill_file import PixelSource, SpillFile, VectorSource
 from yuplet.plan.measuring import measured
 from yuplet.plan.plan import plan_hand_over
@@ -60,6 +60,15 @@ class HandOverReport:
     overwritten: list[str]
 
 
+_LOOPS = (
+    kernels.lay_normal,
+    kernels.to_8_bits,
+    kernels.clear_hidden_colour,
+    kernels.colour_kinds,
+    kernels.index_colours,
+    kernels.filter_rows,
+)
+"""What every hand-over calls."""
 Progress = Callable[[str, int, int], None]
 """Told (stage, done, in all); stages are 'read', 'write' and 'prove'. May raise to stop the work."""
 
@@ -82,6 +91,7 @@ def hand_over_file(
     Errors are those of `read_illustration`, `arrangement_for`, `plan_hand_over` and `hand_over`.
     """
     earlier_package(folder)
+    prepare(*_LOOPS)
     before = _stamp(file)
     with SpillFile() as scratch:
         illustration, reading = read_illustration(file, scratch, lambda k, n: progress("read", k, n), workers)
@@ -163,7 +173,7 @@ def picture_beside(commands_at: Path) -> Callable[[str], Picture]:
         with SpillFile() as scratch:
             found, _ = read_illustration(path, scratch)
             picture = compose(composite_tree(found.layers), found.canvas, scratch)
-        clear_hidden_colour(picture)
+        kernels.clear_hidden_colour(picture)
         return picture
 
     return read

@@ -13,4 +13,7 @@ django.setup()
 
 from django.urls import get_resolver  # noqa: E402
 
+from yuplet.compiled import compile_all  # noqa: E402
+
+compile_all()
 VIEWS = get_resolver().url_patterns  # and so all that can be asked for

@@ -8,7 +8,6 @@ import unicodedata
 from collections import Counter
 from collections.abc import Iterable
 
-from confusable_homoglyphs import categories, confusables
 from pathvalidate import sanitize_filename
 
 from yuplet.paths import LONGEST
@@ -32,6 +31,10 @@ def look_alikes(name: str) -> dict[str, str]:
     >>> look_alikes("\u0430rm"), look_alikes("\u0440\u0443\u043a\u0430"), look_alikes("delta \u0394")
     ({'\u0430': 'a'}, {}, {})
     """
+    if name.isascii():
+        return {}
+    from confusable_homoglyphs import categories, confusables  # its tables take long to load
+
     alphabets = {letter: categories.alias(letter) for letter in name if letter.isalpha()}
     counts = Counter(alphabets[letter] for letter in name if letter in alphabets)
     if len(counts) < 2:

@@ -131,10 +131,13 @@ def _beside(options: argparse.Namespace, file: Path) -> tuple[Path | None, str |
 
 def _one(options: argparse.Namespace, file: Path, folder: Path, progress: Progress) -> tuple[int, dict[str, Any]]:
     from yuplet.handover import hand_over_file
-    from yuplet.pipeline import read_document
 
     arrangement, how = _beside(options, file)
-    given = None if arrangement is None else read_document(arrangement)
+    given = None
+    if arrangement is not None:
+        from yuplet.pipeline import read_document
+
+        given = read_document(arrangement)
     recipe = recipe_of(how)
     if options.effort is not None:
         recipe = replace(recipe, images=replace(recipe.images, effort=options.effort))

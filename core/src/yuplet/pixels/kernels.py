@@ -4,21 +4,18 @@ All work on straight colour in float64, 0 to 1, straight from the formulas of W3
 float64, so that a second compositor which also keeps to the formulas rounds to the same 8-bit pixel.
 """
 
-from typing import Any
-
 import numpy as np
-from numba import float64, int64, njit, types, void
 from numpy.typing import NDArray
 
+from yuplet.compiled import READ_ONLY, compiled
 from yuplet.pixels import blending
 
 Accumulator = NDArray[np.float64]
 Canvas8 = NDArray[np.uint8]
 
-SHARED_PICTURE = types.Array(types.uint8, 3, "A", readonly=True)
+SHARED_PICTURE = READ_ONLY.format("uint8", 3, "A")
 """The type of a picture that a compiled loop only reads: it may be one that others have, too (`pixels.picture_cache`)."""
-_SHARED_BYTES = types.Array(types.uint8, 1, "C", readonly=True)
-_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy", "inline": "never"}
+_SHARED_BYTES = READ_ONLY.format("uint8", 1, "C")
 
 _MULTIPLY, _SCREEN, _OVERLAY = blending.MULTIPLY, blending.SCREEN, blending.OVERLAY
 _DARKEN, _LIGHTEN = blending.DARKEN, blending.LIGHTEN
@@ -34,7 +31,7 @@ ROUNDING = 0.5 + 1e-6
 """Added before cutting off: halves go up, and values within 1e-6 of a half count as halves (docs/formats/manifest.md)."""
 
 
-@njit("float64(float64, float64, int64)", **_OPTIONS)
+@compiled("float64(float64, float64, int64)")
 def _separable(b: float, s: float, mode: int) -> float:
     """B(cb, cs) of section 10.1 for one colour component."""
     if mode in (_HARD, _OVERLAY):
@@ -72,12 +69,12 @@ def _separable(b: float, s: float, mode: int) -> float:
     return s
 
 
-@njit("float64(float64, float64, float64)", **_OPTIONS)
+@compiled("float64(float64, float64, float64)")
 def _lum(r: float, g: float, b: float) -> float:
     return 0.3 * r + 0.59 * g + 0.11 * b
 
 
-@njit("UniTuple(float64, 3)(float64, float64, float64, float64)", **_OPTIONS)
+@compiled("UniTuple(float64, 3)(float64, float64, float64, float64)")
 def _set_lum(r: float, g: float, b: float, lum: float) -> tuple[float, float, float]:
     """SetLum with ClipColor of section 10.2; the divisions are guarded where all components are equal."""
     d = lum - _lum(r, g, b)
@@ -93,7 +90,7 @@ def _set_lum(r: float, g: float, b: float, lum: float) -> tuple[float, float, fl
     return r, g, b
 
 
-@njit("UniTuple(float64, 3)(float64, float64, float64, float64)", **_OPTIONS)
+@compiled("UniTuple(float64, 3)(float64, float64, float64, float64)")
 def _set_sat(r: float, g: float, b: float, sat: float) -> tuple[float, float, float]:
     """SetSat of section 10.2: the least component to 0, the greatest to `sat`, the middle in proportion."""
     low, high = min(r, g, b), max(r, g, b)
@@ -103,7 +100,7 @@ def _set_sat(r: float, g: float, b: float, sat: float) -> tuple[float, float, fl
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
-@njit("UniTuple(float64, 3)(float64, float64, float64, float64, float64, float64, int64)", **_OPTIONS)
+@compiled("UniTuple(float64, 3)(float64, float64, float64, float64, float64, float64, int64)")
 def _blend(br: float, bg: float, bb: float, sr: float, sg: float, sb: float, mode: int) -> tuple[float, float, float]:
     """B(cb, cs) for a whole colour."""
     if mode < _HUE:
@@ -121,7 +118,7 @@ def _blend(br: float, bg: float, bb: float, sr: float, sg: float, sb: float, mod
     return _set_lum(br, bg, bb, _lum(sr, sg, sb))
 
 
-@njit("void(float64[:], float64, float64, float64, float64, int64)", **_OPTIONS)
+@compiled("void(float64[:], float64, float64, float64, float64, int64)")
 def _lay_pixel(under: Accumulator, r: float, g: float, b: float, a: float, mode: int) -> None:
     """Lay one source pixel (straight colour, alpha `a`) over `under` in place."""
     ab = under[3]
@@ -162,7 +159,7 @@ def _lay_pixel(under: Accumulator, r: float, g: float, b: float, a: float, mode:
     under[3] = total
 
 
-@njit(void(float64[:, :, :], SHARED_PICTURE, float64), **_OPTIONS)
+@compiled(f"void(float64[:, :, :], {SHARED_PICTURE}, float64)")
 def lay_normal(under: Accumulator, picture: Canvas8, opacity: float) -> None:
     """Lay an 8-bit picture over `under` (both (H, W, 4)) in the mode normal, in place: the case that must be fast."""
     level = 1.0 / 255.0
@@ -184,7 +181,7 @@ def lay_normal(under: Accumulator, picture: Canvas8, opacity: float) -> None:
             under[y, x, 3] = total
 
 
-@njit(void(float64[:, :, :], SHARED_PICTURE, float64, int64), **_OPTIONS)
+@compiled(f"void(float64[:, :, :], {SHARED_PICTURE}, float64, int64)")
 def lay_blended(under: Accumulator, picture: Canvas8, opacity: float, mode: int) -> None:
     """Lay an 8-bit picture over `under` (both (H, W, 4)) in any mode, in place."""
     for y in range(picture.shape[0]):
@@ -199,7 +196,7 @@ def lay_blended(under: Accumulator, picture: Canvas8, opacity: float, mode: int)
             )
 
 
-@njit("void(float64[:, :, :], float64[:, :, :], float64, int64)", **_OPTIONS)
+@compiled("void(float64[:, :, :], float64[:, :, :], float64, int64)")
 def lay_group(under: Accumulator, group: Accumulator, opacity: float, mode: int) -> None:
     """Lay the finished picture of a group over `under` (both (H, W, 4)) with an opacity from 0 to 1, in place."""
     for y in range(group.shape[0]):
@@ -207,7 +204,7 @@ def lay_group(under: Accumulator, group: Accumulator, opacity: float, mode: int)
             _lay_pixel(under[y, x], group[y, x, 0], group[y, x, 1], group[y, x, 2], group[y, x, 3] * opacity, mode)
 
 
-@njit("void(float64[:, :, :], uint8[:, :, :])", **_OPTIONS)
+@compiled("void(float64[:, :, :], uint8[:, :, :])")
 def to_8_bits(exact: Accumulator, out: Canvas8) -> None:
     """Round to 8 bits, halves up; where alpha becomes 0, colour becomes 0 too."""
     for y in range(exact.shape[0]):
@@ -219,7 +216,7 @@ def to_8_bits(exact: Accumulator, out: Canvas8) -> None:
                 out[y, x, c] = int(value * 255.0 + ROUNDING) if a > 0 else 0
 
 
-@njit(int64(_SHARED_BYTES, _SHARED_BYTES, types.uint8[::1]), **_OPTIONS)
+@compiled(f"int64({_SHARED_BYTES}, {_SHARED_BYTES}, uint8[::1])")
 def _difference(row: NDArray[np.uint8], other: NDArray[np.uint8], out: NDArray[np.uint8]) -> int:
     """out = row - other in bytes; answers the sum of the absolute values, read as signed bytes."""
     total = np.int32(0)
@@ -230,7 +227,7 @@ def _difference(row: NDArray[np.uint8], other: NDArray[np.uint8], out: NDArray[n
     return int(total)
 
 
-@njit(void(types.Array(types.uint8, 2, "C", readonly=True), types.uint8[:, ::1], int64), **_OPTIONS)
+@compiled(f"void({READ_ONLY.format('uint8', 2, 'C')}, uint8[:, ::1], int64)")
 def filter_rows(rows: Canvas8, out: Canvas8, channels: int) -> None:
     """Filter the rows of a PNG: for each row None, Sub or Up, whichever has the least sum of absolute differences.
 
@@ -257,7 +254,7 @@ def filter_rows(rows: Canvas8, out: Canvas8, channels: int) -> None:
         out[y, 0] = kind
 
 
-@njit("void(uint8[:, :, ::1])", **_OPTIONS)
+@compiled("void(uint8[:, :, ::1])")
 def clear_hidden_colour(picture: Canvas8) -> None:
     """Set colour to 0 wherever alpha is 0, in place."""
     for y in range(picture.shape[0]):
@@ -268,7 +265,7 @@ def clear_hidden_colour(picture: Canvas8) -> None:
                 picture[y, x, 2] = 0
 
 
-@njit(int64(types.Array(types.uint8, 3, "C", readonly=True)), **_OPTIONS)
+@compiled(f"int64({READ_ONLY.format('uint8', 3, 'C')})")
 def colour_kinds(picture: Canvas8) -> int:
     """1 when every pixel is opaque, plus 2 when every pixel is grey."""
     opaque = True
@@ -284,7 +281,7 @@ def colour_kinds(picture: Canvas8) -> int:
     return (1 if opaque else 0) + (2 if grey else 0)
 
 
-@njit("void(int32[:, :], int64[:, :])", **_OPTIONS)
+@compiled("void(int32[:, :], int64[:, :])")
 def widen(labels: NDArray[np.int32], boxes: NDArray[np.int64]) -> None:
     """Widen the box (left, top, right, bottom) of each label so that it holds all of its pixels."""
     for y in range(labels.shape[0]):
@@ -298,7 +295,7 @@ def widen(labels: NDArray[np.int32], boxes: NDArray[np.int64]) -> None:
             boxes[label, 3] = max(boxes[label, 3], y + 1)
 
 
-@njit(int64(types.Array(types.uint32, 2, "A", readonly=True), types.uint8[:, :], types.uint32[:]), **_OPTIONS)
+@compiled(f"int64({READ_ONLY.format('uint32', 2, 'A')}, uint8[:, :], uint32[:])")
 def index_colours(pixels: NDArray[np.uint32], indices: Canvas8, colours: NDArray[np.uint32]) -> int:
     """Number the different pixels in the order in which they appear; `colours` takes up to 256 of them.
 

@@ -4,19 +4,15 @@ Source: the operator *over* (T. Porter and T. Duff, 1984), solved for the upper 
 result of alpha a and colour p on b is (p a + b (255 - a)) / 255.
 """
 
-from typing import Any
-
 import numpy as np
-from numba import njit, types, void
 from numpy.typing import NDArray
 
+from yuplet.compiled import READ_ONLY, compiled
 from yuplet.pixels import Picture
 from yuplet.pixels.kernels import SHARED_PICTURE
 
-_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 
-
-@njit("int64(int64, int64, int64)", **_OPTIONS)
+@compiled("int64(int64, int64, int64)")
 def solved(alpha: int, behind: int, result: int) -> int:
     """The colour value 0 to 255 that gives a result over a value behind it at an alpha from 1 to 255; -1: there is none.
 
@@ -31,10 +27,7 @@ def solved(alpha: int, behind: int, result: int) -> int:
     return colour if 0 <= colour <= 255 else -1
 
 
-@njit(
-    void(SHARED_PICTURE, SHARED_PICTURE, types.Array(types.uint8, 2, "A", readonly=True), types.uint8[:, :, :]),
-    **_OPTIONS,
-)
+@compiled(f"void({SHARED_PICTURE}, {SHARED_PICTURE}, {READ_ONLY.format('uint8', 2, 'A')}, uint8[:, :, :])")
 def _unmix(picture: Picture, behind: Picture, mask: NDArray[np.uint8], out: Picture) -> None:
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):

@@ -7,19 +7,18 @@ what else there is: docs/decisions/own-packer.md.
 
 import math
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import rectpack
-from numba import njit
 from numpy.typing import NDArray
 
+from yuplet.compiled import compiled
 from yuplet.errors import PartTooLarge
 from yuplet.geometry import Size
 
 Rectangles = NDArray[np.int64]
 
-_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True}
 _TRIES = 12_000
 """Rectangles that are placed in all while small changes are tried."""
 _MANY = 300
@@ -36,7 +35,7 @@ class Placed(NamedTuple):
     turned: bool
 
 
-@njit("int64(int64[:, :], int64, int64, boolean, int64, int64[:, :])", **_OPTIONS)
+@compiled("int64(int64[:, :], int64, int64, boolean, int64, int64[:, :])")
 def _place(sizes: Rectangles, width: int, height: int, may_turn: bool, rule: int, out: Rectangles) -> int:
     """Place rectangles in their order; `out` gets x, y, turned, and -1 as x where there is no room. Answers the height that is used."""
     free = np.empty((64, 4), np.int64)

@@ -30,6 +30,15 @@ DAMAGED = (
 """What the standard library raises for archives that are damaged, or packed in a way that it cannot unpack."""
 
 
+GZIP = 16 + zlib.MAX_WBITS
+"""What zlib calls the form of RFC 1952."""
+
+
+def is_packed(data: bytes) -> bool:
+    """Whether a file is packed as RFC 1952 has it (gzip), as SVG files may be; all that is needed to know it is its start."""
+    return data[:2] == b"\x1f\x8b"
+
+
 class _Named(zipfile.ZipFile):
     """An archive that knows what it was called where it came from."""
 

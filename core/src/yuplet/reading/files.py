@@ -6,7 +6,7 @@ import zlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -16,10 +16,15 @@ from yuplet.illustration.layers import Illustration, ReadingReport, composite_tr
 from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
-from yuplet.reading import archives, flat, loose, openexr, openraster, package, svg
+from yuplet.reading import archives, flat, loose, openraster, package
+from yuplet.reading.archives import GZIP, is_packed
 from yuplet.reading.choices import AS_THE_FILE_SAYS, Choices
-from yuplet.reading.svg_document import GZIP, is_packed
 
+if TYPE_CHECKING:
+    from yuplet.reading import svg
+
+# What reads drawings and OpenEXR is loaded when there is such a file: that takes as long as reading a small picture.
+_OPENEXR = b"\x76\x2f\x31\x01"
 _IN_ONE_GO = "the document drawn in one go (which is rounded to 8 bits after every shape)"
 
 
@@ -50,11 +55,15 @@ def read_illustration(
         raise ReadError(f"'{path}' cannot be opened: {error.strerror}. Check the name and the rights.") from error
     if flat.is_flat(start):
         return flat.read(path, scratch, file_name, choices)
-    if start[:4] == openexr.MAGIC:
+    if start[:4] == _OPENEXR:
+        from yuplet.reading import openexr
+
         return openexr.read(path, scratch, progress, file_name)
     if start[:2] == b"PK":
         return _from_archive(path, scratch, progress, workers, file_name, choices)
     if _is_svg(start):
+        from yuplet.reading import svg
+
         return svg.read(path, scratch, progress, file_name, choices)
     raise NotAPicture(file_name)
 
@@ -65,7 +74,7 @@ def holds_picture(path: Path) -> bool:
     Raises `OSError` where it cannot be opened.
     """
     start = _first_bytes(path)
-    if flat.is_flat(start) or start[:4] == openexr.MAGIC:
+    if flat.is_flat(start) or start[:4] == _OPENEXR:
         return True
     if start[:2] == b"PK":
         try:
@@ -83,9 +92,13 @@ def holds_picture(path: Path) -> bool:
         return _is_svg(start) and re.search(rb"<(\w+:)?svg\b", file.read(1 << 16).replace(b"\0", b"")) is not None
 
 
-def drawing_of(path: Path, choices: Choices = AS_THE_FILE_SAYS) -> svg.Drawing | None:
+def drawing_of(path: Path, choices: Choices = AS_THE_FILE_SAYS) -> "svg.Drawing | None":
     """The drawing that a vector file can be drawn anew from; None for any other file. Errors are those of `read_illustration`."""
-    return svg.open_drawing(path.read_bytes(), path.name, choices) if _is_svg(_first_bytes(path)) else None
+    if not _is_svg(_first_bytes(path)):
+        return None
+    from yuplet.reading import svg
+
+    return svg.open_drawing(path.read_bytes(), path.name, choices)
 
 
 def _from_archive(
@@ -181,6 +194,10 @@ def _merged(path: Path, illustration: Illustration) -> Picture | None:
             if kind == "package":
                 return package.reference_picture(path)
             return openraster.merged_image(path) if kind == "openraster" else None
-        return svg.whole_picture(path, illustration.canvas) if _is_svg(start) else None
+        if not _is_svg(start):
+            return None
+        from yuplet.reading import svg
+
+        return svg.whole_picture(path, illustration.canvas)
     except ReadError:
         return None  # the layers are what counts; a damaged copy of them is no reason to refuse the file

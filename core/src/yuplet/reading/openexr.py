@@ -24,7 +24,6 @@ from yuplet.pixels.srgb import to_encoded
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import png
 
-MAGIC = b"\x76\x2f\x31\x01"
 MAX_CHANNELS = 1024
 MAX_ALL = 120_000_000
 _BAND = 128

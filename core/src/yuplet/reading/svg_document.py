@@ -23,6 +23,7 @@ from PIL import Image
 
 from yuplet.errors import BrokenFile, TooLarge, UnsafeFile
 from yuplet.illustration.layers import ReadingReport
+from yuplet.reading.archives import GZIP, is_packed
 
 SVG = "{http://www.w3.org/2000/svg}"
 HREF = "{http://www.w3.org/1999/xlink}href"
@@ -31,8 +32,6 @@ MAX_XML = 64 << 20
 MAX_ELEMENTS = 50_000
 MAX_NESTING = 64
 MAX_USED = 200_000
-GZIP = 16 + zlib.MAX_WBITS
-"""What zlib calls that form."""
 _CONDITIONS = ("systemLanguage", "requiredExtensions", "requiredFeatures")
 _DRAWN_AGAIN = {"pattern", "mask", "clipPath", "marker"}
 _LINK = re.compile(r"url\(\s*['\"]?#([^'\")]+)")
@@ -117,11 +116,6 @@ def open_document(data: bytes, file_name: str, ppi: float, report: ReadingReport
     work = _measure(root, by_id, file_name)
     width, height = _natural_size(root, ppi, file_name)
     return Document(root, width, height, by_id, work)
-
-
-def is_packed(data: bytes) -> bool:
-    """Whether a file is packed as RFC 1952 has it (gzip), as SVG files may be; all that is needed to know it is its start."""
-    return data[:2] == b"\x1f\x8b"
 
 
 def elements(root: etree._Element) -> Iterator[etree._Element]:

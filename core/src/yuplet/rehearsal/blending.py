@@ -6,10 +6,12 @@ The plain case runs in a compiled loop, all others in numpy.
 """
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
-from numba import float64, from_dtype, njit, uint8, void
 from numpy.typing import NDArray
+
+from yuplet.compiled import compiled
 
 Floats = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
@@ -18,7 +20,7 @@ ROUND_UP_FROM = 0.5 - 1e-6
 """Fractions from here on go up (docs/formats/manifest.md, "Rounding")."""
 
 
-@njit("void(float64[:, :, :], uint8[:, :, :], float64)", cache=True, nogil=True, error_model="numpy")
+@compiled("void(float64[:, :, :], uint8[:, :, :], float64)")
 def over_bytes(backdrop: Floats, image: Bytes, opacity: float) -> None:
     """Source-over of a straight 8-bit image onto a premultiplied backdrop, in place: Co = as*cs + Cb*(1 - as)."""
     scale = opacity / 255.0
@@ -34,7 +36,7 @@ def over_bytes(backdrop: Floats, image: Bytes, opacity: float) -> None:
                 backdrop[y, x, 3] = alpha + backdrop[y, x, 3] * rest
 
 
-@njit("void(float64[:, :, :], uint16[:, :, :], float64)", cache=True, nogil=True, error_model="numpy")
+@compiled("void(float64[:, :, :], uint16[:, :, :], float64)")
 def over_words(backdrop: Floats, source: NDArray[np.uint16], opacity: float) -> None:
     """Source-over of a premultiplied 16-bit picture onto a premultiplied backdrop of the same size, in place."""
     scale = opacity / 65535.0
@@ -46,7 +48,7 @@ def over_words(backdrop: Floats, source: NDArray[np.uint16], opacity: float) -> 
                     backdrop[y, x, c] = source[y, x, c] * scale + backdrop[y, x, c] * rest
 
 
-@njit("float64(int64, float64, float64)", cache=True, nogil=True, error_model="numpy")
+@compiled("float64(int64, float64, float64)")
 def _blended(mode: int, cb: float, cs: float) -> float:
     """The blend functions of section 10.1 that look at one channel, by their place in `COMPILED`."""
     if mode == 0:
@@ -70,7 +72,7 @@ COMPILED = ("multiply", "screen", "overlay", "darken", "lighten", "hard-light", 
 """The modes that `blend_words` has, in its order."""
 
 
-@njit("void(float64[:, :, :], uint16[:, :, :], float64, int64)", cache=True, nogil=True, error_model="numpy")
+@compiled("void(float64[:, :, :], uint16[:, :, :], float64, int64)")
 def blend_words(backdrop: Floats, source: NDArray[np.uint16], opacity: float, mode: int) -> None:
     """Blend a premultiplied 16-bit picture with a premultiplied backdrop of the same size, in place, in a mode of `COMPILED`."""
     scale = opacity / 65535.0
@@ -88,7 +90,7 @@ def blend_words(backdrop: Floats, source: NDArray[np.uint16], opacity: float, mo
                 backdrop[y, x, 3] = alpha + under - both
 
 
-@njit("void(float64[:, :, :], uint8[:, :, :])", cache=True, nogil=True, error_model="numpy")
+@compiled("void(float64[:, :, :], uint8[:, :, :])")
 def round_to_bytes(exact: Floats, rows: Bytes) -> None:
     """A premultiplied picture as straight 8-bit colour, into `rows`; what is not seen has no colour."""
     for y in range(exact.shape[0]):
@@ -115,7 +117,13 @@ DIFFERENCES = np.dtype(
 and the largest, both in 255ths of a level: colour that is hardly seen counts little there."""
 
 
-@njit(void(float64[:, :, :], uint8[:, :, :], from_dtype(DIFFERENCES)[:]), cache=True, nogil=True, error_model="numpy")
+def _counting() -> Any:
+    from numba import float64, from_dtype, uint8, void
+
+    return void(float64[:, :, :], uint8[:, :, :], from_dtype(DIFFERENCES)[:])
+
+
+@compiled(_counting)
 def count_differences(exact: Floats, reference: Bytes, found: NDArray[np.void]) -> None:
     """Round a premultiplied picture and count where it is not the reference, into the one entry of `found`."""
     for y in range(exact.shape[0]):

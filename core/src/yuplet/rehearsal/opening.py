@@ -17,7 +17,6 @@ from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.model import scene_of_model
-from yuplet.rehearsal.openexr import scene_of_openexr
 from yuplet.rehearsal.package import ExtraEntry, Package, PartUse, Source
 from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Placed, Scene, Way, scene_of
@@ -233,6 +232,8 @@ class OpenPackage:
             case "scene":
                 return scene_of_drawing(path, folder, allowed, size, scale)
             case "openexr":
+                from yuplet.rehearsal.openexr import scene_of_openexr
+
                 return scene_of_openexr(path, folder, allowed, size, scale, self.package.bits)
             case "page":
                 return scene_of_page(path, folder, allowed, size, scale)

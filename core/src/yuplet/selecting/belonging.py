@@ -12,14 +12,13 @@ from importlib.resources import files
 from typing import Any
 
 import numpy as np
-from numba import boolean, float32, float64, int16, int32, int64, njit, types, void
 from numpy.typing import NDArray
 
-from yuplet.selecting.patches import OPTIONS
+from yuplet.compiled import compiled
 
-TREES = types.Tuple((int16[::1], float32[::1], int32[::1], int32[::1], float32[::1], int32[::1], float64))  # type: ignore[no-untyped-call]
-PIECES = float64[:, ::1]
-TABLE = float32[:, ::1]
+TREES = "Tuple((int16[::1], float32[::1], int32[::1], int32[::1], float32[::1], int32[::1], float64))"
+PIECES = "float64[:, ::1]"
+TABLE = "float32[:, ::1]"
 
 PAIR = 44
 """Measures of a pair of pieces."""
@@ -79,7 +78,7 @@ def learned(name: str) -> Trees:
     return Trees(**{**get, "base": float(get["base"])})
 
 
-@njit(float64(TREES, float32[::1]), **OPTIONS)
+@compiled(f"float64({TREES}, float32[::1])")
 def sum_of(trees: Any, measures: NDArray[np.float32]) -> float:
     """What the trees say of some measures."""
     measure, limit, left, right, value, roots, base = trees
@@ -92,7 +91,7 @@ def sum_of(trees: Any, measures: NDArray[np.float32]) -> float:
     return float(total)
 
 
-@njit(void(TREES, float32[:, ::1], float32[::1]), **OPTIONS)
+@compiled(f"void({TREES}, float32[:, ::1], float32[::1])")
 def _said(trees: Any, measures: NDArray[np.float32], out: NDArray[np.float32]) -> None:
     for one in range(len(measures)):
         out[one] = sum_of(trees, measures[one])
@@ -105,14 +104,14 @@ def said(trees: Trees, measures: NDArray[np.float32]) -> NDArray[np.float32]:
     return out
 
 
-@njit(float64(float64[::1]), **OPTIONS)
+@compiled("float64(float64[::1])")
 def _spread(one: NDArray[np.float64]) -> float:
     size = one[SIZE]
     mean = (one[LIGHT] ** 2 + one[GREEN] ** 2 + one[BLUE] ** 2) / size
     return float(np.sqrt(max((one[SQUARED] - mean) / size, 0.0)))
 
 
-@njit(float64(float64[::1], float64[::1]), **OPTIONS)
+@compiled("float64(float64[::1], float64[::1])")
 def _away(one: NDArray[np.float64], colour: NDArray[np.float64]) -> float:
     size = one[SIZE]
     total = 0.0
@@ -121,7 +120,7 @@ def _away(one: NDArray[np.float64], colour: NDArray[np.float64]) -> float:
     return float(np.sqrt(total))
 
 
-@njit(float64(float64[::1], float64[::1]), **OPTIONS)
+@compiled("float64(float64[::1], float64[::1])")
 def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
     total = 0.0
     for column in (LIGHT, GREEN, BLUE):
@@ -129,7 +128,7 @@ def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
     return float(np.sqrt(total))
 
 
-@njit(void(PIECES, TABLE, TABLE, TABLE, int32[::1], float64[::1], float64, int64, int64, float32[::1]), **OPTIONS)
+@compiled(f"void({PIECES}, {TABLE}, {TABLE}, {TABLE}, int32[::1], float64[::1], float64, int64, int64, float32[::1])")
 def measure_pair(
     known: NDArray[np.float64],
     border: NDArray[np.float32],
@@ -230,7 +229,7 @@ def measure_pair(
     )
 
 
-@njit(void(float64[::1], float64[::1], float64, float64[::1], float64, float32[::1]), **OPTIONS)
+@compiled("void(float64[::1], float64[::1], float64, float64[::1], float64, float32[::1])")
 def measure_whole(
     own: NDArray[np.float64],
     above: NDArray[np.float64],
@@ -271,7 +270,7 @@ def measure_whole(
     out[25] = own[DEPTH] / max(above[DEPTH], 1.0)
 
 
-@njit(int64(TABLE, boolean[::1], int64), **OPTIONS)
+@compiled(f"int64({TABLE}, boolean[::1], int64)")
 def _best(value: NDArray[np.float32], is_alive: NDArray[np.bool_], one: int) -> int:
     best, top = -1, -np.inf
     for other in range(value.shape[0]):
@@ -280,7 +279,7 @@ def _best(value: NDArray[np.float32], is_alive: NDArray[np.bool_], one: int) -> 
     return best
 
 
-@njit(boolean(PIECES, TABLE, int64, int64, float64), **OPTIONS)
+@compiled(f"boolean({PIECES}, {TABLE}, int64, int64, float64)")
 def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, other: int, near: float) -> bool:
     """Whether two are looked at: side by side, or apart but alike in colour and size and not far from each other."""
     if border[one, other] > 0:
@@ -311,23 +310,8 @@ def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, othe
     )
 
 
-@njit(
-    int64(
-        PIECES,
-        TABLE,
-        TABLE,
-        TABLE,
-        float64[::1],
-        float64,
-        TREES,
-        float64,
-        int32[::1],
-        float32[::1],
-        PIECES,
-        TABLE,
-        int32[:, ::1],
-    ),
-    **OPTIONS,
+@compiled(
+    f"int64({PIECES}, {TABLE}, {TABLE}, {TABLE}, float64[::1], float64, {TREES}, float64, int32[::1], float32[::1], {PIECES}, {TABLE}, int32[:, ::1])"
 )
 def merge(
     known: NDArray[np.float64],

@@ -6,18 +6,16 @@ Application 30(1), 2005, whose notation is kept.
 """
 
 import math
-from typing import Any
 
 import cv2
 import numpy as np
-from numba import float32, float64, njit, void
 from numpy.typing import NDArray
 
+from yuplet.compiled import compiled
 from yuplet.pixels import Picture
 from yuplet.pixels.kernels import SHARED_PICTURE
 from yuplet.pixels.srgb import to_linear
 
-_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 _WHITE = (0.95047, 1.0, 1.08883)
 _LINEAR = to_linear(np.arange(256) / 255)
 _KINK, _SLOPE = 216 / 24389, 24389 / 27
@@ -25,12 +23,12 @@ _KINK, _SLOPE = 216 / 24389, 24389 / 27
 _UNKNOWN = -1.0
 
 
-@njit("float64(float64)", **_OPTIONS)
+@compiled("float64(float64)")
 def _f(t: float) -> float:
     return t ** (1 / 3) if t > _KINK else (_SLOPE * t + 16) / 116
 
 
-@njit("UniTuple(float64, 3)(uint8, uint8, uint8)", **_OPTIONS)
+@compiled("UniTuple(float64, 3)(uint8, uint8, uint8)")
 def lab(red: int, green: int, blue: int) -> tuple[float, float, float]:
     """CIELAB of an sRGB colour."""
     r, g, b = _LINEAR[red], _LINEAR[green], _LINEAR[blue]
@@ -40,7 +38,7 @@ def lab(red: int, green: int, blue: int) -> tuple[float, float, float]:
     return 116 * y - 16, 500 * (x - y), 200 * (y - z)
 
 
-@njit("float64(float64, float64, float64, float64, float64, float64)", **_OPTIONS)
+@compiled("float64(float64, float64, float64, float64, float64, float64)")
 def ciede2000(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float) -> float:
     """The distance of two CIELAB colours with kL = kC = kH = 1; about 1 is just seen, 100 is black and white."""
     mean_chroma = (math.hypot(a1, b1) + math.hypot(a2, b2)) / 2
@@ -80,7 +78,7 @@ def ciede2000(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float) 
     return math.sqrt((dl / s_l) ** 2 + (dc / s_c) ** 2 + (dh / s_h) ** 2 + r_t * (dc / s_c) * (dh / s_h))
 
 
-@njit(void(SHARED_PICTURE, float64[:], float32[:, :], float32[:]), **_OPTIONS)
+@compiled(f"void({SHARED_PICTURE}, float64[:], float32[:, :], float32[:])")
 def _distances(picture: Picture, to: NDArray[np.float64], out: NDArray[np.float32], known: NDArray[np.float32]) -> None:
     """A colour that was met before is looked up in `known`, which has a place for each of 2^24."""
     for y in range(picture.shape[0]):

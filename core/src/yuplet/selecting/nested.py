@@ -5,15 +5,15 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numba import boolean, float32, int32, int64, njit, types, void
 from numpy.typing import NDArray
 
+from yuplet.compiled import READ_ONLY, compiled
 from yuplet.errors import NothingThere
 from yuplet.pixels import Picture
 from yuplet.selecting import belonging
 from yuplet.selecting.belonging import COLUMNS, PAIR, PIECES, TABLE, WHOLE, Trees, learned, said
 from yuplet.selecting.masks import Chosen, distance_to
-from yuplet.selecting.patches import OPTIONS, patches, rims_of
+from yuplet.selecting.patches import patches, rims_of
 from yuplet.selecting.regions import Labels
 from yuplet.selecting.strokes import runs_on
 
@@ -95,7 +95,7 @@ def _nearest_of(
     return rows, columns
 
 
-@njit(void(types.Array(int32, 1, "C", readonly=True), int64, boolean[::1]), **OPTIONS)
+@compiled(f"void({READ_ONLY.format('int32', 1, 'C')}, int64, boolean[::1])")
 def _mark(parents: NDArray[np.int32], piece: int, inside: NDArray[np.bool_]) -> None:
     """Mark a piece and all that it is made of."""
     inside[piece] = True
@@ -147,7 +147,7 @@ def measured(picture: Picture) -> Measured:
     return Measured(picture, labels, known, border, contrast, runs, ground, float(there.sum()))
 
 
-@njit(void(int32[:, ::1], float32[:, :, ::1], TABLE, PIECES, TABLE, TABLE, int64), **OPTIONS)
+@compiled(f"void(int32[:, ::1], float32[:, :, ::1], {TABLE}, {PIECES}, {TABLE}, {TABLE}, int64)")
 def _measure(
     labels: Labels,
     colours: NDArray[np.float32],

@@ -10,14 +10,13 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from yuplet.compiled import compiled
 from yuplet.pixels.oklab import to_oklab
 from yuplet.selecting.masks import Chosen, distance_to
 from yuplet.selecting.regions import Labels, filled_out, pieces_of
 
-OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
 ALONG = 0.144
 """OKLab distance up to which neighbours along the middle of a stroke are of one; those of thin ones are mixed with what is beside."""
 _STRONG = 0.15
@@ -107,7 +106,7 @@ def _ridges(light: NDArray[np.float32], least: float) -> NDArray[np.int8]:
     return found
 
 
-@njit("int64(int32[:], int64)", **OPTIONS)
+@compiled("int64(int32[:], int64)")
 def root_of(parent: NDArray[np.int32], one: int) -> int:
     """The one that stands for all that are joined with it."""
     while parent[one] != one:
@@ -116,7 +115,7 @@ def root_of(parent: NDArray[np.int32], one: int) -> int:
     return one
 
 
-@njit("int32[:, :](int32[:], boolean[:, :])", **OPTIONS)
+@compiled("int32[:, :](int32[:], boolean[:, :])")
 def named(parent: NDArray[np.int32], there: Chosen) -> Labels:
     """Labels of what is joined, counted from 1 in the order of first pixels; 0 where nothing is there."""
     height, width = there.shape
@@ -134,7 +133,7 @@ def named(parent: NDArray[np.int32], there: Chosen) -> Labels:
     return labels
 
 
-@njit("int32[:, :](float32[:, :, :], boolean[:, :], int8[:, :], float64, float64)", **OPTIONS)
+@compiled("int32[:, :](float32[:, :, :], boolean[:, :], int8[:, :], float64, float64)")
 def _joined(colours: NDArray[np.float32], there: Chosen, ridges: NDArray[np.int8], own: float, alike: float) -> Labels:
     """Regions that differ more from each other than within: two that touch become one where they differ no more than within either, and
     `own` / its size; along the middle of strokes up to `alike`.
@@ -277,7 +276,7 @@ def rims_of(labels: Labels) -> Chosen:
     return rims
 
 
-@njit("int64[:, :](int32[:, :])", **OPTIONS)
+@compiled("int64[:, :](int32[:, :])")
 def borders_of(labels: Labels) -> NDArray[np.int64]:
     """Each pair of pixels side by side that are of two labels: the smaller and the larger label."""
     height, width = labels.shape
@@ -301,7 +300,7 @@ def borders_of(labels: Labels) -> NDArray[np.int64]:
     return found
 
 
-@njit("int64(int32[:, :], boolean[:, :], float32[:, :, :], float64[:, :])", **OPTIONS)
+@compiled("int64(int32[:, :], boolean[:, :], float32[:, :, :], float64[:, :])")
 def give_away(kept: Labels, waiting: Chosen, colours: NDArray[np.float32], means: NDArray[np.float64]) -> int:
     """Label each waiting pixel that is beside a labelled one; answers how many there were."""
     height, width = kept.shape
@@ -353,7 +352,7 @@ def _with_strokes(labels: Labels, smallest: int) -> Labels:
     return counted_anew(np.where(long[pieces], pieces + labels.max(), labels))
 
 
-@njit("void(int32[:, ::1], float32[::1], boolean[:, ::1])", **OPTIONS)
+@compiled("void(int32[:, ::1], float32[::1], boolean[:, ::1])")
 def _reach_out(labels: Labels, reach: NDArray[np.float32], near: NDArray[np.bool_]) -> None:
     """Mark what is within a label's reach of its marked pixels, on the way within that label."""
     height, width = labels.shape
@@ -393,7 +392,7 @@ def _with_limbs(labels: Labels, smallest: int) -> Labels:
     return counted_anew(basins.reshape(labels.shape))
 
 
-@njit("void(int32[:], float32[:], int64[:], int64, float64, float64, int32[:])", **OPTIONS)
+@compiled("void(int32[:], float32[:], int64[:], int64, float64, float64, int32[:])")
 def _flood(
     labels: NDArray[np.int32],
     depth: NDArray[np.float32],
@@ -508,7 +507,7 @@ def _beside_another(labels: Labels) -> Chosen:
     return result
 
 
-@njit("void(int32[:], int64, int32[:])", **OPTIONS)
+@compiled("void(int32[:], int64, int32[:])")
 def _spread(labels: NDArray[np.int32], width: int, out: NDArray[np.int32]) -> None:
     """Give every pixel of a label the nearest one that is marked, on the way within that label; where none is, the label."""
     queue = np.empty(labels.size, np.int64)
@@ -538,7 +537,7 @@ def parted(labels: Labels) -> Labels:
     return same
 
 
-@njit("void(int32[:, :], int32[:, :])", **OPTIONS)
+@compiled("void(int32[:, :], int32[:, :])")
 def _part(labels: Labels, out: Labels) -> None:
     height, width = labels.shape
     stack = np.empty(height * width, np.int64)

@@ -9,18 +9,17 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numba import boolean, float32, int32, int64, njit, types, uint8, void
 from numpy.typing import NDArray
 from pydantic import ConfigDict, StrictBool, StrictInt
 from pydantic.dataclasses import dataclass
 
+from yuplet.compiled import READ_ONLY, compiled
 from yuplet.errors import NothingThere
 from yuplet.pixels import Picture
 from yuplet.selecting import belonging
 from yuplet.selecting.belonging import WHOLE, learned, said
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import Nested
-from yuplet.selecting.patches import OPTIONS
 from yuplet.selecting.regions import Labels
 from yuplet.selecting.strokes import are_strokes
 
@@ -132,16 +131,8 @@ def _range_of(there: NDArray[np.bool_]) -> slice:
     return slice(int(found[0]), int(found[-1]) + 1)
 
 
-@njit(
-    void(
-        uint8[:, ::1],
-        types.Array(uint8, 3, "C", readonly=True),
-        boolean[:, ::1],
-        int32[:, ::1],
-        int64,
-        boolean[::1],
-    ),
-    **OPTIONS,
+@compiled(
+    f"void(uint8[:, ::1], {READ_ONLY.format('uint8', 3, 'C')}, boolean[:, ::1], int32[:, ::1], int64, boolean[::1])"
 )
 def _decide(
     colours: NDArray[np.uint8],
@@ -328,7 +319,7 @@ def away_from(nested: Nested, click: Click) -> NDArray[np.float32]:
     return result
 
 
-@njit(void(types.Array(int32, 2, "C", readonly=True), int64, int64, float32[::1]), **OPTIONS)
+@compiled(f"void({READ_ONLY.format('int32', 2, 'C')}, int64, int64, float32[::1])")
 def _nearest(labels: Labels, x: int, y: int, away: NDArray[np.float32]) -> None:
     for row in range(labels.shape[0]):
         for column in range(labels.shape[1]):

@@ -14,16 +14,15 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from yuplet.compiled import compiled
 from yuplet.errors import NothingThere
 from yuplet.pixels import Picture
 from yuplet.pixels.oklab import to_oklab
 from yuplet.selecting.colour_distance import lightness
 from yuplet.selecting.masks import Chosen, distance_to
 from yuplet.selecting.patches import (
-    OPTIONS,
     borders_of,
     counted_anew,
     give_away,
@@ -127,7 +126,7 @@ def _edges(colours: NDArray[np.float32]) -> Chosen:
     return edges
 
 
-@njit("int32[:, :](float32[:, :, :], boolean[:, :], boolean[:, :])", **OPTIONS)
+@compiled("int32[:, :](float32[:, :, :], boolean[:, :], boolean[:, :])")
 def _grown_from_pixels(colours: NDArray[np.float32], there: Chosen, edges: Chosen) -> Labels:
     """The 4-connected regions of pixels that differ little from a neighbour in them."""
     height, width = there.shape

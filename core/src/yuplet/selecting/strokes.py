@@ -6,10 +6,9 @@ measured here which of them run on into which.
 """
 
 import numpy as np
-from numba import float32, float64, int32, njit, void
 from numpy.typing import NDArray
 
-from yuplet.selecting.patches import OPTIONS
+from yuplet.compiled import compiled
 from yuplet.selecting.regions import Labels
 
 _THIN = 8.0
@@ -49,7 +48,7 @@ def _meetings(labels: Labels, stroke: NDArray[np.bool_], step: tuple[int, int]) 
     return np.stack([np.minimum(a, b), np.maximum(a, b), rows, columns], axis=1).astype(np.int32)
 
 
-@njit(void(int32[:, ::1], int32[:, ::1], float32[::1], float64, float32[:, ::1]), **OPTIONS)
+@compiled("void(int32[:, ::1], int32[:, ::1], float32[::1], float64, float32[:, ::1])")
 def _runs(
     labels: Labels, places: NDArray[np.int32], depth: NDArray[np.float32], along: float, out: NDArray[np.float32]
 ) -> None:

@@ -7,14 +7,14 @@ from yuplet.geometry import Box
 from yuplet.pixels import DeepPicture, Picture
 from yuplet.pixels.spill_file import VectorSource
 from yuplet.plan.planned import BesideKind, Plan, PlannedExtra, PlannedPart
-from yuplet.writing import layered, model, openexr, overview, page, tables, vector
+from yuplet.writing import layered, model, overview, page, tables, vector
 from yuplet.writing.pictures import Sources, part_picture, part_picture_deep
 
 _MAKERS: Mapping[BesideKind, Callable[["Drawn", PlannedExtra], bytes]] = {
     "layers": lambda drawn, _: layered.layers(drawn.plan, drawn.picture),
     "model": lambda drawn, _: model.model(drawn.plan, drawn.picture),
     "page": lambda drawn, _: page.html(drawn.plan, drawn.picture),
-    "openexr": lambda drawn, _: openexr.openexr(drawn.plan, drawn.picture, drawn.deep),
+    "openexr": lambda drawn, _: drawn.openexr(),
     "style": lambda drawn, _: page.css(drawn.plan),
     "scene": lambda drawn, _: vector.scene(drawn.plan, drawn.picture, drawn.sources.drawing),
     "vector": lambda drawn, one: drawn.vector_part(one),
@@ -51,6 +51,12 @@ class Drawn:
             return None
         rows = self.sources.pixels.deep_rows(first.layer, own.top, own.bottom)
         return None if rows is None else rows[:, own.left : own.right]
+
+    def openexr(self) -> bytes:
+        """All parts in one file of OpenEXR, whose library is loaded when it is wanted."""
+        from yuplet.writing.openexr import openexr
+
+        return openexr(self.plan, self.picture, self.deep)
 
     def vector_part(self, one: PlannedExtra) -> bytes:
         """A part as SVG."""
