@@ -138,7 +138,7 @@ def after_a_change() -> str:
             def write(scratch: SpillFile = scratch, digests: dict[str, str] = digests) -> None:
                 earlier = earlier_package(OUT)
                 plan = plan_hand_over(illustration, arrangement, digests=digests)  # noqa: B023 - called at once
-                with StagedFolder(OUT) as staged:
+                with StagedFolder(OUT, earlier.files) as staged:
                     carry_out(plan, Sources(scratch, None, digests), staged, quiet, earlier=earlier)
                     staged.publish(MANIFEST)
 

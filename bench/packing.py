@@ -42,7 +42,7 @@ def sheets() -> str:
         "parts", "share of the sheet that is used", "of one strip of its width", "the same by rectpack", "rectpack's time, ours = 1",
         "a whole sheet, one strip = 1",
     ]  # fmt: skip
-    note = "A whole sheet tries several widths and orders. A thousand parts are packed well within a second on this machine."
+    note = "A whole sheet tries several widths and orders. Five thousand parts are packed within two seconds on this machine, whatever their shapes."
     return table("Packing sheets", columns, rows, note)
 
 

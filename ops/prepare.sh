@@ -50,7 +50,7 @@ need_python() {
   # A folder that was moved or cloned anew must find its own core.
   printf '%s\n' "$here/core/src" >"$("$VIRTUAL_ENV/bin/python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/yuplet.pth"
   # The compiled loops are made now rather than on the first click.
-  "$VIRTUAL_ENV/bin/python" -c 'import yuplet.pixels.kernels, yuplet.pixels.matting, yuplet.plan.packing, yuplet.rehearsal.blending, yuplet.selecting.proposals' || stop "The core could not be loaded."
+  "$VIRTUAL_ENV/bin/python" -m yuplet.compiled || stop "The core could not be loaded."
 }
 
 need_web_packages() {

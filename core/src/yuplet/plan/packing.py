@@ -207,6 +207,8 @@ def _one_page(
 ) -> tuple[Size, list[_Spot | None]] | None:
     """The smallest page that holds all; None where there is none."""
     area = sum(size.pixels for size in sizes)
+    if area > longest * longest:
+        return None
     best: tuple[int, Size, list[Placed]] | None = None
     for width in _widths(sizes, area, longest, power_of_two, may_turn):
         if best is not None and not power_of_two and not square and width * (area // width) >= best[0]:
