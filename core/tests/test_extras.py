@@ -501,3 +501,31 @@ def opened(path: Path) -> tuple[dict[str, Any], bytes]:
     raw = path.read_bytes()
     (length,) = struct.unpack("<I", raw[12:16])
     return json.loads(raw[20 : 20 + length]), raw[20 + length :]
+
+
+class OddCanvasTests(FolderTestCase):
+    """Drawings of a canvas that falls on no grid of a scale but its own."""
+
+    DRAWN = (
+        '<svg xmlns="http://www.w3.org/2000/svg" width="101" height="73"><rect id="back" width="101" height="73" fill="#345"/>'
+        '<circle id="sun" cx="51.5" cy="33" r="20.3" fill="gold"/><path id="leaf" d="M3 5 L97 61 L20 71Z" fill="#8a4"/></svg>'
+    )
+
+    def test_drawings_lie_where_images_do_at_any_scale(self) -> None:
+        file, package = self.folder / "odd.svg", self.folder / "package"
+        file.write_text(self.DRAWN)
+        for factor in (0.5, 0.3, 1.5, 2):
+            for vector in ("box", "canvas", "symbols"):
+                said = recipe(scales=[{"factor": factor}], beside={"scene": True, "vector": vector})
+                report, _, _ = hand_over_file(file, package, quiet, remove_obsolete=True, recipe=said)
+                self.assertTrue(report.proof.ok, (factor, vector, report.proof.comparisons))
+                self.assertEqual({one.way for one in report.proof.comparisons}, {"places", "vector", "scene"})
+        # What lies two pixels elsewhere is found.
+        for name, way in (("scene.svg", "scene"), ("symbols.svg", "vector")):
+            path = package / name
+            kept = path.read_text()
+            path.write_text(kept.replace('cx="51.5"', 'cx="53.5"'))
+            self.assertNotEqual(path.read_text(), kept)
+            found = {one.way: one.ok for one in prove(package, quiet).comparisons}
+            self.assertFalse(found[way])
+            path.write_text(kept)

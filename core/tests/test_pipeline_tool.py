@@ -405,7 +405,7 @@ class WheelTests(FolderTestCase):
         for server in ("django", "gunicorn", "pymysql"):
             self.assertNotIn(server, text.lower())
         entry = next(name for name in names if name.endswith("entry_points.txt"))
-        self.assertIn("yuplet = yuplet.__main__:main", (installed / entry).read_text())
+        self.assertIn("yuplet = yuplet.__main__:run", (installed / entry).read_text())
         ours = {path.relative_to(CORE).as_posix() for path in (CORE / "yuplet").rglob("*") if path.is_file()}
         ours = {name for name in ours if "__pycache__" not in name}
         self.assertEqual({name for name in names if ".dist-info" not in name}, ours)

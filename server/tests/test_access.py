@@ -15,6 +15,7 @@ from yuplet_server.accounts.models import User
 from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.handovers.models import ProjectHandOver
 from yuplet_server.illustrations import actions as illustrations
+from yuplet_server.illustrations.models import LayerImage
 from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
 from yuplet_server.rehearsals.models import Film, Rehearsal
@@ -90,6 +91,7 @@ ADDRESSES = [
     Address("delete", ILLUSTRATION, "editor", _json("delete", lambda t: f"/api/illustrations/{t.illustration.pk}")),
     Address("post", f"{ILLUSTRATION}/restore", "editor", _restore_illustration),
     Address("post", f"{ILLUSTRATION}/try-again", "editor", _json("post", lambda t: t.address("try-again"))),
+    Address("get", f"{ILLUSTRATION}/pack", "viewer", _get(lambda t: t.address(f"pack?of={LayerImage.objects.filter(revision__illustration=t.illustration)[0].pixels[:16]}"))),
     Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.revision.preview}"))),
     Address("get", f"{ILLUSTRATION}/original", "viewer", _get(lambda t: t.address("original"))),
     Address("get", f"{PROJECT}/archives", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/archives")),

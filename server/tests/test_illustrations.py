@@ -20,11 +20,18 @@ from yuplet.pixels.spill_file import SpillFile
 from yuplet_server.illustrations import actions, layers
 from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import StoredPixels, digests_of
+from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.storage import open_blob
 
 
 def content(answer: Any) -> bytes:
     return b"".join(answer.streaming_content)
+
+
+def prop() -> bytes:
+    out = io.BytesIO()
+    Image.new("RGBA", (5, 4), "teal").save(out, "PNG")
+    return out.getvalue()
 
 
 class BringInTests(ServerTestCase):
@@ -160,6 +167,24 @@ class BringInTests(ServerTestCase):
             image = Image.open(io.BytesIO(content(answer))).convert("RGBA")
             self.assertEqual([*image.size], row["box"][2:])
             self.assertEqual(image.getchannel("A").getbbox(), (0, 0, *image.size))
+
+    def test_many_images_come_in_one_answer(self) -> None:
+        pixels = list(LayerImage.objects.filter(revision=self.illustration.revision).values_list("pixels", flat=True))
+        answer = self.cleo.get(self.address(f"pack?of={'.'.join(one[:16] for one in pixels)}"))
+        self.assertEqual(answer.headers["Cache-Control"], "private, max-age=31536000, immutable")
+        data, found = content(answer), []
+        while data:
+            length = int.from_bytes(data[:4], "big")
+            found.append(hashlib.sha256(data[4 : 4 + length]).hexdigest())
+            data = data[4 + length :]
+        self.assertEqual(found, pixels)
+        # Those of others, and what is no digest, are not there.
+        other = brought_in(start_project(self.users["dora"], "Elsewhere"), "other.png", prop())
+        foreign = LayerImage.objects.get(revision=other.revision).pixels
+        for of, status in ((foreign[:16], 404), (f"{pixels[0][:16]}.{'0' * 16}", 404), ("..", 400), (pixels[0], 400)):
+            self.assertEqual(self.cleo.get(self.address(f"pack?of={of}")).status_code, status, of)
+        too_many = ".".join([pixels[0][:16]] * 129)
+        self.assertEqual(self.cleo.get(self.address(f"pack?of={too_many}")).status_code, 400)
 
     def test_nothing_is_kept_of_a_file_that_cannot_be_read(self) -> None:
         for name, data in (("a.ora", ora()[:300]), ("b.png", b"\x89PNG\r\n\x1a\nrest"), ("c.ora", b"hello")):

@@ -9,6 +9,8 @@ from yuplet.command_line.running import main as main
 def run() -> None:
     """Run the command of this process and end it at once: taking down what numba has loaded takes longer than many commands."""
     status = main()
+    if "multiprocessing" in sys.modules and sys.modules["multiprocessing"].active_children():
+        sys.exit(status)  # which ends these as well
     for stream in (sys.stdout, sys.stderr):
         stream.flush()
     os._exit(status)

@@ -2,7 +2,7 @@
 
 import datetime
 import threading
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
 from functools import lru_cache
@@ -32,6 +32,9 @@ from yuplet_server.illustrations.models import DerivedLayer, Illustration, Layer
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.storage import open_blob
+
+PACKED_BY = 16
+"""Letters of a digest by which an image of a pack is asked for: a hundred of them are no address that is too long."""
 
 
 def illustration_for(user: User, illustration_id: int, role: Member.Role) -> Illustration:
@@ -190,6 +193,26 @@ def holds_image(illustration: Illustration, digest: str) -> bool:
     whole = Revision.objects.filter(Q(preview=digest) | Q(picture=digest), illustration=illustration)
     layers = LayerImage.objects.filter(Q(pixels=digest) | Q(thumbnail=digest), revision__illustration=illustration)
     return whole.exists() or layers.exists()
+
+
+def images_by_beginnings(illustration: Illustration, beginnings: Sequence[str]) -> list[str]:
+    """The digests of images of an illustration by how they begin, in that order. Raises Http404 where one is not there, or several begin so."""
+    kept = LayerImage.objects.filter(revision__illustration=illustration).values_list("pixels", "thumbnail")
+    found: dict[str, set[str]] = {}
+    for digest in {digest for both in kept for digest in both}:
+        found.setdefault(digest[:PACKED_BY], set()).add(digest)
+    wanted = [found.get(one, set()) for one in beginnings]
+    if any(len(one) != 1 for one in wanted):
+        raise Http404
+    return [next(iter(one)) for one in wanted]
+
+
+def packed(digests: Iterable[str]) -> Iterator[bytes]:
+    """Kept images one after the other, each after its length as four bytes, the highest first."""
+    for digest in digests:
+        with open_blob(digest) as file:
+            data = file.read()
+        yield len(data).to_bytes(4, "big") + data
 
 
 def drawn_anew(revision: Revision, layer: str, area: Box, factor: int) -> bytes:

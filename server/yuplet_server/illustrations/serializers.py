@@ -89,6 +89,12 @@ class ChoicesSerializer(serializers.Serializer[Any]):
     )
 
 
+class PackSerializer(serializers.Serializer[Any]):
+    """Images of an illustration, each by the first 16 letters of its digest, up to 128 with dots between."""
+
+    of = serializers.RegexField(r"\A[0-9a-f]{16}(\.[0-9a-f]{16}){0,127}\Z", max_length=128 * 17)
+
+
 class AreaSerializer(serializers.Serializer[Any]):
     """An area of a layer in pixels, from the top left corner of its own box, and how many times as large it is wanted."""
 

@@ -5,6 +5,7 @@ from yuplet_server.illustrations import views
 urlpatterns = [
     path("projects/<int:project>/illustrations", views.IllustrationsView.as_view()),
     path("illustrations/<int:illustration>", views.IllustrationView.as_view()),
+    path("illustrations/<int:illustration>/pack", views.PackView.as_view()),
     re_path(r"^illustrations/(?P<illustration>\d+)/images/(?P<digest>[0-9a-f]{64})$", views.ImageView.as_view()),
     path("illustrations/<int:illustration>/original", views.OriginalView.as_view()),
     path("illustrations/<int:illustration>/read-again", views.ReadAgainView.as_view()),

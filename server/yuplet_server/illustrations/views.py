@@ -1,6 +1,6 @@
 from typing import IO, Any
 
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
@@ -20,6 +20,7 @@ from yuplet_server.illustrations.serializers import (
     IllustrationSerializer,
     InBinSerializer,
     LicenceSerializer,
+    PackSerializer,
     RevisionSerializer,
     SheetAnswerSerializer,
     SheetQuestionSerializer,
@@ -164,6 +165,18 @@ class ImageView(APIView):
             raise Http404
         headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
         return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+
+
+class PackView(APIView):
+    """Many images of layers in one answer, in the order that they are asked for: of each its length as four bytes, the highest first, and its PNG."""
+
+    @extend_schema(parameters=[PackSerializer], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: SignedInRequest, illustration: int) -> StreamingHttpResponse:
+        found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
+        asked = checked(PackSerializer, request.query_params)
+        digests = queries.images_by_beginnings(found, asked.validated_data["of"].split("."))
+        headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
+        return StreamingHttpResponse(queries.packed(digests), content_type="application/octet-stream", headers=headers)
 
 
 class DrawnView(APIView):

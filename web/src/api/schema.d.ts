@@ -416,6 +416,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Many images of layers in one answer, in the order that they are asked for: of each its length as four bytes, the highest first, and its PNG. */
+        get: operations["illustrations_pack_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/pictures": {
         parameters: {
             query?: never;
@@ -6209,6 +6226,29 @@ export interface operations {
     illustrations_original_retrieve: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    illustrations_pack_retrieve: {
+        parameters: {
+            query: {
+                of: string;
+            };
             header?: never;
             path: {
                 illustration: number;

@@ -18,6 +18,8 @@ function TriedOut({ bench: { trying, canvas } }: { bench: Bench }) {
   return <Stage key={keyOf(rehearsal)} trying={trying} canvas={canvas} />;
 }
 
+const NO_ROWS: readonly Row[] = [];
+
 /** The pile, and below it what belongs to putting in order. */
 export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void }) {
   const { illustration, step, view, chosen, chosenIds, current, choose, canEdit, act, moment, setMoment } = bench;
@@ -36,13 +38,14 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
       {step === 'try-out' && <TriedOut bench={bench} />}
       {/* Its pictures stay loaded while the stage lies over it. */}
       <div className={classes.pile} inert={step === 'try-out'}>
-        {view && (
+        {(view || illustration.preview) && (
           <Pile
             key={`${illustration.revision} ${illustration.width}`}
             illustration={illustration.id}
             revision={illustration.revision}
+            preview={view && !view.rows.some((row) => row.frames.length > 0) ? null : illustration.preview || null}
             canvas={bench.canvas}
-            rows={view.rows}
+            rows={view?.rows ?? NO_ROWS}
             seen={step === 'take-apart' ? lookedAt(bench.seen, taking.from, taking.looking) : bench.seen}
             outlines={bench.outlines}
             peel={bench.peel}

@@ -6,6 +6,7 @@ import type { Comparable } from './compare';
 import type { Scene } from './composite';
 import { PileDrawing } from './drawing';
 import type { Ground } from './grounds';
+import { useWholePictures } from './images';
 import { type Dial, Looks } from './Looks';
 import type { Marking } from './marks';
 import type { Outline } from './outlines';
@@ -32,6 +33,8 @@ export interface Peel {
 interface Props {
   illustration: number;
   revision: number;
+  /** The digest of a small picture of the whole, which is seen until the parts are there. */
+  preview: string | null;
   canvas: Extent;
   rows: readonly Row[];
   seen: ReadonlySet<string>;
@@ -47,7 +50,18 @@ interface Props {
 }
 
 /** The pile: the picture as large as there is room, as it lies, apart in depth, or beside another state of it. */
-export function Pile({ illustration, revision, canvas, rows, seen, outlines, peel, comparables, ...rest }: Props) {
+export function Pile({
+  illustration,
+  revision,
+  preview,
+  canvas,
+  rows,
+  seen,
+  outlines,
+  peel,
+  comparables,
+  ...rest
+}: Props) {
   const { marking, moment, onMoment, onPick } = rest;
   const surface = useRef<HTMLCanvasElement>(null);
   const [ground, setGround] = useState<Ground>('grey');
@@ -58,6 +72,7 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
   const { look, view, stance, depthZoom, mode } = looking;
   const comparing = useComparison(illustration, comparables, looking);
   const loaded = usePictures(illustration, rows);
+  const [first = null] = useWholePictures(illustration, [preview]);
   const { width, height } = canvas;
   const drawing = useMemo(
     () => new PileDrawing({ width, height }, loaded.scale, loaded.pictures),
@@ -86,6 +101,7 @@ export function Pile({ illustration, revision, canvas, rows, seen, outlines, pee
     mode,
     share: comparing.share,
     left: loaded.left,
+    first,
   });
   useWheel(surface, looking.zoom);
   const picking = usePicking({

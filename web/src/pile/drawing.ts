@@ -55,6 +55,8 @@ export interface PileState {
   share: number;
   /** Pictures that are still on their way; null before it is known. */
   left: number | null;
+  /** A small picture of the whole, which is seen until all parts are there; null before it is. */
+  first: ImageBitmap | null;
 }
 
 /** With more outlines than these, they wait until the view stands still. */
@@ -84,8 +86,8 @@ export class PileDrawing {
   /** Draw; whether something is left that is worth drawing only once the view stands still (`isStill`). */
   draw(element: HTMLCanvasElement, state: PileState, isStill: boolean): boolean {
     const { screen, left } = state;
-    // A part whose new picture is on its way is seen as it was until then.
-    if (left === 0 || !this.isComplete) this.composite.update(state.scene, this.pictures);
+    // A part whose new picture is on its way is seen as it was until then, and all of them as the picture that was brought in until they are there.
+    if (left === 0 || (!this.isComplete && !state.first)) this.composite.update(state.scene, this.pictures);
     this.isComplete ||= left === 0;
     if (element.width !== screen.width) element.width = screen.width;
     if (element.height !== screen.height) element.height = screen.height;
@@ -94,6 +96,7 @@ export class PileDrawing {
     const isLeft = this.drawLook(context, state, isStill);
     element.dataset.sharp = String(state.look === 'flat' && this.isSharp(state));
     element.dataset.drawn = String(left === 0);
+    element.dataset.seen = String(left === 0 || state.first !== null);
     return isLeft && !isStill;
   }
 
@@ -142,7 +145,8 @@ export class PileDrawing {
       const [width, height] = [this.canvas.width * view.zoom, this.canvas.height * view.zoom];
       context.imageSmoothingEnabled = view.zoom < 1;
       context.imageSmoothingQuality = 'high';
-      context.drawImage(this.composite.canvas, view.x, view.y, width, height);
+      const first = this.isComplete ? null : state.first;
+      context.drawImage(first ?? this.composite.canvas, view.x, view.y, width, height);
     }
     paintBorder(context, view, this.canvas, ground);
   }

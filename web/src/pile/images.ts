@@ -2,8 +2,8 @@
 
 import { useEffect, useState } from 'react';
 import type { Row } from '../api/calls';
-import { fetchImage } from '../api/images';
-import { allPieces } from './pieces';
+import { fetchImage, fetchPack } from '../api/images';
+import { allPieces, type Piece } from './pieces';
 
 const BUDGET = 800_000_000;
 const AT_ONCE = 6;
@@ -38,6 +38,32 @@ export function previewScale(rows: readonly Row[]): number {
   return scale;
 }
 
+/** Pictures of up to so many pixels come together, up to so many of both in one answer: an answer takes the server longer than a picture. */
+const SMALL = 1 << 20;
+const PACKED = { pictures: 100, pixels: 3_000_000 };
+
+/** What is fetched in one go: a picture, or many small ones. */
+function inPacks(pieces: readonly Piece[]): Piece[][] {
+  const packs: Piece[][] = [];
+  let open: Piece[] = [];
+  let pixels = 0;
+  for (const piece of pieces) {
+    const own = (piece.box[2] ?? 0) * (piece.box[3] ?? 0);
+    if (own > SMALL) {
+      packs.push([piece]);
+      continue;
+    }
+    if (open.length === 0) packs.push(open);
+    open.push(piece);
+    pixels += own;
+    if (open.length >= PACKED.pictures || pixels > PACKED.pixels) {
+      open = [];
+      pixels = 0;
+    }
+  }
+  return packs;
+}
+
 /** Load what is missing; `onLoaded` is told at the start, now and then, and at the end. Answers a function that stops the loading. */
 export function loadPictures(
   illustration: number,
@@ -52,35 +78,55 @@ export function loadPictures(
     rows.flatMap((row) => row.frames.flatMap(({ pieces }) => pieces.map((p) => [p.image, row.name]))),
   );
   const missing = new Map(allPieces(rows).map((piece) => [piece.image, piece]));
-  const waiting = [...missing.values()].filter((piece) => !into.has(piece.image));
-  let left = waiting.length;
+  const waiting = inPacks([...missing.values()].filter((piece) => !into.has(piece.image)));
+  let left = waiting.reduce((sum, pack) => sum + pack.length, 0);
   let told = performance.now();
   if (left > 0) onLoaded(left);
-  const next = async (): Promise<void> => {
-    const piece = waiting.shift();
-    if (!piece || stop.signal.aborted) return;
-    try {
-      const blob = await fetchImage(illustration, piece.image, stop.signal);
-      const [, , width = 1, height = 1] = piece.box;
-      const size =
-        scale === 1
-          ? {}
-          : {
-              resizeWidth: Math.max(1, Math.round(width * scale)),
-              resizeHeight: Math.max(1, Math.round(height * scale)),
-            };
-      into.set(piece.image, await createImageBitmap(blob, { ...size, resizeQuality: 'low' }));
-    } catch {
-      if (stop.signal.aborted) return;
-      onFailed(names.get(piece.image) ?? '');
-    }
+  const done = () => {
     left -= 1;
     if (left === 0 || performance.now() - told > TELL_EVERY) {
       told = performance.now();
       onLoaded(left);
     }
+  };
+  const keep = async (piece: Piece, blob: Promise<Blob>) => {
+    try {
+      into.set(piece.image, await createImageBitmap(await blob, sizeAt(piece, scale)));
+    } catch {
+      if (stop.signal.aborted) return;
+      onFailed(names.get(piece.image) ?? '');
+    }
+    done();
+  };
+  const next = async (): Promise<void> => {
+    const pack = waiting.shift();
+    if (!pack || stop.signal.aborted) return;
+    const alone = (piece: Piece) => keep(piece, fetchImage(illustration, piece.image, stop.signal));
+    if (pack.length === 1 && pack[0]) {
+      await alone(pack[0]);
+    } else {
+      const digests = pack.map((piece) => piece.image);
+      const blobs = await fetchPack(illustration, digests, stop.signal).catch(() => null);
+      // Where one of them cannot be had, the others can.
+      await Promise.all(
+        pack.map((piece, at) => {
+          const blob = blobs?.[at];
+          return blob ? keep(piece, Promise.resolve(blob)) : alone(piece);
+        }),
+      );
+    }
     return next();
   };
   for (let lane = 0; lane < AT_ONCE; lane++) void next();
   return () => stop.abort();
+}
+
+function sizeAt({ box }: Piece, scale: number): ImageBitmapOptions {
+  if (scale === 1) return {};
+  const [, , width = 1, height = 1] = box;
+  return {
+    resizeWidth: Math.max(1, Math.round(width * scale)),
+    resizeHeight: Math.max(1, Math.round(height * scale)),
+    resizeQuality: 'low',
+  };
 }

@@ -7,7 +7,10 @@ import { allPieces } from './pieces';
 
 export function usePictures(illustration: number, rows: readonly Row[]) {
   const [pictures] = useState<Pictures>(() => new Map());
-  const [scale] = useState(() => previewScale(rows));
+  // Decided when the parts are known, and then kept: pictures that are there already have it.
+  const decided = useRef<number | null>(null);
+  if (decided.current === null && rows.length > 0) decided.current = previewScale(rows);
+  const scale = decided.current ?? 1;
   const [left, setLeft] = useState<number | null>(null);
   const [failed, setFailed] = useState<readonly string[]>([]);
   const latest = useRef(rows);

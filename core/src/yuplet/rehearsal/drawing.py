@@ -1,6 +1,7 @@
 """Vector files as a browser or an animation program sees them: drawn by the resvg library at the size that they say."""
 
 import io
+import math
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -37,7 +38,7 @@ def scene_of_drawing(
     def drawn(markup: str, label: str, opacity: float, blend: str) -> PartUse:
         require_few(len(placed))
         name = f"drawing {len(placed)}"
-        picture = _drawn(markup, size)
+        picture = _drawn(markup, (0, 0), size, scale)
         area = picture.getbbox(alpha_only=True) or (0, 0, 1, 1)
         image = kept(picture.crop(area), scratch / f"{name}.raw")
         placed[name] = Placed(
@@ -143,8 +144,10 @@ def scene_of_drawings(scene: Scene, package: Package, drawings: Mapping[str, str
             continue
         text = drawings[part.id]
         root = ElementTree.fromstring(text)
-        left, top, width, height = (round(float(side) * package.scale) for side in root.attrib["viewBox"].split())
-        drawn = _drawn(text, (width, height))
+        x, y, width, height = (float(side) * package.scale for side in root.attrib["viewBox"].split())
+        # Rounded outwards on the grid of the scale, as the boxes of images are.
+        left, top = math.floor(x), math.floor(y)
+        drawn = _drawn(text, (left, top), (math.ceil(x + width) - left, math.ceil(y + height) - top), package.scale)
         # Most of a whole canvas is empty.
         seen = drawn.getbbox(alpha_only=True) or (0, 0, 1, 1)
         left, top = left + seen[0], top + seen[1]
@@ -153,11 +156,13 @@ def scene_of_drawings(scene: Scene, package: Package, drawings: Mapping[str, str
         placed[part.id] = Placed(
             label=part.label, image=image, left=left, top=top, opacity=part.opacity, blend=part.blend, area=area
         )
-    # What draws them is not what drew the reference, and rounds after every shape.
-    return replace(scene, placed=placed, largest=max(package.largest, 16.0), mean=max(package.mean, 0.5))
+    # What draws them is not what drew the reference, and rounds after every shape. A view that ends between two pixels cuts what is smoothed there.
+    most = 16.0 if package.scale == int(package.scale) else 64.0
+    return replace(scene, placed=placed, largest=max(package.largest, most), mean=max(package.mean, 0.5))
 
 
-def _drawn(text: str, size: tuple[int, int]) -> Image.Image:
+def _drawn(text: str, at: tuple[int, int], size: tuple[int, int], scale: float) -> Image.Image:
+    """An area of the scaled canvas, with an SVG where it says that it lies."""
     root = ElementTree.fromstring(text)
     for element in root.iter():
         for name, value in element.attrib.items():
@@ -166,9 +171,10 @@ def _drawn(text: str, size: tuple[int, int]) -> Image.Image:
                 raise ValueError(f"it refers to another file, '{shown(value)}'")
     view = root.get("viewBox", f"0 0 {size[0]} {size[1]}")
     rest = text.partition("<svg")[2]
-    # Drawn at exactly the size that is wanted, whatever it says.
+    area = " ".join(f"{value / scale!r}" for value in (*at, *size))
+    # Drawn at exactly the scale that is wanted: of an odd canvas no size of its own would be that.
     whole = (
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{size[0]}" height="{size[1]}" viewBox="{view}"'
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{size[0]}" height="{size[1]}" viewBox="{area}"'
         f' preserveAspectRatio="none"><svg x="{view.split()[0]}" y="{view.split()[1]}"{rest}</svg>'
     )
     try:

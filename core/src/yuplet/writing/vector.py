@@ -36,7 +36,8 @@ def symbols(plan: Plan, drawing: VectorSource) -> bytes:
     for row, name in _symbol_names(plan).items():
         planned = parts[row]
         box = planned.box
-        said = {"id": name, "viewBox": f"{box.left} {box.top} {box.width} {box.height}"}
+        # What is smoothed at its edge is not cut where the edge falls between two pixels.
+        said = {"id": name, "viewBox": f"{box.left} {box.top} {box.width} {box.height}", "overflow": "visible"}
         symbol = etree.SubElement(root, f"{{{_SVG}}}symbol", said)
         etree.SubElement(symbol, f"{{{_SVG}}}title").text = planned.path[-1]
         symbol.append(_shapes(plan, planned.part, drawing, f"{name}-"))

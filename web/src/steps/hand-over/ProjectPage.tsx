@@ -17,7 +17,7 @@ type Candidate = Schemas['Candidate'];
 const POLL = 1000;
 
 /** All illustrations of the project, or some, each by its recipe: one action, one package with an index. */
-export function ProjectPage({ illustration, project, isSaving, canEdit }: StepProps) {
+export function ProjectPage({ illustration, project, isSaving, canEdit, handing }: StepProps) {
   const queries = useQueryClient();
   const made = useQuery({
     queryKey: ['together', project],
@@ -36,7 +36,9 @@ export function ProjectPage({ illustration, project, isSaving, canEdit }: StepPr
     if (newest && !isBusy) queries.invalidateQueries({ queryKey: ['hand-overs', illustration] });
   }, [newest, isBusy, illustration, queries]);
   const [left, setLeft] = useState<ReadonlySet<number>>(new Set());
-  const [by, setBy] = useState<ReadonlyMap<number, Recipe>>(new Map());
+  const [picked, setPicked] = useState<ReadonlyMap<number, Recipe>>(new Map());
+  // What is worked with on the other pages counts here too.
+  const by = handing.draft && !picked.has(illustration) ? new Map(picked).set(illustration, handing.draft) : picked;
   const [folder, setFolder] = useState('');
   const [error, setError] = useState('');
   const chosen = candidates?.filter((one) => !left.has(one.illustration)) ?? [];
@@ -68,7 +70,7 @@ export function ProjectPage({ illustration, project, isSaving, canEdit }: StepPr
           by={by}
           canEdit={canEdit}
           onLeft={setLeft}
-          onBy={(one, recipe) => setBy(new Map(by).set(one, recipe))}
+          onBy={(one, recipe) => setPicked(new Map(picked).set(one, recipe))}
         />
       )}
       {canEdit && <Folder value={folder} onChange={setFolder} />}
@@ -139,6 +141,7 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
         {all.map((one) => {
           const own = by.get(one.illustration);
           const names = recipes.map((recipe) => recipe.document.name);
+          const now = own?.name ?? one.recipe;
           return (
             <li key={one.illustration}>
               <Checkbox
@@ -156,8 +159,8 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
                 size="xs"
                 aria-label={`Recipe of ${one.name}`}
                 disabled={!canEdit}
-                data={names.includes(one.recipe) ? names : [one.recipe, ...names]}
-                value={own?.name ?? one.recipe}
+                data={names.includes(now) ? names : [now, ...names]}
+                value={now}
                 onChange={(event) => {
                   const found = recipes.find((recipe) => recipe.document.name === event.currentTarget.value);
                   if (found) onBy(one.illustration, found.document);
@@ -173,8 +176,8 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
 }
 
 function stateOf(one: Candidate, own: Recipe | undefined): string {
-  if (own && own.name !== one.recipe) return 'By another recipe than last time';
   if (one.last === null) return 'Not handed over yet';
+  if (own) return 'By the recipe that was picked here';
   return one.has_changed ? `Changed since its no. ${one.last}` : `Unchanged since its no. ${one.last}`;
 }
 

@@ -61,12 +61,14 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
           onChange={(event) => change({ smooth: !event.currentTarget.checked })}
         />
       </div>
-      {usesSheets(recipe) && (
-        <div className={form.form}>
-          <h3>Sheets</h3>
-          <SheetFields sheets={recipe.sheets} onChange={(said) => change({ sheets: { ...recipe.sheets, ...said } })} />
-        </div>
-      )}
+      <div className={form.form}>
+        <h3>Sheets</h3>
+        <SheetFields
+          sheets={recipe.sheets}
+          hasSome={usesSheets(recipe)}
+          onChange={(said) => change({ sheets: { ...recipe.sheets, ...said } })}
+        />
+      </div>
       <div className={form.form}>
         <h3>Beside the images</h3>
         <ExtrasFields
@@ -222,8 +224,11 @@ function Receiver({ recipe, change }: SectionProps) {
 }
 
 /** Whether anything of a recipe goes onto a sheet. */
-function usesSheets({ images, images_for: some }: Recipe): boolean {
-  return [images, ...some.map((one) => one.images)].some((one) => one.stored === 'sheets' || one.moving === 'grid');
+function usesSheets({ images, images_for: some, sheets }: Recipe): boolean {
+  return (
+    sheets.shared ||
+    [images, ...some.map((one) => one.images)].some((one) => one.stored === 'sheets' || one.moving === 'grid')
+  );
 }
 
 interface KeepingProps {

@@ -6,12 +6,14 @@ type Sheets = Recipe['sheets'];
 
 interface Props {
   sheets: Sheets;
+  /** Whether there will be any, so that it matters how they are laid out. */
+  hasSome: boolean;
   /** Told what was changed, and nothing else. */
   onChange: (changed: Partial<Sheets>) => void;
 }
 
 /** How sheets are laid out. */
-export function SheetFields({ sheets, onChange }: Props) {
+export function SheetFields({ sheets, hasSome, onChange }: Props) {
   const number = (name: 'spacing' | 'repeat_edge' | 'longest', min: number, max: number) => ({
     size: 'xs' as const,
     suffix: ' px',
@@ -30,6 +32,8 @@ export function SheetFields({ sheets, onChange }: Props) {
       onChange={(event) => onChange({ [name]: event.currentTarget.checked })}
     />
   );
+  const shared = check('shared', 'Sheets for the whole project, when it is handed over together');
+  if (!hasSome) return shared;
   return (
     <>
       <div className={form.row}>
@@ -52,7 +56,7 @@ export function SheetFields({ sheets, onChange }: Props) {
       {check('turn', 'Pictures may be turned by a quarter')}
       {check('power_of_two', 'Sides are powers of two')}
       {check('square', 'Sheets are square')}
-      {check('shared', 'Shared sheets, when the project is handed over together')}
+      {shared}
     </>
   );
 }

@@ -53,6 +53,8 @@ export function useHandingOver(
     page,
     setPage,
     recipe,
+    /** What was picked or changed here, whether it is saved or not. */
+    draft,
     setRecipe: setDraft,
     only,
     isOfChosen: only !== null,
