@@ -260,7 +260,7 @@ class HandOverTests(ProductTestCase):
         # What is changed of the recipe and not saved counts.
         self.page_of("Recipe")
         page.get_by_label("Sheets for the whole project").check()
-        page.get_by_label("Longest side").fill("128")
+        page.get_by_label("Longest side").first.fill("128")
         self.page_of("Project")
         expect(page.get_by_text("Not handed over yet")).to_have_count(2)
         page.get_by_label("Recipe of crate").select_option("Sheets for a game")
@@ -277,8 +277,8 @@ class HandOverTests(ProductTestCase):
             self.assertEqual(
                 {one["recipe"] for one in index["packages"]}, {"Cut-out rig, trimmed", "Sheets for a game"}
             )
-            self.assertEqual([one["file"] for one in index["sheets"]], ["sheets/1.png"])
-            self.assertLessEqual(index["sheets"][0]["width"], 128)
+            self.assertTrue(index["sheets"])
+            self.assertTrue(all(max(one["width"], one["height"]) <= 128 for one in index["sheets"]))
             self.assertTrue({"crate/manifest.json", "signal post/manifest.json"} <= set(package.namelist()))
         # Nothing has changed, so nothing is done again; one is left out.
         expect(page.get_by_text("By the recipe that was picked here")).to_have_count(2)

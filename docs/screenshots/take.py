@@ -100,6 +100,12 @@ def main() -> None:
         page.get_by_label("What is looked at of the hand-over").get_by_text("Names", exact=True).click()
         page.get_by_label("All names").get_by_role("listitem").first.wait_for()
         shoot(page, "names")
+        page.get_by_label("What is looked at of the hand-over").get_by_text("Project", exact=True).click()
+        page.get_by_label("Recipe of Lever frame").select_option("Interface pieces")
+        page.get_by_role("button", name="Hand over").last.click()
+        page.get_by_test_id("together").wait_for(timeout=120_000)
+        page.wait_for_timeout(1500)
+        shoot(page, "project")
         page.get_by_label("What is looked at of the hand-over").get_by_text("Plan", exact=True).click()
         page.emulate_media(color_scheme="dark")
         to_step(page, "Put in order")
@@ -171,7 +177,9 @@ def opened(page: Page) -> None:
 
 def shoot(page: Page, name: str) -> None:
     page.wait_for_timeout(700)
-    page.wait_for_function("[...document.images].every(image => image.complete)")
+    # Not `wait_for_function`, which the page's own policy forbids.
+    while not page.evaluate("[...document.images].every(image => image.complete)"):
+        page.wait_for_timeout(100)
     page.screenshot(path=HERE / f"{name}.png")
 
 

@@ -15,6 +15,7 @@ type Candidate = Schemas['Candidate'];
 
 /** Milliseconds between two questions how it stands. */
 const POLL = 1000;
+const OTHERS = 5000;
 
 /** All illustrations of the project, or some, each by its recipe: one action, one package with an index. */
 export function ProjectPage({ illustration, project, isSaving, canEdit, handing }: StepProps) {
@@ -29,6 +30,8 @@ export function ProjectPage({ illustration, project, isSaving, canEdit, handing 
   const candidates = useQuery({
     queryKey: ['together', project, 'candidates', isSaving, newest?.id, isBusy],
     queryFn: () => askCandidates(project),
+    // Others bring in and change illustrations too.
+    refetchInterval: OTHERS,
     placeholderData: (before) => before,
   }).data;
   // What was handed over just now is seen on the other pages too.
