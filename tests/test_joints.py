@@ -189,6 +189,11 @@ class JointTests(ProductTestCase):
         expect(self.page.get_by_text("Last step: Decide how far the camera travels")).to_be_visible()
         self.assert_accessible("depths")
         self.page_of("Notes")
+        # Many of one kind are a line, each of them a click away.
+        line = self.page.get_by_role("button", name=re.compile(r"^\d+ parts lie in front of one that stands nearer"))
+        expect(line).to_have_attribute("aria-expanded", "false")
+        line.click()
+        self.assert_accessible("many notes")
         expect(self.page.get_by_text(re.compile("lies in front of .* and stands farther away")).first).to_be_visible()
         before = self.page.get_by_role("button", name="Let it stand where the other does").count()
         self.page.get_by_role("button", name="Let it stand where the other does").first.click()

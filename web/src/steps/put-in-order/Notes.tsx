@@ -1,11 +1,12 @@
 import { Button } from '@mantine/core';
+import { useState } from 'react';
 import type { Arrangement } from '../../api/calls';
 import type { Schemas } from '../../api/client';
 import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
-import { plural } from '../../ui/units';
+import { count, plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import type { Wider } from './Planes';
 import type { Order } from './useOrder';
@@ -32,7 +33,7 @@ const SEVERITIES = [
 
 /** What the rows say that should be looked at, each with what can be done about it. */
 export function Notes(props: Props) {
-  const { order, canEdit, onChoose } = props;
+  const { order } = props;
   const found = order?.findings ?? [];
   return (
     <div className={pages.page}>
@@ -50,27 +51,141 @@ export function Notes(props: Props) {
           <section key={severity} className={form.form}>
             <h3>{`${title} (${own.length})`}</h3>
             <ul className={form.notes}>
-              {own.map((finding) => (
-                <li key={`${finding.kind} ${finding.sentence}`}>
-                  <button
-                    type="button"
-                    className={form.note}
-                    onClick={() => onChoose(finding.rows, finding.rows[0] ?? null)}
-                  >
-                    {finding.sentence}
-                  </button>
-                  {canEdit && (
-                    <div className={form.row}>
-                      <Mends {...props} finding={finding} />
-                    </div>
-                  )}
-                </li>
-              ))}
+              {ofOneKind(own).map(([kind, alike]) =>
+                alike.length > MANY ? (
+                  <li key={kind}>
+                    <Alike {...props} kind={kind} alike={alike} />
+                  </li>
+                ) : (
+                  alike.map((finding) => <Note key={`${kind} ${finding.sentence}`} {...props} finding={finding} />)
+                ),
+              )}
             </ul>
           </section>
         );
       })}
     </div>
+  );
+}
+
+/** How many notes of one kind are lines of their own. */
+const MANY = 3;
+
+/** What many of one kind say together, with their number before it. */
+const TOGETHER: Partial<Record<Finding['kind'], string>> = {
+  required: 'required parts are not there',
+  empty: 'parts are empty, or lie off the canvas',
+  name: 'names were given by a program, or have letters of another alphabet',
+  pair: 'pairs are not complete',
+  series: 'series of names have no meaning yet',
+  look: 'parts are not the same in every look',
+  pivot: 'parts are carried by another part and have no pivot',
+  depth: 'parts lie in front of one that stands nearer',
+  hidden: 'parts are hidden and left out: nobody will see them',
+  cover: "planes do not cover the camera's way",
+};
+
+function ofOneKind(found: readonly Finding[]): [Finding['kind'], Finding[]][] {
+  const kinds = new Map<Finding['kind'], Finding[]>();
+  for (const one of found) kinds.set(one.kind, [...(kinds.get(one.kind) ?? []), one]);
+  return [...kinds];
+}
+
+/** One note, which shows its parts, with what can be done about it. */
+function Note(props: Props & { finding: Finding }) {
+  const { finding, canEdit, onChoose } = props;
+  return (
+    <li>
+      <button type="button" className={form.note} onClick={() => onChoose(finding.rows, finding.rows[0] ?? null)}>
+        {finding.sentence}
+      </button>
+      {canEdit && (
+        <div className={form.row}>
+          <Mends {...props} finding={finding} />
+        </div>
+      )}
+    </li>
+  );
+}
+
+/** Many notes of one kind in a line, each of them a click away, with what can be done about all. */
+function Alike(props: Props & { kind: Finding['kind']; alike: readonly Finding[] }) {
+  const { kind, alike, canEdit, onChoose } = props;
+  const [isOpen, setOpen] = useState(false);
+  const rows = alike.flatMap((one) => one.rows);
+  return (
+    <>
+      <button
+        type="button"
+        className={form.note}
+        aria-expanded={isOpen}
+        onClick={() => {
+          setOpen(!isOpen);
+          if (!isOpen) onChoose(rows, rows[0] ?? null);
+        }}
+      >
+        {`${count(alike.length)} ${TOGETHER[kind] ?? 'notes'}`}
+      </button>
+      {canEdit && (
+        <div className={form.row}>
+          <MendsOfAll {...props} />
+        </div>
+      )}
+      {isOpen && (
+        <ul className={form.notes}>
+          {alike.map((finding) => (
+            <Note key={finding.sentence} {...props} finding={finding} />
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}
+
+function MendsOfAll({
+  kind,
+  alike,
+  act,
+  propose,
+  widen,
+}: Props & { kind: Finding['kind']; alike: readonly Finding[] }) {
+  const first = alike.flatMap((one) => one.rows.slice(0, 1));
+  const proposed = alike.filter((one) => one.proposal != null);
+  const wider = (by: Wider) => {
+    for (const row of first) widen(row, by);
+  };
+  const all: Partial<Record<Finding['kind'], readonly (Mend | false)[]>> = {
+    empty: [
+      ['Remove all', () => act({ do: 'remove-rows', rows: first })],
+      [
+        'Leave all out',
+        () => act({ do: 'include-parts', included: Object.fromEntries(first.map((row) => [row, false])) }),
+      ],
+    ],
+    name: [
+      proposed.length > 0 && [
+        `Call ${count(proposed.length)} as proposed`,
+        () =>
+          act({
+            do: 'rename-rows',
+            names: Object.fromEntries(proposed.map((one) => [one.rows[0] ?? '', one.proposal ?? ''])),
+          }),
+      ],
+    ],
+    pivot: [['Propose all', () => propose(first)]],
+    hidden: [['Remove all', () => act({ do: 'remove-rows', rows: first })]],
+    cover: [
+      ['Mirror all on', () => wider('mirror')],
+      ['Enlarge all', () => wider('enlarge')],
+    ],
+  };
+  return (all[kind] ?? []).map(
+    (one) =>
+      one && (
+        <Button key={one[0]} size="compact-sm" variant="default" onClick={one[1]}>
+          {one[0]}
+        </Button>
+      ),
   );
 }
 
