@@ -186,11 +186,13 @@ class ReadingReport:
     counts: dict[str, int] = field(default_factory=dict)
     name_sources: dict[str, list[str]] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
+    _added: set[Note] = field(default_factory=set, repr=False, compare=False)
 
     def add(self, kind: str, sentence: str, path: tuple[str, ...] = ()) -> None:
         """Note something; `kind` is 'converted', 'repaired', 'not understood', 'information' or 'sheet'."""
         note = Note(kind, sentence, path)
-        if note not in self.notes:
+        if note not in self._added:
+            self._added.add(note)
             self.notes.append(note)
 
 

@@ -30,7 +30,7 @@ from yuplet.reading.svg_drawing import (
     alone,
     canvas_of,
     changes_nothing,
-    draw,
+    draw_all,
     draw_area,
     draw_scaled,
     fingerprint_source,
@@ -186,8 +186,7 @@ def read(
     document, canvas = drawing.document, drawing.canvas
     boxes: dict[str, Box] = {}
     progress(0, len(drawing.shapes))
-    for done, (source, shape) in enumerate(drawing.shapes.items(), 1):
-        drawn = draw(document, shape, canvas, drawing.scale)
+    for done, (source, drawn) in enumerate(draw_all(document, drawing.shapes, canvas, drawing.scale), 1):
         if drawn is not None:
             boxes[source], picture = drawn
             scratch.put(source, picture)

@@ -5,6 +5,7 @@ import copy
 import io
 import math
 import re
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -12,6 +13,7 @@ import cv2
 import numpy as np
 import resvg
 from lxml import etree
+from numpy.typing import NDArray
 from PIL import Image
 from resvg import usvg
 
@@ -21,6 +23,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.trimming import content_box, cut
 from yuplet.reading import png
+from yuplet.reading.svg_boxes import farthest
 from yuplet.reading.svg_document import HREF, SVG, Document, elements, links, reference, strip_attributes, without
 from yuplet.reading.svg_outlines import outlined
 from yuplet.reading.svg_text import options
@@ -33,6 +36,12 @@ _COARSE = 256
 _MARGIN = 3
 _NEAR, _NEAREST = 1.0, 64
 """Levels of alpha by which outlines may differ from the text that they stand for: on the mean, and at one pixel."""
+_AS_LONG_AS = 60_000
+"""Pixels that are drawn and compressed in the time that a drawing takes beside them."""
+_MOST_TOGETHER, _MOST_TOGETHER_PIXELS = 250, 32_000_000
+"""Shapes, and pixels of a canvas, that are drawn in one go."""
+_LONG = 100_000
+"""Bytes of a shape, with all that it refers to, from which it is drawn by itself."""
 _MAX_FILTERED = 64_000_000
 """Pixels that a whole canvas may have when it is drawn anew for the sake of one filter."""
 
@@ -75,6 +84,100 @@ def draw(document: Document, shape: Shape, canvas: Size, scale: float) -> tuple[
     if content is None:
         return None
     return content.moved(area.left, area.top), cut(picture, content)
+
+
+def draw_all(
+    document: Document, shapes: Mapping[str, Shape], canvas: Size, scale: float
+) -> Iterator[tuple[str, tuple[Box, Picture] | None]]:
+    """Each shape as `draw` draws it, by its name, in any order; those that cannot touch each other are drawn in one go.
+
+    A drawing takes as long for a small shape as for many of them: the library draws a picture, and compresses it. That is done at the document's own
+    scale only. At others the library's numbers round elsewhere with another corner of the picture, and a few pixels on an edge would change
+    with what else is drawn: a shape that nobody touched would be another one in the next revision.
+    """
+    whole = Box(0, 0, canvas.width, canvas.height)
+    areas: dict[str, Box] = {}
+    for name, shape in shapes.items():
+        # A filter works on whole pixels of its own region, so it is drawn with all of the canvas around it.
+        box = farthest(document, shape.element, shape.around, scale)
+        if box is None:
+            yield name, draw(document, shape, canvas, scale)
+        elif box.meet(whole).is_empty:
+            yield name, None
+        else:
+            areas[name] = box.meet(whole)
+    for together in _apart(areas):
+        if scale == 1 and _is_quicker(together, areas, canvas):
+            yield from _drawn_together(document, {name: shapes[name] for name in together}, areas, canvas, scale)
+        else:
+            for name in together:
+                yield name, _drawn_at(document, shapes[name], areas[name], canvas, scale)
+
+
+def _apart(areas: Mapping[str, Box]) -> list[list[str]]:
+    """Names in few lists, in each of which no two areas touch: the largest first, each into the first list that has room."""
+    lists: list[list[str]] = []
+    taken: list[NDArray[np.int64]] = []
+    for name in sorted(areas, key=lambda name: -areas[name].size.pixels):
+        box = areas[name]
+        for number, others in enumerate(taken):
+            touching = (others[:, 0] < box.right) & (others[:, 2] > box.left)
+            touching &= (others[:, 1] < box.bottom) & (others[:, 3] > box.top)
+            if len(lists[number]) < _MOST_TOGETHER and not touching.any():
+                lists[number].append(name)
+                taken[number] = np.vstack([others, box])
+                break
+        else:
+            lists.append([name])
+            taken.append(np.array([box], np.int64))
+    return lists
+
+
+def _is_quicker(together: Sequence[str], areas: Mapping[str, Box], canvas: Size) -> bool:
+    """Whether drawing the whole canvas once takes less than each area alone."""
+    apart = sum(areas[name].size.pixels + _AS_LONG_AS for name in together)
+    return canvas.pixels <= _MOST_TOGETHER_PIXELS and canvas.pixels + _AS_LONG_AS < apart
+
+
+def _drawn_together(
+    document: Document, shapes: Mapping[str, Shape], areas: Mapping[str, Box], canvas: Size, scale: float
+) -> Iterator[tuple[str, tuple[Box, Picture] | None]]:
+    roots: dict[str, etree._Element] = {}
+    for number, (name, shape) in enumerate(shapes.items()):
+        bare = _alone(document, shape)
+        if len(etree.tostring(bare)) > _LONG:
+            # A pattern that holds a picture would be there as often as there are shapes.
+            yield name, _drawn_at(document, shape, areas[name], canvas, scale)
+            continue
+        _rename(bare, f"s{number}-")
+        roots[name] = bare
+    whole = Box(0, 0, canvas.width, canvas.height)
+    picture = _viewed_together(document, list(roots.values()), Point(0, 0), canvas, scale)
+    found = {name: content_box(cut(picture, areas[name])) for name in roots}
+    for name, content in found.items():
+        if content is not None and _touches(content.moved(*areas[name][:2]), areas[name], whole):
+            # It reaches farther than it could: nothing of this picture is trusted.
+            for other in roots:
+                yield other, draw(document, shapes[other], canvas, scale)
+            return
+    for name, content in found.items():
+        if content is None:
+            yield name, None
+        else:
+            own = content.moved(*areas[name][:2])
+            yield name, (own, np.ascontiguousarray(cut(picture, own)))
+
+
+def _drawn_at(document: Document, shape: Shape, area: Box, canvas: Size, scale: float) -> tuple[Box, Picture] | None:
+    """A shape of which it is known where it lies."""
+    picture = rendered(document, _alone(document, shape), area, scale)
+    content = content_box(picture)
+    if content is None:
+        return None
+    own = content.moved(area.left, area.top)
+    if _touches(own, area, Box(0, 0, canvas.width, canvas.height)):
+        return draw(document, shape, canvas, scale)
+    return own, cut(picture, content)
 
 
 def draw_area(document: Document, shape: Shape, canvas: Size, scale: float, area: Box, factor: int) -> Picture:
@@ -279,19 +382,28 @@ def rendered(document: Document, inner: etree._Element, area: Box, scale: float)
 
 
 def _viewed(document: Document, inner: etree._Element, at: Point, size: Size, scale: float) -> Picture:
+    return _viewed_together(document, [inner], at, size, scale)
+
+
+def _viewed_together(
+    document: Document, roots: Sequence[etree._Element], at: Point, size: Size, scale: float
+) -> Picture:
+    """The same of several, each a document of its own, one over the other."""
     view = f"{at.x / scale!r} {at.y / scale!r} {size.width / scale!r} {size.height / scale!r}"
     outer = etree.Element(
         f"{SVG}svg", {"width": str(size.width), "height": str(size.height), "viewBox": view, "preserveAspectRatio": "none"},
         {None: SVG[1:-1], "xlink": HREF[1 : HREF.index("}")]},  # type: ignore[dict-item]
     )  # fmt: skip
-    inner.set("width", repr(document.width))
-    inner.set("height", repr(document.height))
-    for name in ("x", "y"):
-        if name in inner.attrib:
-            del inner.attrib[name]
-    outer.append(inner)
+    for inner in roots:
+        inner.set("width", repr(document.width))
+        inner.set("height", repr(document.height))
+        for name in ("x", "y"):
+            if name in inner.attrib:
+                del inner.attrib[name]
+        outer.append(inner)
     text = etree.tostring(outer, encoding="unicode")
-    outer.remove(inner)
+    for inner in roots:
+        outer.remove(inner)
     try:
         tree = usvg.Tree.from_str(text, options())
         data = bytes(resvg.render(tree, (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)))
@@ -300,7 +412,7 @@ def _viewed(document: Document, inner: etree._Element, at: Point, size: Size, sc
         if type(error).__name__ != "PanicException":
             raise
         raise BrokenFile(f"The file cannot be drawn ({error}). Save it again as SVG.") from error
-    picture = np.array(Image.open(io.BytesIO(data)).convert("RGBA"))
+    picture = png.decode(data, "The drawing")
     if picture.shape[:2] != (size.height, size.width):
         raise ValueError(f"{picture.shape} was drawn for {size}")
     return picture
