@@ -188,9 +188,9 @@ class MovingTests(OpenedTestCase):
     def saved(self) -> None:
         expect(self.page.get_by_role("status").filter(has_text="Saving")).to_have_count(0)
 
-    def stage(self) -> list[int]:
-        script = "canvas => [...canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data]"
-        return list(self.page.get_by_test_id("stage").evaluate(script))
+    def stage(self) -> str:
+        """All that the stage shows."""
+        return str(self.page.get_by_test_id("stage").evaluate("canvas => canvas.toDataURL()"))
 
     def seek(self, seconds: float) -> None:
         """On the ruler, by its keys; there are 24 pictures a second."""

@@ -39,6 +39,11 @@ class TogetherTests(ServerTestCase):
         cls.lamp = brought_in(cls.project, "lamp.png", prop("gold"))
         cls.crate = brought_in(cls.project, "crate.png", prop("gold"))
 
+    def setUp(self) -> None:
+        super().setUp()
+        # A heartbeat has a connection of its own, and would wait for what this test has not committed.
+        self.enterContext(mock.patch("yuplet_server.jobs.actions.BEAT", 600))
+
     def ask(self, *wanted: Any, status: int = 201, client: Client | None = None, **more: Any) -> Any:
         listed = [{"illustration": one.pk, "recipe": RECIPE} for one in wanted]
         answer = (client or self.ben).post(
