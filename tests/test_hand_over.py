@@ -259,7 +259,7 @@ class HandOverTests(ProductTestCase):
         self.read_here(crate)
         # What is changed of the recipe and not saved counts.
         self.page_of("Recipe")
-        page.get_by_label("Sheets for the whole project").check()
+        page.get_by_label("Shared sheets when the whole project").check()
         page.get_by_label("Longest side").first.fill("128")
         self.page_of("Project")
         expect(page.get_by_text("Not handed over yet")).to_have_count(2)
@@ -281,12 +281,12 @@ class HandOverTests(ProductTestCase):
             self.assertTrue(all(max(one["width"], one["height"]) <= 128 for one in index["sheets"]))
             self.assertTrue({"crate/manifest.json", "signal post/manifest.json"} <= set(package.namelist()))
         # Nothing has changed, so nothing is done again; one is left out.
-        expect(page.get_by_text("By the recipe that was picked here")).to_have_count(2)
+        expect(page.get_by_text("With the recipe picked here")).to_have_count(2)
         expect(self.button("Only changed ones (0)")).to_be_disabled()
         page.get_by_role("checkbox", name="crate").uncheck()
         self.button("Hand over 1 illustration").click()
         expect(said).to_contain_text("1 package, 9 parts", timeout=60_000)
-        expect(page.get_by_text("unchanged since its no. 1)")).to_have_count(1)
+        expect(page.get_by_text("unchanged since hand-over no. 1)")).to_have_count(1)
         expect(page.get_by_role("heading", name="Earlier ones")).to_be_visible()
         self.page_of("Past ones")
         expect(page.get_by_text("No. 1", exact=True)).to_have_count(1)

@@ -190,7 +190,7 @@ class JointTests(ProductTestCase):
         self.assert_accessible("depths")
         self.page_of("Notes")
         # Many of one kind are a line, each of them a click away.
-        line = self.page.get_by_role("button", name=re.compile(r"^\d+ parts lie in front of one that stands nearer"))
+        line = self.page.get_by_role("button", name=re.compile(r"^\d+ parts are drawn in front but stand farther away"))
         expect(line).to_have_attribute("aria-expanded", "false")
         line.click()
         self.assert_accessible("many notes")

@@ -156,7 +156,7 @@ def take_apart(page: Page) -> None:
         page.get_by_text(f"Take '{name}' out of").wait_for()
         page.locator("[aria-busy=false]").wait_for()
     page.get_by_text("Apart", exact=True).click()
-    shoot(page, "taken-apart")
+    shoot(page, "../guide/pictures/taken-apart")
 
 
 def in_order(page: Page, name: str) -> None:

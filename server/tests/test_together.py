@@ -8,7 +8,9 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.db import connection
 from django.test import Client, TransactionTestCase, override_settings
+from django.test.utils import CaptureQueriesContext
 from PIL import Image
 
 from tests.cases import ServerTestCase, brought_in, kept, make_project
@@ -195,9 +197,21 @@ class TogetherTests(ServerTestCase):
             self.assertEqual((target / "lamp/parts/lamp.png").stat().st_mtime_ns, stamp)
             self.assertEqual(len(json.loads((target / "project.json").read_text())["packages"]), 2)
 
+    def test_a_longer_list_asks_the_database_as_often(self) -> None:
+        def asked(rest: str) -> int:
+            with CaptureQueriesContext(connection) as queries:
+                self.assertEqual(self.cleo.get(f"/api/projects/{self.project.pk}/hand-overs{rest}").status_code, 200)
+            return len(queries)
+
+        self.done(self.ask(self.lamp))
+        before = [asked(rest) for rest in ("", "/candidates")]
+        brought_in(self.project, "one more.png", prop("red"))
+        self.done(self.ask(self.lamp, self.crate))
+        self.assertEqual([asked(rest) for rest in ("", "/candidates")], before)
+
     def test_files_that_are_let_go_are_not_offered(self) -> None:
         made = self.done(self.ask(self.lamp))
-        HandOver.objects.update(files=[])
+        HandOver.objects.update(files=[], package_bytes=0)
         self.assertFalse(self.seen(made)["is_kept"])
         self.assertEqual(self.cleo.get(f"/api/project-hand-overs/{made.pk}/package").status_code, 404)
         self.assertTrue(self.ask(self.lamp)["packages"][0]["is_new"], "what is not kept is handed over again")

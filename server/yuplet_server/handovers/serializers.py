@@ -319,18 +319,18 @@ class AskTogetherSerializer(serializers.Serializer[Any]):
 
 
 class PackageOfSerializer(serializers.ModelSerializer[PackageOf]):
-    """A package among several: its folder (`name`), and how its hand-over stands. One that is not new is that of an earlier hand-over, since
+    """A package among several (as `project_hand_overs_of` gives it): its folder (`name`), and how its hand-over stands. One that is not new is that of an earlier hand-over, since
     nothing had changed.
     """
 
     illustration = serializers.IntegerField(source="hand_over.illustration_id", read_only=True)
     hand_over = serializers.IntegerField(source="hand_over_id", read_only=True)
     number = serializers.IntegerField(source="hand_over.number", read_only=True)
-    recipe = serializers.CharField(source="hand_over.recipe.name", read_only=True)
+    recipe = serializers.CharField(read_only=True)
     state = serializers.SerializerMethodField()
     error = serializers.SerializerMethodField()
-    parts = serializers.SerializerMethodField()
-    differing_pixels = serializers.SerializerMethodField()
+    parts = serializers.IntegerField(read_only=True, allow_null=True)
+    differing_pixels = serializers.IntegerField(read_only=True, allow_null=True)
     ok = serializers.SerializerMethodField()
 
     class Meta:
@@ -351,24 +351,17 @@ class PackageOfSerializer(serializers.ModelSerializer[PackageOf]):
         read_only_fields = fields
 
     @extend_schema_field(serializers.ChoiceField(choices=Job.State.choices))
-    def get_state(self, one: PackageOf) -> str:
-        if one.hand_over.report is not None or one.hand_over.job is None:
+    def get_state(self, one: Any) -> str:
+        if one.parts is not None:
             return str(Job.State.DONE)
-        return one.hand_over.job.state
+        job = one.hand_over.job
+        return str(Job.State.CANCELLED if job is None else job.state)
 
     def get_error(self, one: PackageOf) -> str:
         return together.what_stopped(one)
 
-    def get_parts(self, one: PackageOf) -> int:
-        return int((one.hand_over.report or {}).get("parts", 0))
-
-    @extend_schema_field(serializers.IntegerField(allow_null=True))
-    def get_differing_pixels(self, one: PackageOf) -> int | None:
-        found: int | None = (one.hand_over.report or {}).get("proof", {}).get("differing_pixels")
-        return found
-
-    def get_ok(self, one: PackageOf) -> bool:
-        return bool((one.hand_over.report or {}).get("proof", {}).get("ok"))
+    def get_ok(self, one: Any) -> bool:
+        return bool(one.proved)
 
 
 class SharedSheetSerializer(serializers.Serializer[Any]):

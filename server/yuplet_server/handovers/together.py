@@ -6,14 +6,14 @@ from pathlib import Path
 from typing import Any
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import F, Prefetch, QuerySet
 from django.http import Http404
 from django.utils import timezone
 
 from yuplet.arrangement.names import usable
 from yuplet.errors import WriteError, some
 from yuplet.paths import PackagePath, within
-from yuplet.plan.recipe import Sheets, from_json
+from yuplet.plan.recipe import Sheets, from_json, shipped
 from yuplet.rehearsal.index import faults_of_sheets
 from yuplet.writing.index import INDEX, require_index_of_ours, write_index
 from yuplet.writing.shared_sheets import FOLDER as SHEETS
@@ -51,12 +51,18 @@ def project_hand_over_for(user: User, number: int, role: Member.Role) -> Project
 
 
 def project_hand_overs_of(project: Project) -> QuerySet[ProjectHandOver]:
-    """All of a project, the newest first."""
-    return (
-        ProjectHandOver.objects.filter(project=project)
-        .select_related("job", "created_by")
-        .prefetch_related("packages__hand_over__job", "packages__hand_over__illustration")
+    """All of a project, the newest first, each with what is told of its packages: without their plans, files and the rest of their reports."""
+    packages = PackageOf.objects.select_related("hand_over__job").defer(
+        *(f"hand_over__{name}" for name in ("plan", "files", "report", "arrangement", "credit", "recipe"))
     )
+    told = packages.annotate(
+        recipe=F("hand_over__recipe__name"),
+        parts=F("hand_over__report__parts"),
+        proved=F("hand_over__report__proof__ok"),
+        differing_pixels=F("hand_over__report__proof__differing_pixels"),
+    )
+    found = ProjectHandOver.objects.filter(project=project).select_related("job", "created_by")
+    return found.prefetch_related(Prefetch("packages", told))
 
 
 def candidates(project: Project) -> list[dict[str, Any]]:
@@ -65,22 +71,20 @@ def candidates(project: Project) -> list[dict[str, Any]]:
     """
     ready = illustrations().filter(project=project, current__state=Revision.State.READY).order_by("name", "pk")
     versions = dict(Arrangement.objects.filter(illustration__project=project).values_list("pk", "version"))
+    done = HandOver.objects.filter(illustration__project=project, report__isnull=False).order_by("number")
+    # Without plans and reports, which are long; of each the newest comes last.
+    columns = ("illustration_id", "number", "version", "revision_id", "name", "recipe__name")
+    newest = {number: rest for number, *rest in done.values_list(*columns)}
     found = []
     for one in ready:
-        recipe = queries.recipe_of(one)
-        last = queries.last_done(one, recipe.name)
-        same = last is not None and (last.version, last.revision_id, last.name) == (
-            versions[one.pk],
-            one.current_id,
-            one.name,
-        )
+        last, *then, recipe = newest.get(one.pk) or (None, shipped()[queries.FIRST_RECIPE].name)
         found.append(
             {
                 "illustration": one.pk,
                 "name": one.name,
-                "recipe": recipe.name,
-                "last": last.number if last is not None else None,
-                "has_changed": not same,
+                "recipe": recipe,
+                "last": last,
+                "has_changed": then != [versions[one.pk], one.current_id, one.name],
             }
         )
     return found
@@ -111,6 +115,8 @@ def ask(
         )
         for one in sorted(wanted, key=lambda one: one.illustration.pk)
     ]
+    # A package in a folder may have been changed by hand.
+    same = {each.illustration.pk: None if each.folder is not None else queries.unchanged(each) for each in asked}
     with transaction.atomic():
         # One number after the other.
         Project.objects.select_for_update().get(pk=project.pk)
@@ -121,12 +127,12 @@ def ask(
         made.job = jobs.start(Job.Kind.GATHER, project.pk, made.pk, user)
         made.save(update_fields=["job"])
         for each in asked:
-            same = None if each.folder is not None else queries.unchanged(each)
+            known = same[each.illustration.pk]
             PackageOf.objects.create(
                 together=made,
-                hand_over=same or actions.start(each, user, None, remove_obsolete, made.job),
+                hand_over=known or actions.start(each, user, None, remove_obsolete, made.job),
                 name=names[each.illustration.pk],
-                is_new=same is None,
+                is_new=known is None,
             )
     return made
 
@@ -140,6 +146,10 @@ def gather(together_id: int, folder: Path, progress: jobs.Progress) -> jobs.Land
         raise WriteError(
             f"None of {some([one.name for one in packages])} could be handed over. What stopped each is said beside it. Nothing was kept."
         )
+    for one in done:
+        for file in one.hand_over.files:
+            # Under the package's folder a path is longer; better said now than when half of it is downloaded.
+            PackagePath(f"{one.name}/{file['file']}")
     sharing = {one.name: sheets for one in done if (sheets := from_json(one.hand_over.recipe).sheets).shared}
     title = together.title or "project"
     if together.folder:
@@ -162,6 +172,7 @@ def gather(together_id: int, folder: Path, progress: jobs.Progress) -> jobs.Land
         with path.open("rb") as source:
             files.append({"file": name, "sha256": blobs().keep(source), "bytes": path.stat().st_size, "at": now})
     report = {
+        "done": [one.name for one in done],
         "counts": index["counts"],
         "sheets": [
             {"file": one["file"], "width": one["width"], "height": one["height"], "pictures": len(one["pictures"])}
@@ -188,8 +199,8 @@ def file_name(together: ProjectHandOver) -> str:
 
 def is_kept(together: ProjectHandOver) -> bool:
     """Whether all of it can be downloaded: files of old packages are let go."""
-    done = [one for one in together.packages.all() if one.hand_over.report is not None]
-    return bool(together.files) and all(one.hand_over.files for one in done)
+    there = {one.name for one in together.packages.all() if one.hand_over.package_bytes}
+    return bool(together.files) and there.issuperset((together.report or {}).get("done", ()))
 
 
 def zipped(together: ProjectHandOver) -> Iterator[bytes]:
@@ -203,6 +214,4 @@ def zipped(together: ProjectHandOver) -> Iterator[bytes]:
 def what_stopped(one: PackageOf) -> str:
     """Why a package is not there, in a sentence; empty where nothing did."""
     job = one.hand_over.job
-    if one.hand_over.report is not None or job is None:
-        return ""
-    return job.error if job.state in (Job.State.FAILED, Job.State.CANCELLED) else ""
+    return job.error if job is not None and job.state in (Job.State.FAILED, Job.State.CANCELLED) else ""

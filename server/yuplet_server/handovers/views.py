@@ -178,7 +178,7 @@ class ProjectHandOversView(APIView):
     @extend_schema(responses=ProjectHandOverSerializer(many=True))
     def get(self, request: SignedInRequest, project: int) -> Response:
         found = project_for(request.user, project, Member.Role.VIEWER)
-        return Response(ProjectHandOverSerializer(together.project_hand_overs_of(found)[:50], many=True).data)
+        return Response(ProjectHandOverSerializer(together.project_hand_overs_of(found)[:20], many=True).data)
 
     @extend_schema(request=AskTogetherSerializer, responses={201: ProjectHandOverSerializer})
     def post(self, request: SignedInRequest, project: int) -> Response:
@@ -192,7 +192,8 @@ class ProjectHandOversView(APIView):
                 raise Http404
             wanted.append(together.Wanted(illustration, document))
         made = together.ask(found, request.user, wanted, asked["folder"], asked["remove_obsolete"])
-        return Response(ProjectHandOverSerializer(made).data, status=201)
+        told = together.project_hand_overs_of(found).get(pk=made.pk)
+        return Response(ProjectHandOverSerializer(told).data, status=201)
 
 
 class ProjectPackageView(APIView):

@@ -196,8 +196,8 @@ def holds_image(illustration: Illustration, digest: str) -> bool:
 
 
 def images_by_beginnings(illustration: Illustration, beginnings: Sequence[str]) -> list[str]:
-    """The digests of images of an illustration by how they begin, in that order. Raises Http404 where one is not there, or several begin so."""
-    kept = LayerImage.objects.filter(revision__illustration=illustration).values_list("pixels", "thumbnail")
+    """The digests of images of what is worked with now, by how they begin, in that order. Raises Http404 where one is not there, or several begin so."""
+    kept = LayerImage.objects.filter(revision=illustration.current_id).values_list("pixels", "thumbnail")
     found: dict[str, set[str]] = {}
     for digest in {digest for both in kept for digest in both}:
         found.setdefault(digest[:PACKED_BY], set()).add(digest)

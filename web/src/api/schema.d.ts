@@ -2986,7 +2986,7 @@ export interface components {
             together?: string;
         };
         /**
-         * @description A package among several: its folder (`name`), and how its hand-over stands. One that is not new is that of an earlier hand-over, since
+         * @description A package among several (as `project_hand_overs_of` gives it): its folder (`name`), and how its hand-over stands. One that is not new is that of an earlier hand-over, since
          *     nothing had changed.
          */
         PackageOf: {
@@ -2998,7 +2998,7 @@ export interface components {
             readonly is_new: boolean;
             readonly state: components["schemas"]["JobStateEnum"];
             readonly error: string;
-            readonly parts: number;
+            readonly parts: number | null;
             readonly differing_pixels: number | null;
             readonly ok: boolean;
         };

@@ -180,8 +180,8 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
 
 function stateOf(one: Candidate, own: Recipe | undefined): string {
   if (one.last === null) return 'Not handed over yet';
-  if (own) return 'By the recipe that was picked here';
-  return one.has_changed ? `Changed since its no. ${one.last}` : `Unchanged since its no. ${one.last}`;
+  if (own) return 'With the recipe picked here';
+  return one.has_changed ? `Changed since hand-over no. ${one.last}` : `Unchanged since hand-over no. ${one.last}`;
 }
 
 /** A folder on the server's machine that all of it goes into as well. */
@@ -212,7 +212,7 @@ function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
       className={isProved || isRunning(one.job) ? classes.proved : classes.notProved}
       aria-labelledby={`together-${one.id}`}
     >
-      <h3 id={`together-${one.id}`}>No. {one.number} of the project</h3>
+      <h3 id={`together-${one.id}`}>Project hand-over no. {one.number}</h3>
       {one.job && isRunning(one.job) && (
         <>
           <p>
@@ -257,7 +257,7 @@ function saidOf(one: Together['packages'][number]): string {
   if (one.state !== 'done') return one.state === 'running' ? 'being handed over' : one.state;
   const proof =
     one.differing_pixels === null ? 'not put together again' : `${count(one.differing_pixels)} pixels differ`;
-  return `${plural(one.parts, 'part')}, ${proof} (${one.recipe}${one.is_new ? '' : `, unchanged since its no. ${one.number}`})`;
+  return `${plural(one.parts ?? 0, 'part')}, ${proof} (${one.recipe}${one.is_new ? '' : `, unchanged since hand-over no. ${one.number}`})`;
 }
 
 function Download({ one }: { one: Together }) {

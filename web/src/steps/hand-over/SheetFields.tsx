@@ -32,7 +32,7 @@ export function SheetFields({ sheets, hasSome, onChange }: Props) {
       onChange={(event) => onChange({ [name]: event.currentTarget.checked })}
     />
   );
-  const shared = check('shared', 'Sheets for the whole project, when it is handed over together');
+  const shared = check('shared', 'Shared sheets when the whole project is handed over');
   if (!hasSome) return shared;
   return (
     <>

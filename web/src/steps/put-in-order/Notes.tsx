@@ -73,14 +73,14 @@ const MANY = 3;
 
 /** What many of one kind say together, with their number before it. */
 const TOGETHER: Partial<Record<Finding['kind'], string>> = {
-  required: 'required parts are not there',
+  required: 'required parts are missing',
   empty: 'parts are empty, or lie off the canvas',
   name: 'names were given by a program, or have letters of another alphabet',
   pair: 'pairs are not complete',
-  series: 'series of names have no meaning yet',
+  series: 'series of names are undecided',
   look: 'parts are not the same in every look',
   pivot: 'parts are carried by another part and have no pivot',
-  depth: 'parts lie in front of one that stands nearer',
+  depth: 'parts are drawn in front but stand farther away',
   hidden: 'parts are hidden and left out: nobody will see them',
   cover: "planes do not cover the camera's way",
 };
@@ -164,7 +164,7 @@ function MendsOfAll({
     ],
     name: [
       proposed.length > 0 && [
-        `Call ${count(proposed.length)} as proposed`,
+        `Use ${plural(proposed.length, 'proposed name')}`,
         () =>
           act({
             do: 'rename-rows',
@@ -172,7 +172,7 @@ function MendsOfAll({
           }),
       ],
     ],
-    pivot: [['Propose all', () => propose(first)]],
+    pivot: [['Propose pivots for all', () => propose(first)]],
     hidden: [['Remove all', () => act({ do: 'remove-rows', rows: first })]],
     cover: [
       ['Mirror all on', () => wider('mirror')],
