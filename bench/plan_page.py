@@ -3,12 +3,12 @@
 import time
 
 from measure import table
-from pile import brought_in, signed_in
+from pile import brought_in, chromium, signed_in
 
 
 def main() -> str:
-    with signed_in() as page:
-        page.goto(brought_in(page, "one thousand", 1000))
+    with chromium() as browser, signed_in(browser) as page:
+        page.goto(brought_in(page, "one thousand", 1000, 1024))
         page.locator("[data-drawn=true]").wait_for(timeout=120_000)
         sent: dict[str, list[int]] = {"plan": [], "plan/image": []}
 

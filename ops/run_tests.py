@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from database import ROOT, CannotStart, Database, say
+from timed_tests import TIMES, slowest
 
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
@@ -57,8 +58,11 @@ def main() -> int:
         # Tests see what happens where they run; those of the processes beside start these with a 1.
         "YUPLET_APART": "0",
         "PYTHONFAULTHANDLER": "1",
-        "PYTHONPATH": os.pathsep.join([str(ROOT / "core" / "src"), str(ROOT / "server"), str(ROOT / "demo")]),
+        "PYTHONPATH": os.pathsep.join(str(ROOT / folder) for folder in ("core/src", "server", "demo", "ops")),
+        TIMES: str(ROOT / "var" / "test" / "times"),
     }
+    Path(environment[TIMES]).parent.mkdir(parents=True, exist_ok=True)
+    Path(environment[TIMES]).write_text("")
     outcomes: list[Outcome] = []
     try:
         if "checks" in wanted:
@@ -68,7 +72,7 @@ def main() -> int:
             outcomes += _core_tests(environment)
         if "server" in wanted or "browser" in wanted:
             database.start()
-            manage = ["manage.py", "test", "--noinput", "--verbosity=1"]
+            manage = ["manage.py", "test", "--noinput", "--verbosity=1", "--testrunner=timed_django.Runner"]
             if "server" in wanted:
                 outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=3"], environment))
             if "browser" in wanted:
@@ -81,6 +85,9 @@ def main() -> int:
     finally:
         database.stop()
     failed = sum(outcome.failed for outcome in outcomes)
+    say("The slowest:")
+    for line in slowest(environment[TIMES]):
+        say(line)
     for name in sorted({name for outcome in outcomes for name in outcome.bad}):
         say(f"FAILED  {name}")
     say(f"{sum(outcome.passed for outcome in outcomes)} passed, {failed} failed")
@@ -101,7 +108,10 @@ def _core_tests(environment: Mapping[str, str]) -> list[Outcome]:
     """The tests of the core in two processes at a time, so that neither has much to do when the other is done."""
     modules = sorted((ROOT / "core" / "tests").rglob("test_*.py"), key=lambda path: -path.stat().st_size)
     names = [".".join(path.relative_to(ROOT / "core").with_suffix("").parts) for path in modules]
-    shares = {f"core, {number}": ["-m", "unittest", *names[number - 1 :: SHARES]] for number in range(1, SHARES + 1)}
+    shares = {
+        f"core, {number}": [str(ROOT / "ops" / "timed_tests.py"), *names[number - 1 :: SHARES]]
+        for number in range(1, SHARES + 1)
+    }
     with ThreadPoolExecutor(2) as pool:
         return list(pool.map(lambda name: _tests(name, ROOT / "core", shares[name], environment, False), shares))
 

@@ -2,22 +2,24 @@
 
 import base64
 import io
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from django.test import override_settings
 from PIL import Image
 from playwright.sync_api import expect
 
 import signal_post
 from tests.product import ROOT, ProductTestCase
-from yuplet.geometry import Box
-from yuplet.illustration.layers import composite_tree
+from yuplet.geometry import Box, Size
+from yuplet.illustration.layers import Illustration, Layer, LayerGroup, composite_tree
 from yuplet.pixels.blending import MODES
 from yuplet.pixels.compositing import PictureNode, compose
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.choices import Choices
 from yuplet.reading.files import read_illustration
-from yuplet.writing import png
+from yuplet.writing import openraster, png
 
 UNSTABLE = {"color-dodge", "color-burn", "soft-light", "hue", "saturation", "color", "luminosity"}
 GREY = np.array([0x9A, 0x9A, 0x97])
@@ -67,6 +69,28 @@ BOUNDS_ALONE = """async ([text, width, height, wanted]) => {
 }"""
 
 
+def hundred_parts(scratch: SpillFile) -> Illustration:
+    """Plates on the canvas of the signal post: in groups that change nothing, with modes and opacities, and in one that is laid as a whole."""
+    random = np.random.default_rng(20)
+
+    def plate(number: int) -> Layer:
+        left, top = random.integers(0, 60), random.integers(0, 45)
+        box = Box.at(int(left), int(top), Size(*(int(side) for side in random.integers(6, 30, 2))))
+        picture = np.empty((box.height, box.width, 4), np.uint8)
+        picture[...] = (*random.integers(0, 256, 3), 255)
+        picture[0] = picture[-1] = (*random.integers(0, 256, 3), 120)
+        scratch.put(f"p{number}", picture)
+        how = {"blend": "multiply"} if number % 17 == 5 else {"opacity": 0.6} if number % 11 == 3 else {}
+        return Layer(f"p{number}", f"plate {number}", box, **how)  # type: ignore[arg-type]
+
+    plates = [plate(number) for number in range(120)]
+    groups = [
+        LayerGroup(f"g{at}", f"group {at}", tuple(plates[at : at + 30]), **how)  # type: ignore[arg-type]
+        for at, how in ((0, {}), (30, {}), (60, {"isolated": True, "opacity": 0.8}), (90, {}))
+    ]
+    return Illustration("many", signal_post.CANVAS, tuple(groups))
+
+
 class PileTests(ProductTestCase):
     has_worker = False
 
@@ -88,6 +112,9 @@ class PileTests(ProductTestCase):
     def test_the_picture_is_the_one_that_the_core_computes(self) -> None:
         self.page.get_by_role("button", name="True pixels").click()
         self.page.wait_for_timeout(200)
+        self.assert_as_computed()
+
+    def assert_as_computed(self) -> None:
         with SpillFile() as scratch:
             exact = compose(
                 composite_tree(signal_post.signal_post(scratch).layers), signal_post.CANVAS, scratch
@@ -98,6 +125,65 @@ class PileTests(ProductTestCase):
         # The browser keeps 8 bits of colour times alpha after every layer; we round once at the end.
         self.assertLessEqual(difference.max(), 4)
         self.assertLess(difference.mean(), 0.6)
+
+    def test_with_little_memory_only_what_is_looked_at_closely_has_every_pixel(self) -> None:
+        with override_settings(PAGE_PICTURES=120_000):
+            self.page.reload()
+            pile = self.page.get_by_test_id("pile")
+            # The whole picture fits the screen several times enlarged, so even there every pixel is wanted.
+            expect(pile).to_have_attribute("data-drawn", "true")
+            expect(pile).to_have_attribute("data-halved", "0")
+            self.page.get_by_role("button", name="True pixels").click()
+            expect(pile).to_have_attribute("data-halved", "0")
+            self.page.wait_for_timeout(400)
+            self.assert_as_computed()
+            # What is hidden and shown again, and a view that was moved, have every pixel too.
+            self.row("mast").click()
+            for _ in range(2):
+                self.page.keyboard.press("s")
+                self.page.wait_for_timeout(300)
+            self.page.keyboard.press("Escape")
+            self.page.wait_for_timeout(300)
+            self.assert_as_computed()
+        with override_settings(PAGE_PICTURES=80_000):
+            self.page.reload()
+            expect(pile).to_have_attribute("data-drawn", "true")
+            self.page.get_by_role("button", name="True pixels").click()
+            expect(self.page.get_by_text("of the resolution")).to_be_visible()
+            self.assertGreater(int(pile.get_attribute("data-halved") or 0), 0)
+
+    def test_of_many_parts_what_changes_is_drawn_as_if_all_were(self) -> None:
+        """They are drawn in runs: a part that is hidden, shown or moved, at its run's end or within, must leave the rest as it is."""
+        file = self.folder / "many.ora"
+        with SpillFile() as scratch:
+            many = hundred_parts(scratch)
+            openraster.write(file, many, scratch)
+            self.open_picture(file)
+            self.page.get_by_role("button", name="True pixels").click()
+            self.page.wait_for_timeout(300)
+            layers = list(many.layers)
+            self.assert_near(compose(composite_tree(layers), many.canvas, scratch))
+            group = layers[1]
+            assert isinstance(group, LayerGroup)
+            members = list(group.members)
+            for at in (2, 5, 11, 19):
+                self.row(members[at].name).click()
+                self.page.keyboard.press("s")
+                members[at] = replace(members[at], visible=False)
+            self.row(members[14].name).click()
+            self.page.keyboard.press("n")
+            members[14:16] = members[15:13:-1]
+            expect(self.page.get_by_text("Saving", exact=True)).to_have_count(0)
+            layers[1] = replace(group, members=tuple(members))
+            self.page.keyboard.press("Escape")
+            self.page.wait_for_timeout(400)
+            self.assert_near(compose(composite_tree(layers), many.canvas, scratch))
+
+    def assert_near(self, exact: np.ndarray) -> None:
+        alpha = exact[..., 3:].astype(float) / 255
+        difference = np.abs(self.shown() - (exact[..., :3] * alpha + GREY * (1 - alpha)))
+        self.assertLessEqual(difference.max(), 6)
+        self.assertLess(difference.mean(), 0.9)
 
     def test_zooming_keeps_what_is_under_the_pointer(self) -> None:
         self.page.get_by_role("button", name="True pixels").click()

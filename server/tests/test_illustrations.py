@@ -18,7 +18,7 @@ from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quie
 from yuplet.errors import YupletError
 from yuplet.pixels.spill_file import SpillFile
 from yuplet_server.illustrations import actions, layers
-from yuplet_server.illustrations.models import Illustration, LayerImage, Revision
+from yuplet_server.illustrations.models import Halves, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import StoredPixels, digests_of
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.storage import open_blob
@@ -32,6 +32,25 @@ def prop() -> bytes:
     out = io.BytesIO()
     Image.new("RGBA", (5, 4), "teal").save(out, "PNG")
     return out.getvalue()
+
+
+def noise(width: int, height: int) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(np.random.default_rng(5).integers(1, 256, (height, width, 4), np.uint8)).save(out, "PNG")
+    return out.getvalue()
+
+
+def half(size: tuple[int, int], times: int) -> tuple[int, int]:
+    return -(-size[0] // 2**times), -(-size[1] // 2**times)
+
+
+def unpacked(pack: bytes) -> list[bytes]:
+    found = []
+    while pack:
+        length = int.from_bytes(pack[:4], "big")
+        found.append(pack[4 : 4 + length])
+        pack = pack[4 + length :]
+    return found
 
 
 class BringInTests(ServerTestCase):
@@ -172,12 +191,7 @@ class BringInTests(ServerTestCase):
         pixels = list(LayerImage.objects.filter(revision=self.illustration.revision).values_list("pixels", flat=True))
         answer = self.cleo.get(self.address(f"pack?of={'.'.join(one[:16] for one in pixels)}"))
         self.assertEqual(answer.headers["Cache-Control"], "private, max-age=31536000, immutable")
-        data, found = content(answer), []
-        while data:
-            length = int.from_bytes(data[:4], "big")
-            found.append(hashlib.sha256(data[4 : 4 + length]).hexdigest())
-            data = data[4 + length :]
-        self.assertEqual(found, pixels)
+        self.assertEqual([hashlib.sha256(image).hexdigest() for image in unpacked(content(answer))], pixels)
         # Those of others, and what is no digest, are not there.
         other = brought_in(start_project(self.users["dora"], "Elsewhere"), "other.png", prop())
         foreign = LayerImage.objects.get(revision=other.revision).pixels
@@ -185,6 +199,39 @@ class BringInTests(ServerTestCase):
             self.assertEqual(self.cleo.get(self.address(f"pack?of={of}")).status_code, status, of)
         too_many = ".".join([pixels[0][:16]] * 129)
         self.assertEqual(self.cleo.get(self.address(f"pack?of={too_many}")).status_code, 400)
+
+    def test_images_of_a_pack_come_halved(self) -> None:
+        revision = brought_in(self.project, "large.png", noise(170, 99)).revision
+        ((digest, illustration),) = LayerImage.objects.filter(revision=revision).values_list(
+            "pixels", "revision__illustration"
+        )
+        whole = Image.open(open_blob(digest)).convert("RGBA")
+
+        def asked(of: str) -> list[Image.Image]:
+            answer = self.cleo.get(f"/api/illustrations/{illustration}/pack?of={of}")
+            return [Image.open(io.BytesIO(image)).convert("RGBA") for image in unpacked(content(answer))]
+
+        found = asked(".".join(digest[:16] + end for end in ("", "-0", "-1", "-2", "-9")))
+        self.assertEqual(
+            [one.size for one in found], [whole.size, whole.size, *[half(whole.size, k) for k in (1, 2, 2)]]
+        )
+        self.assertEqual(found[0].tobytes(), whole.tobytes())
+        wanted = whole.convert("RGBa").crop((0, 0, *(2 * side for side in found[2].size))).reduce(2).convert("RGBA")
+        self.assertEqual(found[2].tobytes(), wanted.tobytes())
+        # What was brought in before there were any halves gets them when they are asked for, and so do derived layers.
+        file = Halves.objects.get(of=digest).file
+        Halves.objects.all().delete()
+        self.assertEqual([one.tobytes() for one in asked(f"{digest[:16]}-1")], [found[2].tobytes()])
+        self.assertEqual(Halves.objects.get(of=digest).file, file)
+
+    def test_an_image_that_is_small_has_no_halves(self) -> None:
+        self.illustration = brought_in(self.project, "small.png", prop())
+        image = LayerImage.objects.get(revision=self.illustration.revision)
+        answer = self.cleo.get(self.address(f"pack?of={image.pixels[:16]}-3"))
+        (only,) = unpacked(content(answer))
+        self.assertEqual(hashlib.sha256(only).hexdigest(), image.pixels)
+        for of in (f"{image.pixels[:16]}-", f"{image.pixels[:16]}-100", f"{image.pixels[:16]}--1"):
+            self.assertEqual(self.cleo.get(self.address(f"pack?of={of}")).status_code, 400, of)
 
     def test_nothing_is_kept_of_a_file_that_cannot_be_read(self) -> None:
         for name, data in (("a.ora", ora()[:300]), ("b.png", b"\x89PNG\r\n\x1a\nrest"), ("c.ora", b"hello")):

@@ -10,9 +10,10 @@ class UserSerializer(serializers.ModelSerializer[User]):
 
 
 class SessionSerializer(serializers.Serializer[object]):
-    """Who is signed in; null when nobody is."""
+    """Who is signed in (null when nobody is), and how many bytes of decoded pictures a page is to keep at most."""
 
     user = UserSerializer(allow_null=True, read_only=True)
+    picture_bytes = serializers.IntegerField(read_only=True)
 
 
 class SignInSerializer(serializers.Serializer[object]):

@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts import actions, limits
+from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.accounts.serializers import PasswordSerializer, SessionSerializer, SignInSerializer, UserSerializer
 
@@ -24,14 +25,14 @@ class SessionView(APIView):
     @extend_schema(responses=SessionSerializer)
     def get(self, request: Request) -> Response:
         user = request.user if request.user.is_authenticated else None
-        return Response({"user": UserSerializer(user).data if user else None})
+        return Response(_session_of(user))
 
     @extend_schema(request=SignInSerializer, responses=SessionSerializer)
     @method_decorator(csrf_protect)
     def post(self, request: Request) -> Response:
         asked = checked(SignInSerializer, request.data)
         user = actions.sign_in(request._request, **asked.validated_data)
-        answer = Response({"user": UserSerializer(user).data})
+        answer = Response(_session_of(user))
         limits.remember_browser(request._request, answer, user)
         return answer
 
@@ -39,6 +40,10 @@ class SessionView(APIView):
     def delete(self, request: Request) -> Response:
         logout(request._request)
         return Response(status=204)
+
+
+def _session_of(user: User | None) -> dict[str, object]:
+    return {"user": UserSerializer(user).data if user else None, "picture_bytes": settings.PAGE_PICTURES}
 
 
 class MayUploadView(APIView):

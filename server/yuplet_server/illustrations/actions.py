@@ -33,8 +33,16 @@ from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
-from yuplet_server.illustrations.layers import Added, StoredLayers, keep_mask, keep_picture, small
-from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
+from yuplet_server.illustrations.layers import (
+    Added,
+    StoredLayers,
+    halves_of,
+    keep_halves,
+    keep_mask,
+    keep_picture,
+    small,
+)
+from yuplet_server.illustrations.models import DerivedLayer, Halves, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import mask_of, read_of
 from yuplet_server.illustrations.signals import brought_in
 from yuplet_server.jobs import actions as jobs
@@ -166,8 +174,9 @@ def bring_in(revision_id: int, folder: Path, progress: jobs.Progress) -> jobs.La
         )
         LayerImage.objects.bulk_create(
             LayerImage(revision_id=revision_id, layer=layer, pixels=pixels, thumbnail=thumbnail)
-            for layer, pixels, thumbnail in images
+            for layer, pixels, thumbnail, _ in images
         )
+        _keep_halves({pixels: halves for _, pixels, _, halves in images})
         if is_first:
             if illustration.name == PurePath(kept.file_name).stem[:200] and read.name:
                 illustration.name = plain(read.name)[:200] or illustration.name  # a package says what it is called
@@ -333,12 +342,23 @@ def _start_reading(
     return revision
 
 
-def _keep_images(read: Read, scratch: SpillFile, progress: jobs.Progress) -> list[tuple[str, str, str]]:
+def halve(illustration: Illustration, digests: Iterable[str]) -> None:
+    """Keep the halves of images that have none: of derived layers, and of what was brought in before there were any."""
+    for digest in digests:
+        _keep_halves({digest: apart.ask(illustration.pk, halves_of, digest)})
+
+
+def _keep_halves(files: Mapping[str, str]) -> None:
+    # Two who ask at once make the same.
+    Halves.objects.bulk_create((Halves(of=of, file=file) for of, file in files.items()), ignore_conflicts=True)
+
+
+def _keep_images(read: Read, scratch: SpillFile, progress: jobs.Progress) -> list[tuple[str, str, str, str]]:
     layers = [layer.id for layer in read.leaves() if layer.box is not None]
 
-    def keep(layer: str) -> tuple[str, str, str]:
+    def keep(layer: str) -> tuple[str, str, str, str]:
         picture = scratch.whole(layer)
-        return layer, *keep_picture(picture, scratch.deep_rows(layer, 0, picture.shape[0]))
+        return layer, *keep_picture(picture, scratch.deep_rows(layer, 0, picture.shape[0])), keep_halves(picture)
 
     kept = []
     with ThreadPoolExecutor(2) as pool:

@@ -16,17 +16,19 @@ from PIL import Image
 from yuplet.derivation.content import Content, Derived
 from yuplet.editing.layers import as_grey, as_picture, derived_layer
 from yuplet.errors import NothingThere, TooLarge
+from yuplet.geometry import Size
 from yuplet.illustration.derived import DerivedLayer as DerivedRecord
 from yuplet.illustration.layers import Illustration as Read
 from yuplet.illustration.layers import composite_tree
 from yuplet.pixels import DeepPicture, Picture, kernels
 from yuplet.pixels.compositing import compose
+from yuplet.pixels.halving import halves, halvings
 from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet.selecting.masks import Mask
 from yuplet.writing import png
 from yuplet_server.illustrations.models import DerivedLayer, Revision
-from yuplet_server.illustrations.queries import StoredPixels, decoded, digests_of, mask_of, read_of
+from yuplet_server.illustrations.queries import StoredPixels, decoded, digests_of, mask_of, packed, read_of
 from yuplet_server.projects.storage import blobs
 
 THUMBNAIL = 72
@@ -156,6 +158,17 @@ def keep_picture(picture: Picture, deep: DeepPicture | None = None) -> tuple[str
     """Keep a layer's pixels and a small picture of them; return their digests."""
     data = png.encode(picture, "quick") if deep is None else png.encode_deep(deep)
     return blobs().keep(io.BytesIO(data)), blobs().keep(io.BytesIO(png.encode(small(picture, THUMBNAIL))))
+
+
+def keep_halves(picture: Picture) -> str:
+    """Keep the halves of a layer's pixels in one file; return its digest, or '' for a picture that is too small to be halved."""
+    images = (png.encode(half, "quick") for half in halves(picture))
+    return blobs().keep_pieces(packed(images)) if halvings(Size(picture.shape[1], picture.shape[0])) else ""
+
+
+def halves_of(digest: str) -> str:
+    """The same of an image that is kept."""
+    return keep_halves(decoded(digest))
 
 
 def small(picture: Picture, longest: int) -> Picture:

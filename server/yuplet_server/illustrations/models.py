@@ -92,6 +92,20 @@ class LayerImage(models.Model):
         return f"{self.layer} of {self.revision_id}"
 
 
+class Halves(models.Model):
+    """An image of a layer at 1/2, 1/4, 1/8 ... of its size, as pages show it where it is small on the screen.
+
+    Both are named by digest: that of the image, and that of a file with all halves, the largest first (`queries.packed`). It can be made
+    again from the image at any time.
+    """
+
+    of = models.CharField(max_length=64, unique=True)
+    file = models.CharField(max_length=64, db_index=True)
+
+    def __str__(self) -> str:
+        return f"halves of {self.of}"
+
+
 class DerivedLayer(models.Model):
     """A layer that was made of others, as the core writes it (`yuplet.illustration.derived`), in the order in which they were made."""
 

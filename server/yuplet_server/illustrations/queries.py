@@ -4,12 +4,13 @@ import datetime
 import threading
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from django.conf import settings
+from django.core.files import File
 from django.db.models import Q, QuerySet
 from django.http import Http404
 
@@ -28,7 +29,7 @@ from yuplet.selecting.masks import Mask
 from yuplet.writing.png import encode
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
-from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
+from yuplet_server.illustrations.models import DerivedLayer, Halves, Illustration, LayerImage, Revision
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.storage import open_blob
@@ -195,24 +196,58 @@ def holds_image(illustration: Illustration, digest: str) -> bool:
     return whole.exists() or layers.exists()
 
 
-def images_by_beginnings(illustration: Illustration, beginnings: Sequence[str]) -> list[str]:
-    """The digests of images of what is worked with now, by how they begin, in that order. Raises Http404 where one is not there, or several begin so."""
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """An image of a pack: its digest, and how often it is halved; 0 is the image itself."""
+
+    digest: str
+    halved: int
+
+
+def images_by_beginnings(illustration: Illustration, asked: Sequence[tuple[str, int]]) -> list[Asked]:
+    """The images of what is worked with now, by how their digests begin, in that order. Raises Http404 where one is not there, or several begin so."""
     kept = LayerImage.objects.filter(revision=illustration.current_id).values_list("pixels", "thumbnail")
     found: dict[str, set[str]] = {}
     for digest in {digest for both in kept for digest in both}:
         found.setdefault(digest[:PACKED_BY], set()).add(digest)
-    wanted = [found.get(one, set()) for one in beginnings]
-    if any(len(one) != 1 for one in wanted):
+    wanted = [(found.get(beginning, set()), halved) for beginning, halved in asked]
+    if any(len(one) != 1 for one, _ in wanted):
         raise Http404
-    return [next(iter(one)) for one in wanted]
+    return [Asked(next(iter(one)), halved) for one, halved in wanted]
 
 
-def packed(digests: Iterable[str]) -> Iterator[bytes]:
-    """Kept images one after the other, each after its length as four bytes, the highest first."""
-    for digest in digests:
-        with open_blob(digest) as file:
-            data = file.read()
+def packed(images: Iterable[bytes]) -> Iterator[bytes]:
+    """Images one after the other, each after its length as four bytes, the highest first."""
+    for data in images:
         yield len(data).to_bytes(4, "big") + data
+
+
+def without_halves(digests: Iterable[str]) -> list[str]:
+    """Those images of which no halves are kept."""
+    wanted = dict.fromkeys(digests)
+    for known in Halves.objects.filter(of__in=wanted).values_list("of", flat=True):
+        del wanted[known]
+    return list(wanted)
+
+
+def at_halves(asked: Sequence[Asked]) -> Iterator[bytes]:
+    """The files of images as often halved as is asked for, or as often as they are: their halves must be kept (`without_halves`)."""
+    kept = dict(Halves.objects.filter(of__in={one.digest for one in asked if one.halved}).values_list("of", "file"))
+    for one in asked:
+        file_of_halves = kept[one.digest] if one.halved else ""
+        with open_blob(file_of_halves or one.digest) as file:
+            yield _at_half(file, one.halved) if file_of_halves else file.read()
+
+
+def _at_half(file: File[bytes], halved: int) -> bytes:
+    """One of the images of a pack, counted from 1; the last one where there are fewer."""
+    data = b""
+    for _ in range(halved):
+        length = file.read(4)
+        if not length:
+            break
+        data = file.read(int.from_bytes(length, "big"))
+    return data
 
 
 def drawn_anew(revision: Revision, layer: str, area: Box, factor: int) -> bytes:

@@ -90,9 +90,16 @@ class ChoicesSerializer(serializers.Serializer[Any]):
 
 
 class PackSerializer(serializers.Serializer[Any]):
-    """Images of an illustration, each by the first 16 letters of its digest, up to 128 with dots between."""
+    """Images of an illustration, each by the first 16 letters of its digest, up to 128 with dots between; `-2` behind one asks for it halved twice."""
 
-    of = serializers.RegexField(r"\A[0-9a-f]{16}(\.[0-9a-f]{16}){0,127}\Z", max_length=128 * 17)
+    of = serializers.RegexField(
+        r"\A[0-9a-f]{16}(-[0-9]{1,2})?(\.[0-9a-f]{16}(-[0-9]{1,2})?){0,127}\Z", max_length=128 * 20
+    )
+
+    def validate_of(self, of: str) -> list[tuple[str, int]]:
+        """The beginning of each digest, and how often the image is halved."""
+        asked = (one.partition("-") for one in of.split("."))
+        return [(digest, int(halved or 0)) for digest, _, halved in asked]
 
 
 class AreaSerializer(serializers.Serializer[Any]):

@@ -168,15 +168,19 @@ class ImageView(APIView):
 
 
 class PackView(APIView):
-    """Many images of layers in one answer, in the order that they are asked for: of each its length as four bytes, the highest first, and its PNG."""
+    """Many images of layers in one answer, each as large as it is or halved, in the order that they are asked for: of each its length as four
+    bytes, the highest first, and its PNG. One that is halved has sides of half as many pixels, rounded up, each time, until the longer one has 64 or fewer."""
 
     @extend_schema(parameters=[PackSerializer], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: SignedInRequest, illustration: int) -> StreamingHttpResponse:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         asked = checked(PackSerializer, request.query_params)
-        digests = queries.images_by_beginnings(found, asked.validated_data["of"].split("."))
+        images = queries.images_by_beginnings(found, asked.validated_data["of"])
+        actions.halve(found, queries.without_halves(one.digest for one in images if one.halved))
         headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
-        return StreamingHttpResponse(queries.packed(digests), content_type="application/octet-stream", headers=headers)
+        return StreamingHttpResponse(
+            queries.packed(queries.at_halves(images)), content_type="application/octet-stream", headers=headers
+        )
 
 
 class DrawnView(APIView):

@@ -149,6 +149,8 @@ QUESTION_LIMITS = {
 }
 
 # Bytes of pictures that a process keeps decoded, and of what was computed from them.
+# Bytes that a page may take for decoded pictures of parts.
+PAGE_PICTURES = int(float(os.environ.get("YUPLET_PAGE_PICTURES_MIB", "512")) * 2**20)
 PICTURE_CACHE = int(float(os.environ.get("YUPLET_PICTURE_CACHE_GIB", "0.5")) * 2**30)
 # Bytes that stay free on the disk when something is uploaded.
 ROOM_LEFT = 1 << 30

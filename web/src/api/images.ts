@@ -10,13 +10,13 @@ export const fetchImage = async (illustration: number, digest: string, signal: A
 /** Letters of a digest by which an image of a pack is asked for. */
 const BEGINNING = 16;
 
-/** Many images in one answer, in the order that they are asked for. */
+/** Many images in one answer, each halved so often, in the order that they are asked for. */
 export const fetchPack = async (
   illustration: number,
-  digests: readonly string[],
+  images: readonly { digest: string; halved: number }[],
   signal: AbortSignal,
 ): Promise<Blob[]> => {
-  const of = digests.map((digest) => digest.slice(0, BEGINNING)).join('.');
+  const of = images.map(({ digest, halved }) => digest.slice(0, BEGINNING) + (halved ? `-${halved}` : '')).join('.');
   const answer = await fetch(`/api/illustrations/${illustration}/pack?of=${of}`, { signal });
   if (!answer.ok) throw new Error(`status ${answer.status}`);
   const bytes = await answer.arrayBuffer();
@@ -28,7 +28,7 @@ export const fetchPack = async (
     found.push(new Blob([new Uint8Array(bytes, at + 4, length)], { type: 'image/png' }));
     at += 4 + length;
   }
-  if (found.length !== digests.length) throw new Error('the pack ended before its time');
+  if (found.length !== images.length) throw new Error('the pack ended before its time');
   return found;
 };
 

@@ -423,7 +423,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Many images of layers in one answer, in the order that they are asked for: of each its length as four bytes, the highest first, and its PNG. */
+        /**
+         * @description Many images of layers in one answer, each as large as it is or halved, in the order that they are asked for: of each its length as four
+         *     bytes, the highest first, and its PNG. One that is halved has sides of half as many pixels, rounded up, each time, until the longer one has 64 or fewer.
+         */
         get: operations["illustrations_pack_retrieve"];
         put?: never;
         post?: never;
@@ -4504,9 +4507,10 @@ export interface components {
          * @enum {string}
          */
         SeriesKindEnum: "sides" | "numbers" | "letters";
-        /** @description Who is signed in; null when nobody is. */
+        /** @description Who is signed in (null when nobody is), and how many bytes of decoded pictures a page is to keep at most. */
         Session: {
             readonly user: components["schemas"]["User"] | null;
+            readonly picture_bytes: number;
         };
         /**
          * SetDepths

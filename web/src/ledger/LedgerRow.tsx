@@ -1,7 +1,7 @@
 import { useRef, useState } from 'react';
 import type { Row } from '../api/calls';
-import { imageAddress } from '../api/client';
 import type { Listed } from '../rules/tree';
+import { Thumbnail } from '../ui/Thumbnail';
 import { partColour } from './colours';
 import classes from './Ledger.module.css';
 import { INDENT, ROW_HEIGHT } from './measures';
@@ -89,7 +89,9 @@ export function LedgerRow(props: Props) {
             {isFolded ? '+' : '–'}
           </button>
         ) : (
-          <Thumbnail illustration={props.illustration} row={row} />
+          <span className={classes.thumbnail}>
+            <Thumbnail illustration={props.illustration} digest={row.thumbnail} />
+          </span>
         )}
         {isEditing ? (
           <NameInput row={row} onRename={props.onRename} onLeave={props.onLeave} />
@@ -154,14 +156,6 @@ function placeText([x = 0, y = 0, width = 0, height = 0]: number[]): React.React
         {width} × {height}
       </span>
     </>
-  );
-}
-
-function Thumbnail({ illustration, row }: { illustration: number; row: Row }) {
-  return (
-    <span className={classes.thumbnail}>
-      {row.thumbnail && <img src={imageAddress(illustration, row.thumbnail)} alt="" loading="lazy" draggable={false} />}
-    </span>
   );
 }
 

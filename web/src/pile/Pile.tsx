@@ -6,7 +6,6 @@ import type { Comparable } from './compare';
 import type { Scene } from './composite';
 import { PileDrawing } from './drawing';
 import type { Ground } from './grounds';
-import { useWholePictures } from './images';
 import { type Dial, Looks } from './Looks';
 import type { Marking } from './marks';
 import type { Outline } from './outlines';
@@ -15,9 +14,10 @@ import { type Outlined, PileBar, type Shapes } from './PileBar';
 import { mostFrames } from './pieces';
 import type { Look } from './pointer';
 import { useSharp } from './sharp';
+import { type Detail, useDetail } from './useDetail';
 import { useMarking } from './useMarking';
 import { usePicking } from './usePicking';
-import { usePictures } from './usePictures';
+import { usePictures, useWholePictures } from './usePictures';
 import { useComparison, usePileView } from './usePileView';
 import { usePointer } from './usePointer';
 import { useStable } from './useStable';
@@ -71,12 +71,12 @@ export function Pile({
   const looking = usePileView(canvas, screen);
   const { look, view, stance, depthZoom, mode } = looking;
   const comparing = useComparison(illustration, comparables, looking);
-  const loaded = usePictures(illustration, rows);
+  const loaded = usePictures(illustration, canvas, rows);
   const [first = null] = useWholePictures(illustration, [preview]);
   const { width, height } = canvas;
   const drawing = useMemo(
-    () => new PileDrawing({ width, height }, loaded.scale, loaded.pictures),
-    [width, height, loaded.scale, loaded.pictures],
+    () => new PileDrawing({ width, height }, loaded.halved, loaded.pictures),
+    [width, height, loaded.halved, loaded.pictures],
   );
   const scene = useScene(rows, seen, moment);
   const outlining = outlines[outlined];
@@ -84,6 +84,16 @@ export function Pile({
   const marks = useMarking(look === 'flat' ? marking : undefined);
   const isSharp = look === 'flat' && shapes === 'sharp';
   const sharp = useSharp(illustration, revision, scene, isSharp ? view : null, screen);
+  const detail = useDetail({
+    illustration,
+    canvas,
+    scene,
+    view: look === 'flat' ? view : null,
+    screen,
+    pictures: loaded.pictures,
+    pieces: loaded.pieces,
+    halved: loaded.settled === loaded.halved ? loaded.halved : null,
+  });
   useDrawing(surface, drawing, {
     screen,
     view,
@@ -101,6 +111,8 @@ export function Pile({
     mode,
     share: comparing.share,
     left: loaded.left,
+    settled: loaded.settled,
+    detail,
     first,
   });
   useWheel(surface, looking.zoom);
@@ -111,7 +123,7 @@ export function Pile({
     drawing,
     drawn: scene,
     scene: { rows, seen, moment },
-    pictures: loaded.pictures,
+    detail,
     onPick,
   });
   const pointer = usePointer({
@@ -156,7 +168,7 @@ export function Pile({
         aria-label="The picture. Parts can be picked here with the pointer, and by keyboard in the ledger."
         {...pointer}
       />
-      <PileState look={look} hint={picking.hint} {...loaded} />
+      <PileState look={look} zoom={view?.zoom ?? 0} hint={picking.hint} detail={detail} {...loaded} />
     </section>
   );
 }
@@ -184,22 +196,31 @@ const momentDials = (frames: number, moment: number, onChange: (moment: number) 
     ? [{ label: 'Frame', most: frames - 1, value: moment, told: (at) => `${at + 1} of ${frames}`, onChange }]
     : [];
 
+/** Enlarged so often, pictures are seen to be halved. */
+const SEEN = 1.2;
+
 interface StateProps {
   look: Look;
+  zoom: number;
   hint: string;
-  scale: number;
+  halved: number;
+  settled: number | null;
+  detail: Detail | null;
   left: number | null;
   failed: readonly string[];
 }
 
 /** A line under the pile: what is to be known of what is seen. */
-function PileState({ look, hint, scale, left, failed }: StateProps) {
-  const isReduced = left === 0 && look === 'flat' && scale < 1;
+function PileState({ look, zoom, hint, halved, settled, detail, left, failed }: StateProps) {
+  const shown = detail?.halved ?? halved;
+  const isReduced = left === 0 && look === 'flat' && settled === halved && shown > 0 && zoom * 2 ** shown > SEEN;
   return (
     <p className={classes.state} role="status">
       {hint}
       {left !== null && left > 0 && `Loading pictures: ${left} left`}
-      {isReduced && `Preview at 1/${1 / scale} of the resolution; what is handed over is not reduced.`}
+      {left === 0 && settled !== halved && 'Loading larger pictures'}
+      {isReduced &&
+        `Preview at 1/${2 ** shown} of the resolution: zoom in for every pixel. What is handed over is not reduced.`}
       {left === 0 && look === 'apart' && 'Small previews, laid without their modes. Drag to turn.'}
       {failed.length > 0 &&
         ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}

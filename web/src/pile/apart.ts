@@ -4,8 +4,9 @@ import type { Row } from '../api/calls';
 import { frameKey } from '../rules/art';
 import type { Extent, Spot } from '../rules/places';
 import { surface } from './composite';
-import type { Pictures } from './images';
+import { drawSource, type Pictures } from './pictures';
 import { piecesAt } from './pieces';
+import { onScreen } from './view';
 
 /** How the panes are turned and how far apart they are: degrees, and the depth of all of them as a share of the width. */
 export interface Stance {
@@ -17,6 +18,8 @@ export const STANCE: Stance = { turn: 38, spread: 0.9 };
 const PITCH = 14;
 /** Pixels of the longer side at which panes are kept: they are small on the screen, and there may be hundreds. */
 const PANE = 640;
+/** Pixels of all panes together. */
+const PANES = 24_000_000;
 const THRESHOLD = 9;
 
 interface Pane {
@@ -32,20 +35,16 @@ export type Matrix = readonly [number, number, number, number, number, number];
 export class Panes {
   private readonly kept = new Map<string, Pane>();
   private last: { of: unknown[]; panes: Pane[] } | null = null;
-  readonly scale: number;
+  scale = 1;
 
-  constructor(
-    canvas: Extent,
-    private readonly from: number,
-  ) {
-    this.scale = Math.min(1, PANE / Math.max(canvas.width, canvas.height));
-  }
+  constructor(private readonly canvas: Extent) {}
 
   /** The panes of what is seen, back to front. */
   of(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, moment: number): Pane[] {
     // While the panes are only turned, none of these is another one.
-    const same = [rows, seen, pictures.size, moment];
+    const same = [rows, seen, pictures.version, moment];
     if (!this.last || same.some((one, index) => one !== this.last?.of[index])) {
+      this.scale = scaleOf(this.canvas, rows);
       this.last = { of: same, panes: this.made(rows, seen, pictures, moment) };
     }
     return this.last.panes;
@@ -54,9 +53,12 @@ export class Panes {
   private made(rows: readonly Row[], seen: ReadonlySet<string>, pictures: Pictures, moment: number): Pane[] {
     return rows.flatMap((row) => {
       const pieces = piecesAt(row, moment);
-      if (!row.box || !seen.has(row.id) || !pieces.some((piece) => pictures.has(piece.image))) return [];
-      const there = pieces.map((piece) => pictures.has(piece.image));
-      const key = [row.box, row.opacity, frameKey({ milliseconds: null, pieces: [...pieces] }), there].join(' ');
+      const sources = pieces.map((piece) => pictures.get(piece.image));
+      if (!row.box || !seen.has(row.id) || !sources.some((source) => source)) return [];
+      const there = sources.map((source) => source?.halved);
+      const key = [row.box, row.opacity, frameKey({ milliseconds: null, pieces: [...pieces] }), there, this.scale].join(
+        ' ',
+      );
       const old = this.kept.get(row.id);
       if (old?.key === key) return [{ ...old, row }];
       const [left = 0, top = 0, width = 0, height = 0] = row.box;
@@ -66,25 +68,23 @@ export class Panes {
       );
       const context = surface(picture);
       context.imageSmoothingQuality = 'high';
-      for (const piece of pieces) {
-        const image = pictures.get(piece.image);
-        const [x = 0, y = 0] = piece.box;
+      const place = onScreen({ zoom: this.scale, x: -left * this.scale, y: -top * this.scale });
+      pieces.forEach((piece, at) => {
+        const source = sources[at];
         context.globalAlpha = piece.opacity * row.opacity;
-        const size = this.scale / this.from;
-        if (image)
-          context.drawImage(
-            image,
-            (x - left) * this.scale,
-            (y - top) * this.scale,
-            image.width * size,
-            image.height * size,
-          );
-      }
+        if (source) drawSource(context, source, piece.box, place);
+      });
       const pane = { row, picture, key };
       this.kept.set(row.id, pane);
       return [pane];
     });
   }
+}
+
+/** The scale of the panes: what there is room for. */
+function scaleOf(canvas: Extent, rows: readonly Row[]): number {
+  const pixels = rows.reduce((sum, { box }) => sum + (box ? (box[2] ?? 0) * (box[3] ?? 0) : 0), 0);
+  return Math.min(1, PANE / Math.max(canvas.width, canvas.height), Math.sqrt(PANES / Math.max(1, pixels)));
 }
 
 /** Where each of `count` panes of the canvas' size lies on the screen, back to front, all of them as large as there is room. */
@@ -119,9 +119,19 @@ export function panePlaces(screen: Extent, canvas: Extent, count: number, stance
   });
 }
 
+/** A matrix that leads to a surface of another size. */
+export const scaled = ([a, b, c, d, e, f]: Matrix, by: number): Matrix => [
+  a * by,
+  b * by,
+  c * by,
+  d * by,
+  e * by,
+  f * by,
+];
+
 /** Draw the panes, roughly while they move; what is chosen has its frame drawn in its colour. */
 export function drawApart(
-  context: CanvasRenderingContext2D,
+  context: CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D,
   panes: readonly Pane[],
   places: readonly Matrix[],
   canvas: Extent,

@@ -1,11 +1,11 @@
 /** The pile as it is drawn: as it lies, apart in depth, or beside another state of it. */
 
-import type { Extent, Spot } from '../rules/places';
-import { drawApart, Panes, panePlaces, type Stance } from './apart';
+import type { Area, Extent, Spot } from '../rules/places';
+import { drawApart, Panes, panePlaces, type Stance, scaled } from './apart';
 import { type CompareMode, drawComparison } from './compare';
-import { Composite, type Scene } from './composite';
+import { Composite, type Scene, type Sources, surface } from './composite';
 import { type Ground, paintBorder, paintGround, paintPlain } from './grounds';
-import type { Pictures } from './images';
+import { halvedOf } from './halves';
 import {
   drawCircle,
   drawGhosts,
@@ -20,10 +20,12 @@ import {
 } from './marks';
 import { drawOutlines, type Outline } from './outlines';
 import type { Outlined } from './PileBar';
+import type { Pictures } from './pictures';
 import type { Look } from './pointer';
 import { posedScene } from './posed';
 import { type SharpPictures, sharpScene } from './sharp';
-import type { View } from './view';
+import { cutOf, type Detail } from './useDetail';
+import { onScreen, type View } from './view';
 
 /** What marks there are on the pile: a `Marking` without what the pointer does. */
 export type Marks = Omit<Marking, 'kind' | 'onMark' | 'onHover'>;
@@ -55,6 +57,10 @@ export interface PileState {
   share: number;
   /** Pictures that are still on their way; null before it is known. */
   left: number | null;
+  /** How often what is there is halved; null before it is there. */
+  settled: number | null;
+  /** What is looked at closely; null where that is no better. */
+  detail: Detail | null;
   /** A small picture of the whole, which is seen until all parts are there; null before it is. */
   first: ImageBitmap | null;
 }
@@ -62,19 +68,28 @@ export interface PileState {
 /** With more outlines than these, they wait until the view stands still. */
 const MANY = 40;
 
+/** Milliseconds: while panes move and a frame takes longer, the next one has half as many pixels a side. */
+const SLOW = 12;
+const COARSEST = 4;
+
 /** Draws the pile on a canvas of the page; keeps what was put together from one drawing to the next. */
 export class PileDrawing {
   private readonly composite: Composite;
   private readonly panes: Panes;
+  private close: { of: Detail; composite: Composite } | null = null;
   private isComplete = false;
+  private readonly noted = new Set<string>();
+  /** How much smaller the panes are drawn while they move, so that they do not stutter. */
+  private coarse = 1;
 
+  /** `halved` says how often the whole is halved to be within the budget of memory. */
   constructor(
     private readonly canvas: Extent,
-    readonly scale: number,
+    halved: number,
     private readonly pictures: Pictures,
   ) {
-    this.composite = new Composite(canvas, scale);
-    this.panes = new Panes(canvas, scale);
+    this.composite = new Composite({ left: 0, top: 0, right: canvas.width, bottom: canvas.height }, halved);
+    this.panes = new Panes(canvas);
   }
 
   /** The panes that are apart, where they lie on the screen, and at which scale they are kept. */
@@ -87,7 +102,9 @@ export class PileDrawing {
   draw(element: HTMLCanvasElement, state: PileState, isStill: boolean): boolean {
     const { screen, left } = state;
     // A part whose new picture is on its way is seen as it was until then, and all of them as the picture that was brought in until they are there.
-    if (left === 0 || (!this.isComplete && !state.first)) this.composite.update(state.scene, this.pictures);
+    if (left === 0 || (!this.isComplete && !state.first)) {
+      this.composite.update(state.scene, (piece) => this.pictures.get(piece.image));
+    }
     this.isComplete ||= left === 0;
     if (element.width !== screen.width) element.width = screen.width;
     if (element.height !== screen.height) element.height = screen.height;
@@ -96,8 +113,38 @@ export class PileDrawing {
     const isLeft = this.drawLook(context, state, isStill);
     element.dataset.sharp = String(state.look === 'flat' && this.isSharp(state));
     element.dataset.drawn = String(left === 0);
-    element.dataset.seen = String(left === 0 || state.first !== null);
+    const isSeen = left === 0 || state.first !== null;
+    element.dataset.seen = String(isSeen);
+    if (isSeen) this.note('picture');
+    if (left === 0) this.note('parts');
+    if (left === 0 && state.settled === this.composite.halved) this.note('settled');
+    element.dataset.halved = String(state.detail?.halved ?? state.settled);
     return isLeft && !isStill;
+  }
+
+  /** Mark when something is seen for the first time: `bench/pile.py` reads it. */
+  private note(seen: 'picture' | 'parts' | 'settled'): void {
+    if (this.noted.has(seen)) return;
+    this.noted.add(seen);
+    performance.mark(`pile ${seen}`);
+  }
+
+  /** What pieces are drawn from where they are seen: of what is looked at closely the larger pictures. */
+  sources(detail: Detail | null): Sources {
+    return (piece) =>
+      (detail && (detail.cuts.get(cutOf(piece)) ?? this.pictures.at(piece.image, halvedOf(piece, detail.halved)))) ||
+      this.pictures.get(piece.image);
+  }
+
+  /** The composite of what is looked at closely, and what of the canvas that is. */
+  private closely(state: PileState): Composite | null {
+    const { detail, scene, view } = state;
+    if (!detail || view.zoom <= 1 / 2 ** this.composite.halved) return null;
+    if (this.close?.of.halved !== detail.halved || this.close.of.area !== detail.area) {
+      this.close = { of: detail, composite: new Composite(detail.area, detail.halved) };
+    }
+    this.close.composite.update(scene, this.sources(state.detail));
+    return this.close.composite;
   }
 
   private drawLook(context: CanvasRenderingContext2D, state: PileState, isStill: boolean): boolean {
@@ -111,11 +158,25 @@ export class PileDrawing {
   }
 
   private drawApart(context: CanvasRenderingContext2D, state: PileState, isStill: boolean): boolean {
-    paintPlain(context, state.screen, state.ground);
-    const { panes, places, scale } = this.depth(state.scene, state.screen, state.stance, state.depthZoom);
+    const { screen } = state;
+    paintPlain(context, screen, state.ground);
+    const { panes, places, scale } = this.depth(state.scene, screen, state.stance, state.depthZoom);
     const outlines = state.outlined === 'none' ? [] : state.outlines;
     const colours = new Map(outlines.map(({ row, colour }) => [row.id, colour] as const));
-    drawApart(context, panes, places, this.canvas, scale, colours, isStill);
+    if (isStill) {
+      drawApart(context, panes, places, this.canvas, scale, colours, true);
+      return true;
+    }
+    const { coarse } = this;
+    const began = performance.now();
+    const small = new OffscreenCanvas(Math.ceil(screen.width / coarse), Math.ceil(screen.height / coarse));
+    const smaller = places.map((place) => scaled(place, 1 / coarse));
+    drawApart(surface(small), panes, smaller, this.canvas, scale, colours, false);
+    context.imageSmoothingEnabled = true;
+    context.drawImage(small, 0, 0, small.width * coarse, small.height * coarse);
+    const took = performance.now() - began;
+    if (took > SLOW) this.coarse = Math.min(coarse * 2, COARSEST);
+    else if (took < SLOW / 6) this.coarse = Math.max(coarse / 2, 1);
     return true;
   }
 
@@ -138,22 +199,48 @@ export class PileDrawing {
     const { screen, view, scene, ground, marks, sharp } = state;
     paintGround(context, screen, view, this.canvas, ground);
     if (marks?.poses && isPosed(marks)) {
-      context.drawImage(posedScene(scene, view, screen, this.pictures, marks.poses), 0, 0);
+      context.drawImage(posedScene(scene, view, screen, this.sources(state.detail), marks.poses), 0, 0);
     } else if (sharp && this.isSharp(state)) {
-      context.drawImage(sharpScene(scene, view, screen, sharp, this.pictures), 0, 0);
+      context.drawImage(sharpScene(scene, view, screen, sharp, this.sources(state.detail)), 0, 0);
     } else {
-      const [width, height] = [this.canvas.width * view.zoom, this.canvas.height * view.zoom];
-      context.imageSmoothingEnabled = view.zoom < 1;
+      context.imageSmoothingEnabled = view.zoom < 1 || this.composite.halved > 0;
       context.imageSmoothingQuality = 'high';
       const first = this.isComplete ? null : state.first;
-      context.drawImage(first ?? this.composite.canvas, view.x, view.y, width, height);
+      const close = first ? null : this.closely(state);
+      this.drawWhole(context, view, first ?? this.composite.canvas, close?.area ?? null);
+      if (close) drawComposite(context, view, close);
     }
     paintBorder(context, view, this.canvas, ground);
   }
 
-  private drawMarks(context: CanvasRenderingContext2D, { screen, view, marks, path }: PileState): void {
+  /** The whole picture, but for an area that is drawn otherwise. */
+  private drawWhole(
+    context: CanvasRenderingContext2D,
+    view: View,
+    picture: ImageBitmap | OffscreenCanvas,
+    without: Area | null,
+  ): void {
+    const { width, height } = this.canvas;
+    // The last pixel of a composite that is halved may reach beyond the canvas.
+    const side = picture === this.composite.canvas ? 2 ** this.composite.halved : 0;
+    const size = side ? [picture.width * side, picture.height * side] : [width, height];
+    const { left, top, right, bottom } = onScreen(view)([0, 0, ...size]);
+    context.save();
+    context.beginPath();
+    context.rect(view.x, view.y, width * view.zoom, height * view.zoom);
+    if (without) {
+      const hole = onScreen(view)(boxOf(without));
+      context.rect(hole.left, hole.top, hole.right - hole.left, hole.bottom - hole.top);
+    }
+    if (side > 1 || without) context.clip('evenodd');
+    context.drawImage(picture, left, top, right - left, bottom - top);
+    context.restore();
+  }
+
+  private drawMarks(context: CanvasRenderingContext2D, state: PileState): void {
+    const { screen, view, marks, path } = state;
     if (marks) {
-      if (marks.ghosts) drawGhosts(context, view, marks.ghosts, this.pictures);
+      if (marks.ghosts) drawGhosts(context, view, marks.ghosts, this.sources(state.detail));
       if (marks.overlay) drawOverlay(context, view, marks.overlay);
       drawMasks(context, screen, view, marks.masks);
       if (marks.strokes) drawStrokes(context, view, marks.strokes);
@@ -169,9 +256,24 @@ export class PileDrawing {
     // What is tried in another pose has its outline where it was: that would only be in the way.
     if (isPosed(state.marks)) return false;
     if (state.outlines.length > MANY && !isStill) return true;
-    drawOutlines(context, state.screen, state.view, state.outlines, this.pictures, state.scene.moment);
+    drawOutlines(context, state.screen, state.view, state.outlines, this.sources(state.detail), state.scene.moment);
     return false;
   }
 }
+
+function drawComposite(context: CanvasRenderingContext2D, view: View, { canvas, area, halved }: Composite): void {
+  const side = 2 ** halved;
+  const { left, top, right, bottom } = onScreen(view)([area.left, area.top, canvas.width * side, canvas.height * side]);
+  const seen = onScreen(view)(boxOf(area));
+  context.save();
+  context.imageSmoothingEnabled = view.zoom < 1 || halved > 0;
+  context.beginPath();
+  context.rect(seen.left, seen.top, seen.right - seen.left, seen.bottom - seen.top);
+  if (halved > 0) context.clip();
+  context.drawImage(canvas, left, top, right - left, bottom - top);
+  context.restore();
+}
+
+const boxOf = ({ left, top, right, bottom }: Area) => [left, top, right - left, bottom - top];
 
 const isPosed = (marks: Marks | null) => (marks?.poses?.size ?? 0) > 0;

@@ -2,11 +2,11 @@
 import type { Row } from '../api/calls';
 import type { Poses } from '../rules/joints';
 import type { Extent, Spot } from '../rules/places';
-import { surface } from './composite';
-import type { Pictures } from './images';
+import { type Sources, surface } from './composite';
 import { ring, visible } from './outlines';
+import { drawSource } from './pictures';
 import { piecesAt } from './pieces';
-import type { View } from './view';
+import { onScreen, type View } from './view';
 
 /** A mask to be seen: its alpha is what is chosen of a box of the canvas. */
 export interface Mask {
@@ -140,18 +140,15 @@ export function drawGhosts(
   context: CanvasRenderingContext2D,
   view: View,
   ghosts: readonly { row: Row; moment: number }[],
-  pictures: Pictures,
+  sources: Sources,
 ): void {
   context.save();
   context.globalAlpha = FAINT;
   context.imageSmoothingEnabled = view.zoom < 1;
   for (const { row, moment } of ghosts) {
-    for (const { image, box } of piecesAt(row, moment)) {
-      const picture = pictures.get(image);
-      const [left = 0, top = 0, width = 0, height = 0] = box;
-      if (!picture) continue;
-      const place = [view.x + left * view.zoom, view.y + top * view.zoom] as const;
-      context.drawImage(picture, ...place, width * view.zoom, height * view.zoom);
+    for (const piece of piecesAt(row, moment)) {
+      const source = sources(piece);
+      if (source) drawSource(context, source, piece.box, onScreen(view));
     }
   }
   context.restore();

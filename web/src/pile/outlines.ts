@@ -1,10 +1,10 @@
 /** Outlines of parts in their colours, of the same width at every zoom. */
 import type { Row } from '../api/calls';
 import type { Extent } from '../rules/places';
-import { surface } from './composite';
-import type { Pictures } from './images';
+import { type Sources, surface } from './composite';
+import { drawSource } from './pictures';
 import { piecesAt } from './pieces';
-import type { View } from './view';
+import { onScreen, type View } from './view';
 
 export interface Outline {
   row: Row;
@@ -28,7 +28,7 @@ export function drawOutlines(
   screen: Extent,
   view: View,
   outlines: readonly Outline[],
-  pictures: Pictures,
+  sources: Sources,
   moment: number,
 ): void {
   for (const { row, colour, tag } of outlines) {
@@ -45,11 +45,10 @@ export function drawOutlines(
     if (!area) continue;
     const shape = new OffscreenCanvas(area.width, area.height);
     const solid = surface(shape);
+    const place = onScreen({ ...view, x: view.x - area.x, y: view.y - area.y });
     for (const piece of piecesAt(row, moment)) {
-      const picture = pictures.get(piece.image);
-      const [x = 0, y = 0, w = 0, h = 0] = piece.box;
-      const place = [view.x + x * view.zoom - area.x, view.y + y * view.zoom - area.y] as const;
-      if (picture) solid.drawImage(picture, ...place, w * view.zoom, h * view.zoom);
+      const source = sources(piece);
+      if (source) drawSource(solid, source, piece.box, place);
     }
     // Laid over itself again and again, so that half-transparent pixels count as covered.
     for (let times = 0; times < DOUBLINGS; times++) solid.drawImage(shape, 0, 0);

@@ -1,8 +1,7 @@
 /** Which part is under the pointer: decided by the pixel, never by the box. */
 import type { Row } from '../api/calls';
 import type { Spot } from '../rules/places';
-import { surface } from './composite';
-import type { Pictures } from './images';
+import { type Sources, surface } from './composite';
 import { piecesAt } from './pieces';
 
 /** Alpha above which a pixel counts as seen: a fringe of under 10 of 255 is not aimed at. */
@@ -24,53 +23,45 @@ function alphaAt(picture: ImageBitmap, x: number, y: number): number {
 export function partsAt(
   rows: readonly Row[],
   seen: ReadonlySet<string>,
-  pictures: Pictures,
-  scale: number,
+  sources: Sources,
   moment: number,
   spot: Spot,
 ): Row[] {
-  return rows.filter((row) => !row.locked && covers(row, seen, pictures, scale, moment, spot)).reverse();
+  return rows.filter((row) => !row.locked && covers(row, seen, sources, moment, spot)).reverse();
 }
 
 /** The front-most part at a canvas pixel, locked or not. */
 export function frontMost(
   rows: readonly Row[],
   seen: ReadonlySet<string>,
-  pictures: Pictures,
-  scale: number,
+  sources: Sources,
   moment: number,
   spot: Spot,
 ): Row | undefined {
-  return rows.findLast((row) => covers(row, seen, pictures, scale, moment, spot));
+  return rows.findLast((row) => covers(row, seen, sources, moment, spot));
 }
 
 /** The front-most locked part at a canvas pixel. */
 export function lockedAt(
   rows: readonly Row[],
   seen: ReadonlySet<string>,
-  pictures: Pictures,
-  scale: number,
+  sources: Sources,
   moment: number,
   spot: Spot,
 ): Row | undefined {
-  return rows.findLast((row) => row.locked && covers(row, seen, pictures, scale, moment, spot));
+  return rows.findLast((row) => row.locked && covers(row, seen, sources, moment, spot));
 }
 
-function covers(
-  row: Row,
-  seen: ReadonlySet<string>,
-  pictures: Pictures,
-  scale: number,
-  moment: number,
-  spot: Spot,
-): boolean {
+function covers(row: Row, seen: ReadonlySet<string>, sources: Sources, moment: number, spot: Spot): boolean {
   if (!seen.has(row.id)) return false;
   return piecesAt(row, moment).some((piece) => {
-    const picture = pictures.get(piece.image);
+    const source = sources(piece);
     const [left = 0, top = 0, width = 0, height = 0] = piece.box;
     const [x, y] = [spot.x - left, spot.y - top];
-    if (!picture || x < 0 || y < 0 || x >= width || y >= height) return false;
-    return alphaAt(picture, Math.floor(x * scale), Math.floor(y * scale)) > THRESHOLD;
+    if (!source || x < 0 || y < 0 || x >= width || y >= height) return false;
+    const side = 2 ** source.halved;
+    const at = { x: Math.floor((x - source.left) / side), y: Math.floor((y - source.top) / side) };
+    return alphaAt(source.bitmap, at.x, at.y) > THRESHOLD;
   });
 }
 

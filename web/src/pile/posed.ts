@@ -1,17 +1,11 @@
 /** The scene with some parts in another pose, as it is seen on the screen: a quick try, drawn from the pixels that are there. */
 import type { Poses } from '../rules/joints';
 import type { Extent } from '../rules/places';
-import { layScene, type Scene, surface } from './composite';
-import type { Pictures } from './images';
+import { layScene, type Scene, type Sources, surface } from './composite';
+import { drawSource } from './pictures';
 import { onScreen, type View } from './view';
 
-export function posedScene(
-  scene: Scene,
-  view: View,
-  screen: Extent,
-  pictures: Pictures,
-  poses: Poses,
-): OffscreenCanvas {
+export function posedScene(scene: Scene, view: View, screen: Extent, sources: Sources, poses: Poses): OffscreenCanvas {
   const canvas = new OffscreenCanvas(screen.width, screen.height);
   const whole = { left: 0, top: 0, right: screen.width, bottom: screen.height };
   const place = onScreen(view);
@@ -21,12 +15,10 @@ export function posedScene(
     whole,
     place,
     (onto, piece) => {
-      const picture = pictures.get(piece.image);
-      if (!picture) return;
-      const { left, top, right, bottom } = place(piece.box);
+      const source = sources(piece);
       onto.imageSmoothingEnabled = true;
       onto.imageSmoothingQuality = 'high';
-      onto.drawImage(picture, left, top, right - left, bottom - top);
+      if (source) drawSource(onto, source, piece.box, place);
     },
     (onto, row) => {
       const pose = poses.get(row.id);

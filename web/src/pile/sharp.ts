@@ -3,8 +3,8 @@
 import { useEffect, useMemo, useState } from 'react';
 import { fetchDrawn } from '../api/images';
 import type { Extent } from '../rules/places';
-import { layScene, type Scene, surface } from './composite';
-import type { Pictures } from './images';
+import { layScene, type Scene, type Sources, surface } from './composite';
+import { drawSource } from './pictures';
 import { type Piece, piecesAt } from './pieces';
 import { onScreen, type View } from './view';
 
@@ -99,7 +99,7 @@ export function sharpScene(
   view: View,
   screen: Extent,
   sharp: SharpPictures,
-  pictures: Pictures,
+  sources: Sources,
 ): OffscreenCanvas {
   const canvas = new OffscreenCanvas(screen.width, screen.height);
   const whole = { left: 0, top: 0, right: screen.width, bottom: screen.height };
@@ -107,13 +107,16 @@ export function sharpScene(
   layScene(surface(canvas), scene, whole, place, (onto, piece) => {
     const cut = piece.vector ? cutOf(piece, view, screen) : null;
     const anew = cut && sharp.get(keyOf(cut));
-    const picture = anew ?? pictures.get(piece.image);
-    if (!picture) return;
-    const [x = 0, y = 0] = piece.box;
-    const box = anew ? [x + cut.left, y + cut.top, cut.width, cut.height] : piece.box;
-    const { left, top, right, bottom } = place(box);
-    onto.imageSmoothingEnabled = anew !== undefined && anew !== null;
-    onto.drawImage(picture, left, top, right - left, bottom - top);
+    if (cut && anew) {
+      const [x = 0, y = 0] = piece.box;
+      const { left, top, right, bottom } = place([x + cut.left, y + cut.top, cut.width, cut.height]);
+      onto.imageSmoothingEnabled = true;
+      onto.drawImage(anew, left, top, right - left, bottom - top);
+      return;
+    }
+    const source = sources(piece);
+    onto.imageSmoothingEnabled = source !== undefined && source.halved > 0;
+    if (source) drawSource(onto, source, piece.box, place);
   });
   return canvas;
 }

@@ -6,8 +6,8 @@ import type { Extent, Spot } from '../rules/places';
 import { panesAt } from './apart';
 import type { Scene } from './composite';
 import type { PileDrawing } from './drawing';
-import type { Pictures } from './images';
 import { frontMost, lockedAt, nextDeeper, partsAt } from './picking';
+import type { Detail } from './useDetail';
 import type { PileView } from './usePileView';
 import { spotIn } from './useSurface';
 import { canvasPixel } from './view';
@@ -20,11 +20,11 @@ interface Props {
   /** As it is drawn, and as the rows are: what is only named otherwise is the same drawing. */
   drawn: Scene;
   scene: Scene;
-  pictures: Pictures;
+  detail: Detail | null;
   onPick: (row: Row | null, extend: boolean) => void;
 }
 
-export function usePicking({ surface, screen, looking, drawing, drawn, scene, pictures, onPick }: Props) {
+export function usePicking({ surface, screen, looking, drawing, drawn, scene, detail, onPick }: Props) {
   const last = useRef<{ spot: Spot; row: string } | null>(null);
   const [hint, setHint] = useState('');
   const { look, view, stance, depthZoom } = looking;
@@ -37,8 +37,8 @@ export function usePicking({ surface, screen, looking, drawing, drawn, scene, pi
     }
     const { rows, seen, moment } = scene;
     return {
-      found: partsAt(rows, seen, pictures, drawing.scale, moment, spot),
-      locked: lockedAt(rows, seen, pictures, drawing.scale, moment, spot),
+      found: partsAt(rows, seen, drawing.sources(detail), moment, spot),
+      locked: lockedAt(rows, seen, drawing.sources(detail), moment, spot),
     };
   };
 
@@ -56,7 +56,7 @@ export function usePicking({ surface, screen, looking, drawing, drawn, scene, pi
   /** The front-most part at a pixel of the canvas, locked or not. */
   const frontAt = (spot: Spot): Row | undefined => {
     const { rows, seen, moment } = scene;
-    return frontMost(rows, seen, pictures, drawing.scale, moment, spot);
+    return frontMost(rows, seen, drawing.sources(detail), moment, spot);
   };
   return { hint, pick, frontAt };
 }

@@ -4,9 +4,9 @@ import { useCallback, useMemo, useRef, useState } from 'react';
 import type { Extent, Spot } from '../rules/places';
 import { STANCE } from './apart';
 import { type Comparable, type CompareMode, screenOf } from './compare';
-import { useWholePictures } from './images';
 import type { Comparison } from './Looks';
 import type { Look } from './pointer';
+import { useWholePictures } from './usePictures';
 import { useStable } from './useStable';
 import { centred, type View, wholeIn, zoomedAt } from './view';
 

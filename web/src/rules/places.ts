@@ -9,3 +9,10 @@ export interface Extent {
   width: number;
   height: number;
 }
+
+export interface Area {
+  left: number;
+  top: number;
+  right: number;
+  bottom: number;
+}

@@ -3,6 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { changePassword, signOut } from '../api/calls';
+import type { Schemas } from '../api/client';
 
 export function AccountMenu({ user }: { user: string }) {
   const queries = useQueryClient();
@@ -10,7 +11,7 @@ export function AccountMenu({ user }: { user: string }) {
   const [isOpen, setOpen] = useState(false);
   const leave = async () => {
     await signOut();
-    queries.setQueryData(['session'], { user: null });
+    queries.setQueryData<Schemas['Session']>(['session'], (before) => before && { ...before, user: null });
     queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'session' });
   };
   return (

@@ -1,6 +1,7 @@
 import { Anchor, Button, Table } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Row, WholeIllustration } from '../../api/calls';
+import { FirstFew } from '../../ui/FirstFew';
 import { bytes, count, plural } from '../../ui/units';
 import classes from './BringIn.module.css';
 
@@ -65,28 +66,11 @@ export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
       <h3>Notes</h3>
       {report && report.notes.length > 0 ? (
         <ul>
-          {report.notes.map((note) => {
-            const row = rowOf(note.layer);
-            const path = note.path.join(' / ');
-            return (
-              <li key={`${note.kind} ${path} ${note.sentence}`}>
-                {row ? (
-                  <button type="button" className={classes.toRow} onClick={() => onChoose([row.id], row.id)}>
-                    {path}
-                  </button>
-                ) : (
-                  path && <strong>{path}</strong>
-                )}
-                {path && ': '}
-                {note.sentence}{' '}
-                {note.kind === 'sheet' && (
-                  <Button size="compact-xs" onClick={onCut}>
-                    Cut into frames
-                  </Button>
-                )}
-              </li>
-            );
-          })}
+          {ofOneKind(report.notes).map(([kind, notes]) => (
+            <FirstFew key={kind} items={notes} keyOf={({ path, sentence }) => `${path.join(' / ')} ${sentence}`}>
+              {(note) => <ReadingNote note={note} row={rowOf(note.layer)} onChoose={onChoose} onCut={onCut} />}
+            </FirstFew>
+          ))}
         </ul>
       ) : (
         <p>Everything in the file was understood; nothing was converted.</p>
@@ -96,5 +80,41 @@ export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
         {report && plural(report.counts.layers ?? 0, 'layer')} wait under “Put in order”.
       </p>
     </>
+  );
+}
+
+type Note = NonNullable<WholeIllustration['report']>['notes'][number];
+
+function ofOneKind(notes: readonly Note[]): [string, Note[]][] {
+  const kinds = new Map<string, Note[]>();
+  for (const note of notes) kinds.set(note.kind, [...(kinds.get(note.kind) ?? []), note]);
+  return [...kinds];
+}
+
+interface NoteProps extends Pick<Props, 'onChoose' | 'onCut'> {
+  note: Note;
+  /** What became of the layer that it is about. */
+  row: Row | undefined;
+}
+
+function ReadingNote({ note, row, onChoose, onCut }: NoteProps) {
+  const path = note.path.join(' / ');
+  return (
+    <li>
+      {row ? (
+        <button type="button" className={classes.toRow} onClick={() => onChoose([row.id], row.id)}>
+          {path}
+        </button>
+      ) : (
+        path && <strong>{path}</strong>
+      )}
+      {path && ': '}
+      {note.sentence}{' '}
+      {note.kind === 'sheet' && (
+        <Button size="compact-xs" onClick={onCut}>
+          Cut into frames
+        </Button>
+      )}
+    </li>
   );
 }

@@ -2,10 +2,11 @@ import { Button } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import type { Arrangement, Row } from '../../api/calls';
-import { imageAddress, Refusal, type Schemas } from '../../api/client';
+import { Refusal, type Schemas } from '../../api/client';
 import { keepOnShelf, shelfKey } from '../../api/shelf';
 import type { Act } from '../../ledger/useArrangement';
 import { type Direction, placesTowards } from '../../rules/commands';
+import { Thumbnail } from '../../ui/Thumbnail';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
 import { OrderMenu } from './OrderMenu';
@@ -179,7 +180,7 @@ function Alternates({ illustration, view, set, act }: Pick<Props, 'illustration'
           aria-keyshortcuts={String(at + 1)}
           onClick={() => !row.shown && act({ do: 'show-rows', shown: { [row.id]: true } })}
         >
-          {row.thumbnail && <img className={classes.small} src={imageAddress(illustration, row.thumbnail)} alt="" />}
+          <Thumbnail className={classes.small} illustration={illustration} digest={row.thumbnail} />
           {at + 1}
         </Button>
       ))}

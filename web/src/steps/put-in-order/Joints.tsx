@@ -8,6 +8,7 @@ import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
 import { count, plural } from '../../ui/units';
+import { useLongList } from '../../ui/useLongList';
 import classes from './PutInOrder.module.css';
 import { SwingCurve } from './SwingCurve';
 import type { Joints as Work } from './useJoints';
@@ -121,6 +122,9 @@ function Proposing({ tree, chosen, canEdit, joints }: Pick<Props, 'chosen' | 'ca
   );
 }
 
+/** Pixels of a row of the list. */
+const CARRIED_ROW = 28.8;
+
 interface ListProps extends Pick<Props, 'row' | 'chosen' | 'canEdit' | 'act' | 'onChoose'> {
   tree: Tree;
   numbers: ReadonlyMap<string, number>;
@@ -132,13 +136,19 @@ function CarriedList({ tree, numbers, nameOf, row, chosen, canEdit, act, onChoos
   const [over, setOver] = useState<string | null>(null);
   const list = useRef<HTMLUListElement>(null);
   const id = row?.id;
+  const { first, end, before, after, reveal } = useLongList(list, tree.length, CARRIED_ROW);
   // A part that was picked on the picture is brought into view.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only another part scrolls
   useEffect(() => {
-    if (id) list.current?.querySelector(`[data-part-id="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' });
+    if (!id) return;
+    const shown = list.current?.querySelector(`[data-part-id="${CSS.escape(id)}"]`);
+    if (shown) shown.scrollIntoView({ block: 'nearest' });
+    else reveal(tree.findIndex(({ row: one }) => one.id === id));
   }, [id]);
   return (
     <ul ref={list} className={row ? classes.carriedShort : classes.carried} aria-label="Who carries whom">
-      {tree.map(({ row: one, level, carries }) => (
+      {before > 0 && <li role="presentation" style={{ height: before }} />}
+      {tree.slice(first, end).map(({ row: one, level, carries }) => (
         <li key={one.id}>
           <button
             type="button"
@@ -174,6 +184,7 @@ function CarriedList({ tree, numbers, nameOf, row, chosen, canEdit, act, onChoos
           </button>
         </li>
       ))}
+      {after > 0 && <li role="presentation" style={{ height: after }} />}
     </ul>
   );
 }

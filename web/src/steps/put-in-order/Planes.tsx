@@ -5,6 +5,7 @@ import type { Act } from '../../ledger/useArrangement';
 import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
+import { useLongList } from '../../ui/useLongList';
 import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
 
@@ -23,6 +24,10 @@ interface Props {
 const WIDTH = 440;
 const HEIGHT = 190;
 const MARGIN = 26;
+/** So far from a plane, in units of the drawing, a press still takes hold of it. */
+const NEAR = 6;
+/** With more parts than these only those that are chosen have their numbers. */
+const FEW = 24;
 
 /** How far away each part stands, and whether it is wide enough for the way of the camera. */
 export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onChoose }: Props) {
@@ -130,6 +135,9 @@ function Widening({ rows, widen }: { rows: readonly Row[]; widen: Props['widen']
   );
 }
 
+/** Pixels of a row of the table. */
+const DEPTH_ROW = 31.84;
+
 interface DepthsProps extends Pick<Props, 'chosen' | 'canEdit' | 'act' | 'onChoose'> {
   parts: readonly Row[];
   covers: ReadonlyMap<string, Order['covers'][number]>;
@@ -137,6 +145,8 @@ interface DepthsProps extends Pick<Props, 'chosen' | 'canEdit' | 'act' | 'onChoo
 
 /** All parts with their depths, and what they lack at either side. */
 function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) {
+  const body = useRef<HTMLTableSectionElement>(null);
+  const { first, end, before, after } = useLongList(body, parts.length, DEPTH_ROW);
   return (
     <table className={classes.depths}>
       <thead>
@@ -147,8 +157,9 @@ function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) 
           <th>Lacks right</th>
         </tr>
       </thead>
-      <tbody>
-        {parts.map((row) => {
+      <tbody ref={body}>
+        {before > 0 && <tr style={{ height: before }} />}
+        {parts.slice(first, end).map((row) => {
           const cover = covers.get(row.id);
           return (
             <tr key={row.id} aria-selected={chosen.has(row.id)}>
@@ -165,6 +176,7 @@ function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) 
             </tr>
           );
         })}
+        {after > 0 && <tr style={{ height: after }} />}
       </tbody>
     </table>
   );
@@ -264,6 +276,39 @@ function SideView({
     return Math.round(least + ((at - MARGIN - 44) / (WIDTH - 2 * MARGIN - 44)) * span);
   };
   const middle = y(canvas.height / 2);
+  const placeOf = (row: Row) => {
+    const [, top = 0, , height = 0] = row.box ?? [];
+    return { at: x(depthOf(row)), from: y(top), to: y(top + height) };
+  };
+  /** The front-most plane near the pointer. */
+  const under = (event: React.PointerEvent): Row | undefined => {
+    const frame = surface.current?.getBoundingClientRect();
+    if (!frame) return undefined;
+    const [px, py] = [
+      ((event.clientX - frame.left) / frame.width) * WIDTH,
+      ((event.clientY - frame.top) / frame.height) * HEIGHT,
+    ];
+    return parts.find((row) => {
+      const { at, from, to } = placeOf(row);
+      return Math.abs(px - at) <= NEAR && py >= from - NEAR && py <= to + NEAR;
+    });
+  };
+  const hold = (event: React.PointerEvent) => {
+    const row = under(event);
+    if (!row) return;
+    onChoose([row.id], row.id);
+    if (!canEdit || row.locked) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    setDragged({ id: row.id, depth: row.depth });
+  };
+  const drop = () => {
+    const row = parts.find(({ id }) => id === dragged?.id);
+    // A press that did not move chooses, and changes nothing.
+    if (row && dragged && dragged.depth !== row.depth) act({ do: 'set-depths', depths: { [row.id]: dragged.depth } });
+    setDragged(null);
+  };
+  // One path for all planes that are not chosen: there may be a thousand.
+  const lines = parts.filter((row) => !chosen.has(row.id)).map(placeOf);
   return (
     <svg
       ref={surface}
@@ -271,6 +316,9 @@ function SideView({
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       aria-label="The planes from the side"
       role="img"
+      onPointerDown={hold}
+      onPointerMove={(event) => dragged && setDragged({ id: dragged.id, depth: depthAt(event.clientX) })}
+      onPointerUp={drop}
     >
       <path d={`M8 ${middle - 8}h14v16h-14zM22 ${middle - 3}l8 -5v16l-8 -5z`} fill="var(--ink-soft)" />
       <line x1={x(0)} x2={x(0)} y1={4} y2={HEIGHT - 24} stroke="var(--hairline-strong)" strokeDasharray="2 4" />
@@ -280,37 +328,18 @@ function SideView({
       <text x={x(most)} y={HEIGHT - 10} textAnchor="middle">
         {Math.round(most)} px
       </text>
+      <path d={lines.map(({ at, from, to }) => `M${at} ${from}V${to}`).join('')} className={classes.plane} />
       {[...parts].reverse().map((row, index) => {
-        const [, top = 0, , height = 0] = row.box ?? [];
-        const at = x(depthOf(row));
         const isChosen = chosen.has(row.id);
+        if (!isChosen && parts.length > FEW) return null;
+        const { at, from, to } = placeOf(row);
         return (
-          <g
-            key={row.id}
-            onPointerDown={(event) => {
-              onChoose([row.id], row.id);
-              if (!canEdit || row.locked) return;
-              event.currentTarget.setPointerCapture(event.pointerId);
-              setDragged({ id: row.id, depth: row.depth });
-            }}
-            onPointerMove={(event) =>
-              dragged?.id === row.id && setDragged({ id: row.id, depth: depthAt(event.clientX) })
-            }
-            onPointerUp={() => {
-              if (dragged?.id !== row.id) return;
-              // A press that did not move chooses, and changes nothing.
-              if (dragged.depth !== row.depth) act({ do: 'set-depths', depths: { [row.id]: dragged.depth } });
-              setDragged(null);
-            }}
-          >
-            <line x1={at} x2={at} y1={y(top)} y2={y(top + height)} stroke="transparent" strokeWidth={12} />
-            <line x1={at} x2={at} y1={y(top)} y2={y(top + height)} className={classes.plane} data-chosen={isChosen} />
-            {(isChosen || parts.length <= 24) && (
-              <text x={at + 5} y={y(top) + 9 + (index % 4) * 11}>
-                {numbers.get(row.id)}
-                {isChosen && ` ${row.name}, ${Math.round(depthOf(row))} px`}
-              </text>
-            )}
+          <g key={row.id}>
+            {isChosen && <line x1={at} x2={at} y1={from} y2={to} className={classes.plane} data-chosen />}
+            <text x={at + 5} y={from + 9 + (index % 4) * 11}>
+              {numbers.get(row.id)}
+              {isChosen && ` ${row.name}, ${Math.round(depthOf(row))} px`}
+            </text>
           </g>
         );
       })}

@@ -1,10 +1,10 @@
 import { Button, NativeSelect, Textarea, TextInput } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
-import { imageAddress } from '../../api/client';
 import type { Act, Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
+import { Thumbnail } from '../../ui/Thumbnail';
 import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import classes from './PutInOrder.module.css';
@@ -147,7 +147,7 @@ function LookTable({
                           aria-label={`${row.name} in ${look.name}`}
                           onClick={() => onChoose([row.id], row.id)}
                         >
-                          {row.thumbnail && <img src={imageAddress(illustration, row.thumbnail)} alt="" />}
+                          <Thumbnail illustration={illustration} digest={row.thumbnail} />
                         </button>
                       ) : (
                         <span className={classes.gap}>missing</span>

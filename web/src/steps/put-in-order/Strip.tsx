@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import type { Row } from '../../api/calls';
-import { imageAddress } from '../../api/client';
 import type { Act } from '../../ledger/useArrangement';
 import { placesOfDrop } from '../../rules/commands';
 import { numbersOf } from '../../rules/tree';
+import { Thumbnail } from '../../ui/Thumbnail';
 import classes from './Strip.module.css';
 
 interface Props {
@@ -59,9 +59,7 @@ export function Strip({ illustration, rows, chosen, canEdit, act, onChoose }: Pr
             }}
           >
             <span className={classes.picture}>
-              {row.thumbnail && (
-                <img src={imageAddress(illustration, row.thumbnail)} alt="" loading="lazy" draggable={false} />
-              )}
+              <Thumbnail illustration={illustration} digest={row.thumbnail} />
             </span>
             <span className={classes.number}>{numbers.get(row.id)}</span>
           </button>

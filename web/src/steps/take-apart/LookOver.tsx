@@ -1,5 +1,6 @@
 import { Button, NumberInput } from '@mantine/core';
 import type { Act } from '../../ledger/useArrangement';
+import { FirstFew } from '../../ui/FirstFew';
 import classes from '../../ui/form.module.css';
 import { plural } from '../../ui/units';
 import type { Finding } from './useFindings';
@@ -95,27 +96,29 @@ export function LookOver({ taking, canEdit, onChoose, act }: Props) {
               <h3>{`${title} (${own.length})`}</h3>
               {told && <p className={classes.told}>{told}</p>}
               <ul className={classes.notes}>
-                {own.map((finding) => (
-                  <li key={`${finding.rows.join()} ${finding.frame} ${finding.layer}`}>
-                    <button
-                      type="button"
-                      className={classes.note}
-                      aria-pressed={findings.shown === finding}
-                      onClick={() => {
-                        findings.show(findings.shown === finding ? null : finding);
-                        const [first] = finding.rows;
-                        if (first) onChoose(first);
-                      }}
-                    >
-                      {finding.sentence}
-                    </button>
-                    {canEdit && (
-                      <div className={classes.row}>
-                        <Mends finding={finding} taking={taking} act={act} />
-                      </div>
-                    )}
-                  </li>
-                ))}
+                <FirstFew items={own} keyOf={({ rows, frame, layer }) => `${rows.join()} ${frame} ${layer}`}>
+                  {(finding) => (
+                    <li>
+                      <button
+                        type="button"
+                        className={classes.note}
+                        aria-pressed={findings.shown === finding}
+                        onClick={() => {
+                          findings.show(findings.shown === finding ? null : finding);
+                          const [first] = finding.rows;
+                          if (first) onChoose(first);
+                        }}
+                      >
+                        {finding.sentence}
+                      </button>
+                      {canEdit && (
+                        <div className={classes.row}>
+                          <Mends finding={finding} taking={taking} act={act} />
+                        </div>
+                      )}
+                    </li>
+                  )}
+                </FirstFew>
               </ul>
             </section>
           );

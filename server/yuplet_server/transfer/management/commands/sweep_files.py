@@ -10,7 +10,7 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from yuplet_server.handovers.models import HandOver, Planned, ProjectHandOver
-from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
+from yuplet_server.illustrations.models import DerivedLayer, Halves, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.projects.models import Project
 from yuplet_server.rehearsals.models import Film, Rehearsal
@@ -32,6 +32,7 @@ class Command(BaseCommand):
         for illustration in Illustration.everything.all().iterator(chunk_size=50):
             remove_unreachable(illustration, timezone.now() - datetime.timedelta(seconds=OLD))
         Planned.objects.filter(at__lt=timezone.now() - datetime.timedelta(seconds=OLD)).delete()
+        Halves.objects.exclude(of__in=LayerImage.objects.values("pixels")).delete()
         # Files first, then what is referred to: what is kept in between is not in the list of files.
         found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
         used = {
@@ -39,6 +40,7 @@ class Command(BaseCommand):
             *masks_in(DerivedLayer.objects.values_list("record", flat=True)),
             *LayerImage.objects.values_list("pixels", flat=True),
             *LayerImage.objects.values_list("thumbnail", flat=True),
+            *Halves.objects.values_list("file", flat=True),
             *(file["sha256"] for files in HandOver.objects.values_list("files", flat=True) for file in files),
             *(file["sha256"] for files in ProjectHandOver.objects.values_list("files", flat=True) for file in files),
             *(digest for row in Kept.objects.values_list("picture", "thumbnail") for digest in row),
