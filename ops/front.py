@@ -10,6 +10,7 @@ import subprocess
 from pathlib import Path
 
 from database import CannotStart, child
+from yuplet_server.project.environment import value
 
 JSON = 4 << 20
 """Bytes of a request that is no upload; the application has the same limit."""
@@ -58,13 +59,19 @@ http {{
   proxy_set_header Connection "";
   proxy_set_header Host $http_host;
   proxy_set_header X-Forwarded-For $remote_addr;
-  proxy_set_header X-Forwarded-Proto $scheme;
+  proxy_set_header X-Forwarded-Proto $asked_by;
+
+  # Who asks, and whether by https, is told by the machines before ours, where there are any, and by nobody else.
+{machines}
+  geo $realip_remote_addr $is_front {{ default 0; {believed}}}
+  map "$is_front:$http_x_forwarded_proto" $asked_by {{ default $scheme; "1:https" https; }}
 
   map $cookie_sessionid $is_nobody {{ "" 1; default 0; }}
   upstream application {{ server unix:{run}/web.sock max_fails=0; keepalive 16; }}
 
   server {{
     listen {listen};
+{certificate}
     server_name _;
     client_max_body_size {json};
 {errors}
@@ -110,6 +117,7 @@ http {{
       proxy_set_header Connection "";
       proxy_set_header Host $http_host;
       proxy_set_header X-Forwarded-For $remote_addr;
+      proxy_set_header X-Forwarded-Proto $asked_by;
       proxy_set_header X-Upload-Length $content_length;
       proxy_pass http://application;
     }}
@@ -124,6 +132,14 @@ http {{
 """
 
 
+_CERTIFICATE = """\
+    ssl_certificate "{certificate}";
+    ssl_certificate_key "{key}";
+    ssl_protocols TLSv1.2 TLSv1.3;
+    ssl_session_cache shared:tls:4m;
+    error_page 497 =301 https://$http_host$request_uri;"""
+
+
 # A location with pages of its own for errors has no others.
 _ERRORS = """\
     error_page 413 = @too_large;
@@ -133,6 +149,10 @@ _ERRORS = """\
 
 def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
     """Write the configuration and answer the command that runs it. Raises `CannotStart`."""
+    certificate, key, machines = (
+        value(f"YUPLET_{name}") for name in ("CERTIFICATE", "CERTIFICATE_KEY", "FRONT_MACHINES")
+    )
+    where = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
     server = shutil.which("nginx") or shutil.which("nginx", path="/usr/sbin")
     if server is None:
         raise CannotStart("nginx is missing. Install Debian's package 'nginx'.")
@@ -147,7 +167,12 @@ def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
             run=run,
             log=folder / "front.log",
             tmp=tmp,
-            listen=f"[{host}]:{port}" if ":" in host else f"{host}:{port}",
+            listen=f"{where} ssl" if certificate else where,
+            certificate=_CERTIFICATE.format(certificate=certificate, key=key) if certificate else "",
+            machines="\n".join(
+                ["  real_ip_header X-Forwarded-For;", *(f"  set_real_ip_from {one};" for one in machines)]
+            ),
+            believed="".join(f"{one} 1; " for one in machines),
             errors=_ERRORS,
             json=JSON,
             nobody=NOBODY,

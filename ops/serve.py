@@ -9,15 +9,19 @@ import os
 import shutil
 import signal
 import socket
+import ssl
 import subprocess
 import sys
 import time
 from pathlib import Path
 from types import FrameType
 
-from front import front
-
 from database import ROOT, CannotStart, Database, child, say, settings
+
+sys.path.append(str(ROOT / "server"))
+from front import front  # noqa: E402
+
+from yuplet_server.project.environment import SettingError, require_all, value  # noqa: E402
 
 PYTHON = sys.executable
 PATIENCE = 180
@@ -35,11 +39,11 @@ def main() -> int:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _ask_to_stop)
     try:
-        _check_roots()
+        require_all()
         _check_address(options.host, options.port)
         with _only_one(folder):
             return _run(folder, options.host, options.port, options.demo)
-    except CannotStart as error:
+    except (CannotStart, SettingError) as error:
         print(f"yuplet: {error}", file=sys.stderr)
         return 2
     except OSError as error:
@@ -68,16 +72,6 @@ def _port(text: str) -> int:
     return int(text)
 
 
-def _check_roots() -> None:
-    for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep):
-        whose, _, path = one.partition("=")
-        if one and (not whose.strip() or not Path(path).is_absolute()):
-            raise CannotStart(
-                f"YUPLET_ROOTS: '{one}' does not say whose folder it is. Write 'ada=/some/folder' for an account,"
-                " or 'project 12=/some/folder' for a project."
-            )
-
-
 def _run(folder: Path, host: str, port: int, demo: bool) -> int:
     database = Database(folder)
     children: dict[str, subprocess.Popen[bytes]] = {}
@@ -101,7 +95,8 @@ def _run(folder: Path, host: str, port: int, demo: bool) -> int:
         for name, command in commands.items():
             children[name] = subprocess.Popen(command, env=environment, **child())
         _wait_for(host, port, children)
-        say(f"\nYuplet is ready: http://{host}:{port}/")
+        addresses = value("YUPLET_ADDRESSES") or (f"http://{host}:{port}",)
+        say(f"\nYuplet is ready: {', '.join(f'{one}/' for one in addresses)}")
         if (folder / "demo-loaded").exists():
             say(f"  Demo account:  demo\n  Password:      {settings(folder)['demo_password']}")
         say("Ctrl-C stops it.")
@@ -207,9 +202,17 @@ def _wait_for(host: str, port: int, children: "dict[str, subprocess.Popen[bytes]
                     f"The {name} server ended with status {children[name].returncode}; what it printed stands above."
                 )
         with contextlib.suppress(OSError, http.client.HTTPException):
-            connection = http.client.HTTPConnection(address, port, timeout=10)
+            if value("YUPLET_CERTIFICATE"):
+                # Whether it answers, and not who it is: its name is the studio's, and this is the machine itself.
+                trusting = ssl._create_unverified_context()  # noqa: S323
+                connection: http.client.HTTPConnection = http.client.HTTPSConnection(
+                    address, port, timeout=10, context=trusting
+                )
+            else:
+                connection = http.client.HTTPConnection(address, port, timeout=10)
             connection.request("GET", "/api/session", headers={"Host": "127.0.0.1"})
-            if connection.getresponse().status == 200:
+            # Where https ends before ours, this request is told to go there.
+            if connection.getresponse().status in (200, 301):
                 return
         time.sleep(0.1)
     raise CannotStart("The web server did not answer within three minutes.")

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from django.test import override_settings
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 import signal_post
 from tests.product import ROOT, ProductTestCase
@@ -152,9 +152,28 @@ class PileTests(ProductTestCase):
             expect(self.page.get_by_text("of the resolution")).to_be_visible()
             self.assertGreater(int(pile.get_attribute("data-halved") or 0), 0)
 
+    def test_pictures_that_were_lost_on_the_way_are_asked_for_again(self) -> None:
+        lost: list[str] = []
+
+        def lose(route: Route) -> None:
+            if len(lost) < 2:
+                lost.append(route.request.url)
+                route.abort("connectionreset")
+            else:
+                route.fallback()
+
+        self.page.route("**/pack?of=*", lose)
+        self.page.reload()
+        self.wait_for_pile()
+        self.assertEqual(len(lost), 2)
+        expect(self.page.get_by_text("Not loaded")).to_have_count(0)
+        self.page.get_by_role("button", name="True pixels").click()
+        self.page.wait_for_timeout(300)
+        self.assert_as_computed()
+
     def test_of_many_parts_what_changes_is_drawn_as_if_all_were(self) -> None:
         """They are drawn in runs: a part that is hidden, shown or moved, at its run's end or within, must leave the rest as it is."""
-        file = self.folder / "many.ora"
+        file = self.files / "many.ora"
         with SpillFile() as scratch:
             many = hundred_parts(scratch)
             openraster.write(file, many, scratch)
@@ -163,18 +182,18 @@ class PileTests(ProductTestCase):
             self.page.wait_for_timeout(300)
             layers = list(many.layers)
             self.assert_near(compose(composite_tree(layers), many.canvas, scratch))
-            group = layers[1]
+            group = layers[3]
             assert isinstance(group, LayerGroup)
             members = list(group.members)
-            for at in (2, 5, 11, 19):
+            for at in (28, 25, 20, 16):
                 self.row(members[at].name).click()
                 self.page.keyboard.press("s")
                 members[at] = replace(members[at], visible=False)
-            self.row(members[14].name).click()
+            self.row(members[22].name).click()
             self.page.keyboard.press("n")
-            members[14:16] = members[15:13:-1]
+            members[22:24] = members[23:21:-1]
             expect(self.page.get_by_text("Saving", exact=True)).to_have_count(0)
-            layers[1] = replace(group, members=tuple(members))
+            layers[3] = replace(group, members=tuple(members))
             self.page.keyboard.press("Escape")
             self.page.wait_for_timeout(400)
             self.assert_near(compose(composite_tree(layers), many.canvas, scratch))

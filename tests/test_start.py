@@ -222,7 +222,7 @@ class StartTests(SimpleTestCase):
             (
                 [f"--port={self.port}"],
                 {"YUPLET_ROOTS": "/srv/art"},
-                "does not say whose folder it is. Write 'ada=/some/folder'",
+                "YUPLET_ROOTS is '/srv/art', and should be 'ada=/some/folder' for an account",
             ),
         ):
             bad = subprocess.run(

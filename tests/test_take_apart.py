@@ -183,9 +183,15 @@ class TakeApartTests(ProductTestCase):
         self.page.get_by_role("slider", name="Detail").press("ArrowRight")
         self.page.get_by_role("button", name="Take out all but the background").click()
         expect(self.page.get_by_text("Take 2 parts out of 'proposed'")).to_be_visible()
+        self.page.get_by_role("button", name="Name them").click()
+        dialog = self.page.get_by_role("dialog", name="Names")
+        expect(dialog.locator("[data-name] img")).to_have_count(2)
+        self.assert_accessible("names of what was taken out")
+        self.page.keyboard.type("board\nlamp")
+        dialog.get_by_role("button", name="Give these names").click()
         self.to_step("Put in order")
-        expect(self.row("proposed 2")).to_be_visible()
-        self.assertEqual(self.names(), ["proposed 2", "proposed 1", "proposed"])
+        expect(self.row("board")).to_be_visible()
+        self.assertEqual(self.names(), ["board", "lamp", "proposed"])
 
     def test_the_tin_inspector_in_about_two_gestures_a_part(self) -> None:
         """docs/guide/taking-apart.md: most of its parts, which is fewer than the guide takes, for the time it needs."""

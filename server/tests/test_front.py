@@ -1,8 +1,22 @@
-"""The front server lets files through where the application takes them, and nowhere else."""
+"""The front server lets files through where the application takes them and nowhere else, ends https, and tells rightly who asks."""
 
+import http.client
 import importlib
+import json
+import os
 import re
+import socket
+import socketserver
+import ssl
+import subprocess
 import sys
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from http.server import BaseHTTPRequestHandler
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
@@ -24,7 +38,92 @@ def addresses(patterns: list[Any], before: str = "") -> list[tuple[str, Any]]:
     return found
 
 
+class _Told(BaseHTTPRequestHandler):
+    """Stands for the application: answers what it is told of a request."""
+
+    def do_GET(self) -> None:
+        told = {name: self.headers.get(name) for name in ("X-Forwarded-For", "X-Forwarded-Proto", "Host")}
+        data = json.dumps(told).encode()
+        self.send_response(200)
+        self.send_header("Content-Length", str(len(data)))
+        self.end_headers()
+        self.wfile.write(data)
+
+    def address_string(self) -> str:
+        return "a socket"
+
+    def log_message(self, *_: object) -> None:
+        pass
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
 class FrontTests(SimpleTestCase):
+    @contextmanager
+    def front(self, **environment: str) -> Iterator[int]:
+        """The front server before a stand-in for the application; gives its port."""
+        with tempfile.TemporaryDirectory() as name, mock.patch.dict(os.environ, environment):
+            folder, port = Path(name), _free_port()
+            with mock.patch.object(sys, "path", [str(settings.ROOT / "ops"), *sys.path]):
+                command = importlib.import_module("front").front(folder, folder, "127.0.0.1", port)
+            with socketserver.ThreadingUnixStreamServer(str(folder / "web.sock"), _Told) as application:
+                application.daemon_threads = True
+                threading.Thread(target=application.serve_forever, daemon=True).start()
+                server = subprocess.Popen(command)
+                try:
+                    for _ in range(100):
+                        with socket.socket() as probe:
+                            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                                break
+                        time.sleep(0.05)
+                    yield port
+                finally:
+                    server.terminate()
+                    server.wait(10)
+                    application.shutdown()
+
+    def asked(self, connection: http.client.HTTPConnection, **headers: str) -> tuple[int, Any]:
+        """What the application is told of a request, and with which status that is answered."""
+        sent = {"Cookie": "sessionid=x", **{name.replace("_", "-"): value for name, value in headers.items()}}
+        connection.request("GET", "/api/projects", headers=sent)
+        answer = connection.getresponse()
+        data = answer.read()
+        return answer.status, json.loads(data) if answer.status == 200 else answer.headers.get("Location")
+
+    def test_it_ends_https(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            certificate, key = Path(name) / "own.pem", Path(name) / "own.key"
+            subprocess.run(
+                ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", certificate, "-days", "2",
+                 "-subj", "/CN=studio.example", "-addext", "subjectAltName=DNS:studio.example,IP:127.0.0.1"],
+                check=True, capture_output=True,
+            )  # fmt: skip
+            known = ssl.create_default_context(cafile=str(certificate))
+            own = {"YUPLET_CERTIFICATE": str(certificate), "YUPLET_CERTIFICATE_KEY": str(key)}
+            with self.front(YUPLET_ADDRESSES="https://studio.example", **own) as port:
+                status, told = self.asked(
+                    http.client.HTTPSConnection("127.0.0.1", port, context=known), Host="studio.example"
+                )
+                self.assertEqual((status, told["X-Forwarded-Proto"], told["Host"]), (200, "https", "studio.example"))
+                status, to = self.asked(http.client.HTTPConnection("127.0.0.1", port), Host="studio.example")
+                self.assertEqual((status, to), (301, "https://studio.example/api/projects"))
+
+    def test_only_a_machine_that_is_named_is_believed(self) -> None:
+        lies = {"X_Forwarded_For": "203.0.113.9", "X_Forwarded_Proto": "https"}
+        with self.front() as port:
+            _, told = self.asked(http.client.HTTPConnection("127.0.0.1", port), **lies)
+            self.assertEqual((told["X-Forwarded-For"], told["X-Forwarded-Proto"]), ("127.0.0.1", "http"))
+        with self.front(YUPLET_FRONT_MACHINES="10.0.0.5") as port:
+            _, told = self.asked(http.client.HTTPConnection("127.0.0.1", port), **lies)
+            self.assertEqual((told["X-Forwarded-For"], told["X-Forwarded-Proto"]), ("127.0.0.1", "http"))
+        with self.front(YUPLET_FRONT_MACHINES="10.0.0.5, 127.0.0.1") as port:
+            _, told = self.asked(http.client.HTTPConnection("127.0.0.1", port), **lies)
+            self.assertEqual((told["X-Forwarded-For"], told["X-Forwarded-Proto"]), ("203.0.113.9", "https"))
+
     def test_every_address_that_takes_files_is_one_of_the_front_servers(self) -> None:
         with mock.patch.object(sys, "path", [str(settings.ROOT / "ops"), *sys.path]):
             front = importlib.import_module("front")

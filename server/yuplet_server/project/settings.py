@@ -3,14 +3,18 @@
 import json
 import os
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import pymysql
+
+from yuplet_server.project.environment import require_all, value
 
 # Django asks for the C driver's name; PyMySQL answers to it (docs/decisions/pymysql.md).
 pymysql.install_as_MySQLdb()
 
+require_all()
 ROOT = Path(__file__).resolve().parents[3]
-VAR = Path(os.environ.get("YUPLET_VAR", ROOT / "var"))
+VAR = value("YUPLET_VAR") or ROOT / "var"
 _SECRETS = json.loads((VAR / "secrets.json").read_text())
 
 SECRET_KEY = _SECRETS["secret_key"]
@@ -19,6 +23,17 @@ DEBUG = False
 ALLOWED_HOSTS = list({"127.0.0.1", "localhost", "[::1]", os.environ.get("YUPLET_HOST", "127.0.0.1")})
 if os.environ.get("YUPLET_HOST") == "0.0.0.0":  # noqa: S104 - the operator asked for it
     ALLOWED_HOSTS = ["*"]
+# How people reach us: by these names and no others, and where it is https by nothing else.
+ADDRESSES = value("YUPLET_ADDRESSES")
+ALLOWED_HOSTS += [urlsplit(one).hostname for one in ADDRESSES]
+CSRF_TRUSTED_ORIGINS = list(ADDRESSES)
+IS_HTTPS = any(one.startswith("https:") for one in ADDRESSES)
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = IS_HTTPS
+SECURE_HSTS_SECONDS = value("YUPLET_HSTS_SECONDS") if IS_HTTPS else 0
+# The front server says it and lets nobody else say it (ops/front.py).
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+# Other names of the same domain are not ours to decide about.
+SILENCED_SYSTEM_CHECKS = ["security.W005", "security.W021"]
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -135,44 +150,40 @@ SPECTACULAR_SETTINGS = {
 
 # Heavy work runs in processes of its own, within limits (docs/security.md); only tests run it in their own process.
 APART = os.environ.get("YUPLET_APART", "1") != "0"
-WORKERS = int(os.environ.get("YUPLET_WORKERS", str(os.cpu_count() or 1)))
-QUESTION_PROCESSES = int(os.environ.get("YUPLET_QUESTION_PROCESSES", "2"))
+WORKERS = value("YUPLET_WORKERS")
+QUESTION_PROCESSES = value("YUPLET_QUESTION_PROCESSES")
 JOB_LIMITS = {
-    "seconds": float(os.environ.get("YUPLET_JOB_SECONDS", "1800")),
-    "cpu": float(os.environ.get("YUPLET_JOB_CPU_SECONDS", "1800")),
-    "memory": float(os.environ.get("YUPLET_JOB_GIB", "4")) * 2**30,
+    "seconds": value("YUPLET_JOB_SECONDS"),
+    "cpu": value("YUPLET_JOB_CPU_SECONDS"),
+    "memory": value("YUPLET_JOB_GIB"),
 }
 QUESTION_LIMITS = {
-    "seconds": float(os.environ.get("YUPLET_QUESTION_SECONDS", "60")),
-    "cpu": float(os.environ.get("YUPLET_QUESTION_CPU_SECONDS", "90")),
-    "memory": float(os.environ.get("YUPLET_QUESTION_GIB", "3")) * 2**30,
+    "seconds": value("YUPLET_QUESTION_SECONDS"),
+    "cpu": value("YUPLET_QUESTION_CPU_SECONDS"),
+    "memory": value("YUPLET_QUESTION_GIB"),
 }
 
+# Bytes of decoded pictures of parts that a page keeps.
+PAGE_PICTURES = value("YUPLET_PAGE_PICTURES_MIB")
 # Bytes of pictures that a process keeps decoded, and of what was computed from them.
-# Bytes that a page may take for decoded pictures of parts.
-PAGE_PICTURES = int(float(os.environ.get("YUPLET_PAGE_PICTURES_MIB", "512")) * 2**20)
-PICTURE_CACHE = int(float(os.environ.get("YUPLET_PICTURE_CACHE_GIB", "0.5")) * 2**30)
+PICTURE_CACHE = value("YUPLET_PICTURE_CACHE_GIB")
 # Bytes that stay free on the disk when something is uploaded.
 ROOM_LEFT = 1 << 30
 # Days for which what was removed can be taken back.
-BIN_DAYS = int(os.environ.get("YUPLET_BIN_DAYS", "30"))
+BIN_DAYS = value("YUPLET_BIN_DAYS")
 # Names of demo illustrations that are loaded, with commas between them; none named: all.
-DEMO = {name.strip() for name in os.environ.get("YUPLET_DEMO", "").split(",") if name.strip()}
+DEMO = value("YUPLET_DEMO")
 BLOBS = VAR / "blobs"
 STORAGES = {
     "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 # Where jobs keep what is not finished; of this installation alone.
-WORK = Path(os.environ.get("YUPLET_WORK", VAR / "work"))
+WORK = value("YUPLET_WORK") or VAR / "work"
 # Of each illustration and recipe, so many packages are kept for download.
-KEEP_PACKAGES = int(os.environ.get("YUPLET_KEEP_PACKAGES", "20"))
+KEEP_PACKAGES = value("YUPLET_KEEP_PACKAGES")
 # Folders of this machine that the administrator opens, each to an account or a project: 'ada=/srv/art:project 12=/srv/game'.
-ROOTS = [
-    (whose.strip(), Path(path))
-    for whose, _, path in (one.partition("=") for one in os.environ.get("YUPLET_ROOTS", "").split(os.pathsep))
-    if whose.strip() and path
-]
+ROOTS = value("YUPLET_ROOTS")
 # An upload goes straight to the disk, whatever its size.
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20

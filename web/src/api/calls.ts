@@ -1,6 +1,7 @@
 /** Every call that a view makes, by what it is for. */
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, type QueryClient, queryOptions, useQuery } from '@tanstack/react-query';
 import { body, client, csrfToken, Refusal, refusalOf, type Schemas } from './client';
+import { askArrangement } from './steps';
 
 export type Illustration = Schemas['Illustration'];
 export type WholeIllustration = Schemas['WholeIllustration'];
@@ -23,8 +24,35 @@ const [WATCHED, OTHERS] = [400, 5000];
 
 export const isRunning = (job: Job | null | undefined) => job?.state === 'waiting' || job?.state === 'running';
 
+/** Milliseconds for which what was asked for ahead is not asked for again. */
+const AHEAD = 2000;
+
+const sessionQuery = () =>
+  queryOptions({ queryKey: ['session'], queryFn: () => body(client.GET('/api/session')), staleTime: AHEAD });
+
+const illustrationQuery = (illustration: number) =>
+  queryOptions({
+    queryKey: ['illustration', illustration],
+    queryFn: () => body(client.GET('/api/illustrations/{illustration}', { params: { path: { illustration } } })),
+    staleTime: AHEAD,
+  });
+
+export const arrangementQuery = (illustration: number) =>
+  queryOptions({
+    queryKey: ['arrangement', illustration],
+    queryFn: () => askArrangement(illustration),
+    staleTime: AHEAD,
+  });
+
+/** Ask at once for what the page of an illustration begins with, and not for one when the other has come. The rows wait for their turn: a
+ * thousand of them keep the page busy, and the picture is to be seen first. */
+export function askAhead(queries: QueryClient, illustration: number): void {
+  void queries.prefetchQuery({ ...sessionQuery(), retry: false });
+  void queries.prefetchQuery({ ...illustrationQuery(illustration), retry: false });
+}
+
 export function useSession() {
-  return useQuery({ queryKey: ['session'], queryFn: () => body(client.GET('/api/session')) });
+  return useQuery(sessionQuery());
 }
 
 export const signIn = (username: string, password: string) =>
@@ -65,10 +93,8 @@ export function useIllustrations(project: number) {
 }
 
 export function useIllustration(illustration: number) {
-  const params = { path: { illustration } };
   return useQuery({
-    queryKey: ['illustration', illustration],
-    queryFn: () => body(client.GET('/api/illustrations/{illustration}', { params })),
+    ...illustrationQuery(illustration),
     refetchInterval: ({ state }) => (isRunning(state.data?.job) || isRunning(state.data?.waiting?.job) ? POLL : false),
   });
 }

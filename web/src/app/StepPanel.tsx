@@ -6,7 +6,9 @@ import { TryOut } from '../steps/try-out/TryOut';
 import type { StepName } from './steps';
 import type { Bench } from './useBench';
 
-const PANELS: Record<StepName, (bench: Bench) => React.ReactNode> = {
+type OnNames = (rows: readonly string[]) => void;
+
+const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNode> = {
   'bring-in': ({ illustration, view, canEdit, choose, onChanged }) => (
     <BringInStep
       illustration={illustration}
@@ -16,8 +18,8 @@ const PANELS: Record<StepName, (bench: Bench) => React.ReactNode> = {
       onChanged={onChanged}
     />
   ),
-  'take-apart': ({ taking, canEdit, choose, act }) => (
-    <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} act={act} />
+  'take-apart': ({ taking, canEdit, choose, act }, onNames) => (
+    <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} act={act} onNames={onNames} />
   ),
   'put-in-order': ({ illustration, view, refusals, choose, ...bench }) =>
     view && (
@@ -54,6 +56,6 @@ const PANELS: Record<StepName, (bench: Bench) => React.ReactNode> = {
 };
 
 /** The panel of the step that is open. */
-export function StepPanel({ bench }: { bench: Bench }) {
-  return PANELS[bench.step](bench);
+export function StepPanel({ bench, onNames }: { bench: Bench; onNames: OnNames }) {
+  return PANELS[bench.step](bench, onNames);
 }

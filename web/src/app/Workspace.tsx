@@ -47,7 +47,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const { view, taking, ordering, handing, trying } = bench;
   const history = historyOf(bench);
   const [isListOpen, setListOpen] = useState(false);
-  const [isNaming, setNaming] = useState(false);
+  /** What is given names, and whether they come as a list. */
+  const [naming, setNaming] = useState<{ rows: readonly string[]; isListed: boolean } | null>(null);
   useKeys();
   const bringing = useDroppedFiles(illustration, step === 'try-out' ? trying.send : undefined);
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
@@ -68,21 +69,22 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               {bench.error.message}
             </Text>
           )}
-          <StepPanel bench={bench} />
+          <StepPanel bench={bench} onNames={(rows) => setNaming({ rows, isListed: true })} />
         </section>
-        <Picture bench={bench} onNames={() => setNaming(true)} />
+        <Picture bench={bench} onNames={() => setNaming({ rows: bench.chosenIds, isListed: false })} />
       </main>
       <footer className={classes.foot} role="status">
         {bringing.status || (history.isSaving ? 'Saving' : history.view?.undo ? `Last step: ${history.view.undo}` : '')}
       </footer>
       {bringing.dialog}
-      {view && isNaming && (
+      {view && naming && (
         <NamesDialog
           illustration={illustration.id}
           view={view}
-          chosen={bench.chosenIds}
+          chosen={naming.rows}
+          isListed={naming.isListed}
           act={bench.act}
-          onClose={() => setNaming(false)}
+          onClose={() => setNaming(null)}
         />
       )}
       <KeysList isOpen={isListOpen} onClose={() => setListOpen(false)} />

@@ -8,6 +8,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
+import { askAhead } from '../api/calls';
 import { Refusal } from '../api/client';
 import { Pages } from './Pages';
 import { theme, variables } from './theme';
@@ -20,6 +21,9 @@ const queries = new QueryClient({
     },
   },
 });
+
+const opened = /^\/illustrations\/(\d+)\//.exec(window.location.pathname);
+if (opened) askAhead(queries, Number(opened[1]));
 
 createRoot(document.getElementById('root') as HTMLElement).render(
   <StrictMode>

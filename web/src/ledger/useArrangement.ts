@@ -1,11 +1,11 @@
 /** The arrangement as it is seen: the server's rows with the steps on top that are still on their way. */
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useMemo, useRef, useState } from 'react';
+import { useCallback, useDeferredValue, useMemo, useRef, useState } from 'react';
 import { v4 as freshId } from 'uuid';
-import type { Arrangement } from '../api/calls';
+import { type Arrangement, arrangementQuery } from '../api/calls';
 import { Refusal } from '../api/client';
 import { isAway, patiently } from '../api/patience';
-import { askArrangement, type Command, merged, redoStep, type Send, takeStep, undoStep } from '../api/steps';
+import { type Command, merged, redoStep, type Send, takeStep, undoStep } from '../api/steps';
 import { applied } from '../rules/commands';
 import { settled } from '../rules/tree';
 import { useAskBeforeLeaving } from '../ui/useAskBeforeLeaving';
@@ -33,12 +33,11 @@ interface OnItsWay {
 
 export function useArrangement(illustration: number, onRefused: (refused: Refused) => void) {
   const queries = useQueryClient();
-  const key = useMemo(() => ['arrangement', illustration], [illustration]);
+  const { queryKey: key } = useMemo(() => arrangementQuery(illustration), [illustration]);
   const [pending, setPending] = useState<OnItsWay[]>([]);
   const chain = useRef<Promise<void>>(Promise.resolve());
   const query = useQuery({
-    queryKey: key,
-    queryFn: () => askArrangement(illustration),
+    ...arrangementQuery(illustration),
     refetchInterval: pending.length > 0 ? false : OTHERS,
   });
 
@@ -79,11 +78,13 @@ export function useArrangement(illustration: number, onRefused: (refused: Refuse
   const undo = useCallback(() => queue(undoStep(illustration), null), [queue, illustration]);
   const redo = useCallback(() => queue(redoStep(illustration), null), [queue, illustration]);
 
+  // A thousand rows that come in keep the page busy for a while: the picture is seen meanwhile. Later answers are shown at once.
+  const isThere = useDeferredValue(query.data !== undefined);
+  const data = isThere ? query.data : undefined;
   const view = useMemo(() => {
-    const seen =
-      query.data && pending.reduce((before, { command }) => (command ? applied(before, command) : before), query.data);
+    const seen = data && pending.reduce((before, { command }) => (command ? applied(before, command) : before), data);
     return seen && { ...seen, rows: settled(seen.rows) };
-  }, [query.data, pending]);
+  }, [data, pending]);
   const isSaving = pending.length > 0;
   useAskBeforeLeaving(isSaving);
   return { view, isSaving, error: query.error, act, perform, undo, redo };

@@ -25,7 +25,7 @@ import type { Look } from './pointer';
 import { posedScene } from './posed';
 import { type SharpPictures, sharpScene } from './sharp';
 import { cutOf, type Detail } from './useDetail';
-import { onScreen, type View } from './view';
+import { canvasSpot, onScreen, type View } from './view';
 
 /** What marks there are on the pile: a `Marking` without what the pointer does. */
 export type Marks = Omit<Marking, 'kind' | 'onMark' | 'onHover'>;
@@ -102,15 +102,16 @@ export class PileDrawing {
   draw(element: HTMLCanvasElement, state: PileState, isStill: boolean): boolean {
     const { screen, left } = state;
     // A part whose new picture is on its way is seen as it was until then, and all of them as the picture that was brought in until they are there.
-    if (left === 0 || (!this.isComplete && !state.first)) {
-      this.composite.update(state.scene, (piece) => this.pictures.get(piece.image));
-    }
+    const isWanted = left === 0 || (!this.isComplete && !state.first);
+    // Where nothing of the whole is seen beside what is looked at closely, it is brought up to date later.
+    const isHidden = isWanted && !isStill && this.isComplete && this.isBehind(state);
+    if (isWanted && !isHidden) this.composite.update(state.scene, (piece) => this.pictures.get(piece.image));
     this.isComplete ||= left === 0;
     if (element.width !== screen.width) element.width = screen.width;
     if (element.height !== screen.height) element.height = screen.height;
     const context = element.getContext('2d');
     if (!context) return false;
-    const isLeft = this.drawLook(context, state, isStill);
+    const isLeft = this.drawLook(context, state, isStill) || isHidden;
     element.dataset.sharp = String(state.look === 'flat' && this.isSharp(state));
     element.dataset.drawn = String(left === 0);
     const isSeen = left === 0 || state.first !== null;
@@ -145,6 +146,20 @@ export class PileDrawing {
     }
     this.close.composite.update(scene, this.sources(state.detail));
     return this.close.composite;
+  }
+
+  /** Whether what is looked at closely covers all of the picture that is on the screen. */
+  private isBehind({ look, detail, view, screen }: PileState): boolean {
+    if (look !== 'flat' || !detail || view.zoom <= 1 / 2 ** this.composite.halved) return false;
+    const [first, last] = [canvasSpot(view, { x: 0, y: 0 }), canvasSpot(view, { x: screen.width, y: screen.height })];
+    const { left, top, right, bottom } = detail.area;
+    const { width, height } = this.canvas;
+    return (
+      left <= Math.max(first.x, 0) &&
+      top <= Math.max(first.y, 0) &&
+      right >= Math.min(last.x, width) &&
+      bottom >= Math.min(last.y, height)
+    );
   }
 
   private drawLook(context: CanvasRenderingContext2D, state: PileState, isStill: boolean): boolean {

@@ -43,23 +43,49 @@ export function drawOutlines(
       height * view.zoom + 2 * margin,
     );
     if (!area) continue;
-    const shape = new OffscreenCanvas(area.width, area.height);
-    const solid = surface(shape);
-    const place = onScreen({ ...view, x: view.x - area.x, y: view.y - area.y });
-    for (const piece of piecesAt(row, moment)) {
-      const source = sources(piece);
-      if (source) drawSource(solid, source, piece.box, place);
-    }
-    // Laid over itself again and again, so that half-transparent pixels count as covered.
-    for (let times = 0; times < DOUBLINGS; times++) solid.drawImage(shape, 0, 0);
-    ring(context, shape, area, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
-    ring(context, shape, area, colour, WIDTH * window.devicePixelRatio);
+    const offset = { ...view, x: view.x - area.x, y: view.y - area.y };
+    context.drawImage(outlined(row, colour, area, offset, sources, moment), area.x, area.y);
     const [piece] = piecesAt(row, moment);
     const [x = 0, y = 0, w = 0, h = 0] = piece?.box ?? [];
     if (w * view.zoom > TAGGED && h * view.zoom > TAGGED) {
       tagAt(context, tag, colour, view.x + (x + w / 2) * view.zoom, view.y + (y + h / 2) * view.zoom);
     }
   }
+}
+
+/** The outlines that were drawn last: while a picture is moved, or something else on it changes, they stay the same. */
+const kept = new Map<string, OffscreenCanvas>();
+const MOST_KEPT = 12;
+
+/** The outline of a part on a surface of its own. */
+function outlined(
+  row: Row,
+  colour: string,
+  area: { width: number; height: number },
+  view: View,
+  sources: Sources,
+  moment: number,
+): OffscreenCanvas {
+  const pieces = piecesAt(row, moment).map((piece) => ({ piece, source: sources(piece) }));
+  const key = [
+    ...pieces.flatMap(({ piece, source }) => [piece.image, piece.box, source?.halved, source?.left, source?.top]),
+    ...[colour, area.width, area.height, view.zoom, view.x.toFixed(2), view.y.toFixed(2), window.devicePixelRatio],
+  ].join();
+  const known = kept.get(key);
+  if (known) return known;
+  const shape = new OffscreenCanvas(area.width, area.height);
+  const solid = surface(shape);
+  for (const { piece, source } of pieces) if (source) drawSource(solid, source, piece.box, onScreen(view));
+  // Laid over itself again and again, so that half-transparent pixels count as covered.
+  for (let times = 0; times < DOUBLINGS; times++) solid.drawImage(shape, 0, 0);
+  const canvas = new OffscreenCanvas(area.width, area.height);
+  const drawn = surface(canvas);
+  ring(drawn, shape, { x: 0, y: 0 }, '#ffffff', WIDTH * window.devicePixelRatio + 1.5);
+  ring(drawn, shape, { x: 0, y: 0 }, colour, WIDTH * window.devicePixelRatio);
+  const [oldest] = kept.keys();
+  if (kept.size >= MOST_KEPT && oldest !== undefined) kept.delete(oldest);
+  kept.set(key, canvas);
+  return canvas;
 }
 
 function tagAt(context: CanvasRenderingContext2D, tag: string, colour: string, x: number, y: number): void {
@@ -80,7 +106,7 @@ function tagAt(context: CanvasRenderingContext2D, tag: string, colour: string, x
 }
 
 export function ring(
-  context: CanvasRenderingContext2D,
+  context: CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D,
   shape: OffscreenCanvas,
   area: { x: number; y: number },
   colour: string,

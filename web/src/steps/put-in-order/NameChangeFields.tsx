@@ -64,6 +64,7 @@ export function NameChangeFields({ change, onChange }: Props) {
           <Textarea
             size="xs"
             label="A name a line"
+            data-autofocus
             rows={4}
             value={(change.listed ?? []).join('\n')}
             onChange={(event) => onChange({ listed: event.currentTarget.value.split('\n') })}

@@ -6,6 +6,7 @@ import type { Schemas } from '../../api/client';
 import { askNames } from '../../api/questions';
 import type { Act } from '../../ledger/useArrangement';
 import { within } from '../../rules/tree';
+import { Thumbnail } from '../../ui/Thumbnail';
 import { plural } from '../../ui/units';
 import { NameChangeFields } from './NameChangeFields';
 import classes from './NamesDialog.module.css';
@@ -18,6 +19,8 @@ interface Props {
   view: Arrangement;
   /** In the order in which they were chosen. */
   chosen: readonly string[];
+  /** Whether the names are given as a list at first. */
+  isListed: boolean;
   act: Act;
   onClose: () => void;
 }
@@ -60,9 +63,9 @@ const OF = [
 const REST = 150;
 
 /** Many names at once: what is done with them, and what comes of it, before it is. */
-export function NamesDialog({ illustration, view, chosen, act, onClose }: Props) {
+export function NamesDialog({ illustration, view, chosen, isListed, act, onClose }: Props) {
   const [of, setOf] = useState(chosen.length > 0 ? 'chosen' : 'all');
-  const [changes, setChanges] = useState<readonly Change[]>([FIRST.replace]);
+  const [changes, setChanges] = useState<readonly Change[]>([isListed ? FIRST.listed : FIRST.replace]);
   const [asked, setAsked] = useState(changes);
   useEffect(() => {
     const timer = window.setTimeout(() => setAsked(changes), REST);
@@ -112,7 +115,7 @@ export function NamesDialog({ illustration, view, chosen, act, onClose }: Props)
           </Button>
         </div>
         {query.error && <p role="alert">{query.error.message}</p>}
-        <Preview found={found} />
+        <Preview found={found} illustration={illustration} view={view} />
         <div className={classes.end}>
           <p role="status" className={classes.state} aria-busy={query.isFetching}>
             {`${plural(changed.length, 'name')} of ${rows.length} would change`}
@@ -150,7 +153,7 @@ function Changes({ changes, onChanges }: ChangesProps) {
           <NativeSelect
             size="xs"
             label="What is done"
-            data-autofocus={at === 0 || undefined}
+            data-autofocus={(at === 0 && one.do !== 'listed') || undefined}
             data={[...KINDS]}
             value={one.do}
             onChange={(event) => {
@@ -174,14 +177,20 @@ function Changes({ changes, onChanges }: ChangesProps) {
   );
 }
 
+interface PreviewProps extends Pick<Props, 'illustration' | 'view'> {
+  found: readonly Schemas['Renaming'][];
+}
+
 /** The names as they are and as they would be, and what speaks against them. */
-function Preview({ found }: { found: readonly Schemas['Renaming'][] }) {
+function Preview({ found, illustration, view }: PreviewProps) {
+  const pictures = new Map(view.rows.map((row) => [row.id, row.thumbnail]));
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
     <section className={classes.preview} aria-label="What comes of it" tabIndex={0}>
       <table>
         <thead>
           <tr>
+            <th scope="col" aria-label="Picture" />
             <th scope="col">Now</th>
             <th scope="col">Then</th>
           </tr>
@@ -189,6 +198,9 @@ function Preview({ found }: { found: readonly Schemas['Renaming'][] }) {
         <tbody>
           {found.toReversed().map((one) => (
             <tr key={one.row} data-name={one.old}>
+              <td className={classes.picture}>
+                <Thumbnail illustration={illustration} digest={pictures.get(one.row) ?? null} />
+              </td>
               <td>{one.old}</td>
               <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
                 {one.new}

@@ -13,6 +13,8 @@ interface Props {
   canEdit: boolean;
   onChoose: (row: string) => void;
   act: Act;
+  /** Names for several parts, in the order in which they are given. */
+  onNames: (rows: readonly string[]) => void;
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [
@@ -28,7 +30,7 @@ const LOOKINGS: readonly { value: Looking; label: string }[] = [
 ];
 
 /** One part at a time: art is taken out of it, it is completed, and what came of it is looked over. */
-export function TakeApart({ taking, canEdit, onChoose, act }: Props) {
+export function TakeApart({ taking, canEdit, onChoose, act, onNames }: Props) {
   const { from, parts, page } = taking;
   return (
     <Panel title="Take apart">
@@ -62,7 +64,7 @@ export function TakeApart({ taking, canEdit, onChoose, act }: Props) {
         </div>
         {!from && <p>Choose the part that the art is in, here or on the picture.</p>}
       </div>
-      {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} />}
+      {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} onNames={onNames} />}
       {page === 'beneath' && <Beneath taking={taking} canEdit={canEdit} />}
       {page === 'edge' && <EdgeAndColour taking={taking} canEdit={canEdit} />}
       {page === 'check' && <LookOver taking={taking} canEdit={canEdit} onChoose={onChoose} act={act} />}

@@ -33,7 +33,7 @@ const EDGES = [
 ] as const;
 
 /** A part is taken out of another: what belongs to it, its name, its edge, and what lies behind. */
-export function TakeOut({ taking, canEdit }: Props) {
+export function TakeOut({ taking, canEdit, onNames }: Props & { onNames: (rows: readonly string[]) => void }) {
   return (
     <div className={classes.form}>
       <Tools taking={taking} />
@@ -50,6 +50,14 @@ export function TakeOut({ taking, canEdit }: Props) {
       )}
       <SelectionState taking={taking} />
       <Taken taking={taking} canEdit={canEdit} />
+      {taking.several.length > 1 && canEdit && (
+        <div className={classes.line}>
+          <span>{`${plural(taking.several.length, 'part')} taken out.`}</span>
+          <Button size="compact-xs" onClick={() => onNames(taking.several)}>
+            Name them
+          </Button>
+        </div>
+      )}
       <Remainder taking={taking} />
       <EdgeAndBehind taking={taking} />
       <Split taking={taking} canEdit={canEdit} />

@@ -54,6 +54,8 @@ export function useTaking({ illustration, canvas, view, current, isOpen, moment,
   const [looking, setLooking] = useState<Looking>('all');
   const [name, setName] = useState('');
   const [problem, setProblem] = useState('');
+  /** The parts that were taken out together last: they have no names of their own yet. */
+  const [several, setSeveral] = useState<readonly string[]>([]);
 
   const choosing = useGestures(art);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what was refused is no matter any more once something else is chosen
@@ -104,6 +106,7 @@ export function useTaking({ illustration, canvas, view, current, isOpen, moment,
       make,
       (made) => {
         if (!next) clear();
+        setSeveral(made.length > 1 ? made : []);
         // The next part may be in the same one, if that is still there.
         onTaken(made, row);
       },
@@ -137,6 +140,7 @@ export function useTaking({ illustration, canvas, view, current, isOpen, moment,
     ...behind,
     name,
     setName,
+    several: several.filter((id) => parts.some((row) => row.id === id)),
     page,
     setPage,
     work,

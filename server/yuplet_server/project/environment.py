@@ -1,0 +1,158 @@
+"""What an administrator can set, by the environment: every setting with its default and what is taken. docs/settings.md lists them; a test compares.
+
+`./start` reads it too, before anything is started: plain Python, without Django.
+"""
+
+import os
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+
+class SettingError(Exception):
+    """A setting that cannot be used, with what it should be."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """`read` makes the value of its text, and raises ValueError with what it should be. `default` is the text that stands for none."""
+
+    name: str
+    default: str
+    about: str
+    read: Callable[[str], Any]
+
+
+def _whole(least: int) -> Callable[[str], int]:
+    def read(text: str) -> int:
+        if not text.isdecimal() or int(text) < least:
+            raise ValueError(f"a whole number, {least} or more")
+        return int(text)
+
+    return read
+
+
+def _number(text: str) -> float:
+    if not re.fullmatch(r"\d{1,9}(\.\d{1,6})?", text) or float(text) == 0:
+        raise ValueError("a number above 0")
+    return float(text)
+
+
+def _times(unit: int) -> Callable[[str], int]:
+    return lambda text: int(_number(text) * unit)
+
+
+def _flag(text: str) -> bool:
+    if text not in ("0", "1"):
+        raise ValueError("1 or 0")
+    return text == "1"
+
+
+def _folder(text: str) -> Path | None:
+    return Path(text) if text else None
+
+
+def _file(text: str) -> Path | None:
+    # It stands in the configuration of the front server, in quotes.
+    if text and (not Path(text).is_file() or not re.fullmatch(r"/[^\x00-\x1f\x7f\"\\\\$]+", text)):
+        raise ValueError("the path of a file that is there, from the root and without quotes")
+    return Path(text) if text else None
+
+
+def _names(text: str) -> frozenset[str]:
+    return frozenset(name.strip() for name in text.split(",") if name.strip())
+
+
+def _addresses(text: str) -> tuple[str, ...]:
+    found = tuple(one.strip().rstrip("/") for one in text.split(",") if one.strip())
+    for one in found:
+        parts = urlsplit(one)
+        is_origin = parts.scheme in ("http", "https") and parts.hostname and one == f"{parts.scheme}://{parts.netloc}"
+        if not is_origin or "@" in parts.netloc or not re.fullmatch(r"[a-z0-9.:\[\]-]+", parts.netloc):
+            raise ValueError("addresses as people type them, such as https://studio.example, with commas between them")
+    if len({urlsplit(one).scheme for one in found}) > 1:
+        raise ValueError("addresses that all begin with https:// or all with http://")
+    return found
+
+
+def _machines(text: str) -> tuple[str, ...]:
+    found = tuple(one.strip() for one in text.split(",") if one.strip())
+    if not all(re.fullmatch(r"[0-9a-f.:]{2,45}(/[0-9]{1,3})?", one) for one in found):
+        raise ValueError("addresses of machines, such as 10.0.0.5 or 10.0.0.0/24, with commas between them")
+    return found
+
+
+def _roots(text: str) -> tuple[tuple[str, Path], ...]:
+    found = []
+    for one in filter(None, text.split(os.pathsep)):
+        whose, _, path = one.partition("=")
+        if not whose.strip() or not Path(path).is_absolute():
+            raise ValueError(
+                f"'ada=/some/folder' for an account or 'project 12=/some/folder' for a project, with '{os.pathsep}' between several"
+            )
+        found.append((whose.strip(), Path(path)))
+    return tuple(found)
+
+
+SETTINGS = tuple(
+    Setting(*one)
+    for one in (
+        ("YUPLET_ADDRESSES", "", "How people reach Yuplet from other machines: `https://studio.example`, several with commas. With https, cookies travel only so, and browsers are told to stay with it", _addresses),
+        ("YUPLET_CERTIFICATE", "", "File of the certificate (PEM, with those between) for https on our own front server", _file),
+        ("YUPLET_CERTIFICATE_KEY", "", "File of its key", _file),
+        ("YUPLET_FRONT_MACHINES", "", "Machines before ours that end https and tell who asks (`X-Forwarded-For`, `X-Forwarded-Proto`); nobody else is believed", _machines),
+        ("YUPLET_HSTS_SECONDS", "31536000", "For how long browsers stay with https, once `YUPLET_ADDRESSES` has it; 0 says nothing to them", _whole(0)),
+        ("YUPLET_VAR", "", "Folder of all data: database, files, logs; `var` of the project where none is set", _folder),
+        ("YUPLET_WORK", "", "Folder of what jobs have not finished; `work` of the data folder where none is set", _folder),
+        ("YUPLET_WORKERS", str(os.cpu_count() or 1), "Jobs at once; one a core where none is set", _whole(1)),
+        ("YUPLET_JOB_SECONDS", "1800", "Time that one job may take", _number),
+        ("YUPLET_JOB_CPU_SECONDS", "1800", "Time of computing that one job may take", _number),
+        ("YUPLET_JOB_GIB", "4", "Memory that one job may take, beside what a warm process has", _times(2**30)),
+        ("YUPLET_QUESTION_PROCESSES", "2", "Questions to pixels at once, in each of the two web processes", _whole(1)),
+        ("YUPLET_QUESTION_SECONDS", "60", "Time that one question to pixels may take", _number),
+        ("YUPLET_QUESTION_CPU_SECONDS", "90", "Time of computing that one question to pixels may take", _number),
+        ("YUPLET_QUESTION_GIB", "3", "Memory that one question to pixels may take", _times(2**30)),
+        ("YUPLET_PICTURE_CACHE_GIB", "0.5", "Decoded pictures that a process keeps", _times(2**30)),
+        ("YUPLET_PAGE_PICTURES_MIB", "512", "Decoded pictures that a page keeps in the browser", _times(2**20)),
+        ("YUPLET_BIN_DAYS", "30", "Days for which what was removed can be taken back", _whole(0)),
+        ("YUPLET_KEEP_PACKAGES", "20", "Packages kept of each illustration and recipe", _whole(1)),
+        ("YUPLET_ROOTS", "", "Folders of the machine that are opened, each to an account or a project: `ada=/srv/art:project 12=/srv/game`", _roots),
+        ("YUPLET_DEMO", "", "Names of the demo illustrations that are loaded, with commas; all where none is set", _names),
+    )
+)  # fmt: skip
+_BY_NAME = {setting.name: setting for setting in SETTINGS}
+
+
+def value(name: str, environment: Mapping[str, str] = os.environ) -> Any:
+    """What a setting comes to. Raises `SettingError`."""
+    setting = _BY_NAME[name]
+    text = environment.get(name, "").strip() or setting.default
+    try:
+        return setting.read(text)
+    except ValueError as error:
+        raise SettingError(f"{name} is '{text}', and should be {error}. Correct it, and start again.") from None
+
+
+def require_all(environment: Mapping[str, str] = os.environ) -> None:
+    """Raise `SettingError` for the first setting that cannot be used, or that needs another one."""
+    for setting in SETTINGS:
+        value(setting.name, environment)
+    if (value("YUPLET_CERTIFICATE", environment) is None) != (value("YUPLET_CERTIFICATE_KEY", environment) is None):
+        raise SettingError("YUPLET_CERTIFICATE and YUPLET_CERTIFICATE_KEY belong together: set both, or none.")
+    is_https = any(one.startswith("https:") for one in value("YUPLET_ADDRESSES", environment))
+    if value("YUPLET_CERTIFICATE", environment) is not None and not is_https:
+        raise SettingError(
+            "YUPLET_CERTIFICATE is set, and YUPLET_ADDRESSES names no https:// address. Say how people reach it."
+        )
+    if (
+        is_https
+        and value("YUPLET_CERTIFICATE", environment) is None
+        and not value("YUPLET_FRONT_MACHINES", environment)
+    ):
+        raise SettingError(
+            "YUPLET_ADDRESSES has https, and nothing that ends it: set YUPLET_CERTIFICATE and its key, or name the machine before ours in"
+            " YUPLET_FRONT_MACHINES."
+        )
