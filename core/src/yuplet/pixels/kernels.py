@@ -184,8 +184,11 @@ def lay_normal(under: Accumulator, picture: Canvas8, opacity: float) -> None:
 @compiled(f"void(float64[:, :, :], {SHARED_PICTURE}, float64, int64)")
 def lay_blended(under: Accumulator, picture: Canvas8, opacity: float, mode: int) -> None:
     """Lay an 8-bit picture over `under` (both (H, W, 4)) in any mode, in place."""
+    counts_outside = mode in (_IN, _DEST_ATOP)
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
+            if picture[y, x, 3] == 0 and not counts_outside:
+                continue
             _lay_pixel(
                 under[y, x],
                 picture[y, x, 0] / 255.0,

@@ -1,6 +1,5 @@
 """Decoded pixels on disk for as long as a piece of work lasts, so that memory does not grow with the number of layers."""
 
-import hashlib
 import os
 import tempfile
 import threading
@@ -8,6 +7,7 @@ from fractions import Fraction
 from typing import NamedTuple, Protocol
 
 import numpy as np
+from blake3 import blake3
 
 from yuplet.errors import WriteError
 from yuplet.geometry import Point, Size
@@ -123,15 +123,15 @@ class SpillFile:
         return out
 
     def digest(self, key: str) -> str:
-        """What tells the pixels kept under a key from all others (BLAKE2b); computed once."""
+        """What tells the pixels kept under a key from all others (BLAKE3, which takes a sixth of the time of BLAKE2b); computed once."""
         known = self._digests.get(key)
         if known is None:
-            found = hashlib.blake2b(digest_size=16)
+            found = blake3()
             for one in (key, _DEEP + key):
                 if one in self._places:
                     found.update(repr(self._places[one].size).encode())
                     found.update(self.whole(one).reshape(-1).data)
-            known = self._digests[key] = found.hexdigest()
+            known = self._digests[key] = found.hexdigest(length=16)
         return known
 
     def whole(self, key: str) -> Picture:

@@ -4,6 +4,8 @@ Source: the OpenRaster specification, https://www.openraster.org/ (file layout a
 Limits: those of `archives`, 16 MiB of XML, 2 000 layers and groups, 64 levels of nesting; images as in `png`.
 """
 
+import contextlib
+import threading
 import zipfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -263,13 +265,17 @@ def _read_images(
     workers: int,
 ) -> tuple[dict[str, Box], int, set[str]]:
     boxes: dict[str, Box] = {}
+    # A handle a thread, for an archive locks its file; and no more, for opening it reads the list of all entries.
+    own, handles = threading.local(), contextlib.ExitStack()
     depth, spaces = 8, set()
     area = Box(0, 0, canvas.width, canvas.height)
 
+    def open_own() -> None:
+        own.archive = handles.enter_context(zipfile.ZipFile(archive.filename or ""))
+
     def load(source: _Source) -> tuple[png.PngFacts, Box | None, bool, bool]:
         what = f"The image '{source.entry}' of layer '{' / '.join(source.path)}'"
-        with zipfile.ZipFile(archive.filename or "") as own:  # a handle a thread: ZipFile locks its file
-            data = archives.read(own, source.entry, MAX_IMAGE)
+        data = archives.read(own.archive, source.entry, MAX_IMAGE)
         found = png.facts(data, what)
         picture = png.decode(data, what)
         converted = None
@@ -295,7 +301,7 @@ def _read_images(
 
     archives.require_few_pixels(_sizes(archive, sources), archives.name_of(archive))
     progress(0, len(sources))
-    with ThreadPoolExecutor(workers) as pool:
+    with handles, ThreadPoolExecutor(workers, initializer=open_own) as pool:
         for done, (source, loaded) in enumerate(zip(sources, pool.map(load, sources), strict=True), 1):
             found, box, beyond, is_converted = loaded
             progress(done, len(sources))

@@ -252,10 +252,12 @@ def _lay_part(backdrop: blending.Floats, part: Placed, top: int, bottom: int, bi
             backdrop[...] = 0
         return
     target = backdrop[first - top : last - top, left:right]
-    if part.blend == "normal" and bits == 8:
-        blending.over_bytes(
-            target, image.rows(first - down, last - down)[:, left - across : right - across], part.opacity
-        )
+    if bits == 8 and (part.blend == "normal" or part.blend in blending.COMPILED):
+        rows = image.rows(first - down, last - down)[:, left - across : right - across]
+        if part.blend == "normal":
+            blending.over_bytes(target, rows, part.opacity)
+        else:
+            blending.blend_bytes(target, rows, part.opacity, blending.COMPILED.index(part.blend))
         return
     read = image.words if bits == 16 else image.rows
     laid = blending.premultiplied(read(first - down, last - down)[:, left - across : right - across], part.opacity)

@@ -9,7 +9,6 @@ docs/decisions/reference-in-bands.md.
 import io
 import json
 import struct
-import zlib
 from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -18,6 +17,7 @@ import deflate
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
+from zlib_ng import zlib_ng
 
 from yuplet.geometry import Size
 from yuplet.pixels import Picture, kernels
@@ -92,8 +92,8 @@ def band_of(rows: Picture, channels: int, effort: Effort) -> Band:
         # The row above is of another band. With nothing above, Up has left the row as it is.
         filtered[0, 0] = 0
     flat = filtered.reshape(-1).data
-    stream = zlib.compressobj(_LEVELS[effort], zlib.DEFLATED, -15, 9)
-    data = stream.compress(flat) + stream.flush(zlib.Z_FULL_FLUSH)
+    stream = zlib_ng.compressobj(_LEVELS[effort], zlib_ng.DEFLATED, -15, 9)
+    data = stream.compress(flat) + stream.flush(zlib_ng.Z_FULL_FLUSH)
     return Band(data, deflate.adler32(flat), deflate.crc32(rows), kernels.colour_kinds(rows))
 
 
@@ -174,6 +174,7 @@ def _rows_in(index: int, size: Size) -> int:
 def adler32_joined(first: int, second: int, length: int) -> int:
     """The Adler-32 (RFC 1950, section 8) of two pieces of data joined, the second with so many bytes.
 
+    >>> import zlib
     >>> adler32_joined(zlib.adler32(b"one "), zlib.adler32(b"two"), 3) == zlib.adler32(b"one two")
     True
     """
@@ -188,6 +189,7 @@ def crc32_joined(first: int, second: int, length: int) -> int:
 
     The first is multiplied by x to the power of 8 · length, modulo the polynomial: what that many zero bytes behind it would make of it.
 
+    >>> import zlib
     >>> crc32_joined(zlib.crc32(b"one "), zlib.crc32(b"two"), 3) == zlib.crc32(b"one two")
     True
     """

@@ -1,5 +1,6 @@
 """Where a package goes."""
 
+import contextlib
 import fcntl
 import glob
 import hashlib
@@ -7,9 +8,8 @@ import os
 import shutil
 import tempfile
 from collections.abc import Collection, Iterable, Iterator
-from contextlib import contextmanager
 from pathlib import Path
-from typing import Protocol
+from typing import IO, Protocol
 
 from yuplet.errors import FolderBusy, FolderNotOurs, WriteError
 from yuplet.paths import PackagePath, files_below, within
@@ -39,7 +39,7 @@ class MemoryStore(dict[str, bytes]):
         return name in self
 
 
-@contextmanager
+@contextlib.contextmanager
 def alone_in(folder: Path) -> Iterator[None]:
     """Keep other hand-overs on this machine out of a folder meanwhile; raises `FolderBusy` when one is in it.
 
@@ -50,20 +50,25 @@ def alone_in(folder: Path) -> Iterator[None]:
     path = (
         folder.parent / f".{folder.name[:100]}.{hashlib.blake2b(folder.name.encode(), digest_size=6).hexdigest()}.lock"
     )
+    lock: IO[bytes] | None = None
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        lock = _locked(path, folder)
-    except OSError as error:
-        raise _cannot_write(folder, error) from error
-    try:
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            lock = _locked(path, folder)
+        except OSError as error:
+            raise _cannot_write(folder, error) from error
         # What a killed run left; nobody else is here.
         for left in folder.parent.glob(f"{glob.escape(_staging(folder))}????????"):
             shutil.rmtree(left, ignore_errors=True)
         yield
     finally:
-        # While it is still held, so that nobody locks a file that is gone.
-        path.unlink(missing_ok=True)
-        os.close(lock)
+        if lock is None:
+            # Somebody ended the work in the moment in which it was made: nobody holds it.
+            _remove_if_free(path)
+        else:
+            # While it is still held, so that nobody locks a file that is gone.
+            path.unlink(missing_ok=True)
+            lock.close()
 
 
 def _staging(target: Path) -> str:
@@ -71,18 +76,42 @@ def _staging(target: Path) -> str:
     return f".{target.name[:100]}.yuplet-"
 
 
-def _locked(path: Path, folder: Path) -> int:
-    """The descriptor of a lock file that is ours alone and still has its name."""
+def _locked(path: Path, folder: Path) -> IO[bytes]:
+    """A lock file that is ours alone and still has its name. Whoever is ended here lets go of it, for it is closed with the object."""
     while True:
-        lock = os.open(path, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+        lock = _opened(path, os.O_CREAT)
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            if path.exists() and os.path.samestat(os.fstat(lock), path.stat()):
+            if _is_at(path, lock):
                 return lock
         except BlockingIOError as error:
-            os.close(lock)
+            lock.close()
             raise FolderBusy(str(folder)) from error
-        os.close(lock)
+        except BaseException:
+            lock.close()
+            raise
+        lock.close()
+
+
+def _remove_if_free(path: Path) -> None:
+    """Remove a lock file that nobody holds."""
+    with contextlib.suppress(OSError), _opened(path) as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        if _is_at(path, lock):
+            path.unlink()
+
+
+def _opened(path: Path, more: int = 0) -> IO[bytes]:
+    return open(
+        path,
+        "r+b",
+        buffering=0,
+        opener=lambda name, _: os.open(name, os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC | more, 0o600),
+    )  # noqa: PTH123, SIM115
+
+
+def _is_at(path: Path, lock: IO[bytes]) -> bool:
+    return path.exists() and os.path.samestat(os.fstat(lock.fileno()), path.stat())
 
 
 class StagedFolder:
