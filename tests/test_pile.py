@@ -5,7 +5,9 @@ import io
 from dataclasses import replace
 from pathlib import Path
 
+import build
 import numpy as np
+import tin_inspector
 from django.test import override_settings
 from PIL import Image
 from playwright.sync_api import Route, expect
@@ -101,13 +103,14 @@ class PileTests(ProductTestCase):
     def zoom(self) -> int:
         return int(self.page.get_by_test_id("zoom").inner_text().split()[0])
 
-    def shown(self) -> np.ndarray:
-        """What the pile shows of the canvas' 97 x 73 px while it stands at true pixels."""
+    def shown(self, canvas: Size = signal_post.CANVAS) -> np.ndarray:
+        """What the pile shows of a canvas, by default of the signal post's, while it stands at true pixels: its middle, where it is larger than the screen."""
         frame = self.page.get_by_test_id("pile").bounding_box() or {}
         width, height = round(frame["width"]), round(frame["height"])
         picture = np.frombuffer(self.screen_pixels(), np.uint8).reshape(height, width, 4)
-        left, top = (width - 97 + 1) // 2, (height - 73 + 1) // 2
-        return picture[top : top + 73, left : left + 97, :3].astype(int)
+        left, top = (width - canvas.width + 1) // 2, (height - canvas.height + 1) // 2
+        inside = picture[max(top, 0) : top + canvas.height, max(left, 0) : left + canvas.width, :3]
+        return inside.astype(int)
 
     def test_the_picture_is_the_one_that_the_core_computes(self) -> None:
         self.page.get_by_role("button", name="True pixels").click()
@@ -125,6 +128,24 @@ class PileTests(ProductTestCase):
         # The browser keeps 8 bits of colour times alpha after every layer; we round once at the end.
         self.assertLessEqual(difference.max(), 4)
         self.assertLess(difference.mean(), 0.6)
+
+    def test_the_demo_pictures_are_those_that_the_core_computes(self) -> None:
+        """At 100 %, what is on the screen of each: layers with modes, groups, opacities, and shapes as pixels."""
+        build.brindle(self.files / "brindle.ora")
+        tin_inspector.write(self.files / "tin inspector.png")
+        drawn = [ROOT / "demo" / f"{name}.svg" for name in ("lever-frame", "reed-marsh", "waybill-stamps")]
+        for file in (self.files / "brindle.ora", self.files / "tin inspector.png", *drawn):
+            with self.subTest(file=file.name), SpillFile() as scratch:
+                read, _ = read_illustration(file, scratch)
+                exact = compose(composite_tree(read.layers), read.canvas, scratch)
+                self.open_picture(file)
+                self.page.get_by_role("button", name="True pixels").click()
+                expect(self.page.get_by_test_id("pile")).to_have_attribute("data-halved", "0")
+                self.page.wait_for_timeout(300)
+                shown = self.shown(read.canvas)
+                height, width = shown.shape[:2]
+                top, left = (read.canvas.height - height) // 2, (read.canvas.width - width) // 2
+                self.assert_near(exact[top : top + height, left : left + width], shown)
 
     def test_with_little_memory_only_what_is_looked_at_closely_has_every_pixel(self) -> None:
         with override_settings(PAGE_PICTURES=120_000):
@@ -198,9 +219,10 @@ class PileTests(ProductTestCase):
             self.page.wait_for_timeout(400)
             self.assert_near(compose(composite_tree(layers), many.canvas, scratch))
 
-    def assert_near(self, exact: np.ndarray) -> None:
+    def assert_near(self, exact: np.ndarray, shown: np.ndarray | None = None) -> None:
+        shown = self.shown() if shown is None else shown
         alpha = exact[..., 3:].astype(float) / 255
-        difference = np.abs(self.shown() - (exact[..., :3] * alpha + GREY * (1 - alpha)))
+        difference = np.abs(shown - (exact[..., :3] * alpha + GREY * (1 - alpha)))
         self.assertLessEqual(difference.max(), 6)
         self.assertLess(difference.mean(), 0.9)
 
