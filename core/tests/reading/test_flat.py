@@ -8,11 +8,12 @@ import io
 import struct
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import cv2
 import numpy as np
 from PIL import Image, ImageCms
-from PIL.PngImagePlugin import PngInfo
+from PIL.PngImagePlugin import PngImageFile, PngInfo
 
 from tests.packages import FolderTestCase
 from yuplet.arrangement.tree import arrangement_of
@@ -315,6 +316,29 @@ class CreditTests(FlatTestCase):
             texts.add_text(name, text)
         found, _ = self.read(self.save(corners(), "a.png", pnginfo=texts))
         self.assertEqual(found.credit, Credit("Ines Marsh", "Lamp", "", "CC0-1.0", False))
+
+    def test_words_behind_the_pixels_of_a_png_are_found_and_no_pixel_is_decoded_for_them(self) -> None:
+        """Texts and Exif may stand anywhere between the head and the end (PNG, third edition, 5.6)."""
+        tags = Image.Exif()
+        tags[0x0112], tags[0x013B] = 3, "Ines Marsh"
+        plain = self.save(corners(48, 32), "a.png").read_bytes()
+        said = self.save(corners(48, 32), "b.png", exif=tags).read_bytes()
+        at = said.index(b"eXIf") - 4
+        chunk = said[at : at + 12 + int.from_bytes(said[at : at + 4], "big")]
+        (self.folder / "c.png").write_bytes(plain[:-12] + chunk + plain[-12:])
+        decoded: list[tuple[int, int]] = []
+        load = PngImageFile.load
+
+        def noted(image: PngImageFile) -> Any:
+            decoded.append(image.size)
+            return load(image)
+
+        with mock.patch.object(PngImageFile, "load", noted):
+            found, report = self.read(self.folder / "c.png")
+        self.assertEqual(set(decoded), {(1, 1)})
+        self.assertEqual(found.credit, Credit("Ines Marsh"))
+        self.assertIn("turned upright", self.said(report))
+        np.testing.assert_allclose(self.scratch.whole("l1")[24, 38, :3], RED, atol=2)
 
     def test_exif_of_a_jpeg(self) -> None:
         tags = Image.Exif()

@@ -12,6 +12,7 @@ from PIL import Image
 from PIL.ExifTags import Base
 
 from yuplet.illustration.credit import Credit, spdx_id
+from yuplet.reading import png
 
 _DC = "{http://purl.org/dc/elements/1.1/}"
 _CC = ("{http://creativecommons.org/ns#}", "{http://web.resource.org/cc/}")
@@ -23,7 +24,8 @@ _RIGHTS_MOST = 16 << 20
 
 
 def of_image(image: Image.Image) -> Credit:
-    """What a flat picture says of its maker: in XMP, else in PNG's texts, else in Exif."""
+    """What a flat picture says of its maker: in XMP, else in PNG's texts, else in Exif. Of its pixels nothing is decoded."""
+    image = png.without_pixels(image)
     # PNG keeps it as a text under a name of its own that ends so.
     xmp = next((image.info[name] for name in image.info if str(name) == "xmp" or str(name).endswith(".xmp")), b"")
     if isinstance(xmp, str):

@@ -208,6 +208,10 @@ def _plain_png(data: bytes, what: str, orientation: int, facts: _Facts, report: 
     return np.array(_upright(image, report))
 
 
+def _orientation(frame: Image.Image) -> int:
+    return int(png.without_pixels(frame).getexif().get(_ORIENTATION, 1))
+
+
 def _upright(image: Image.Image, report: ReadingReport) -> Image.Image:
     report.add("converted", "It was turned upright, as its orientation tag asks.")
     return ImageOps.exif_transpose(image)
@@ -216,11 +220,11 @@ def _upright(image: Image.Image, report: ReadingReport) -> Image.Image:
 def _picture(frame: Image.Image, path: Path, facts: _Facts, what: str, report: ReadingReport) -> Picture:
     """One page or frame as straight RGBA in sRGB, turned as the camera's note wants it."""
     if facts.form == "PNG" and facts.count == 1:
-        return _plain_png(path.read_bytes(), what, frame.getexif().get(_ORIENTATION, 1), facts, report)
+        return _plain_png(path.read_bytes(), what, _orientation(frame), facts, report)
     frame.load()
     if facts.form == "TIFF" and (frame.mode in ("I;16", "I;16B", "I", "F") or _has_16_bits(frame, facts)):
         return _deep(path, what, facts)
-    if frame.getexif().get(_ORIENTATION, 1) != 1:
+    if _orientation(frame) != 1:
         frame = _upright(frame, report)
     profile = frame.info.get("icc_profile")
     name = colour.name_of(profile) if profile else None
@@ -278,7 +282,7 @@ def _has_16_bits(frame: Image.Image, facts: _Facts) -> bool:
     """Whether Pillow would cut a picture of several channels to 8 bits without a word (TIFF 6.0, BitsPerSample)."""
     bits = getattr(frame, "tag_v2", {}).get(258, ())
     is_plain = frame.mode in ("RGB", "RGBA") and not frame.info.get("icc_profile")
-    return facts.count == 1 and is_plain and max(bits, default=8) == 16 and frame.getexif().get(_ORIENTATION, 1) == 1
+    return facts.count == 1 and is_plain and max(bits, default=8) == 16 and _orientation(frame) == 1
 
 
 def _layer(

@@ -4,14 +4,16 @@ Source: Portable Network Graphics (PNG) Specification, third edition, https://ww
 Limits: 250 million pixels an image, 100 000 a side.
 """
 
+import io
 import struct
 import zlib
 from dataclasses import dataclass
-from typing import Any
+from typing import IO, Any
 
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from yuplet.errors import BrokenFile, TooLarge
 from yuplet.geometry import Size
@@ -95,6 +97,35 @@ def size_of(start: bytes) -> Size | None:
     if not start.startswith(SIGNATURE) or start[12:16] != b"IHDR" or len(start) < 24:
         return None
     return Size(*struct.unpack(">II", start[16:24]))
+
+
+def without_pixels(image: Image.Image) -> Image.Image:
+    """For a PNG that is opened and not decoded one of one pixel, with all that it says in words: texts, XMP, Exif. Pillow looks for these behind
+    the pixels as well, and decodes them all on the way. Any other image is answered as it is.
+    """
+    file: IO[bytes] | None = getattr(image, "fp", None)
+    if image.format != "PNG" or file is None:
+        return image
+    pixel, found, left, at = io.BytesIO(), [], _MOST_WORDS, file.tell()
+    Image.new("L", (1, 1)).save(pixel, "PNG")
+    file.seek(len(SIGNATURE))
+    while len(head := file.read(8)) == 8:
+        length, kind = struct.unpack(">I4s", head)
+        if kind in _WORDS and length <= left:
+            left -= length
+            found.append(head + file.read(length + 4))
+        else:
+            file.seek(length + 4, io.SEEK_CUR)
+    file.seek(at)
+    start, rest = pixel.getvalue()[:_AFTER_HEAD], pixel.getvalue()[_AFTER_HEAD:]
+    said = Image.open(io.BytesIO(b"".join([start, *found, rest])), formats=["PNG"])
+    said.load()
+    return said
+
+
+_WORDS = (b"tEXt", b"zTXt", b"iTXt", b"eXIf")
+_MOST_WORDS = 16 << 20
+_AFTER_HEAD = len(SIGNATURE) + 25
 
 
 def gives_back(data: bytes) -> bool:
