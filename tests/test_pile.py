@@ -173,6 +173,29 @@ class PileTests(ProductTestCase):
             expect(self.page.get_by_text("of the resolution")).to_be_visible()
             self.assertGreater(int(pile.get_attribute("data-halved") or 0), 0)
 
+    def test_where_there_is_more_room_or_less_all_pictures_come_anew(self) -> None:
+        pile = self.page.get_by_test_id("pile")
+        # The whole fits when the sky, which is as large as the canvas, is not there.
+        with override_settings(PAGE_PICTURES=160_000), SpillFile() as scratch:
+            layers = signal_post.signal_post(scratch).layers
+            self.page.reload()
+            self.wait_for_pile()
+            self.page.get_by_role("button", name="True pixels").click()
+            self.page.get_by_label("Outlines").select_option("none")
+            self.page.get_by_text("Apart", exact=True).click()
+            expect(pile).to_have_attribute("data-halved", "1")
+            self.row("sky").click()
+            self.page.keyboard.press("r")
+            expect(self.row("sky")).to_have_count(0)
+            expect(pile).to_have_attribute("data-halved", "0")
+            self.page.get_by_text("As it lies", exact=True).click()
+            self.page.wait_for_timeout(400)
+            self.assert_near(compose(composite_tree(layers[1:]), signal_post.CANVAS, scratch))
+            self.page.get_by_role("button", name="Undo").click()
+            expect(self.row("sky")).to_be_visible()
+            self.page.wait_for_timeout(900)
+            self.assert_as_computed()
+
     def test_pictures_that_were_lost_on_the_way_are_asked_for_again(self) -> None:
         lost: list[str] = []
 

@@ -15,7 +15,8 @@ INTERNAL = {
     # Said by one of our processes to another, or by the tests.
     "YUPLET_HOST", "YUPLET_DATABASE_PORT", "YUPLET_DATABASE_NAME", "YUPLET_TEST_DATABASE", "YUPLET_TEST_TIMES", "YUPLET_APART",
 }  # fmt: skip
-HTTPS = {"YUPLET_ADDRESSES": "https://studio.example", "YUPLET_FRONT_MACHINES": "127.0.0.1"}
+# Listening everywhere: the name that is asked for decides all the same.
+HTTPS = {"YUPLET_ADDRESSES": "https://studio.example", "YUPLET_FRONT_MACHINES": "127.0.0.1", "YUPLET_HOST": "0.0.0.0"}  # noqa: S104
 
 
 def started(*arguments: str) -> subprocess.CompletedProcess[str]:
@@ -64,8 +65,9 @@ class SettingsTests(SimpleTestCase):
 
     def test_what_cannot_be_used_is_said(self) -> None:
         for name, text, told in (
-            ("YUPLET_WORKERS", "many", "a whole number, 1 or more"),
-            ("YUPLET_WORKERS", "0", "a whole number, 1 or more"),
+            ("YUPLET_WORKERS", "many", "a whole number from 1 to"),
+            ("YUPLET_WORKERS", "0", "a whole number from 1 to"),
+            ("YUPLET_BIN_DAYS", "999999999", "a whole number from 0 to 36,500"),
             ("YUPLET_JOB_GIB", "-4", "a number above 0"),
             ("YUPLET_JOB_GIB", "nan", "a number above 0"),
             ("YUPLET_ADDRESSES", "studio.example", "such as https://studio.example"),
@@ -74,6 +76,7 @@ class SettingsTests(SimpleTestCase):
             ("YUPLET_ADDRESSES", "https://*", "such as https://studio.example"),
             ("YUPLET_ADDRESSES", "https://a.example, http://b.example", "all begin with"),
             ("YUPLET_FRONT_MACHINES", "10.0.0.5; }", "addresses of machines"),
+            ("YUPLET_FRONT_MACHINES", "10.0.0.500", "addresses of machines"),
             ("YUPLET_CERTIFICATE", "/nowhere.pem", "a file that is there"),
             ("YUPLET_CERTIFICATE", '/tmp/"; include', "a file that is there"),
             ("YUPLET_ROOTS", "/srv/art", "'ada=/some/folder' for an account"),

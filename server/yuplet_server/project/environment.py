@@ -3,6 +3,7 @@
 `./start` reads it too, before anything is started: plain Python, without Django.
 """
 
+import ipaddress
 import os
 import re
 from collections.abc import Callable, Mapping
@@ -26,10 +27,10 @@ class Setting:
     read: Callable[[str], Any]
 
 
-def _whole(least: int) -> Callable[[str], int]:
+def _whole(least: int, most: int = 1_000_000_000) -> Callable[[str], int]:
     def read(text: str) -> int:
-        if not text.isdecimal() or int(text) < least:
-            raise ValueError(f"a whole number, {least} or more")
+        if not re.fullmatch(r"[0-9]{1,10}", text) or not least <= int(text) <= most:
+            raise ValueError(f"a whole number from {least} to {most:,}")
         return int(text)
 
     return read
@@ -43,12 +44,6 @@ def _number(text: str) -> float:
 
 def _times(unit: int) -> Callable[[str], int]:
     return lambda text: int(_number(text) * unit)
-
-
-def _flag(text: str) -> bool:
-    if text not in ("0", "1"):
-        raise ValueError("1 or 0")
-    return text == "1"
 
 
 def _folder(text: str) -> Path | None:
@@ -79,10 +74,10 @@ def _addresses(text: str) -> tuple[str, ...]:
 
 
 def _machines(text: str) -> tuple[str, ...]:
-    found = tuple(one.strip() for one in text.split(",") if one.strip())
-    if not all(re.fullmatch(r"[0-9a-f.:]{2,45}(/[0-9]{1,3})?", one) for one in found):
-        raise ValueError("addresses of machines, such as 10.0.0.5 or 10.0.0.0/24, with commas between them")
-    return found
+    try:
+        return tuple(str(ipaddress.ip_network(one.strip(), strict=False)) for one in text.split(",") if one.strip())
+    except ValueError:
+        raise ValueError("addresses of machines, such as 10.0.0.5 or 10.0.0.0/24, with commas between them") from None
 
 
 def _roots(text: str) -> tuple[tuple[str, Path], ...]:
@@ -117,7 +112,7 @@ SETTINGS = tuple(
         ("YUPLET_QUESTION_GIB", "3", "Memory that one question to pixels may take", _times(2**30)),
         ("YUPLET_PICTURE_CACHE_GIB", "0.5", "Decoded pictures that a process keeps", _times(2**30)),
         ("YUPLET_PAGE_PICTURES_MIB", "512", "Decoded pictures that a page keeps in the browser", _times(2**20)),
-        ("YUPLET_BIN_DAYS", "30", "Days for which what was removed can be taken back", _whole(0)),
+        ("YUPLET_BIN_DAYS", "30", "Days for which what was removed can be taken back", _whole(0, 36_500)),
         ("YUPLET_KEEP_PACKAGES", "20", "Packages kept of each illustration and recipe", _whole(1)),
         ("YUPLET_ROOTS", "", "Folders of the machine that are opened, each to an account or a project: `ada=/srv/art:project 12=/srv/game`", _roots),
         ("YUPLET_DEMO", "", "Names of the demo illustrations that are loaded, with commas; all where none is set", _names),

@@ -21,11 +21,11 @@ SECRET_KEY = _SECRETS["secret_key"]
 DEMO_PASSWORD = _SECRETS["demo_password"]
 DEBUG = False
 ALLOWED_HOSTS = list({"127.0.0.1", "localhost", "[::1]", os.environ.get("YUPLET_HOST", "127.0.0.1")})
-if os.environ.get("YUPLET_HOST") == "0.0.0.0":  # noqa: S104 - the operator asked for it
-    ALLOWED_HOSTS = ["*"]
 # How people reach us: by these names and no others, and where it is https by nothing else.
 ADDRESSES = value("YUPLET_ADDRESSES")
 ALLOWED_HOSTS += [urlsplit(one).hostname for one in ADDRESSES]
+if os.environ.get("YUPLET_HOST") == "0.0.0.0" and not ADDRESSES:  # noqa: S104 - the operator asked for it
+    ALLOWED_HOSTS = ["*"]
 CSRF_TRUSTED_ORIGINS = list(ADDRESSES)
 IS_HTTPS = any(one.startswith("https:") for one in ADDRESSES)
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = IS_HTTPS

@@ -54,13 +54,9 @@ export function usePictures(illustration: number, canvas: Extent, rows: readonly
       const wanted = lacking.map((piece) => ({ piece, halved: halvedOf(piece, at) }));
       stops.push(load(illustration, wanted, { onThere, onFailed, onLeft }));
     };
-    const enlarge = () =>
-      fetched(
-        halved,
-        (piece) => pictures.at(piece.image, halvedOf(piece, halved)) !== undefined,
-        (now) => now === 0 && settle(halved),
-      );
-    // What is added to a picture that is there comes as large as the rest.
+    const isAt = (at: number) => (piece: Piece) => pictures.at(piece.image, halvedOf(piece, at)) !== undefined;
+    const enlarge = () => fetched(halved, isAt(halved), (now) => now === 0 && settle(halved));
+    // What is added to a picture that is there comes as large as the rest; where it leaves less room for all, or more, all come anew.
     const isNew = !pieces.some((piece) => pictures.has(piece.image));
     const begin = isNew ? first : halved;
     let told = performance.now();
@@ -71,9 +67,9 @@ export function usePictures(illustration: number, canvas: Extent, rows: readonly
       setLeft(now);
       if (now === 0 && begin > halved) enlarge();
     };
-    const missing = pieces.filter((piece) => !pictures.has(piece.image)).length;
+    const missing = pieces.filter((piece) => !isAt(begin)(piece)).length;
     if (missing > 0) setLeft(missing);
-    fetched(begin, (piece) => pictures.has(piece.image), tell);
+    fetched(begin, isAt(begin), tell);
     return () => {
       for (const stop of stops) stop();
     };
