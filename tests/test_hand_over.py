@@ -170,6 +170,17 @@ class HandOverTests(ProductTestCase):
         expect(sheet).to_contain_text(f"{size[0]} × {size[1]}")
         self.assertLessEqual(max(size), 32)
 
+    def test_again_only_what_has_changed_is_compared_or_all_of_it(self) -> None:
+        page, report = self.page, self.page.get_by_role("region", name="No. ")
+        unchanged = page.get_by_text("Nothing in the picture has changed since the hand-over before.")
+        for number, is_short in ((1, False), (2, True), (3, False)):
+            if number == 3:
+                page.get_by_label("Check unchanged parts again too").check()
+            self.button("Hand over 9 parts").click()
+            expect(report.get_by_role("heading", name=f"No. {number}")).to_be_visible()
+            expect(page.get_by_test_id("proof")).to_contain_text("0 of 7,081")
+            expect(unchanged).to_have_count(int(is_short))
+
     def test_a_sheet_is_seen_before_it_is_written_and_another_recipe_begins_anew(self) -> None:
         page = self.page
         self.button("Hand over 9 parts").click()

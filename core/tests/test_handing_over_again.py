@@ -1,6 +1,7 @@
 """Handing a large picture over again: what has not changed is not touched, whatever has happened to the package meanwhile."""
 
 import json
+import shutil
 import zlib
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,9 @@ from yuplet.handover import HandOverReport, hand_over
 from yuplet.illustration.layers import Illustration, Layer
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.plan.recipe import Combination, Extras, Recipe
-from yuplet.rehearsal.proof import prove
+from yuplet.rehearsal.changes import prove_changes
+from yuplet.rehearsal.proof import Proof, prove
+from yuplet.writing import banded_png
 from yuplet.writing.pictures import Sources
 
 CANVAS = Size(1200, 1000)
@@ -37,7 +40,7 @@ class LargePictureTests(FolderTestCase):
         self.package = self.folder / "package"
         self.recipe = Recipe(extras=Extras(combinations=(Combination("dark", hidden=("lamp",)),)))
 
-    def hand_over(self) -> HandOverReport:
+    def hand_over(self, is_proved: bool = True, **options: Any) -> HandOverReport:
         art = Illustration("large", CANVAS, tuple(Layer(name, name, box) for name, box in PLACES.items()), ppi=300)
         digests = {layer: self.scratch.digest(layer) for layer in PLACES}
         report = hand_over(
@@ -49,8 +52,9 @@ class LargePictureTests(FolderTestCase):
             quiet,
             recipe=self.recipe,
             digests=digests,
+            **options,
         )
-        self.assertTrue(report.proof.ok, report.proof)
+        self.assertEqual(report.proof.ok, is_proved, report.proof)
         return report
 
     def repaint_the_lamp(self) -> None:
@@ -126,6 +130,85 @@ class LargePictureTests(FolderTestCase):
             self.repaint_the_lamp()
             self.hand_over()
             self.assertEqual(reference.read_bytes()[25], 2)
+
+    def test_the_proof_looks_at_what_has_changed_and_says_so(self) -> None:
+        first = self.hand_over().proof
+        self.assertEqual((first.looked_at, first.comparisons[0].compared), ("everything", CANVAS.pixels))
+        self.assertTrue(self.manifest()["proved"])
+        self.repaint_the_lamp()
+        again = self.hand_over().proof
+        # The stroke lies in two tiles of 256 x 128 px at most.
+        self.assertEqual(again.looked_at, "changes")
+        self.assertTrue(0 < again.comparisons[0].compared <= 2 * 256 * 128)
+        self.assertEqual(self.hand_over().proof.comparisons[0].compared, 0)
+        whole = self.hand_over(prove_everything=True).proof
+        self.assertEqual((whole.looked_at, whole.comparisons[0].compared), ("everything", CANVAS.pixels))
+
+    def test_what_did_not_come_back_is_said_and_looked_at_as_a_whole_the_next_time(self) -> None:
+        self.hand_over()
+        kept = (self.package / "manifest.json").read_bytes()
+        with mock.patch.object(Proof, "ok", False):
+            self.hand_over(is_proved=False)
+        self.assertFalse(self.manifest()["proved"])
+        self.assertEqual(self.hand_over().proof.looked_at, "everything")
+        self.assertEqual((self.package / "manifest.json").read_bytes(), kept)
+
+    def test_an_image_that_somebody_changed_has_everything_looked_at(self) -> None:
+        self.hand_over()
+        path = self.package / "parts/hill.png"
+        path.write_bytes(_by_another_program(path))
+        self.assertEqual(self.hand_over().proof.looked_at, "everything")
+
+    def test_of_random_faults_it_finds_what_the_whole_proof_finds(self) -> None:
+        self.recipe = Recipe()
+        self.hand_over()
+        before = self.folder / "before"
+        shutil.copytree(self.package, before)
+        red = 0
+        for number in range(10):
+            with self.subTest(number):
+                shutil.rmtree(self.package)
+                shutil.copytree(before, self.package)
+                for _ in range(int(self.rng.integers(1, 4))):
+                    self.plant_a_fault(int(self.rng.integers(0, 6)))
+                short, whole = prove_changes(self.package, before, quiet), prove(self.package, quiet)
+                self.assertEqual(short.looked_at, "changes")
+                self.assertEqual(short.ok, whole.ok)
+                self.assertEqual(sorted(short.faults), sorted(whole.faults))
+                self.assertEqual(short.differing_pixels, whole.differing_pixels)
+                self.assertEqual(short.max_difference, whole.max_difference)
+                self.assertAlmostEqual(short.comparisons[0].mean, whole.comparisons[0].mean, 5)
+                red += not whole.ok
+        self.assertGreater(red, 7)
+
+    def plant_a_fault(self, kind: int) -> None:
+        """Something that a hand-over does not do: in an image, in a place, in what is shown, or in the reference."""
+        manifest = self.manifest()
+        part = manifest["parts"][int(self.rng.integers(0, 3))]
+        if kind < 2:
+            path = self.package / ("reference.png" if kind else part["file"])
+            entry = manifest["reference"] if kind else part
+            picture = np.array(Image.open(path).convert("RGBA"))
+            x, y = (int(self.rng.integers(0, side - 2)) for side in picture.shape[1::-1])
+            picture[y : y + 2, x : x + 2, :3] ^= 3
+            if kind and self.rng.integers(0, 2):
+                channels, bands = banded_png.bands_of(picture, "normal", 1)
+                path.write_bytes(banded_png.encoded(banded_png.Banded(CANVAS, channels, bands, {})))
+            else:
+                Image.fromarray(picture).save(path)
+            if self.rng.integers(0, 2):
+                entry["pixels_crc32"] = f"{zlib.crc32(picture.tobytes()):08x}"
+        elif kind == 2:
+            part["box"]["y"] -= 1
+        elif kind == 3:
+            part["opacity"] = 0.5
+        elif kind == 4:
+            part["blend"] = "multiply"
+        else:
+            part["shown"] = manifest["tree"][manifest["parts"].index(part)]["shown"] = False
+            manifest["counts"]["shown"] -= 1
+            manifest["counts"]["hidden"] += 1
+        (self.package / "manifest.json").write_text(json.dumps(manifest))
 
 
 def _by_another_program(path: Path) -> bytes:

@@ -231,6 +231,13 @@ class PlanTests(ServerTestCase):
         for file in second.files:
             self.assertEqual(before.get(file["file"]) == file, file["file"] not in fresh)
         self.assertIn("parts/glow.png", self.package(first))
+        self.assertEqual([one.report["proof"]["looked_at"] for one in (first, second)], ["everything", "changes"])
+        asked = {"version": 2, "recipe": RECIPE, "prove_everything": True}
+        third = self.ben.post(self.address("hand-overs"), asked, content_type="application/json").json()
+        with tempfile.TemporaryDirectory() as folder:
+            actions.carry_out(third["id"], Path(folder), quiet)()
+        proof = self.cleo.get(self.address("hand-overs")).json()[0]["report"]["proof"]
+        self.assertEqual((proof["looked_at"], proof["comparisons"][0]["compared"]), ("everything", 97 * 73))
 
 
 class HistoryTests(ServerTestCase):

@@ -4,6 +4,7 @@ import hashlib
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -33,8 +34,9 @@ from yuplet.plan.plan import plan_hand_over
 from yuplet.plan.planned import MANIFEST
 from yuplet.plan.recipe import Recipe, Scale
 from yuplet.reading.files import drawing_of, read_illustration
+from yuplet.rehearsal.changes import prove_changes
 from yuplet.rehearsal.proof import Proof, prove
-from yuplet.writing.package import carry_out, earlier_package, edited_since, require_same_illustration
+from yuplet.writing.package import carry_out, earlier_package, edited_since, require_same_illustration, say_unproved
 from yuplet.writing.pictures import Sources
 from yuplet.writing.stores import StagedFolder, alone_in
 
@@ -83,6 +85,7 @@ def hand_over_file(
     recipe: Recipe | None = None,
     given_at: Path | None = None,
     overwrite: bool = True,
+    prove_everything: bool = False,
 ) -> tuple[HandOverReport, list[Renamed], ReadingReport]:
     """Hand over every layer of a file as a part, hidden ones too; with an arrangement that is `given` as a document, as that says.
 
@@ -123,6 +126,7 @@ def hand_over_file(
             recipe=recipe,
             digests=digests,
             overwrite=overwrite,
+            prove_everything=prove_everything,
         )
     return report, renamed, reading
 
@@ -225,6 +229,7 @@ def hand_over(
     recipe: Recipe | None = None,
     digests: Mapping[str, str] | None = None,
     overwrite: bool = True,
+    prove_everything: bool = False,
 ) -> HandOverReport:
     """Plan, write and prove a package.
 
@@ -232,7 +237,8 @@ def hand_over(
     it stays as it was, and what has not changed stays for good. Files of the earlier package that are no longer wanted are listed, and
     stay unless `remove_obsolete` is true. `digests` tells the pixels of
     layers apart; without it everything counts as changed. What is not of the package is left alone. Files of it that somebody has changed
-    since are overwritten and listed, unless `overwrite` is false.
+    since are overwritten and listed, unless `overwrite` is false. Where the earlier package was proved, only what has changed is looked at,
+    unless `prove_everything` is true.
 
     Raises
     ------
@@ -254,7 +260,7 @@ def hand_over(
         if in_the_way:
             raise FolderNotOurs(str(folder), in_the_way[0])
         gone = set(obsolete if remove_obsolete else ())
-        edited = [name for name in edited_since(folder, earlier) if name in gone or name in plan.files]
+        edited = [name for name in edited_since(folder, earlier, workers) if name in gone or name in plan.files]
         if edited and not overwrite:
             raise EditedSince(str(folder), edited)
         known = {name: file for name, file in earlier.known.items() if name not in edited}
@@ -263,7 +269,13 @@ def hand_over(
             kept = [] if remove_obsolete else obsolete
             written = carry_out(plan, sources, staged, lambda k, n: progress("write", k, n), workers, kept, earlier)
             _require_few_bytes(sum(written[name].bytes for name in plan.files), recipe)
-            proof = prove(staged.folder, lambda k, n: progress("prove", k, n), workers)
+            told = partial(progress, "prove")
+            if edited or prove_everything:
+                proof = prove(staged.folder, told, workers)
+            else:
+                proof = prove_changes(staged.folder, folder, told, workers)
+            if not proof.ok:
+                say_unproved(staged, written)
             staged.publish(MANIFEST, obsolete if remove_obsolete else ())
     warnings = [note.sentence for note in plan.notes]
     if edited:

@@ -192,9 +192,12 @@ class Work:
         remove_obsolete: bool = False,
         progress: Callable[[str, int, int], None] = lambda *_: None,
         overwrite: bool = True,
+        prove_everything: bool = False,
     ) -> HandOverReport:
-        """Write a package and prove it; until it is proved the folder stays as it was. Raises `PlanError` or `WriteError`, which is
-        `EditedSince` where somebody has changed a file of the earlier package and `overwrite` is false.
+        """Write a package and prove it; until it is proved the folder stays as it was. Where it holds an earlier package that was proved, only what has
+        changed is looked at, unless `prove_everything` is true.
+
+        Raises `PlanError` or `WriteError`, which is `EditedSince` where somebody has changed a file of the earlier package and `overwrite` is false.
         """
         wanted = _recipe(recipe)
         self._layers.put_into(self._scratch)
@@ -209,6 +212,7 @@ class Work:
             recipe=wanted,
             digests=self._digests(wanted),
             overwrite=overwrite,
+            prove_everything=prove_everything,
         )
 
     def _planned(self, recipe: Recipe | Mapping[str, Any] | None) -> Plan:

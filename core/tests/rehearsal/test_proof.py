@@ -1,5 +1,6 @@
 """The proof turns red for every fault that is planted here, and names it."""
 
+import json
 import shutil
 import zlib
 from typing import Any
@@ -7,8 +8,10 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from tests.packages import PackageTestCase, tree_node
+from tests.packages import PackageTestCase, quiet, tree_node
 from yuplet.errors import PackageError
+from yuplet.rehearsal.changes import prove_changes
+from yuplet.rehearsal.proof import Proof
 
 
 class ProofTests(PackageTestCase):
@@ -240,3 +243,23 @@ class ProofTests(PackageTestCase):
         (self.package / "manifest.json").unlink()
         with self.assertRaisesRegex(PackageError, "Give the folder that holds a package"):
             self.prove()
+
+
+class AfterAChangeTests(ProofTests):
+    """The same faults, each beside the package that it was planted in, of which only what has changed is looked at."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        shutil.copytree(self.package, self.folder / "before")
+
+    def prove(self) -> Proof:
+        return prove_changes(self.package, self.folder / "before", quiet)
+
+    def test_a_package_that_did_not_come_back_is_looked_at_as_a_whole(self) -> None:
+        self.assertEqual(self.prove().looked_at, "changes")
+        for change in ({"proved": False}, {"made_by": "Yuplet 0.0.0"}):
+            before = self.manifest() | change
+            (self.folder / "before" / "manifest.json").write_text(json.dumps(before))
+            self.assertEqual(self.prove().looked_at, "everything")
+        shutil.rmtree(self.folder / "before")
+        self.assertEqual(self.prove().looked_at, "everything")

@@ -122,16 +122,10 @@ class JoinedSumsTests(unittest.TestCase):
     @given(st.binary(max_size=700), st.binary(max_size=700))
     @settings(max_examples=100, deadline=None)
     def test_sums_of_two_pieces_are_that_of_both(self, one: bytes, other: bytes) -> None:
-        self.assertEqual(
-            banded_png.crc32_joined(zlib.crc32(one), zlib.crc32(other), len(other)), zlib.crc32(one + other)
-        )
         joined = banded_png.adler32_joined(zlib.adler32(one), zlib.adler32(other), len(other))
         self.assertEqual(joined, zlib.adler32(one + other))
 
     def test_also_of_very_long_ones(self) -> None:
         one, other = b"\xff" * 3_000_001, b"\x01" * 70_000_000
-        self.assertEqual(
-            banded_png.crc32_joined(zlib.crc32(one), zlib.crc32(other), len(other)), zlib.crc32(one + other)
-        )
         joined = banded_png.adler32_joined(zlib.adler32(one), zlib.adler32(other), len(other))
         self.assertEqual(joined, zlib.adler32(one + other))

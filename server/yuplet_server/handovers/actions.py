@@ -58,6 +58,7 @@ def ask(
     only: Iterable[str] | None = None,
     folder: str = "",
     remove_obsolete: bool = False,
+    prove_everything: bool = False,
 ) -> HandOver:
     """Ask for a hand-over of the version whose plan was seen, into a folder of this machine too where one is given.
 
@@ -67,7 +68,7 @@ def ask(
     one = queries.asked(illustration, document, only, folder, version, user)
     plan = apart.ask(illustration.pk, queries.plan_to_do, one)
     with transaction.atomic():
-        return start(one, user, plan, remove_obsolete)
+        return start(one, user, plan, remove_obsolete, prove_everything=prove_everything)
 
 
 def start(
@@ -76,6 +77,7 @@ def start(
     plan: dict[str, Any] | None = None,
     remove_obsolete: bool = False,
     followed_by: Job | None = None,
+    prove_everything: bool = False,
 ) -> HandOver:
     """Start a hand-over within a transaction; without a plan that somebody saw it is made when it is carried out."""
     illustration = one.illustration
@@ -93,6 +95,7 @@ def start(
         plan=plan or {},
         folder=str(one.folder or ""),
         remove_obsolete=remove_obsolete,
+        prove_everything=prove_everything,
         created_by=user,
     )
     made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user, followed_by)
@@ -133,6 +136,7 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
             illustration_id=str(illustration.uid),
             recipe=recipe,
             digests=with_shapes(pixels.digests, read, recipe, drawing),
+            prove_everything=asked.prove_everything,
         )
     files = []
     kept = set(report.kept)

@@ -118,6 +118,7 @@ class HandOver(models.Model):
     files = models.JSONField(default=list)
     folder = models.CharField(max_length=1000, blank=True)
     remove_obsolete = models.BooleanField(default=False)
+    prove_everything = models.BooleanField(default=False)
     package_bytes = models.BigIntegerField(default=0)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     created_at = models.DateTimeField(auto_now_add=True)

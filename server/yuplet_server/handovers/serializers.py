@@ -162,6 +162,11 @@ class AskSerializer(PlanWantedSerializer):
     remove_obsolete = serializers.BooleanField(
         required=False, default=False, help_text="Whether files of the folder that are no longer wanted are removed."
     )
+    prove_everything = serializers.BooleanField(
+        required=False,
+        default=False,
+        help_text="Whether the proof looks at what has not changed since the package before, too.",
+    )
     version = serializers.IntegerField(help_text="The version of the plan that was seen.")
 
 
@@ -178,6 +183,9 @@ class ComparisonSerializer(serializers.Serializer[Any]):
     way = serializers.CharField()
     scale = serializers.FloatField()
     pixels = serializers.IntegerField()
+    compared = serializers.IntegerField(
+        required=False, help_text="Pixels that were compared now; the others were in an earlier proof. Absent: all."
+    )
     differing_pixels = serializers.IntegerField()
     largest = serializers.FloatField()
     mean = serializers.FloatField()
@@ -209,6 +217,9 @@ class ProofSerializer(InventorySerializer):
     max_difference = serializers.FloatField(allow_null=True)
     worst = WorstSerializer(allow_null=True)
     comparisons = ComparisonSerializer(many=True)
+    looked_at = serializers.ChoiceField(
+        choices=["everything", "changes"], required=False, help_text="Absent: everything."
+    )
 
 
 class WrittenFileSerializer(serializers.Serializer[Any]):

@@ -121,6 +121,7 @@ class HandOversView(APIView):
             asked["only"],
             asked["folder"],
             asked["remove_obsolete"],
+            asked["prove_everything"],
         )
         return Response(HandOverSerializer(made).data, status=201)
 

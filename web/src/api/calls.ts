@@ -272,12 +272,19 @@ export const handOver = (
   recipe: Recipe | null,
   only: readonly string[] | null,
   folder: string,
-  removeObsolete: boolean,
+  how: { removeObsolete: boolean; proveEverything: boolean },
 ) =>
   body(
     client.POST('/api/illustrations/{illustration}/hand-overs', {
       params: { path: { illustration } },
-      body: { version, recipe, only: only && [...only], folder, remove_obsolete: removeObsolete },
+      body: {
+        version,
+        recipe,
+        only: only && [...only],
+        folder,
+        remove_obsolete: how.removeObsolete,
+        prove_everything: how.proveEverything,
+      },
     }),
   );
 

@@ -1574,6 +1574,11 @@ export interface components {
              * @default false
              */
             remove_obsolete?: boolean;
+            /**
+             * @description Whether the proof looks at what has not changed since the package before, too.
+             * @default false
+             */
+            prove_everything?: boolean;
             /** @description The version of the plan that was seen. */
             version: number;
         };
@@ -1775,6 +1780,8 @@ export interface components {
             /** Format: double */
             scale: number;
             pixels: number;
+            /** @description Pixels that were compared now; the others were in an earlier proof. Absent: all. */
+            compared?: number;
             differing_pixels: number;
             /** Format: double */
             largest: number;
@@ -2674,6 +2681,12 @@ export interface components {
             looks: components["schemas"]["Appearance"][];
             lines: components["schemas"]["LookLine"][];
         };
+        /**
+         * @description * `everything` - everything
+         *     * `changes` - changes
+         * @enum {string}
+         */
+        LookedAtEnum: "everything" | "changes";
         /** @description An image that may be lined up, in the picture of that name. */
         LooseImage: {
             file: string;
@@ -3597,6 +3610,13 @@ export interface components {
             max_difference: number | null;
             worst: components["schemas"]["Worst"] | null;
             comparisons: components["schemas"]["Comparison"][];
+            /**
+             * @description Absent: everything.
+             *
+             *     * `everything` - everything
+             *     * `changes` - changes
+             */
+            looked_at?: components["schemas"]["LookedAtEnum"];
         };
         /** @enum {string} */
         PropertyEnum: "translate" | "rotate" | "scale" | "opacity" | "shown" | "offset-distance" | "camera" | "ground";

@@ -151,6 +151,7 @@ def _one(options: argparse.Namespace, file: Path, folder: Path, progress: Progre
         recipe,
         arrangement,
         options.overwrite,
+        options.prove_everything,
     )
     said = {
         "parts": report.parts,

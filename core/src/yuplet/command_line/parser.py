@@ -132,6 +132,11 @@ def _handing_over(commands: "Commands") -> None:
             "--overwrite", action="store_true", help="also files of the earlier package that somebody has changed since"
         )
         one.add_argument("--remove-obsolete", action="store_true", help="remove files that the package no longer has")
+        one.add_argument(
+            "--prove-everything",
+            action="store_true",
+            help="also what has not changed since the earlier package was proved",
+        )
 
 
 def _arranging(commands: "Commands") -> None:

@@ -14,9 +14,9 @@ def faults_of_parts(package: Package, images: Mapping[str, Mapping[Source, Decod
     empty: list[str] = []
     for part in package.parts:
         faults += [f"'{part.label}': {what}." for what in _contradictions(part, package)]
-        found = images[part.id]
+        found = images.get(part.id, {})
         if len(found) < len(part.sources):
-            continue  # said already: missing or unreadable
+            continue  # not looked at, or said already: missing or unreadable
         if all(image.content is None for image in found.values()):
             empty.append(part.source.file)
             continue

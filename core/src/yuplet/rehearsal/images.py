@@ -1,5 +1,6 @@
 """The images of a package, decoded once by Pillow and kept as raw bytes on disk, so that bands of rows can be read."""
 
+import io
 import threading
 import zlib
 from collections.abc import Iterable, Iterator, Mapping
@@ -12,6 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
+
+from yuplet.rehearsal.png_rows import lowered
 
 # The limit is ours, and is looked at before a pixel is decoded.
 Image.MAX_IMAGE_PIXELS = None
@@ -80,6 +83,13 @@ def decode(path: Path, raw: Path) -> Decoded:
         image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
         is_plain = opened.format == "PNG" and opened.mode in ("RGBA", "RGB") and not opened.info.keys() & _COLOURED
     return replace(kept(image, raw), png=path if is_plain else None)
+
+
+def decode_rows(path: Path, top: int, bottom: int, raw: Path) -> Decoded:
+    """Rows `top` to `bottom` (the first outside) of an image, as one of its own; of a PNG nothing below is decoded. Raises like `decode`."""
+    with Image.open(io.BytesIO(lowered(path.read_bytes(), bottom))) as opened:
+        _check_size(opened)
+        return kept(opened.convert("RGBA").crop((0, top, opened.width, bottom)), raw)
 
 
 _COLOURED = {"icc_profile", "gamma", "chromaticity"}

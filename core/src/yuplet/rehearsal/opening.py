@@ -1,7 +1,7 @@
 """A package with a manifest, opened: its images decoded once, and the ways in which the picture can be put together from it."""
 
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -17,7 +17,7 @@ from yuplet.rehearsal.inventory import Inventory
 from yuplet.rehearsal.layered import scene_of_layers
 from yuplet.rehearsal.lining_up import Laid, Proposal
 from yuplet.rehearsal.model import scene_of_model
-from yuplet.rehearsal.package import ExtraEntry, Package, PartUse, Source
+from yuplet.rehearsal.package import ExtraEntry, Package, PartEntry, PartUse, Source
 from yuplet.rehearsal.page import scene_of_page
 from yuplet.rehearsal.picture import Placed, Scene, Way, scene_of
 
@@ -46,17 +46,26 @@ class OpenPackage:
         inventory: Inventory,
         scratch: Path,
         grid: tuple[int, int] | None = None,
+        only: Collection[str] | None = None,
     ) -> None:
+        """`only` are the parts whose images are wanted, by their ids; then the reference picture is not decoded either."""
         self.package, self.paths, self.inventory = package, paths, inventory
-        self._scratch, self._grid = scratch, grid
+        self._scratch, self._grid, self._only = scratch, grid, only
         self._images: dict[str, Decoded] = {}
-        self._laid: dict[str, dict[Source, Decoded]] = {}
+        self.laid: dict[str, dict[Source, Decoded]] = {}
 
     @property
     def files(self) -> list[str]:
         """The files to be decoded whole: the reference picture, and all images but animated ones."""
-        sources = [source for part in self.package.parts for source in part.sources if source.moment is None]
-        return list(dict.fromkeys((self.package.reference, *(source.file for source in sources))))
+        sources = [source for part in self.wanted for source in part.sources if source.moment is None]
+        reference = [self.package.reference] if self._only is None else []
+        return list(dict.fromkeys((*reference, *(source.file for source in sources))))
+
+    @property
+    def wanted(self) -> list[PartEntry]:
+        """The parts whose images are looked at."""
+        only = self._only
+        return [part for part in self.package.parts if only is None or part.id in only]
 
     @property
     def ways(self) -> list[Way]:
@@ -69,7 +78,7 @@ class OpenPackage:
             found.append("whole canvas")
         if self._drawings:
             found.append("vector")
-        return [*found, *self._beside]
+        return [*found, *self.beside]
 
     @property
     def every_way(self) -> list[Way]:
@@ -115,8 +124,8 @@ class OpenPackage:
             if image is not None:
                 self._images[name] = image
             step()
-        self._laid = _Pictures(self, self._images, self._scratch).laid()
-        faults, empty = faults_of_parts(self.package, self._laid)
+        self.laid = _Pictures(self, self._images, self._scratch).laid()
+        faults, empty = faults_of_parts(self.package, self.laid)
         self.inventory.empty += empty
         self.inventory.faults += [
             *faults,
@@ -130,8 +139,10 @@ class OpenPackage:
         if way == "sheet":
             return None
         found = self._images.get(self.package.reference)
-        if found is None:
-            return None
+        return None if found is None else self.accepted(found)
+
+    def accepted(self, found: Decoded) -> Decoded | None:
+        """A reference picture as it is taken; what does not fit is a fault, and one of another size is none."""
         if (found.width, found.height) != (self.package.width, self.package.height):
             self.inventory.faults.append("The reference picture is not as large as the canvas.")
             return None
@@ -142,24 +153,24 @@ class OpenPackage:
     def scene(self, way: Way) -> Scene | None:
         """What is to be put together in one of the `ways`; None, and a fault in the inventory, where it cannot be read."""
         if way in ("places", "whole canvas"):
-            return scene_of(self.package, way, self._laid)
+            return scene_of(self.package, way, self.laid)
         if way in ("interface", "planes"):
             derive = scene_from_fractions if way == "interface" else scene_from_depths
-            scene, faults = derive(scene_of(self.package, "places", self._laid), self.package)
+            scene, faults = derive(scene_of(self.package, "places", self.laid), self.package)
             self.inventory.faults += faults
             return scene
         if way == "vector":
             return self._scene_of_drawings()
         if way == "sheet":
             return self._scene_of_cells()
-        return self._scene_beside(self._beside[way])
+        return self._scene_beside(self.beside[way])
 
     def loose_images(self, way: Way) -> dict[str, Decoded]:
         """None: each lies where the manifest says."""
         return {}
 
     @property
-    def _beside(self) -> dict[Way, ExtraEntry]:
+    def beside(self) -> dict[Way, ExtraEntry]:
         """Files beside the images that the picture can be put together from; of a flip-book in numbered files the first."""
         found: dict[Way, ExtraEntry] = {}
         for entry in self.package.extras:
@@ -180,7 +191,7 @@ class OpenPackage:
                 if path is not None:
                     text = path.read_text("utf-8")
                     texts |= symbols_of(text) if entry.kind == "symbols" else {str(entry.part): text}
-            return scene_of_drawings(scene_of(self.package, "vector", self._laid), self.package, texts, self._scratch)
+            return scene_of_drawings(scene_of(self.package, "vector", self.laid), self.package, texts, self._scratch)
         except Exception as error:  # it is there to judge what anybody wrote
             self.inventory.faults.append(f"The drawings of the parts cannot be put together: {error}.")
             return None
@@ -274,7 +285,7 @@ class _Pictures:
         """By each part's id; those that are missing or cannot be read are absent."""
         self._take_moments()
         found: dict[str, dict[Source, Decoded]] = {}
-        for part in self._opened.package.parts:
+        for part in self._opened.wanted:
             own = {source: image for source in part.sources if (image := self._picture(source)) is not None}
             if part.mirrored or part.quarters:
                 own = {source: self._turn(source, image, part.mirrored, part.quarters) for source, image in own.items()}
@@ -295,7 +306,7 @@ class _Pictures:
 
     def _take_moments(self) -> None:
         wanted: dict[str, list[int]] = {}
-        for part in self._opened.package.parts:
+        for part in self._opened.wanted:
             for source in part.sources:
                 if source.moment is not None:
                     wanted.setdefault(source.file, []).append(source.moment)

@@ -152,6 +152,8 @@ class Package:
     camera: tuple[float, float] | None
     expected: tuple[str, ...]
     obsolete: tuple[str, ...]
+    made_by: str
+    is_proved: bool
 
 
 def open_package(folder: Path, manifest: str = MANIFEST) -> Package:
@@ -228,6 +230,8 @@ def _package(folder: Path, manifest: str, value: dict[str, Any]) -> Package:
         camera=(float(value["camera"]["distance"]), float(value["camera"]["travel"])) if "camera" in value else None,
         expected=files,
         obsolete=tuple(value["obsolete"]),
+        made_by=str(value["made_by"]),
+        is_proved=value.get("proved") is True,
     )
 
 

@@ -79,13 +79,15 @@ class Scene:
 class Comparison:
     """A picture that was put together in one `way` at one `scale`, beside the reference picture.
 
-    Where nothing may differ, `largest` is in levels of colour as it is; else of colour weighted by alpha, as `mean` always is.
+    So many of its pixels were `compared` now, the others when it was proved before. Where nothing may differ, `largest` is in levels of
+    colour as it is; else of colour weighted by alpha, as `mean` always is.
     `worst` is the place of the largest difference and the part that it most likely belongs to.
     """
 
     way: Way
     scale: float
     pixels: int
+    compared: int
     differing_pixels: int
     largest: float
     mean: float
@@ -105,7 +107,7 @@ def scene_of(package: Package, way: Way, images: Mapping[str, Mapping[Source, De
     """A package as its manifest says it: images by part and where they are."""
     placed = {}
     for part in package.parts:
-        image = images[part.id].get(part.source)
+        image = images.get(part.id, {}).get(part.source)
         if image is not None:
             left, top = (0, 0) if way == "whole canvas" else (part.left, part.top)
             seen = part.said["trim"]
@@ -163,6 +165,7 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
         way=scene.way,
         scale=scene.scale,
         pixels=pixels,
+        compared=pixels,
         differing_pixels=int(found["differing"]),
         largest=_shortest(int(found["largest"]) / level)
         if scene.largest == 0

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from yuplet.rehearsal.inventory import Inventory, is_there, take_stock
 from yuplet.rehearsal.opening import OpenPackage
@@ -16,10 +16,11 @@ from yuplet.rehearsal.picture import Comparison, bands_of, compare
 @dataclass(slots=True, kw_only=True)
 class Proof(Inventory):
     """What the rehearsal found: the inventory, and `comparisons`, one for each way of reading the package and each scale, that of the main
-    manifest first; it is empty when there is no reference picture to compare with.
+    manifest first; it is empty when there is no reference picture to compare with. It has `looked_at` everything, or at the changes since an earlier proof.
     """
 
     comparisons: list[Comparison] = field(default_factory=list)
+    looked_at: Literal["everything", "changes"] = "everything"
 
     @property
     def ok(self) -> bool:
@@ -68,7 +69,7 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
     packages = [main, *(open_package(folder, name) for name in main.others if is_there(folder, name))]
     proof = Proof(expected=0, found=0, pixels=main.width * main.height)
     paths = take_stock(packages, proof)
-    total = sum(_steps(OpenPackage(package, paths, proof, folder)) for package in packages)
+    total = sum(steps_of(OpenPackage(package, paths, proof, folder)) for package in packages)
     done = 0
 
     def step() -> None:
@@ -79,16 +80,16 @@ def prove(folder: Path, progress: Callable[[int, int], None], workers: int = 2) 
     progress(0, total)
     for package in packages:
         with tempfile.TemporaryDirectory() as scratch, ThreadPoolExecutor(workers) as pool:
-            _prove_one(OpenPackage(package, paths, proof, Path(scratch)), proof, pool, step)
+            prove_one(OpenPackage(package, paths, proof, Path(scratch)), proof, pool, step)
     proof.unreadable.sort()
     return proof
 
 
-def _steps(opened: OpenPackage) -> int:
+def steps_of(opened: OpenPackage) -> int:
     return len(opened.files) + len(opened.ways) * len(bands_of(opened.package.height))
 
 
-def _prove_one(opened: OpenPackage, proof: Proof, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None:
+def prove_one(opened: OpenPackage, proof: Proof, pool: ThreadPoolExecutor, step: Callable[[], None]) -> None:
     opened.load(pool, step)
     reference = opened.reference("places")
     if reference is None:

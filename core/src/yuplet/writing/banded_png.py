@@ -60,7 +60,7 @@ class Banded:
         """Of the RGBA pixels of the whole picture."""
         total, width = 0, self.size.width * 4
         for index, band in enumerate(self.bands):
-            total = crc32_joined(total, band.pixels_crc32, _rows_in(index, self.size) * width)
+            total = zlib_ng.crc32_combine(total, band.pixels_crc32, _rows_in(index, self.size) * width)
         return total
 
 
@@ -182,34 +182,6 @@ def adler32_joined(first: int, second: int, length: int) -> int:
     together = low + (second & 0xFFFF) - 1
     high += (second >> 16) + length * (low - 1)
     return (high % _LARGEST_PRIME) << 16 | together % _LARGEST_PRIME
-
-
-def crc32_joined(first: int, second: int, length: int) -> int:
-    """The CRC-32 (PNG, annex D) of two pieces of data joined, the second with so many bytes.
-
-    The first is multiplied by x to the power of 8 · length, modulo the polynomial: what that many zero bytes behind it would make of it.
-
-    >>> import zlib
-    >>> crc32_joined(zlib.crc32(b"one "), zlib.crc32(b"two"), 3) == zlib.crc32(b"one two")
-    True
-    """
-    power, square = 1 << 31, 1 << 23
-    while length:
-        if length & 1:
-            power = _times(power, square)
-        square = _times(square, square)
-        length >>= 1
-    return _times(power, first) ^ second
-
-
-def _times(one: int, other: int) -> int:
-    """The product of two polynomials over GF(2), the lowest power in the highest bit, modulo that of CRC-32."""
-    product = 0
-    for bit in range(31, -1, -1):
-        if one >> bit & 1:
-            product ^= other
-        other = other >> 1 ^ (0xEDB88320 if other & 1 else 0)
-    return product
 
 
 def changed_bands(before: Banded, made: Mapping[int, Band]) -> tuple[Band, ...] | None:

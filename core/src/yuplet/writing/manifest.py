@@ -101,6 +101,8 @@ def manifest(
         "parts": [_part(planned, plan, at, written) for planned in plan.parts],
         "tree": [node(row) for row in plan.tree],
         "obsolete": list(obsolete) if is_main else [],
+        # Nobody sees the package before that has been tried.
+        **({"proved": True} if is_main else {}),
     }
 
 

@@ -20,7 +20,7 @@ from yuplet.writing import manifest as manifests
 from yuplet.writing.credits import credits_text
 from yuplet.writing.manifest import WrittenFile
 from yuplet.writing.pictures import Sources
-from yuplet.writing.stores import FileStore
+from yuplet.writing.stores import FileStore, StagedFolder
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,8 +106,20 @@ def carry_out(
                 work.write(sheet.table, sheets.table(plan, at, sheet))
     for at in reversed(plan.scales):
         value = manifests.manifest(plan, at, work.written, obsolete, comes_back(plan, at, sources))
-        work.write(at.manifest, json.dumps(value, indent=1, ensure_ascii=False).encode())
+        work.write(at.manifest, _manifest_file(value))
     return work.written
+
+
+def say_unproved(staged: StagedFolder, written: dict[str, WrittenFile]) -> None:
+    """Say in the main manifest of a package that was written that it did not come back: until then it says that it did."""
+    value = documents.parsed(within(staged.folder, PackagePath(MANIFEST)).read_bytes())
+    data = _manifest_file({**value, "proved": False})
+    staged.write(PackagePath(MANIFEST), data)
+    written[MANIFEST] = WrittenFile(len(data), hashlib.sha256(data).hexdigest())
+
+
+def _manifest_file(value: Mapping[str, Any]) -> bytes:
+    return json.dumps(value, indent=1, ensure_ascii=False).encode()
 
 
 @dataclass(frozen=True, slots=True)
@@ -285,16 +297,17 @@ def earlier_package(folder: Path) -> Earlier:
     return replace(earlier, files=frozenset(found), known=known, read=read, foreign=tuple(foreign))
 
 
-def edited_since(folder: Path, earlier: Earlier) -> list[str]:
+def edited_since(folder: Path, earlier: Earlier, workers: int = 2) -> list[str]:
     """The files of a package in a folder that are not as they were written, in order; the manifests themselves are not looked at."""
-    found = []
-    for name in sorted(earlier.files):
+
+    def is_edited(name: str) -> bool:
         was = earlier.said.get(name)
-        path = within(folder, PackagePath(name))
-        with path.open("rb") as content:
-            if was and hashlib.file_digest(content, "sha256").hexdigest() != was:
-                found.append(name)
-    return found
+        with within(folder, PackagePath(name)).open("rb") as content:
+            return bool(was) and hashlib.file_digest(content, "sha256").hexdigest() != was
+
+    names = sorted(earlier.files)
+    with ThreadPoolExecutor(workers) as pool:
+        return [name for name, edited in zip(names, pool.map(is_edited, names), strict=True) if edited]
 
 
 def require_same_illustration(earlier: Earlier, illustration_id: str, folder: Path) -> None:

@@ -144,6 +144,9 @@ class StagedFolder:
         path = within(self.folder, name)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
+            # What was taken over is the file of the wished folder itself.
+            path.unlink(missing_ok=True)
+            self._kept.discard(name)
             path.write_bytes(data)
         except OSError as error:
             raise _cannot_write(path, error) from error

@@ -32,6 +32,9 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
           ? 'The picture could not be put together again.'
           : `Put together again: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
       </p>
+      {proof.looked_at === 'changes' && (
+        <p className={classes.facts}>{comparedNow(proof)} The rest is as it was when it was last checked.</p>
+      )}
       {!proof.ok && <Faults proof={proof} />}
       {proof.comparisons.length > 1 && (
         <ul className={classes.comparisons}>
@@ -56,6 +59,14 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
       </Button>
     </section>
   );
+}
+
+/** What a proof of the changes has compared, in a sentence. */
+function comparedNow(proof: Proof): string {
+  const compared = proof.comparisons[0]?.compared ?? proof.pixels;
+  return compared > 0
+    ? `Compared where something has changed: ${count(compared)} pixels.`
+    : 'Nothing in the picture has changed since the hand-over before.';
 }
 
 function Faults({ proof }: { proof: Proof }) {

@@ -60,6 +60,14 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
                 checked={handing.isOfChosen}
                 onChange={(event) => handing.setOfChosen(event.currentTarget.checked)}
               />
+              {images.some((file) => file.change === 'same') && (
+                <Checkbox
+                  size="xs"
+                  label="Check unchanged parts again too"
+                  checked={handing.provesEverything}
+                  onChange={(event) => handing.setProvesEverything(event.currentTarget.checked)}
+                />
+              )}
             </div>
           )}
           {plan.notes.length > 0 && (

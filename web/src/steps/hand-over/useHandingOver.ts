@@ -24,6 +24,7 @@ export function useHandingOver(
   const [folder, setFolder] = useState('');
   const [target, setTarget] = useState(folder);
   const [removesObsolete, setRemovesObsolete] = useState(false);
+  const [provesEverything, setProvesEverything] = useState(false);
   const [isOfChosen, setOfChosen] = useState(false);
   const [error, setError] = useState<string | null>(null);
   useEffect(() => {
@@ -41,7 +42,10 @@ export function useHandingOver(
   const ask = async () => {
     setError(null);
     try {
-      await handOver(illustration, version, recipe, only, folder, removesObsolete);
+      await handOver(illustration, version, recipe, only, folder, {
+        removeObsolete: removesObsolete,
+        proveEverything: provesEverything,
+      });
     } catch (problem) {
       if (!(problem instanceof Refusal)) throw problem;
       setError(problem.message);
@@ -66,6 +70,8 @@ export function useHandingOver(
     setFolder,
     removesObsolete,
     setRemovesObsolete,
+    provesEverything,
+    setProvesEverything,
     handOvers: handOvers.data ?? [],
     last,
     running: handOvers.data?.find((one) => isRunning(one.job)),
