@@ -12,6 +12,7 @@ with two cores; nothing here is asserted by a test.
 """
 SCRIPTS = (
     "hand_over",
+    "very_large",
     "kinds",
     "packing",
     "line_up",

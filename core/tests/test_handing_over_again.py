@@ -11,6 +11,7 @@ import numpy as np
 from PIL import Image
 
 from tests.packages import FolderTestCase, quiet
+from tests.writing.test_banded_png import in_bands
 from tests.writing.test_png import chunks
 from yuplet.arrangement.tree import arrangement_of
 from yuplet.geometry import Box, Size
@@ -192,8 +193,7 @@ class LargePictureTests(FolderTestCase):
             x, y = (int(self.rng.integers(0, side - 2)) for side in picture.shape[1::-1])
             picture[y : y + 2, x : x + 2, :3] ^= 3
             if kind and self.rng.integers(0, 2):
-                channels, bands = banded_png.bands_of(picture, "normal", 1)
-                path.write_bytes(banded_png.encoded(banded_png.Banded(CANVAS, channels, bands, {})))
+                path.write_bytes(banded_png.encoded(in_bands(picture)))
             else:
                 Image.fromarray(picture).save(path)
             if self.rng.integers(0, 2):

@@ -30,8 +30,9 @@ def picture_of(kind: str, height: int = 300, width: int = 70) -> np.ndarray:
 
 
 def in_bands(picture: np.ndarray, **notes: np.ndarray) -> banded_png.Banded:
-    channels, bands = banded_png.bands_of(picture, "normal", 2)
-    return banded_png.Banded(Size(picture.shape[1], picture.shape[0]), channels, bands, notes)
+    bands = banded_png.Bands(Size(picture.shape[1], picture.shape[0]), "normal")
+    bands.add_all(picture, 2)
+    return bands.finished(notes, 2)
 
 
 class BandedTests(unittest.TestCase):
@@ -54,6 +55,30 @@ class BandedTests(unittest.TestCase):
                     opened = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
                     if channels == 4:
                         np.testing.assert_array_equal(opened[..., [2, 1, 0, 3]], picture)
+
+    def test_the_order_in_which_bands_come_does_not_matter(self) -> None:
+        picture = picture_of("rgba")
+        picture[:128, :, 3] = 255
+        picture[128:256] = 0
+        wanted = banded_png.encoded(in_bands(picture))
+        for tops in ((0, 128, 256), (256, 128, 0), (128, 0, 256)):
+            bands = banded_png.Bands(Size(70, 300), "normal")
+            for top in tops:
+                bands.add(picture[top : top + 128], top)
+            np.testing.assert_array_equal(bands.picture(), picture)
+            self.assertEqual(banded_png.encoded(bands.finished({}, 1)), wanted)
+
+    def test_few_colours_are_counted_over_all_bands(self) -> None:
+        for count in (256, 257):
+            picture = np.zeros((300, 70, 4), np.uint8)
+            numbers = np.arange(count)
+            picture[numbers % 300, numbers // 300] = np.stack(
+                [numbers % 256, numbers // 256, numbers, numbers * 0 + 255], 1
+            )
+            picture[picture[..., 3] == 0] = picture[0, 0]
+            bands = banded_png.Bands(Size(70, 300), "normal")
+            bands.add_all(picture, 2)
+            self.assertEqual(bands.has_few_colours, count == 256)
 
     def test_chunks_keep_to_the_standard(self) -> None:
         found = chunks(banded_png.encoded(in_bands(picture_of("rgba"))))

@@ -11,6 +11,7 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
+from tests.writing.test_banded_png import in_bands
 from yuplet.arrangement.tree import PartGroup, Row, arrangement_of
 from yuplet.geometry import Box, Size
 from yuplet.illustration.layers import Illustration, Layer
@@ -81,20 +82,27 @@ class WholePictureTestCase(unittest.TestCase):
         return made.data
 
     def composed_again(self, earlier: bytes) -> tuple[bytes, int]:
-        """The picture, and how many tiles were composed for it beside the comparison."""
-        areas: list[Box | None] = []
-        plain = incremental_reference.composed
+        """The picture, and how many tiles were composed for it."""
+        areas: list[Box] = []
+        plain, whole = incremental_reference.composed, incremental_reference.compose_bands
 
         def counted(*arguments: object) -> object:
-            areas.append(arguments[5] if len(arguments) > 5 else None)  # type: ignore[arg-type]
+            areas.append(arguments[5])  # type: ignore[arg-type]
             return plain(*arguments)  # type: ignore[arg-type]
 
-        with mock.patch.object(incremental_reference, "composed", counted):
+        def all_counted(*arguments: object) -> None:
+            areas.extend([Box(0, 0, *CANVAS)] * -(-CANVAS.height // incremental_reference.TILE.height))
+            whole(*arguments)  # type: ignore[arg-type]
+
+        with (
+            mock.patch.object(incremental_reference, "composed", counted),
+            mock.patch.object(incremental_reference, "compose_bands", all_counted),
+        ):
             plan = self.plan()
             data = incremental_reference.written(
                 plan, plan.main, plan.tree, Sources(self.scratch, None, self.digests()), 2, earlier
             ).data
-        tiles = sum(TILES if area is None else -(-area.width // incremental_reference.TILE.width) for area in areas)
+        tiles = sum(-(-area.width // incremental_reference.TILE.width) for area in areas)
         return data, tiles
 
     def change(self, change: str) -> None:
@@ -191,8 +199,7 @@ class WholePictureTests(WholePictureTestCase):
         Image.new("RGBA", CANVAS, (9, 9, 9, 255)).save(other, "PNG")
         self.written(other.getvalue())
         self.written(b"torn")
-        channels, bands = banded_png.bands_of(np.zeros((128, 700, 4), np.uint8), "quick", 1)
-        self.written(banded_png.encoded(banded_png.Banded(Size(700, 128), channels, bands, {})))
+        self.written(banded_png.encoded(in_bands(np.zeros((128, 700, 4), np.uint8))))
 
     def test_few_colours_are_written_by_their_numbers(self) -> None:
         for layer in self.boxes:

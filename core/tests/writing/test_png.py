@@ -94,9 +94,10 @@ class CheckedTests(unittest.TestCase):
     def test_pictures_in_bands(self) -> None:
         picture = np.random.default_rng(4).integers(0, 256, (300, 50, 4)).astype(np.uint8)
         for kind in ("rgba", "rgb", "grey"):
-            channels, bands = banded_png.bands_of(of_kind(picture, kind), "normal", 1)
+            bands = banded_png.Bands(Size(50, 300), "normal")
+            bands.add_all(of_kind(picture, kind), 1)
             tiles = {"tiles": np.arange(6, dtype=np.uint64).reshape(3, 2)}
-            said = self.check(banded_png.encoded(banded_png.Banded(Size(50, 300), channels, bands, tiles), 300))
+            said = self.check(banded_png.encoded(bands.finished(tiles, 1), 300))
             self.assertIn("private, ancillary, unsafe-to-copy", said)
 
     def test_it_finds_what_is_wrong(self) -> None:

@@ -88,6 +88,26 @@ def compose(
     return out
 
 
+def compose_bands(
+    members: Sequence[CompositeNode],
+    size: Size,
+    source: PixelSource,
+    height: int,
+    put: Callable[[Picture, int], None],
+    workers: int = 2,
+) -> None:
+    """The same band by band, for a picture that is never in memory as a whole: `put` is told (rows, first row), each of so many rows, from
+    several threads and in any order.
+    """
+
+    def rounded(exact: kernels.Accumulator, top: int) -> None:
+        rows = np.empty(exact.shape, np.uint8)
+        kernels.to_8_bits(exact, rows)
+        put(rows, top)
+
+    _in_bands(members, size, source, workers, lambda: None, rounded, height)
+
+
 def compose_deep(members: Sequence[CompositeNode], size: Size, source: PixelSource, workers: int = 2) -> DeepPicture:
     """The same with 16 bits a channel, (H, W, 4) uint16."""
     out = np.empty((size.height, size.width, 4), np.uint16)
@@ -108,18 +128,19 @@ def _in_bands(
     workers: int,
     check: Callable[[], None],
     put: Callable[[kernels.Accumulator, int], None],
+    height: int = BAND,
 ) -> None:
     """Composite band by band; `put` is told each as it is, straight, and its first row."""
 
     def band(top: int) -> None:
         check()
-        area = Box(0, top, size.width, min(top + BAND, size.height))
+        area = Box(0, top, size.width, min(top + height, size.height))
         exact = np.zeros((area.height, area.width, 4), np.float64)
         _lay_all(exact, area, members, source)
         put(exact, top)
 
     with ThreadPoolExecutor(workers) as pool:
-        for _ in pool.map(band, range(0, size.height, BAND)):
+        for _ in pool.map(band, range(0, size.height, height)):
             pass
 
 

@@ -4,7 +4,7 @@ import io
 import threading
 import zlib
 from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TypeVar
@@ -13,8 +13,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
+from zlib_ng import zlib_ng
 
-from yuplet.rehearsal.png_rows import lowered
+from yuplet.rehearsal import png_rows
+from yuplet.rehearsal.png_rows import NotInRows
 
 # The limit is ours, and is looked at before a pixel is decoded.
 Image.MAX_IMAGE_PIXELS = None
@@ -79,15 +81,32 @@ def decode(path: Path, raw: Path) -> Decoded:
     """Decode an image to straight RGBA; raises OSError or ValueError when it cannot be read."""
     with Image.open(path) as opened:
         _check_size(opened)
-        opened.load()
-        image = opened if opened.mode == "RGBA" else opened.convert("RGBA")
         is_plain = opened.format == "PNG" and opened.mode in ("RGBA", "RGB") and not opened.info.keys() & _COLOURED
-    return replace(kept(image, raw), png=path if is_plain else None)
+        found = None
+        if opened.format == "PNG" and opened.width * opened.height >= _LARGE:
+            with suppress(NotInRows):
+                found = _kept_bands(path, raw)
+        if found is None:
+            opened.load()
+            found = kept(opened, raw)
+    return replace(found, png=path if is_plain else None)
+
+
+_LARGE = 1 << 26
+"""Pixels from which a PNG is not decoded as a whole, if it need not be."""
+
+
+def _kept_bands(path: Path, raw: Path) -> Decoded:
+    """A PNG of which each piece can be decoded for itself; raises `NotInRows` where that is not so."""
+    rows = png_rows.opened(path.read_bytes())
+    _require_room(raw.parent, rows.width * rows.height * 4)
+    bands = (Image.fromarray(rows.alone(band), "RGBA") for band in rows.bands())
+    return _kept_strips(rows.width, rows.height, bands, raw)
 
 
 def decode_rows(path: Path, top: int, bottom: int, raw: Path) -> Decoded:
     """Rows `top` to `bottom` (the first outside) of an image, as one of its own; of a PNG nothing below is decoded. Raises like `decode`."""
-    with Image.open(io.BytesIO(lowered(path.read_bytes(), bottom))) as opened:
+    with Image.open(io.BytesIO(png_rows.lowered(path.read_bytes(), bottom))) as opened:
         _check_size(opened)
         return kept(opened.convert("RGBA").crop((0, top, opened.width, bottom)), raw)
 
@@ -165,12 +184,44 @@ def cut_out(sheet: Decoded, left: int, top: int, width: int, height: int, is_tur
 
 
 def kept(picture: Image.Image, raw: Path) -> Decoded:
-    """An RGBA image that was decoded already."""
-    pixels = picture.tobytes()
-    _require_room(raw.parent, len(pixels))
-    raw.write_bytes(pixels)
-    content = picture.getbbox(alpha_only=True)
-    return Decoded(picture.width, picture.height, content, f"{zlib.crc32(pixels):08x}", raw)
+    """An image that was decoded already, as RGBA; of a large one but a strip is in memory twice."""
+    width, height = picture.size
+    _require_room(raw.parent, width * height * 4)
+    each = max(1, _STRIP // width)
+    if each >= height:
+        return _kept_strips(width, height, [picture], raw)
+    tops = range(0, height, each)
+    strips = (picture.crop((0, top, width, min(top + each, height))) for top in tops)
+    return _kept_strips(width, height, strips, raw)
+
+
+_STRIP = 1 << 22
+"""Pixels of an image that are converted together."""
+_Area = tuple[int, int, int, int]
+
+
+def _kept_strips(width: int, height: int, strips: Iterable[Image.Image], raw: Path) -> Decoded:
+    crc, top = 0, 0
+    content: _Area | None = None
+    with raw.open("wb") as file:
+        for strip in strips:
+            part = strip if strip.mode == "RGBA" else strip.convert("RGBA")
+            pixels = part.tobytes()
+            crc = zlib_ng.crc32(pixels, crc)
+            file.write(pixels)
+            content = _around(content, part.getbbox(alpha_only=True), top)
+            top += part.height
+    return Decoded(width, height, content, f"{crc:08x}", raw)
+
+
+def _around(one: _Area | None, other: _Area | None, down: int) -> _Area | None:
+    """The box around two of them, the other moved down."""
+    if other is None:
+        return one
+    left, top, right, bottom = other
+    if one is None:
+        return left, top + down, right, bottom + down
+    return min(one[0], left), one[1], max(one[2], right), bottom + down
 
 
 def kept_words(picture: NDArray[np.uint16], raw: Path) -> Decoded:

@@ -9,6 +9,7 @@ docs/decisions/reference-in-bands.md.
 import io
 import json
 import struct
+import threading
 from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -64,13 +65,56 @@ class Banded:
         return total
 
 
-def bands_of(picture: Picture, effort: Effort, workers: int) -> tuple[int, tuple[Band, ...]]:
-    """The channels and all bands of a picture, (H, W, 4) uint8, straight RGBA."""
-    tops = range(0, picture.shape[0], BAND)
-    with ThreadPoolExecutor(workers) as pool:
-        kinds = list(pool.map(lambda top: kernels.colour_kinds(np.ascontiguousarray(picture[top : top + BAND])), tops))
-        channels = channels_of(kinds)
-        return channels, tuple(pool.map(lambda top: band_of(picture[top : top + BAND], channels, effort), tops))
+class Bands:
+    """Bands that are made in any order and by several threads, before it is known how many channels and colours the picture has."""
+
+    def __init__(self, size: Size, effort: Effort) -> None:
+        self._size, self._effort = size, effort
+        self._made: dict[int, tuple[int, Band]] = {}
+        self._kinds = 3
+        self._colours: set[int] | None = set()
+        self._lock = threading.Lock()
+
+    def add(self, rows: Picture, top: int) -> None:
+        """Compress some rows, (h, W, 4) uint8, that begin with row `top`."""
+        rows = np.ascontiguousarray(rows)
+        kinds = kernels.colour_kinds(rows)
+        own = png.colours_of(rows) if self._colours is not None else None
+        with self._lock:
+            self._kinds &= kinds
+            channels = channels_of([self._kinds])
+            if self._colours is not None:
+                together = None if own is None else self._colours | own
+                self._colours = together if together is not None and len(together) <= 256 else None
+        self._made[top // BAND] = channels, band_of(rows, channels, self._effort)
+
+    def add_all(self, picture: Picture, workers: int) -> None:
+        """Cut a whole picture into bands and compress them."""
+        with ThreadPoolExecutor(workers) as pool:
+            list(pool.map(lambda top: self.add(picture[top : top + BAND], top), range(0, self._size.height, BAND)))
+
+    @property
+    def has_few_colours(self) -> bool:
+        """Whether the picture has up to 256 colours."""
+        return self._colours is not None
+
+    def picture(self) -> Picture:
+        """The whole picture, (H, W, 4) uint8."""
+        return np.concatenate([self._pixels(index, *made) for index, made in sorted(self._made.items())])
+
+    def finished(self, notes: Mapping[str, NDArray[np.uint64]], workers: int) -> Banded:
+        """All of them, with as many channels as all need: bands that were made before that was known are compressed once more."""
+        needed = channels_of([self._kinds])
+
+        def final(index: int) -> Band:
+            channels, band = self._made[index]
+            return band if channels == needed else band_of(self._pixels(index, channels, band), needed, self._effort)
+
+        with ThreadPoolExecutor(workers) as pool:
+            return Banded(self._size, needed, tuple(pool.map(final, sorted(self._made))), notes)
+
+    def _pixels(self, index: int, channels: int, band: Band) -> Picture:
+        return _pixels(band, Size(self._size.width, _rows_in(index, self._size)), channels)
 
 
 def channels_of(kinds: Iterable[int]) -> int:
@@ -99,9 +143,13 @@ def band_of(rows: Picture, channels: int, effort: Effort) -> Band:
 
 def pixels_of(banded: Banded, index: int) -> Picture:
     """The RGBA pixels of one band, (h, W, 4) uint8."""
-    band, width, height = banded.bands[index], banded.size.width, _rows_in(index, banded.size)
+    size = Size(banded.size.width, _rows_in(index, banded.size))
+    return _pixels(banded.bands[index], size, banded.channels)
+
+
+def _pixels(band: Band, size: Size, channels: int) -> Picture:
     stream = _HEAD + band.data + _TAIL + struct.pack(">I", band.adler32)
-    alone = png.file_of(Size(width, height), banded.channels, [png.chunk(b"IDAT", stream)])
+    alone = png.file_of(size, channels, [png.chunk(b"IDAT", stream)])
     return np.array(Image.open(io.BytesIO(alone)).convert("RGBA"))
 
 

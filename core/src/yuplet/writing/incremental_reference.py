@@ -22,7 +22,7 @@ from yuplet.arrangement.tree import Arrangement, Row, composite_tree
 from yuplet.geometry import Box, Point, Size
 from yuplet.parts.part import Part, part_node, render_frame, render_frame_deep, rest_box
 from yuplet.pixels import DeepPicture, Picture, blending
-from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose, compose_deep
+from yuplet.pixels.compositing import CompositeNode, GroupNode, PictureNode, compose, compose_bands, compose_deep
 from yuplet.pixels.scaling import resampled
 from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.pixels.trimming import Pixels
@@ -71,11 +71,15 @@ def written(
         made = None if before is None else _changed(before, notes, plan, at, tree, sources, workers)
         if made is not None:
             return WrittenPicture(banded_png.encoded(made, ppi), made.pixels_crc32)
-    picture = composed(plan, at, tree, sources, workers)
-    if png.has_few_colours(picture):
+    bands = banded_png.Bands(size, effort)
+    if at.factor == 1:
+        _compose_bands(plan, at, tree, sources, bands, workers)
+    else:
+        bands.add_all(composed(plan, at, tree, sources, workers), workers)
+    if bands.has_few_colours:
+        picture = bands.picture()
         return WrittenPicture(png.encode(picture, effort, ppi), deflate.crc32(picture))
-    channels, bands = banded_png.bands_of(picture, effort, workers)
-    made = banded_png.Banded(size, channels, bands, notes)
+    made = bands.finished(notes, workers)
     return WrittenPicture(banded_png.encoded(made, ppi), made.pixels_crc32)
 
 
@@ -121,15 +125,19 @@ def composed(
     """
     laying = _Laying(plan, at, sources, area)
     with SpillFile() as scratch:
-
-        def keep(key: str, part: Part, box: Box) -> None:
-            if laying.is_anew:
-                scratch.put(key, part_picture(plan, at, laying.by_id[part.id], 0, box, sources))
-            else:
-                scratch.put(key, render_frame(part, 0, box, plan.layer_boxes, sources.pixels))
-
-        members = laying.members(tree, keep, scratch)
+        members = laying.members(tree, laying.keeping(scratch), scratch)
         return laying.scaled(compose(members, laying.wanted.size, _Both(sources.pixels, scratch), workers))
+
+
+def _compose_bands(
+    plan: Plan, at: PlannedScale, tree: tuple[Row, ...], sources: Sources, bands: banded_png.Bands, workers: int
+) -> None:
+    """The picture at scale 1, of which each band is written as soon as it is there: it need not be in memory as a whole."""
+    laying = _Laying(plan, at, sources)
+    with SpillFile() as scratch:
+        members = laying.members(tree, laying.keeping(scratch), scratch)
+        both = _Both(sources.pixels, scratch)
+        compose_bands(members, laying.wanted.size, both, banded_png.BAND, bands.add, workers)
 
 
 def composed_deep(plan: Plan, at: PlannedScale, tree: tuple[Row, ...], sources: Sources, workers: int) -> DeepPicture:
@@ -171,6 +179,17 @@ class _Laying:
     def wanted(self) -> Box:
         """What is put together, in pixels of the canvas, or of the scaled one where it is anew."""
         return self.area or Box(0, 0, *(self.at.canvas if self.is_anew else self.plan.canvas))
+
+    def keeping(self, scratch: SpillFile) -> Callable[[str, Part, Box], None]:
+        """What draws a part and keeps it under a key."""
+
+        def keep(key: str, part: Part, box: Box) -> None:
+            if self.is_anew:
+                scratch.put(key, part_picture(self.plan, self.at, self.by_id[part.id], 0, box, self.sources))
+            else:
+                scratch.put(key, render_frame(part, 0, box, self.plan.layer_boxes, self.sources.pixels))
+
+        return keep
 
     def members(
         self, tree: tuple[Row, ...], keep: Callable[[str, Part, Box], None], scratch: SpillFile

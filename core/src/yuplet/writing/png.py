@@ -144,10 +144,11 @@ def _indexed(picture: Picture, effort: Effort) -> _Indexed | None:
     return _Indexed(data, depth, tables, height * width < _SMALL)
 
 
-def has_few_colours(picture: Picture) -> bool:
-    """Whether a picture has up to 256 colours, so that it is written with their numbers."""
+def colours_of(picture: Picture) -> set[int] | None:
+    """The colours of a picture, RGBA as one number each; None where it has more than 256, as many as can be written by their numbers."""
     indices, colours = np.empty(picture.shape[:2], np.uint8), np.empty(256, np.uint32)
-    return kernels.index_colours(np.ascontiguousarray(picture).view(np.uint32)[..., 0], indices, colours) >= 0
+    count = kernels.index_colours(np.ascontiguousarray(picture).view(np.uint32)[..., 0], indices, colours)
+    return None if count < 0 else set(colours[:count].tolist())
 
 
 def encode_with_pillow(picture: Picture) -> bytes:
