@@ -4,7 +4,7 @@ import json
 from dataclasses import replace
 
 from measure import FOLDER, brindle, table
-from pile import brought_in, signed_in
+from pile import brought_in, chromium, signed_in
 from playwright.sync_api import Page
 
 from yuplet.geometry import Size
@@ -44,7 +44,7 @@ WORK = """() => {
 
 def main() -> str:
     rows = []
-    with signed_in() as page:
+    with chromium() as browser, signed_in(browser) as page:
         page.get_by_role("link", name="Brindle").first.click()
         rows.append(["Brindle, 53 parts, its own motion", *played(page)])
         four_figures()
@@ -53,7 +53,7 @@ def main() -> str:
             ("two hundred", "200 parts that cover the canvas 60 times, all turned"),
         ):
             page.goto("/")
-            page.goto(brought_in(page, name, 200))
+            page.goto(brought_in(page, name, 200, 2048))
             page.get_by_role("navigation", name="Steps").get_by_text("Hand over").click()
             if not page.get_by_text("no. 1, proved").count():
                 page.get_by_role("button", name="Hand over 2").click()

@@ -17,6 +17,7 @@ SCRIPTS = (
     "packing",
     "line_up",
     "film",
+    "opening",
     "bring_in",
     "vector",
     "take_apart",

@@ -134,8 +134,16 @@ def scene_of(package: Package, way: Way, images: Mapping[str, Mapping[Source, De
     )
 
 
-def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Callable[[], None]) -> Comparison:
-    """Put the picture together and compare; `step` is called after each of `bands_of`."""
+def compare(
+    scene: Scene,
+    reference: Decoded,
+    pool: ThreadPoolExecutor,
+    step: Callable[[], None],
+    seen: Callable[[NDArray[np.uint8], int], None] | None = None,
+) -> Comparison:
+    """Put the picture together and compare; `step` is called after each of `bands_of`, and `seen` with each band as `rows_of` has it and its first row,
+    from several threads.
+    """
     total = _nothing_found(scene)
     lock = threading.Lock()
 
@@ -149,6 +157,8 @@ def compare(scene: Scene, reference: Decoded, pool: ThreadPoolExecutor, step: Ca
             blending.count_differences(exact, reference.rows(top, bottom), own)
         with lock:
             _add(total[0], own[0], top)
+        if seen is not None:
+            seen(_rounded(exact), top)
 
     for _ in pool.map(band, bands_of(scene.height)):
         step()
@@ -184,7 +194,10 @@ def _shortest(value: float) -> float:
 
 def rows_of(scene: Scene, top: int) -> NDArray[np.uint8]:
     """The band of the picture that begins at `top`, as (H, W, 4) straight RGBA, rounded as everything is that is compared."""
-    exact = _band(scene, top)
+    return _rounded(_band(scene, top))
+
+
+def _rounded(exact: blending.Floats) -> NDArray[np.uint8]:
     rows = np.empty(exact.shape, np.uint8)
     blending.round_to_bytes(exact, rows)
     return rows

@@ -206,7 +206,7 @@ def try_out(
         scene = opened.scene(way)
         if scene is None:
             raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be put together in this way.")
-        steps += 2 * len(bands_of(scene.height))
+        steps += len(bands_of(scene.height))
         reference = opened.reference(way)
         if reference is not None and (reference.width, reference.height) != (scene.width, scene.height):
             inventory.faults.append(
@@ -214,8 +214,7 @@ def try_out(
                 f" {scene.width} x {scene.height} px."
             )
             reference = None
-        _draw(scene, reference, out, step)
-        comparison = compare(scene, reference, pool, step) if reference is not None else None
+        comparison = _seen_and_compared(scene, reference, out, pool, step)
     pictures = _Pictures(out)
     parts, groups = _parts(scene, package, pictures)
     inventory.pixels = scene.width * scene.height
@@ -349,21 +348,34 @@ def _way(ways: list[Way], wanted: Way | None) -> Way:
     return wanted
 
 
-def _draw(scene: Scene, reference: Decoded | None, out: Path, step: Callable[[], None]) -> None:
+def _seen_and_compared(
+    scene: Scene, reference: Decoded | None, out: Path, pool: ThreadPoolExecutor, step: Callable[[], None]
+) -> Comparison | None:
+    """Put the picture together, compare it where there is something to compare with, and write what is to be seen."""
     together = np.empty((scene.height, scene.width, 4), np.uint8)
     different = np.zeros((scene.height, scene.width), np.uint8)
-    for top in bands_of(scene.height):
-        rows = rows_of(scene, top)
-        together[top : top + len(rows)] = rows
-        if reference is not None:
+    pictures: dict[str, tuple[NDArray[np.uint8], str]] = {TOGETHER: (together, "RGBA")}
+    comparison = None
+    if reference is None:
+        tops = bands_of(scene.height)
+        for top, rows in zip(tops, pool.map(lambda top: rows_of(scene, top), tops), strict=True):
+            together[top : top + len(rows)] = rows
+            step()
+    else:
+
+        def seen(rows: NDArray[np.uint8], top: int) -> None:
+            together[top : top + len(rows)] = rows
             different[top : top + len(rows)] = _levels_apart(rows, reference.rows(top, top + len(rows)))
-        step()
-    # Quick to write: they are looked at once.
-    Image.fromarray(together, "RGBA").save(out / TOGETHER, compress_level=1)
-    if reference is not None:
-        whole = reference.rows(0, reference.height)
-        Image.fromarray(whole, "RGBA").save(out / REFERENCE, compress_level=1)
-        Image.fromarray(different, "L").save(out / DIFFERENCE, compress_level=1)
+
+        comparison = compare(scene, reference, pool, step, seen)
+        pictures |= {REFERENCE: (reference.rows(0, reference.height), "RGBA"), DIFFERENCE: (different, "L")}
+
+    def write(name: str) -> None:
+        # Quick to write: they are looked at once.
+        Image.fromarray(*pictures[name]).save(out / name, compress_level=1)
+
+    list(pool.map(write, pictures))
+    return comparison
 
 
 def _blaming_what_is_missing(comparison: Comparison, parts: tuple[TriedPart, ...]) -> Comparison:
