@@ -172,7 +172,7 @@ class HandOverTests(ProductTestCase):
 
     def test_again_only_what_has_changed_is_compared_or_all_of_it(self) -> None:
         page, report = self.page, self.page.get_by_role("region", name="No. ")
-        unchanged = page.get_by_text("Nothing in the picture has changed since the hand-over before.")
+        unchanged = page.get_by_text("Nothing in the picture has changed since it was last checked.")
         for number, is_short in ((1, False), (2, True), (3, False)):
             if number == 3:
                 page.get_by_label("Check unchanged parts again too").check()

@@ -65,8 +65,8 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
 function comparedNow(proof: Proof): string {
   const compared = proof.comparisons[0]?.compared ?? proof.pixels;
   return compared > 0
-    ? `Compared where something has changed: ${count(compared)} pixels.`
-    : 'Nothing in the picture has changed since the hand-over before.';
+    ? `Compared where something has changed: ${count(compared)} pixels. The rest is as it was when it was last checked.`
+    : 'Nothing in the picture has changed since it was last checked.';
 }
 
 function Faults({ proof }: { proof: Proof }) {
