@@ -32,9 +32,7 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
           ? 'The picture could not be put together again.'
           : `Put together again: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
       </p>
-      {proof.looked_at === 'changes' && (
-        <p className={classes.facts}>{comparedNow(proof)} The rest is as it was when it was last checked.</p>
-      )}
+      {proof.looked_at === 'changes' && <p className={classes.facts}>{comparedNow(proof)}</p>}
       {!proof.ok && <Faults proof={proof} />}
       {proof.comparisons.length > 1 && (
         <ul className={classes.comparisons}>
