@@ -16,6 +16,8 @@ import time
 from pathlib import Path
 from types import FrameType
 
+import backups
+
 from database import ROOT, CannotStart, Database, child, say, settings
 
 sys.path.append(str(ROOT / "server"))
@@ -73,14 +75,18 @@ def _port(text: str) -> int:
 
 
 def _run(folder: Path, host: str, port: int, demo: bool) -> int:
+    is_new = not (folder / "mariadb").exists()
     database = Database(folder)
     children: dict[str, subprocess.Popen[bytes]] = {}
     try:
         database.start()
         environment = {**database.environment(), **_temporary(folder), "YUPLET_HOST": host}
+        if not is_new:
+            _keep_what_was_before(folder)
         prepare = [*MANAGE, "prepare", *(["--demo"] if demo else [])]
         if subprocess.run(prepare, env=environment, check=False, **child()).returncode != 0:
             raise CannotStart("'manage.py prepare' failed; what it printed stands above.")
+        (folder / "schema").write_text(backups.schema())
         commands = {
             "worker": [*MANAGE, "worker"],
             "web": [
@@ -92,6 +98,10 @@ def _run(folder: Path, host: str, port: int, demo: bool) -> int:
         }  # fmt: skip
         if os.environ.get("YUPLET_ROOTS"):
             commands["watcher"] = [*MANAGE, "keep_in_step"]
+        # The web processes add their figures up there.
+        figures = database.run / "figures"
+        figures.mkdir(mode=0o700)
+        environment["PROMETHEUS_MULTIPROC_DIR"] = str(figures)
         for name, command in commands.items():
             children[name] = subprocess.Popen(command, env=environment, **child())
         _wait_for(host, port, children)
@@ -110,6 +120,28 @@ def _run(folder: Path, host: str, port: int, demo: bool) -> int:
             _end(one)
         database.stop()
     return 0
+
+
+def _keep_what_was_before(folder: Path) -> None:
+    """Before another version changes the tables, a copy of all data is made, so that one can go back."""
+    known = folder / "schema"
+    if known.exists() and known.read_text() == backups.schema():
+        return
+    into = folder / "before-upgrades"
+    say("This is another version of Yuplet than the one that was here before. Making a copy of the data first ...")
+    try:
+        one = backups.made(folder, into, lambda _: None, links=True)
+        backups.kept(into, _UPGRADES)
+    except backups.BackupError as error:
+        raise CannotStart(f"{error} Nothing was changed.") from error
+    say(
+        f"  It is {one.folder}. To go back, stop Yuplet, take the earlier version, and run\n"
+        f"  ./yuplet-admin restore {into} --name {one.folder.name} --replace"
+    )
+
+
+_UPGRADES = 3
+"""Copies from before upgrades that are kept."""
 
 
 def _keep_alive(

@@ -183,11 +183,16 @@ OF_NO_PROJECT = {
     "shelf",
     "roots",
     "bin",
+    "queue",
     "may-upload",
     "shelf/<int:kept>",
     "shelf/<int:kept>/picture",
     "schema",
-    r"^(?!api/|assets/).*$",
+    r"^(?!api/|assets/|health/|metrics$).*$",
+    # Nothing of a project, and what it tells depends on the machine that asks (test_operations).
+    "health/live",
+    "health/ready",
+    "metrics",
 }
 
 

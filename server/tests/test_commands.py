@@ -10,6 +10,7 @@ from io import StringIO
 from pathlib import Path
 from unittest import mock
 
+import backups
 from django.conf import settings
 from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
@@ -86,6 +87,9 @@ class CommandTests(TransactionTestCase):
             call_command("sweep_files", verbosity=0)
             self.assertEqual(len(list(Path(name).glob("??/*"))), 3)
             gone.delete()
+            with backups.no_sweeping(settings.VAR):
+                call_command("sweep_files", verbosity=0)
+            self.assertEqual(len(list(Path(name).glob("??/*"))), 3, "a backup was being made")
             out = StringIO()
             call_command("sweep_files", stdout=out)
             self.assertIn("1 files that nothing refers to", out.getvalue())

@@ -38,11 +38,11 @@ def sign_in(request: HttpRequest, username: str, password: str) -> User:
     return user
 
 
-def add_account(name: str) -> tuple[User, str]:
+def add_account(name: str, is_administrator: bool = False) -> tuple[User, str]:
     """A new account with a random first password, which is nowhere kept. Raises `AccountRefused`."""
     require_usable(name)
     password = secrets.token_urlsafe(12)
-    return User.objects.create_user(name, password=password), password
+    return User.objects.create_user(name, password=password, is_staff=is_administrator), password
 
 
 def change_password(request: HttpRequest, user: User, old: str, new: str) -> None:

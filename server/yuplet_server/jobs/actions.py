@@ -8,8 +8,10 @@ claim. So a result lands once or not at all. `take_up_again` finds what a killed
 import datetime
 import errno
 import logging
+import os
 import secrets
 import shutil
+import socket
 import threading
 import time
 from collections.abc import Callable
@@ -27,7 +29,7 @@ from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NO_ROOM, OUR_FAULT, NotNow, our_fault, without_paths
 from yuplet_server.jobs import apart
-from yuplet_server.jobs.models import Job
+from yuplet_server.jobs.models import Job, Worker
 
 log = logging.getLogger(__name__)
 
@@ -157,6 +159,21 @@ def _put_back(job_id: int, claim: str) -> None:
     queued = timezone.now() - 3 * SILENCE
     mine = Job.objects.filter(pk=job_id, claim=claim)
     mine.update(state=Job.State.WAITING, claim="", attempts=F("attempts") - 1, queued_at=queued)
+
+
+def say_here() -> None:
+    """Let others know that this process does long work; whoever has said nothing for a day is forgotten."""
+    now = timezone.now()
+    Worker.objects.update_or_create(name=_OWN_NAME, defaults={"seen_at": now})
+    Worker.objects.filter(seen_at__lt=now - datetime.timedelta(days=1)).delete()
+
+
+def say_gone() -> None:
+    """Let others know that this process does no more work."""
+    Worker.objects.filter(name=_OWN_NAME).delete()
+
+
+_OWN_NAME = f"{socket.gethostname()[:150]} {os.getpid()}"
 
 
 def take_up_again() -> int:

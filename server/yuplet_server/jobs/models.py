@@ -51,3 +51,13 @@ class Job(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.subject}: {self.state}"
+
+
+class Worker(models.Model):
+    """A process that does long work, and when it last said so; one that has been silent for a day is forgotten."""
+
+    name = models.CharField(max_length=200, unique=True)
+    seen_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return self.name

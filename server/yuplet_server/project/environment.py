@@ -99,6 +99,7 @@ SETTINGS = tuple(
         ("YUPLET_CERTIFICATE", "", "File of the certificate (PEM, with those between) for https on our own front server", _file),
         ("YUPLET_CERTIFICATE_KEY", "", "File of its key", _file),
         ("YUPLET_FRONT_MACHINES", "", "Machines before ours that end https and tell who asks (`X-Forwarded-For`, `X-Forwarded-Proto`); nobody else is believed", _machines),
+        ("YUPLET_METRICS_MACHINES", "", "Machines that may ask for figures at `/metrics` and for what is in the way at `/health/ready`, beside this one: `10.0.0.7,10.0.1.0/24`", _machines),
         ("YUPLET_HSTS_SECONDS", "31536000", "For how long browsers stay with https, once `YUPLET_ADDRESSES` has it; 0 says nothing to them", _whole(0)),
         ("YUPLET_VAR", "", "Folder of all data: database, files, logs; `var` of the project where none is set", _folder),
         ("YUPLET_WORK", "", "Folder of what jobs have not finished; `work` of the data folder where none is set", _folder),

@@ -53,9 +53,11 @@ INSTALLED_APPS = [
     "yuplet_server.rehearsals",
     "yuplet_server.transfer",
     "yuplet_server.jobs",
+    "yuplet_server.operations",
 ]
 MIDDLEWARE = [
     "yuplet_server.base.headers.FrontServer",
+    "yuplet_server.operations.metrics.Counted",
     "yuplet_server.jobs.asked.KnowsWhoAsks",
     "django.middleware.security.SecurityMiddleware",
     "yuplet_server.base.headers.ContentSecurityPolicy",
@@ -137,6 +139,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "FilmKind": "yuplet_server.rehearsals.serializers.FILM_KINDS",
         "RoleEnum": "yuplet_server.projects.models.Member.Role",
+        "JobKindEnum": "yuplet_server.jobs.models.Job.Kind",
         "JobStateEnum": "yuplet_server.jobs.models.Job.State",
         "KeptKindEnum": "yuplet_server.shelf.models.Kept.Kind",
         "FindingKindEnum": "yuplet_server.arrangement.serializers.FINDING_KINDS",
@@ -173,6 +176,7 @@ ROOM_LEFT = 1 << 30
 BIN_DAYS = value("YUPLET_BIN_DAYS")
 # Names of demo illustrations that are loaded, with commas between them; none named: all.
 DEMO = value("YUPLET_DEMO")
+METRICS_MACHINES = value("YUPLET_METRICS_MACHINES")
 BLOBS = VAR / "blobs"
 STORAGES = {
     "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},

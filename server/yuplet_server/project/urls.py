@@ -6,6 +6,8 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularJSONAPIView
 
+from yuplet_server.operations import views as operations
+
 
 @ensure_csrf_cookie
 def page(request: HttpRequest) -> HttpResponse:
@@ -17,6 +19,10 @@ def page(request: HttpRequest) -> HttpResponse:
 
 
 urlpatterns = [
+    path("health/live", operations.live),
+    path("health/ready", operations.ready),
+    path("metrics", operations.figures),
+    path("api/", include("yuplet_server.operations.urls")),
     path("api/", include("yuplet_server.accounts.urls")),
     path("api/", include("yuplet_server.projects.urls")),
     path("api/", include("yuplet_server.illustrations.urls")),
@@ -27,5 +33,5 @@ urlpatterns = [
     path("api/", include("yuplet_server.transfer.urls")),
     path("api/", include("yuplet_server.jobs.urls")),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
-    re_path(r"^(?!api/|assets/).*$", page),
+    re_path(r"^(?!api/|assets/|health/|metrics$).*$", page),
 ]

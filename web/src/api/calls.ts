@@ -288,6 +288,17 @@ export const handOver = (
     }),
   );
 
+export type Queued = Schemas['Queued'];
+
+/** What runs and what waits, asked again every two seconds. */
+export function useQueue() {
+  return useQuery({
+    queryKey: ['queue'],
+    refetchInterval: 2000,
+    queryFn: () => body(client.GET('/api/queue')),
+  });
+}
+
 export const cancelJob = (job: number) => client.POST('/api/jobs/{job}/cancel', { params: { path: { job } } });
 
 /** Files that are sent together, and how they are read. */

@@ -1108,6 +1108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What runs and what waits: of one's own projects, and for an administrator of all. */
+        get: operations["queue_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipes/{recipe}": {
         parameters: {
             query?: never;
@@ -3744,6 +3761,16 @@ export interface components {
              * @enum {string}
              */
             do: "put-tracks";
+        };
+        /** @description Long work that runs or waits: of which project and illustration (null: of the whole project), who asked for it and when. */
+        Queued: {
+            job: components["schemas"]["Job"];
+            project: string;
+            illustration: string | null;
+            asked_by: string | null;
+            /** Format: date-time */
+            created_at: string;
+            can_cancel: boolean;
         };
         /**
          * ReachBeyond
@@ -7438,6 +7465,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Archive"];
+                };
+            };
+        };
+    };
+    queue_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"][];
                 };
             };
         };

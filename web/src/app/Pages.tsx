@@ -2,6 +2,7 @@ import { Center, Loader, Text } from '@mantine/core';
 import { Navigate, Route, Routes, useParams } from 'react-router';
 import { useSession } from '../api/calls';
 import { ProjectsPage } from '../steps/bring-in/ProjectsPage';
+import { QueuePage } from './QueuePage';
 import { SignInPage } from './SignInPage';
 import { Workspace } from './Workspace';
 
@@ -23,6 +24,7 @@ export function Pages() {
   return (
     <Routes>
       <Route path="/" element={<ProjectsPage user={session.data.user.username} />} />
+      <Route path="/queue" element={<QueuePage user={session.data.user.username} />} />
       <Route path="/illustrations/:illustration/:step" element={<WorkspaceOf user={session.data.user.username} />} />
       <Route path="*" element={<Navigate to="/" replace />} />
     </Routes>

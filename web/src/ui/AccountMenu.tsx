@@ -2,6 +2,7 @@ import { Button, Group, Menu, Modal, PasswordInput, Stack, Text, useMantineColor
 import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { changePassword, signOut } from '../api/calls';
 import type { Schemas } from '../api/client';
 
@@ -34,6 +35,9 @@ export function AccountMenu({ user }: { user: string }) {
             </Menu.Item>
           ))}
           <Menu.Divider />
+          <Menu.Item component={Link} to="/queue">
+            Queue
+          </Menu.Item>
           <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
           <Menu.Item onClick={leave}>Sign out</Menu.Item>
         </Menu.Dropdown>

@@ -45,7 +45,12 @@ export function JobProgress({ job, canCancel }: Props) {
           </Button>
         )}
       </Group>
-      <Progress value={job.total ? (100 * job.done) / job.total : 0} mt={4} aria-label={sentence} />
+      <Progress
+        color="var(--petrol)"
+        value={job.total ? (100 * job.done) / job.total : 0}
+        mt={4}
+        aria-label={sentence}
+      />
     </div>
   );
 }

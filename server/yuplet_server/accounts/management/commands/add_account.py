@@ -14,10 +14,13 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: ArgumentParser) -> None:
         parser.add_argument("name")
+        parser.add_argument(
+            "--administrator", action="store_true", help="who sees the queue of all projects, and may end work there"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         try:
-            user, password = add_account(options["name"])
+            user, password = add_account(options["name"], options["administrator"])
         except AccountRefused as error:
             raise CommandError(str(error)) from error
         self.stdout.write(f"Account: {user.username}\nPassword: {password}")

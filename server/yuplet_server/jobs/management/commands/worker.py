@@ -46,6 +46,7 @@ class Command(BaseCommand):
         swept = time.monotonic() - SWEEP + 60
         while not stop.is_set():
             try:
+                actions.say_here()
                 actions.take_up_again()
                 if time.monotonic() - swept > SWEEP:
                     swept = time.monotonic()
@@ -57,6 +58,8 @@ class Command(BaseCommand):
                 log.exception("looking after what others left failed; it is tried again")
             stop.wait(ROUND)
         actions.shut_down()
+        with suppress(DatabaseError):
+            actions.say_gone()
         for slot in slots:
             slot.join(10)
 

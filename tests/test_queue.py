@@ -1,0 +1,40 @@
+"""The queue as people see it: what waits, since when, whose it is, and ending it."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.product import ProductTestCase
+from yuplet_server.illustrations.actions import keep_upload
+from yuplet_server.jobs.models import Job
+
+
+class QueueTests(ProductTestCase):
+    # So that work waits.
+    has_worker = False
+
+    def test_what_waits_is_seen_and_ended(self) -> None:
+        with self.ora.open("rb") as data:
+            waits = keep_upload(self.project, self.user, self.ora.name, self.ora.stat().st_size, data)
+        self.sign_in()
+        page = self.page
+        page.get_by_role("button", name="ada", exact=True).click()
+        page.get_by_role("menuitem", name="Queue").click()
+        expect(page).to_have_title("Queue · Yuplet")
+        row = page.get_by_role("table", name="Queue").get_by_role("row").nth(1)
+        expect(row).to_contain_text("Bring in")
+        expect(row).to_contain_text("signal post")
+        expect(row).to_contain_text("Marsh Line")
+        expect(row).to_contain_text(re.compile(r"ada\d+ sWaiting for its turn"))
+        self.assert_accessible("queue")
+        # What happens to it is seen without asking.
+        Job.objects.update(state=Job.State.RUNNING, stage="read", done=4, total=9)
+        expect(row).to_contain_text("Reading 4 of 9")
+        Job.objects.update(state=Job.State.WAITING)
+        row.get_by_role("button", name="Cancel").click()
+        expect(page.get_by_text("Nothing runs, and nothing waits.")).to_be_visible()
+        assert waits.revision.job is not None
+        waits.revision.job.refresh_from_db()
+        self.assertEqual(waits.revision.job.state, "cancelled")
+        page.get_by_role("link", name="Yuplet, all projects").click()
+        expect(page.get_by_role("heading", name="Marsh Line")).to_be_visible()
