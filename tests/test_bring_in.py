@@ -9,6 +9,7 @@ from playwright.sync_api import Locator, expect
 
 from tests.product import PASSWORD, ProductTestCase
 from yuplet_server.accounts.models import User
+from yuplet_server.projects.actions import set_role
 
 
 class BringInTests(ProductTestCase):
@@ -153,6 +154,8 @@ class ProjectTests(ProductTestCase):
 
     def test_a_project_its_members_and_leaving(self) -> None:
         User.objects.create_user("ben", password=PASSWORD)
+        # Who shares a project knows each other by name.
+        set_role(self.project, "ben", "viewer")
         page = self.page
         self.sign_in()
         page.get_by_role("button", name="Start a project").click()
@@ -164,7 +167,7 @@ class ProjectTests(ProductTestCase):
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("Account").fill("nobody")
         dialog.get_by_role("button", name="Add").click()
-        expect(dialog.get_by_role("alert")).to_contain_text("There is no account 'nobody'")
+        expect(dialog.get_by_role("alert")).to_contain_text("Nobody in your projects is called 'nobody'")
         dialog.get_by_label("Account").fill("ben")
         dialog.get_by_role("button", name="Add").click()
         expect(dialog.get_by_label("Role of ben")).to_have_value("editor")

@@ -82,7 +82,8 @@ ADDRESSES = [
     Address("delete", PROJECT, "owner", _json("delete", lambda t: f"/api/projects/{t.project.pk}")),
     Address("post", f"{PROJECT}/restore", "owner", _restore_project),
     Address("get", MEMBERS, "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/members")),
-    Address("post", MEMBERS, "owner", _json("post", lambda t: f"/api/projects/{t.project.pk}/members", {"username": "dora", "role": "viewer"})),
+    Address("post", MEMBERS, "owner", _json("post", lambda t: f"/api/projects/{t.project.pk}/members", {"username": "eve", "role": "viewer"})),
+    Address("post", f"{PROJECT}/invitations", "owner", _json("post", lambda t: f"/api/projects/{t.project.pk}/invitations", {"role": "viewer"})),
     Address("delete", f"{MEMBERS}/<int:user>", "owner", _json("delete", lambda t: f"/api/projects/{t.project.pk}/members/{t.users['eve'].pk}")),
     Address("get", f"{PROJECT}/illustrations", "viewer", _get(lambda t: f"/api/projects/{t.project.pk}/illustrations")),
     Address("post", f"{PROJECT}/illustrations", "editor", _upload),
@@ -173,7 +174,7 @@ ADDRESSES = [
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip
 
-# What belongs to no project: the session, one's own password and projects, the list of licences, moving in, one's own shelf (`test_shelf`), the API's description, the page itself.
+# What belongs to no project: the session, one's own password and projects, the list of licences, moving in, one's own shelf (`test_shelf`), accounts and links (`test_people`), the API's description, the page itself.
 OF_NO_PROJECT = {
     "session",
     "password",
@@ -184,6 +185,11 @@ OF_NO_PROJECT = {
     "roots",
     "bin",
     "queue",
+    "accounts",
+    "accounts/invitations",
+    "accounts/<int:account>",
+    "accounts/<int:account>/new-password",
+    "come-in/<str:word>",
     "may-upload",
     "shelf/<int:kept>",
     "shelf/<int:kept>/picture",

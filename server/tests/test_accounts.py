@@ -15,6 +15,7 @@ from tests.cases import PASSWORD, ServerTestCase
 from yuplet_server.accounts import limits
 from yuplet_server.accounts.models import Attempts, User
 from yuplet_server.accounts.names import looks
+from yuplet_server.projects import actions as projects
 
 
 class SessionTests(ServerTestCase):
@@ -160,11 +161,13 @@ class MemberTests(ServerTestCase):
         return answer.content.decode()
 
     def test_roles_can_be_given_and_changed(self) -> None:
+        # Who shares a project knows each other.
+        projects.set_role(projects.start_project(self.users["ada"], "Another"), "dora", "viewer")
         self.set_role("dora", "viewer")
         self.assertEqual(self.dora.get(self.address("hand-overs")).status_code, 200)
         self.set_role("dora", "editor")
         self.post(self.dora, "undo", status=409)
-        self.assertIn("There is no account", self.set_role("nobody", "viewer", 422))
+        self.assertIn("Nobody in your projects is called", self.set_role("nobody", "viewer", 422))
         self.set_role("ben", "emperor", 400)
 
     def test_the_last_owner_stays(self) -> None:

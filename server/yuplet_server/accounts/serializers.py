@@ -4,9 +4,11 @@ from yuplet_server.accounts.models import User
 
 
 class UserSerializer(serializers.ModelSerializer[User]):
+    is_administrator = serializers.BooleanField(source="is_staff", read_only=True)
+
     class Meta:
         model = User
-        fields = ["id", "username"]
+        fields = ["id", "username", "is_administrator"]
 
 
 class SessionSerializer(serializers.Serializer[object]):

@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "django_tasks_db",
     "yuplet_server.accounts",
     "yuplet_server.projects",
+    "yuplet_server.people",
     "yuplet_server.illustrations",
     "yuplet_server.arrangement",
     "yuplet_server.shelf",

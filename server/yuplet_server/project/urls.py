@@ -25,6 +25,7 @@ urlpatterns = [
     path("api/", include("yuplet_server.operations.urls")),
     path("api/", include("yuplet_server.accounts.urls")),
     path("api/", include("yuplet_server.projects.urls")),
+    path("api/", include("yuplet_server.people.urls")),
     path("api/", include("yuplet_server.illustrations.urls")),
     path("api/", include("yuplet_server.arrangement.urls")),
     path("api/", include("yuplet_server.shelf.urls")),

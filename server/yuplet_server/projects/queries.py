@@ -34,6 +34,12 @@ def require(user: User, project_id: int, role: Member.Role) -> None:
         raise PermissionDenied(f"Your role in this project is {own}; this needs {role}. Ask an owner.")
 
 
+def knows(user: User, username: str) -> bool:
+    """Whether somebody may learn that there is an account of this name: who shares a project knows each other, an administrator everybody."""
+    own = Member.objects.filter(user=user, project__removed_at=None).values("project")
+    return user.is_staff or Member.objects.filter(project__in=own, user__username=username).exists()
+
+
 def project_for(user: User, project_id: int, role: Member.Role) -> Project:
     """A project, if somebody has at least a role in it."""
     require(user, project_id, role)

@@ -3,6 +3,7 @@ from rest_framework.exceptions import PermissionDenied
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from yuplet.errors import shown
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.projects import actions, queries
 from yuplet_server.projects.models import Member, Project
@@ -85,7 +86,13 @@ class MembersView(APIView):
         found = queries.project_for(request.user, project, Member.Role.OWNER)
         asked = checked(MemberSerializer, request.data)
         values = asked.validated_data
-        return Response(MemberSerializer(actions.set_role(found, values["user"]["username"], values["role"])).data)
+        name = values["user"]["username"]
+        if not queries.knows(request.user, name):
+            # The same whether there is such an account or not.
+            raise actions.MemberRefused(
+                f"Nobody in your projects is called '{shown(name)}'. Give them an invitation instead: a link by which they join."
+            )
+        return Response(MemberSerializer(actions.set_role(found, name, values["role"])).data)
 
 
 class MemberView(APIView):

@@ -288,6 +288,40 @@ export const handOver = (
     }),
   );
 
+export type Account = Schemas['Account'];
+export type MadeLink = Schemas['MadeLink'];
+
+export function useAccounts() {
+  return useQuery({ queryKey: ['accounts'], queryFn: () => body(client.GET('/api/accounts')) });
+}
+
+export const changeAccount = (account: number, change: { is_active?: boolean; is_administrator?: boolean }) =>
+  body(client.PATCH('/api/accounts/{account}', { params: { path: { account } }, body: change }));
+
+export const removeAccount = (account: number) =>
+  body(client.DELETE('/api/accounts/{account}', { params: { path: { account } } }));
+
+export const invite = (isAdministrator: boolean) =>
+  body(client.POST('/api/accounts/invitations', { body: { is_administrator: isAdministrator } }));
+
+export const inviteInto = (project: number, role: Role) =>
+  body(client.POST('/api/projects/{project}/invitations', { params: { path: { project } }, body: { role } }));
+
+export const letSetPassword = (account: number) =>
+  body(client.POST('/api/accounts/{account}/new-password', { params: { path: { account } } }));
+
+/** A link that somebody was given. */
+export function useLink(word: string) {
+  return useQuery({
+    queryKey: ['link', word],
+    retry: false,
+    queryFn: () => body(client.GET('/api/come-in/{word}', { params: { path: { word } } })),
+  });
+}
+
+export const followLink = (word: string, name: string, password: string) =>
+  body(client.POST('/api/come-in/{word}', { params: { path: { word } }, body: { name, password } }));
+
 export type Queued = Schemas['Queued'];
 
 /** What runs and what waits, asked again every two seconds. */

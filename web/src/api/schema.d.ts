@@ -4,6 +4,73 @@
  */
 
 export interface paths {
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All accounts, for an administrator. */
+        get: operations["accounts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["accounts_destroy"];
+        options?: never;
+        head?: never;
+        patch: operations["accounts_partial_update"];
+        trace?: never;
+    };
+    "/api/accounts/{account}/new-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A link for somebody who has forgotten the password. */
+        post: operations["accounts_new_password_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Asking somebody in, who has no account yet. */
+        post: operations["accounts_invitations_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive}/file": {
         parameters: {
             query?: never;
@@ -32,6 +99,24 @@ export interface paths {
         get: operations["bin_list"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/come-in/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A link that somebody was given. */
+        get: operations["come_in_retrieve"];
+        put?: never;
+        /** @description A link that somebody was given. */
+        post: operations["come_in_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1022,6 +1107,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Asking somebody into a project, whether one knows the name of an account or not. */
+        post: operations["projects_invitations_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/members": {
         parameters: {
             query?: never;
@@ -1494,6 +1596,22 @@ export interface components {
     schemas: {
         /** @enum {string} */
         AboutEnum: "middle" | "pivot" | "itself";
+        /** @description An account as an administrator sees it. */
+        Account: {
+            readonly id: number;
+            /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
+            readonly username: string;
+            /**
+             * Active
+             * @description Designates whether this user should be treated as active. Unselect this instead of deleting accounts.
+             */
+            is_active?: boolean;
+            is_administrator: boolean;
+            /** @description In how many it is a member. */
+            readonly projects: number;
+            /** Format: date-time */
+            readonly last_seen: string | null;
+        };
         /** @description By how much the picture may differ when it is put together again, in levels of 255; 0 where nothing is lost. */
         Allowed: {
             largest: number;
@@ -2394,6 +2512,13 @@ export interface components {
             obsolete: string[];
             faults: string[];
         };
+        InviteIntoRequest: {
+            role: components["schemas"]["RoleEnum"];
+        };
+        InviteRequest: {
+            /** @default false */
+            is_administrator?: boolean;
+        };
         /**
          * Island
          * @description The separate piece of art at a pixel of the canvas.
@@ -2711,6 +2836,12 @@ export interface components {
             height: number;
             picture: string;
         };
+        /** @description Where a link leads on this server, told once: of its word only a check sum is kept. */
+        MadeLink: {
+            path: string;
+            /** @description For so many days it can be used, once. */
+            days: number;
+        };
         /**
          * MakeAlternates
          * @description Let siblings, or the members of a group, be alternates: exactly one of them is shown.
@@ -2957,6 +3088,14 @@ export interface components {
             package?: boolean;
             hand_over: number;
         };
+        /** @description What a link is for: an account, a project (for those who have an account), or a new password; into which project and as what, if any. */
+        OpenedLink: {
+            purpose: components["schemas"]["PurposeEnum"];
+            project: string | null;
+            role: string;
+            account: string | null;
+            made_by: string;
+        };
         /** @description What the rows say without a pixel. */
         Order: {
             version: number;
@@ -3118,6 +3257,10 @@ export interface components {
              * @enum {string}
              */
             do: "paste-picture";
+        };
+        PatchedAccountChangeRequest: {
+            is_active?: boolean;
+            is_administrator?: boolean;
         };
         /** @description A new name, or who made the picture, or both. */
         PatchedChangeRequest: {
@@ -3709,6 +3852,13 @@ export interface components {
              */
             tool: "proposed";
         };
+        /**
+         * @description * `account` - Account
+         *     * `project` - Project
+         *     * `password` - Password
+         * @enum {string}
+         */
+        PurposeEnum: "account" | "project" | "password";
         /**
          * PutBackdrop
          * @description Put a plain part as large as the canvas behind everything: one colour, or two, from the top row to the bottom one.
@@ -5273,6 +5423,12 @@ export interface components {
             /** @description What several images are called together. */
             together?: string;
         };
+        UseLinkRequest: {
+            /** @default  */
+            name?: string;
+            /** @default  */
+            password?: string;
+        };
         /** @description Use something kept; a part lies in front of a `row`, in its middle. */
         UseRequest: {
             /** Format: uuid */
@@ -5285,6 +5441,7 @@ export interface components {
             readonly id: number;
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             username: string;
+            readonly is_administrator: boolean;
         };
         /** @description A file of the plan that is a picture. */
         WantedImageRequest: {
@@ -5632,6 +5789,114 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    accounts_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"][];
+                };
+            };
+        };
+    };
+    accounts_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    accounts_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedAccountChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+        };
+    };
+    accounts_new_password_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeLink"];
+                };
+            };
+        };
+    };
+    accounts_invitations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["InviteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeLink"];
+                };
+            };
+        };
+    };
     archives_file_retrieve: {
         parameters: {
             query?: never;
@@ -5668,6 +5933,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InBin"][];
+                };
+            };
+        };
+    };
+    come_in_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedLink"];
+                };
+            };
+        };
+    };
+    come_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UseLinkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"];
                 };
             };
         };
@@ -7308,6 +7619,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Illustration"];
+                };
+            };
+        };
+    };
+    projects_invitations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteIntoRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeLink"];
                 };
             };
         };

@@ -1,7 +1,7 @@
 import { Button } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Arrangement, WholeIllustration } from '../api/calls';
-import { AccountMenu } from '../ui/AccountMenu';
+import { AccountMenu, type SignedIn } from '../ui/AccountMenu';
 import { Wordmark } from '../ui/Wordmark';
 import { Line } from './Line';
 import type { StepName } from './steps';
@@ -13,7 +13,7 @@ interface Props {
   /** What can be undone and done again, each by its name. */
   view: Pick<Arrangement, 'undo' | 'redo'> | undefined;
   isSaving: boolean;
-  user: string;
+  user: SignedIn;
   undo: () => void;
   redo: () => void;
   onKeys: () => void;

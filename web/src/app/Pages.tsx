@@ -2,6 +2,9 @@ import { Center, Loader, Text } from '@mantine/core';
 import { Navigate, Route, Routes, useParams } from 'react-router';
 import { useSession } from '../api/calls';
 import { ProjectsPage } from '../steps/bring-in/ProjectsPage';
+import type { SignedIn } from '../ui/AccountMenu';
+import { AccountsPage } from './AccountsPage';
+import { ComeInPage } from './ComeInPage';
 import { QueuePage } from './QueuePage';
 import { SignInPage } from './SignInPage';
 import { Workspace } from './Workspace';
@@ -20,19 +23,28 @@ export function Pages() {
         <Text role="alert">{session.error.message}</Text>
       </Center>
     );
-  if (!session.data.user) return <SignInPage />;
+  const { user } = session.data;
+  if (!user)
+    return (
+      <Routes>
+        <Route path="/come-in/:word" element={<ComeInPage user={null} />} />
+        <Route path="*" element={<SignInPage />} />
+      </Routes>
+    );
   return (
     <Routes>
-      <Route path="/" element={<ProjectsPage user={session.data.user.username} />} />
-      <Route path="/queue" element={<QueuePage user={session.data.user.username} />} />
-      <Route path="/illustrations/:illustration/:step" element={<WorkspaceOf user={session.data.user.username} />} />
+      <Route path="/" element={<ProjectsPage user={user} />} />
+      <Route path="/queue" element={<QueuePage user={user} />} />
+      {user.is_administrator && <Route path="/accounts" element={<AccountsPage user={user} />} />}
+      <Route path="/come-in/:word" element={<ComeInPage user={user.username} />} />
+      <Route path="/illustrations/:illustration/:step" element={<WorkspaceOf user={user} />} />
       <Route path="*" element={<Navigate to="/" replace />} />
     </Routes>
   );
 }
 
 /** One workspace for each illustration: nothing of one is carried over to another. */
-function WorkspaceOf({ user }: { user: string }) {
+function WorkspaceOf({ user }: { user: SignedIn }) {
   const { illustration, step } = useParams();
   return <Workspace key={illustration} illustration={Number(illustration)} step={step ?? ''} user={user} />;
 }

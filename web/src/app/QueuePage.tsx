@@ -1,9 +1,8 @@
-import { Table, Text, Title } from '@mantine/core';
-import { Link } from 'react-router';
+import { Table, Text } from '@mantine/core';
 import { type Queued, useQueue } from '../api/calls';
-import { AccountMenu } from '../ui/AccountMenu';
+import type { SignedIn } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
-import { Wordmark } from '../ui/Wordmark';
+import { PlainPage } from './PlainPage';
 import classes from './QueuePage.module.css';
 
 const KINDS: Record<Queued['job']['kind'], string> = {
@@ -17,58 +16,46 @@ const KINDS: Record<Queued['job']['kind'], string> = {
 };
 
 /** Long work that runs or waits, so that nobody has to guess why nothing moves. */
-export function QueuePage({ user }: { user: string }) {
+export function QueuePage({ user }: { user: SignedIn }) {
   const queue = useQueue();
   const rows = queue.data ?? [];
   return (
-    <>
-      <title>Queue · Yuplet</title>
-      <header className={classes.head}>
-        <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
-          <Wordmark />
-        </Link>
-        <AccountMenu user={user} />
-      </header>
-      <main className={classes.page}>
-        <Title order={1} size="h2">
-          Queue
-        </Title>
-        <Text c="dimmed">
-          Long work of your projects. What runs is at the top; the rest begins in the order in which it was asked for.
-        </Text>
-        {queue.error && <Text role="alert">{queue.error.message}</Text>}
-        {queue.data && rows.length === 0 && <Text className={classes.nothing}>Nothing runs, and nothing waits.</Text>}
-        {rows.length > 0 && (
-          <Table aria-label="Queue" verticalSpacing="xs">
-            <Table.Thead>
-              <Table.Tr>
-                <Table.Th>Work</Table.Th>
-                <Table.Th>Project</Table.Th>
-                <Table.Th>Asked for by</Table.Th>
-                <Table.Th>Since</Table.Th>
-                <Table.Th className={classes.progress}>Progress</Table.Th>
+    <PlainPage title="Queue" user={user}>
+      <Text c="dimmed">
+        Long work of your projects. What runs is at the top; the rest begins in the order in which it was asked for.
+      </Text>
+      {queue.error && <Text role="alert">{queue.error.message}</Text>}
+      {queue.data && rows.length === 0 && <Text className={classes.nothing}>Nothing runs, and nothing waits.</Text>}
+      {rows.length > 0 && (
+        <Table aria-label="Queue" verticalSpacing="xs">
+          <Table.Thead>
+            <Table.Tr>
+              <Table.Th>Work</Table.Th>
+              <Table.Th>Project</Table.Th>
+              <Table.Th>Asked for by</Table.Th>
+              <Table.Th>Since</Table.Th>
+              <Table.Th className={classes.progress}>Progress</Table.Th>
+            </Table.Tr>
+          </Table.Thead>
+          <Table.Tbody>
+            {rows.map(({ job, project, illustration, asked_by, created_at, can_cancel }) => (
+              <Table.Tr key={job.id} data-state={job.state}>
+                <Table.Td>
+                  {KINDS[job.kind]}
+                  {illustration && <span className={classes.name}>{illustration}</span>}
+                </Table.Td>
+                <Table.Td>{project}</Table.Td>
+                <Table.Td>{asked_by ?? 'an account that was removed'}</Table.Td>
+                <Table.Td>{since(created_at)}</Table.Td>
+                <Table.Td>
+                  <JobProgress job={job} canCancel={can_cancel} />
+                </Table.Td>
               </Table.Tr>
-            </Table.Thead>
-            <Table.Tbody>
-              {rows.map(({ job, project, illustration, asked_by, created_at, can_cancel }) => (
-                <Table.Tr key={job.id} data-state={job.state}>
-                  <Table.Td>
-                    {KINDS[job.kind]}
-                    {illustration && <span className={classes.name}>{illustration}</span>}
-                  </Table.Td>
-                  <Table.Td>{project}</Table.Td>
-                  <Table.Td>{asked_by ?? 'an account that was removed'}</Table.Td>
-                  <Table.Td>{since(created_at)}</Table.Td>
-                  <Table.Td>
-                    <JobProgress job={job} canCancel={can_cancel} />
-                  </Table.Td>
-                </Table.Tr>
-              ))}
-            </Table.Tbody>
-          </Table>
-        )}
-      </main>
-    </>
+            ))}
+          </Table.Tbody>
+        </Table>
+      )}
+    </PlainPage>
   );
 }
 

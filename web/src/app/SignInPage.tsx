@@ -2,30 +2,15 @@ import { Button, PasswordInput, Stack, Text, TextInput, Title } from '@mantine/c
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { signIn } from '../api/calls';
+import { useSubmit } from '../ui/useSubmit';
 import { Wordmark } from '../ui/Wordmark';
 import classes from './SignInPage.module.css';
 
 export function SignInPage() {
-  const queries = useQueryClient();
-  const [name, setName] = useState('');
-  const [password, setPassword] = useState('');
-  const [error, setError] = useState<string | null>(null);
-  const [isWaiting, setWaiting] = useState(false);
-  const submit = async (event: React.FormEvent) => {
-    event.preventDefault();
-    setWaiting(true);
-    try {
-      queries.setQueryData(['session'], await signIn(name, password));
-    } catch (problem) {
-      setError((problem as Error).message);
-    } finally {
-      setWaiting(false);
-    }
-  };
   return (
     <main className={classes.page}>
       <title>Sign in · Yuplet</title>
-      <form className={classes.sheet} onSubmit={submit}>
+      <div className={classes.sheet}>
         <Wordmark />
         <Title order={1} size="h3" mt="md">
           Sign in
@@ -33,31 +18,45 @@ export function SignInPage() {
         <Text c="dimmed" mb="md">
           Take a picture apart, name and order its parts, and hand them over with every place kept.
         </Text>
-        <Stack gap="sm">
-          <TextInput
-            label="Account"
-            autoComplete="username"
-            autoFocus
-            required
-            value={name}
-            onChange={(event) => setName(event.currentTarget.value)}
-          />
-          <PasswordInput
-            label="Password"
-            autoComplete="current-password"
-            required
-            value={password}
-            onChange={(event) => setPassword(event.currentTarget.value)}
-          />
-          <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
-          <Button type="submit" loading={isWaiting}>
-            Sign in
-          </Button>
-        </Stack>
+        <SignInForm />
         <Text c="dimmed" size="sm" mt="md">
           The demo account and its password are printed where Yuplet was started.
         </Text>
-      </form>
+      </div>
     </main>
+  );
+}
+
+export function SignInForm() {
+  const queries = useQueryClient();
+  const [name, setName] = useState('');
+  const [password, setPassword] = useState('');
+  const { submit, error, isWaiting } = useSubmit(async () => {
+    queries.setQueryData(['session'], await signIn(name, password));
+  });
+  return (
+    <form onSubmit={submit}>
+      <Stack gap="sm">
+        <TextInput
+          label="Account"
+          autoComplete="username"
+          autoFocus
+          required
+          value={name}
+          onChange={(event) => setName(event.currentTarget.value)}
+        />
+        <PasswordInput
+          label="Password"
+          autoComplete="current-password"
+          required
+          value={password}
+          onChange={(event) => setPassword(event.currentTarget.value)}
+        />
+        <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+        <Button type="submit" loading={isWaiting}>
+          Sign in
+        </Button>
+      </Stack>
+    </form>
   );
 }

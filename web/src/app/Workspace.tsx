@@ -5,6 +5,7 @@ import { isRunning, useIllustration, type WholeIllustration } from '../api/calls
 import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
+import type { SignedIn } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
 import { useFileDrop } from '../ui/useFileDrop';
 import { Head } from './Head';
@@ -19,7 +20,7 @@ import classes from './Workspace.module.css';
 interface Props {
   illustration: number;
   step: string;
-  user: string;
+  user: SignedIn;
 }
 
 /** One illustration at one of the five steps; all of them share the pile and what is chosen. */
@@ -42,7 +43,7 @@ export function Workspace({ illustration, step, user }: Props) {
   );
 }
 
-function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: string }) {
+function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: SignedIn }) {
   const bench = useBench(illustration, step);
   const { view, taking, ordering, handing, trying } = bench;
   const history = historyOf(bench);

@@ -5,8 +5,11 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { changePassword, signOut } from '../api/calls';
 import type { Schemas } from '../api/client';
+import { useSubmit } from './useSubmit';
 
-export function AccountMenu({ user }: { user: string }) {
+export type SignedIn = Schemas['User'];
+
+export function AccountMenu({ user }: { user: SignedIn }) {
   const queries = useQueryClient();
   const { colorScheme, setColorScheme } = useMantineColorScheme();
   const [isOpen, setOpen] = useState(false);
@@ -20,7 +23,7 @@ export function AccountMenu({ user }: { user: string }) {
       <Menu position="bottom-end">
         <Menu.Target>
           <Button size="compact-sm" variant="default">
-            {user}
+            {user.username}
           </Button>
         </Menu.Target>
         <Menu.Dropdown>
@@ -38,6 +41,11 @@ export function AccountMenu({ user }: { user: string }) {
           <Menu.Item component={Link} to="/queue">
             Queue
           </Menu.Item>
+          {user.is_administrator && (
+            <Menu.Item component={Link} to="/accounts">
+              Accounts
+            </Menu.Item>
+          )}
           <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
           <Menu.Item onClick={leave}>Sign out</Menu.Item>
         </Menu.Dropdown>
@@ -57,17 +65,11 @@ export function AccountMenu({ user }: { user: string }) {
 function PasswordForm({ onDone }: { onDone: () => void }) {
   const [old, setOld] = useState('');
   const [fresh, setFresh] = useState('');
-  const [error, setError] = useState<string | null>(null);
-  const submit = async (event: React.FormEvent) => {
-    event.preventDefault();
-    try {
-      await changePassword(old, fresh);
-      notifications.show({ message: 'The password is changed. Other sessions were signed out.' });
-      onDone();
-    } catch (problem) {
-      setError((problem as Error).message);
-    }
-  };
+  const { submit, error, isWaiting } = useSubmit(async () => {
+    await changePassword(old, fresh);
+    notifications.show({ message: 'The password is changed. Other sessions were signed out.' });
+    onDone();
+  });
   return (
     <form onSubmit={submit}>
       <Stack>
@@ -85,7 +87,9 @@ function PasswordForm({ onDone }: { onDone: () => void }) {
         />
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Group justify="flex-end">
-          <Button type="submit">Change password</Button>
+          <Button type="submit" loading={isWaiting}>
+            Change password
+          </Button>
         </Group>
       </Stack>
     </form>

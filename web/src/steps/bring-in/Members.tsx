@@ -1,7 +1,8 @@
 import { Button, Group, NativeSelect, Table, Text, TextInput } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Project, type Role, removeMember, setRole, useMembers } from '../../api/calls';
+import { inviteInto, type MadeLink, type Project, type Role, removeMember, setRole, useMembers } from '../../api/calls';
+import { GivenLink } from '../../ui/GivenLink';
 
 const ROLES: { value: Role; label: string }[] = [
   { value: 'viewer', label: 'viewer: looks and downloads' },
@@ -16,8 +17,10 @@ export function Members({ project }: { project: Project }) {
   const [name, setName] = useState('');
   const [role, setNewRole] = useState<Role>('editor');
   const [error, setError] = useState<string | null>(null);
+  const [given, setGiven] = useState<MadeLink | null>(null);
   const isOwner = project.role === 'owner';
   const attempt = async (change: () => Promise<unknown>) => {
+    setGiven(null);
     try {
       await change();
       setError(null);
@@ -83,8 +86,19 @@ export function Members({ project }: { project: Project }) {
             />
             <Button type="submit">Add</Button>
           </Group>
+          <Text size="sm" c="dimmed" mt={4}>
+            Add people whom you share a project with by name, and everybody else by an invitation.
+          </Text>
+          <Button
+            mt="xs"
+            variant="default"
+            onClick={() => attempt(async () => setGiven(await inviteInto(project.id, role)))}
+          >
+            Make an invitation for a new {role}
+          </Button>
         </form>
       )}
+      {given && <GivenLink link={given} what={`Give this link to somebody who is to join ${project.name}.`} />}
     </>
   );
 }

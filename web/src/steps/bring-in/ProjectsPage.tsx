@@ -3,7 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type Project, removeProject, startProject, useProjects } from '../../api/calls';
-import { AccountMenu } from '../../ui/AccountMenu';
+import { AccountMenu, type SignedIn } from '../../ui/AccountMenu';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { Wordmark } from '../../ui/Wordmark';
 import { Bin, tellRemoved } from './Bin';
@@ -13,7 +13,7 @@ import { MoveIn, MoveOut, MovingIn } from './Moving';
 import classes from './ProjectsPage.module.css';
 
 /** Every project with its illustrations; a file may be dropped on any of them. */
-export function ProjectsPage({ user }: { user: string }) {
+export function ProjectsPage({ user }: { user: SignedIn }) {
   const projects = useProjects();
   const [isStarting, setStarting] = useState(false);
   const [moving, setMoving] = useState<Project | null>(null);
@@ -82,6 +82,7 @@ export function ProjectsPage({ user }: { user: string }) {
       <Modal
         opened={membersOf !== null}
         onClose={() => setMembersOf(null)}
+        size="lg"
         title={`Members of ${membersOf?.name ?? ''}`}
         closeButtonProps={{ 'aria-label': 'Close' }}
       >

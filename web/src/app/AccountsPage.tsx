@@ -1,0 +1,160 @@
+import { Button, Group, Modal, Table, Text } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import {
+  type Account,
+  changeAccount,
+  invite,
+  letSetPassword,
+  type MadeLink,
+  removeAccount,
+  useAccounts,
+} from '../api/calls';
+import type { SignedIn } from '../ui/AccountMenu';
+import { GivenLink } from '../ui/GivenLink';
+import { count } from '../ui/units';
+import { PlainPage } from './PlainPage';
+
+/** All accounts, for an administrator: asking people in, new passwords, disabling and removing. */
+export function AccountsPage({ user }: { user: SignedIn }) {
+  const queries = useQueryClient();
+  const accounts = useAccounts();
+  const [given, setGiven] = useState<{ link: MadeLink; what: string } | null>(null);
+  const [removing, setRemoving] = useState<Account | null>(null);
+  const [error, setError] = useState<string | null>(null);
+  const attempt = async (change: () => Promise<unknown>) => {
+    setError(null);
+    setGiven(null);
+    try {
+      await change();
+    } catch (problem) {
+      setError((problem as Error).message);
+    }
+    await queries.invalidateQueries({ queryKey: ['accounts'] });
+    await queries.invalidateQueries({ queryKey: ['session'] });
+  };
+  const ask = (isAdministrator: boolean) =>
+    attempt(async () =>
+      setGiven({
+        link: await invite(isAdministrator),
+        what: isAdministrator
+          ? 'Give this link to somebody who is to be an administrator. It makes an account.'
+          : 'Give this link to somebody who is to have an account.',
+      }),
+    );
+  return (
+    <PlainPage title="Accounts" user={user}>
+      <Text c="dimmed">
+        Everybody who can sign in. What an account made stays when it is removed; who works in which project is decided
+        by its owners.
+      </Text>
+      <Group gap="xs">
+        <Button onClick={() => ask(false)}>Invite somebody</Button>
+        <Button variant="default" onClick={() => ask(true)}>
+          Invite an administrator
+        </Button>
+      </Group>
+      {given && <GivenLink {...given} />}
+      <div role="alert">
+        {(error ?? accounts.error) && <Text c="var(--mantine-color-error)">{error ?? accounts.error?.message}</Text>}
+      </div>
+      {accounts.data && (
+        <Table aria-label="Accounts" verticalSpacing="xs">
+          <Table.Thead>
+            <Table.Tr>
+              <Table.Th>Account</Table.Th>
+              <Table.Th>Projects</Table.Th>
+              <Table.Th>Last signed in</Table.Th>
+              <Table.Th>Change</Table.Th>
+            </Table.Tr>
+          </Table.Thead>
+          <Table.Tbody>
+            {accounts.data.map((account) => (
+              <AccountRow
+                key={account.id}
+                account={account}
+                onChange={(change) => attempt(() => changeAccount(account.id, change))}
+                onPassword={() =>
+                  attempt(async () =>
+                    setGiven({
+                      link: await letSetPassword(account.id),
+                      what: `Give this link to ${account.username}. It sets a new password.`,
+                    }),
+                  )
+                }
+                onRemove={() => setRemoving(account)}
+              />
+            ))}
+          </Table.Tbody>
+        </Table>
+      )}
+      <Modal
+        opened={removing !== null}
+        onClose={() => setRemoving(null)}
+        title={`Remove the account ${removing?.username ?? ''}`}
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
+        <Text mb="md">
+          It cannot be taken back. What this account made stays; its shelf is removed with it. To keep somebody out for
+          a while, disable the account instead.
+        </Text>
+        <Group justify="flex-end">
+          <Button variant="default" onClick={() => setRemoving(null)}>
+            Keep it
+          </Button>
+          <Button
+            color="red"
+            onClick={() => {
+              if (removing) void attempt(() => removeAccount(removing.id));
+              setRemoving(null);
+            }}
+          >
+            Remove
+          </Button>
+        </Group>
+      </Modal>
+    </PlainPage>
+  );
+}
+
+interface RowProps {
+  account: Account;
+  onChange: (change: { is_active?: boolean; is_administrator?: boolean }) => void;
+  onPassword: () => void;
+  onRemove: () => void;
+}
+
+function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
+  const { username, is_active, is_administrator, projects, last_seen } = account;
+  return (
+    <Table.Tr data-account={username}>
+      <Table.Td>
+        <strong>{username}</strong>
+        {is_administrator && ', administrator'}
+        {!is_active && ', disabled'}
+      </Table.Td>
+      <Table.Td>{count(projects)}</Table.Td>
+      <Table.Td>
+        {last_seen
+          ? new Date(last_seen).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' })
+          : 'never'}
+      </Table.Td>
+      <Table.Td>
+        <Group gap={6}>
+          <Button size="compact-xs" variant="default" onClick={onPassword}>
+            New password
+          </Button>
+          <Button size="compact-xs" variant="default" onClick={() => onChange({ is_administrator: !is_administrator })}>
+            {is_administrator ? 'End administrator role' : 'Make administrator'}
+          </Button>
+          <Button size="compact-xs" variant="default" onClick={() => onChange({ is_active: !is_active })}>
+            {is_active ? 'Disable' : 'Enable'}
+          </Button>
+          <Button size="compact-xs" variant="default" onClick={onRemove}>
+            Remove
+          </Button>
+        </Group>
+      </Table.Td>
+    </Table.Tr>
+  );
+}

@@ -1,0 +1,112 @@
+import { Button, PasswordInput, Stack, Text, TextInput, Title } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { followLink, useLink } from '../api/calls';
+import type { Schemas } from '../api/client';
+import { useSubmit } from '../ui/useSubmit';
+import { Wordmark } from '../ui/Wordmark';
+import { SignInForm } from './SignInPage';
+import classes from './SignInPage.module.css';
+
+type Opened = Schemas['OpenedLink'];
+
+/** Where a link leads that somebody was given: an account of their own, a project, or a new password. */
+export function ComeInPage({ user }: { user: string | null }) {
+  const { word = '' } = useParams();
+  const link = useLink(word);
+  return (
+    <main className={classes.page}>
+      <title>Come in · Yuplet</title>
+      <div className={classes.sheet}>
+        <Wordmark />
+        {link.error && (
+          <Text role="alert" mt="md">
+            {link.error.message}
+          </Text>
+        )}
+        {link.data && <Inside word={word} link={link.data} user={user} />}
+      </div>
+    </main>
+  );
+}
+
+function Inside({ word, link, user }: { word: string; link: Opened; user: string | null }) {
+  const isMember = link.project !== null && user !== null;
+  if (link.purpose === 'project' && user === null)
+    return (
+      <>
+        <Heading link={link} />
+        <SignInForm />
+      </>
+    );
+  return (
+    <>
+      <Heading link={link} />
+      <Form word={word} link={link} user={isMember ? user : null} />
+    </>
+  );
+}
+
+function Heading({ link }: { link: Opened }) {
+  const title =
+    link.purpose === 'password' ? 'A new password' : link.project ? `Join ${link.project}` : 'Make an account';
+  return (
+    <>
+      <Title order={1} size="h3" mt="md">
+        {title}
+      </Title>
+      <Text c="dimmed" mb="md">
+        {link.purpose === 'password'
+          ? `For the account ${link.account}. Whoever is signed in with it is signed out.`
+          : `${link.made_by} invited you${link.project ? ` as ${link.role}` : ''}.`}
+        {link.purpose === 'project' && ' Sign in with your account.'}
+      </Text>
+    </>
+  );
+}
+
+/** What is still needed; nothing where somebody who is signed in joins a project. */
+function Form({ word, link, user }: { word: string; link: Opened; user: string | null }) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [name, setName] = useState('');
+  const [password, setPassword] = useState('');
+  const { submit, error, isWaiting } = useSubmit(async () => {
+    await followLink(word, name, password);
+    await queries.invalidateQueries({ queryKey: ['session'] });
+    await queries.invalidateQueries({ queryKey: ['projects'] });
+    navigate('/', { replace: true });
+  });
+  return (
+    <form onSubmit={submit}>
+      <Stack gap="sm">
+        {user !== null && <Text>You are signed in as {user}.</Text>}
+        {user === null && link.purpose === 'account' && (
+          <TextInput
+            label="Account"
+            description="How others see you: 2 to 40 letters and digits"
+            autoComplete="username"
+            autoFocus
+            required
+            value={name}
+            onChange={(event) => setName(event.currentTarget.value)}
+          />
+        )}
+        {user === null && (
+          <PasswordInput
+            label="Password, at least 10 characters"
+            autoComplete="new-password"
+            required
+            value={password}
+            onChange={(event) => setPassword(event.currentTarget.value)}
+          />
+        )}
+        <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+        <Button type="submit" loading={isWaiting}>
+          {user !== null ? 'Join' : link.purpose === 'password' ? 'Set password' : 'Make account'}
+        </Button>
+      </Stack>
+    </form>
+  );
+}
