@@ -1,12 +1,19 @@
 """People come in by links: an administrator asks somebody in, an owner into a project, somebody has forgotten the password."""
 
+from typing import Any
+
 from playwright.sync_api import Page, expect
 
 from tests.browser import new_context
-from tests.product import ProductTestCase
+from tests.product import AXE, ProductTestCase
 from yuplet_server.accounts.actions import add_account
 from yuplet_server.accounts.models import User
+from yuplet_server.handovers import actions as hand_overs
+from yuplet_server.handovers.queries import hand_overs_of
+from yuplet_server.illustrations.models import Illustration
+from yuplet_server.jobs.actions import run
 from yuplet_server.projects.models import Member
+from yuplet_server.receivers.queries import package_of
 
 NEW = "a-quiet-lamp-at-night"
 
@@ -104,3 +111,81 @@ class PeopleTests(ProductTestCase):
         ben.get_by_role("button", name="Join", exact=True).click()
         expect(ben.get_by_role("heading", name="Marsh Line", exact=True)).to_be_visible()
         self.assertEqual(Member.objects.get(user__username="ben").role, "viewer")
+
+
+class ReceiverTests(ProductTestCase):
+    has_worker = False
+
+    def test_a_receiver_without_an_account_looks_takes_and_remarks(self) -> None:
+        page = self.page
+        self.open_picture()
+        illustration = Illustration.objects.get()
+        made = hand_overs.ask(illustration, self.user, 1)
+        assert made.job_id is not None
+        run(made.job_id)
+        self.reload()
+        self.to_step("Hand over")
+        page.get_by_role("button", name="Link for a receiver").click()
+        page.get_by_placeholder("a name that tells links apart").fill("Maren, rigging")
+        page.get_by_label("Days").fill("14")
+        page.get_by_role("button", name="Make a link").click()
+        expect(page.get_by_text("Give this link to Maren, rigging. It is good for 14 days")).to_be_visible()
+        self.assert_accessible("links for receivers")
+        context, outside = new_context(self.browser, self.live_server_url)
+        self.addCleanup(context.close)
+        maren = context.new_page()
+        maren.on("pageerror", lambda error: self.complaints.append(str(error)))
+        maren.goto(page.get_by_role("textbox", name="Link").input_value())
+        expect(maren.get_by_role("heading", name="signal post")).to_be_visible()
+        expect(maren.get_by_text("Hand-over 1, the newest")).to_be_visible()
+        expect(maren.get_by_role("img", name="signal post")).to_have_js_property("naturalWidth", 97)
+        # A part is marked where it lies: 12 × 60 px at 41, 10 of 97 × 73.
+        maren.get_by_placeholder("Search names").fill("mast")
+        part = maren.get_by_role("complementary", name="Parts").get_by_role("listitem").get_by_role("button")
+        expect(part).to_have_count(1)
+        part.click()
+        box, frame = (
+            maren.get_by_test_id("box").bounding_box() or {},
+            maren.get_by_role("img", name="signal post").bounding_box() or {},
+        )
+        said = next(one for one in made_parts(illustration) if one["path"][-1] == "mast")["box"]
+        scale = frame["width"] / 97
+        for side, at in (("x", frame["x"]), ("y", frame["y"])):
+            self.assertAlmostEqual((box[side] - at) / scale, said[side], delta=0.2)
+        self.assertAlmostEqual(box["width"] / scale, said["width"], delta=0.2)
+        maren.get_by_label("Remark for the artist").fill("More underlap at the foot, please")
+        maren.get_by_role("button", name="Send remark").click()
+        expect(maren.get_by_text("Not answered yet")).to_be_visible()
+        expect(part).to_contain_text("remarked")
+        maren.evaluate(AXE.read_text())
+        found = maren.evaluate(
+            "axe.run(document, {resultTypes: ['violations']}).then(one => one.violations.map(v => v.id + ' ' + v.nodes[0].target))"
+        )
+        self.assertEqual(found, [])
+        with maren.expect_download() as download:
+            maren.get_by_role("link", name="Download ZIP").click()
+        self.assertEqual(download.value.suggested_filename, "signal post hand-over 1.zip")
+        self.assertEqual(outside, [])
+
+        page.reload()
+        self.wait_for_pile()
+        page.get_by_text("Past ones", exact=True).click()
+        remark = page.get_by_role("region", name="Remarks of receivers").locator("[data-remark]")
+        expect(remark).to_contain_text("More underlap at the foot, please")
+        remark.get_by_role("button", name="Show it").click()
+        remark.get_by_role("textbox").fill("It is 12 px now")
+        remark.get_by_role("button", name="Answer").click()
+        expect(remark).to_contain_text("ada answered: It is 12 px now")
+        expect(page.get_by_text("seen 1 time, downloaded 1 time")).to_be_visible()
+        maren.reload()
+        maren.get_by_role("button", name="mast").click()
+        expect(maren.get_by_text("ada: It is 12 px now")).to_be_visible()
+        page.get_by_role("button", name="Take back the link for Maren, rigging").click()
+        expect(page.get_by_text("seen 1 time")).to_have_count(0)
+        maren.reload()
+        expect(maren.get_by_role("alert")).to_contain_text("was taken back")
+
+
+def made_parts(illustration: Illustration) -> list[dict[str, Any]]:
+    """What the manifest of its newest package says of its parts."""
+    return list(package_of(hand_overs_of(illustration)[0])["parts"])

@@ -18,6 +18,8 @@ from yuplet_server.illustrations import actions as illustrations
 from yuplet_server.illustrations.models import LayerImage
 from yuplet_server.projects import actions
 from yuplet_server.projects.actions import set_role, start_project
+from yuplet_server.receivers.actions import deliver
+from yuplet_server.receivers.models import Remark
 from yuplet_server.rehearsals.models import Film, Rehearsal
 from yuplet_server.shelf.models import Kept
 from yuplet_server.transfer.models import Archive
@@ -170,6 +172,11 @@ ADDRESSES = [
     Address("get", "films/<int:film>/file", "viewer", _get(lambda t: f"/api/films/{t.film.pk}/file")),
     Address("get", "rehearsals/<int:rehearsal>/package", "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/package")),
     Address("get", REHEARSED, "viewer", _get(lambda t: f"/api/rehearsals/{t.rehearsal.pk}/pictures/together/{t.illustration.revision.preview}")),
+    Address("get", f"{ILLUSTRATION}/deliveries", "viewer", _get(lambda t: f"/api/illustrations/{t.illustration.pk}/deliveries")),
+    Address("post", f"{ILLUSTRATION}/deliveries", "editor", _json("post", lambda t: f"/api/illustrations/{t.illustration.pk}/deliveries", lambda t: {"to": "Maren", "days": 3, "hand_over": t.hand_over.pk})),
+    Address("delete", "deliveries/<int:delivery>", "editor", _json("delete", lambda t: f"/api/deliveries/{t.delivery.pk}")),
+    Address("get", f"{ILLUSTRATION}/remarks", "viewer", _get(lambda t: f"/api/illustrations/{t.illustration.pk}/remarks")),
+    Address("post", "remarks/<int:remark>/answer", "editor", _json("post", lambda t: f"/api/remarks/{t.remark.pk}/answer", {"text": "Yes"})),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip
@@ -190,6 +197,11 @@ OF_NO_PROJECT = {
     "accounts/<int:account>",
     "accounts/<int:account>/new-password",
     "come-in/<str:word>",
+    # Whoever has the word of a link (test_receivers).
+    "received/<str:word>",
+    "received/<str:word>/picture",
+    "received/<str:word>/package",
+    "received/<str:word>/remarks",
     "may-upload",
     "shelf/<int:kept>",
     "shelf/<int:kept>/picture",
@@ -221,6 +233,8 @@ class AccessTests(ServerTestCase):
         cls.film = Film.objects.create(
             rehearsal=cls.rehearsal, kind="apng", document={}, file=cls.illustration.revision.preview
         )
+        cls.delivery = deliver(cls.illustration, cls.users["ada"], "Maren", 3, cls.hand_over.recipe["name"])[0]
+        cls.remark = Remark.objects.create(delivery=cls.delivery, part="x", path="x", text="?")
         cls.archive = Archive.objects.create(project=cls.project, direction=Archive.Direction.OUT, sha256=blob)
 
     def template_of(self, client: Client) -> int:

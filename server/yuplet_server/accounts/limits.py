@@ -42,6 +42,7 @@ KINDS = {
     "address": Kind(20, 60, 15),
     "browser": Kind(8, 30, 15),
     "password": Kind(5, 60, 15),
+    "remark": Kind(30, 60, 15),
 }
 
 

@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "yuplet_server.shelf",
     "yuplet_server.handovers",
     "yuplet_server.rehearsals",
+    "yuplet_server.receivers",
     "yuplet_server.transfer",
     "yuplet_server.jobs",
     "yuplet_server.operations",

@@ -31,6 +31,7 @@ urlpatterns = [
     path("api/", include("yuplet_server.shelf.urls")),
     path("api/", include("yuplet_server.handovers.urls")),
     path("api/", include("yuplet_server.rehearsals.urls")),
+    path("api/", include("yuplet_server.receivers.urls")),
     path("api/", include("yuplet_server.transfer.urls")),
     path("api/", include("yuplet_server.jobs.urls")),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),

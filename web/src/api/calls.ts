@@ -322,6 +322,54 @@ export function useLink(word: string) {
 export const followLink = (word: string, name: string, password: string) =>
   body(client.POST('/api/come-in/{word}', { params: { path: { word } }, body: { name, password } }));
 
+export type Delivery = Schemas['Delivery'];
+export type Remark = Schemas['Remark'];
+export type Received = Schemas['Received'];
+
+export function useDeliveries(illustration: number) {
+  return useQuery({
+    queryKey: ['deliveries', illustration],
+    queryFn: () =>
+      body(client.GET('/api/illustrations/{illustration}/deliveries', { params: { path: { illustration } } })),
+  });
+}
+
+export const deliver = (
+  illustration: number,
+  asked: { to: string; days: number; hand_over: number | null; recipe: string },
+) =>
+  body(
+    client.POST('/api/illustrations/{illustration}/deliveries', { params: { path: { illustration } }, body: asked }),
+  );
+
+export const takeBack = (delivery: number) =>
+  body(client.DELETE('/api/deliveries/{delivery}', { params: { path: { delivery } } }));
+
+/** What receivers said; asked again now and then, for they come when they come. */
+export function useRemarks(illustration: number) {
+  return useQuery({
+    queryKey: ['remarks', illustration],
+    refetchInterval: 15_000,
+    queryFn: () =>
+      body(client.GET('/api/illustrations/{illustration}/remarks', { params: { path: { illustration } } })),
+  });
+}
+
+export const answerRemark = (remark: number, text: string) =>
+  body(client.POST('/api/remarks/{remark}/answer', { params: { path: { remark } }, body: { text } }));
+
+/** A package by its link, without an account. */
+export function useReceived(word: string) {
+  return useQuery({
+    queryKey: ['received', word],
+    retry: false,
+    queryFn: () => body(client.GET('/api/received/{word}', { params: { path: { word } } })),
+  });
+}
+
+export const sayRemark = (word: string, part: string, text: string) =>
+  body(client.POST('/api/received/{word}/remarks', { params: { path: { word } }, body: { part, text } }));
+
 export type Queued = Schemas['Queued'];
 
 /** What runs and what waits, asked again every two seconds. */

@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take a link back. */
+        delete: operations["deliveries_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/films/{film}": {
         parameters: {
             query?: never;
@@ -237,6 +254,24 @@ export interface paths {
         put?: never;
         /** @description What would close a joint; nothing is changed. */
         post: operations["illustrations_completions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Links of an illustration for those who receive it and have no account. */
+        get: operations["illustrations_deliveries_list"];
+        put?: never;
+        /** @description Links of an illustration for those who receive it and have no account. */
+        post: operations["illustrations_deliveries_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -669,6 +704,23 @@ export interface paths {
         put?: never;
         /** @description What is left of a part to be taken out of it; nothing is changed. */
         post: operations["illustrations_remainder_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What receivers have said of the parts of an illustration. */
+        get: operations["illustrations_remarks_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1227,6 +1279,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/received/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A package by its link, without an account. */
+        get: operations["received_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/received/{word}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of it as a ZIP. */
+        get: operations["received_package_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/received/{word}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Its reference picture. */
+        get: operations["received_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/received/{word}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Saying something of a part. */
+        post: operations["received_remarks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipes/{recipe}": {
         parameters: {
             query?: never;
@@ -1503,6 +1623,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/remarks/{remark}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["remarks_answer_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roots": {
         parameters: {
             query?: never;
@@ -1617,6 +1753,9 @@ export interface components {
             largest: number;
             /** Format: double */
             mean: number;
+        };
+        AnswerRequest: {
+            text: string;
         };
         /** @description A look: its group in each set that has it, and whether it is shown in any. */
         Appearance: {
@@ -2061,6 +2200,30 @@ export interface components {
             distance: number;
             /** Format: double */
             travel: number;
+        };
+        DeliverRequest: {
+            /** @description For whom: a name that tells links apart. */
+            to: string;
+            days: number;
+            /** @description Which one; without, always the newest by the recipe. */
+            hand_over?: number | null;
+            /** @default  */
+            recipe?: string;
+        };
+        /** @description A link for a receiver: to one hand-over (its number), or always to the newest by the recipe. */
+        Delivery: {
+            readonly id: number;
+            readonly to: string;
+            readonly number: number | null;
+            readonly recipe: string;
+            readonly made_by: string | null;
+            /** Format: date-time */
+            readonly made_at: string;
+            /** Format: date-time */
+            readonly ends_at: string;
+            readonly is_open: boolean;
+            readonly seen: number;
+            readonly taken: number;
         };
         /** @description The parts that are included and shown against what was brought in: `differing` of so many `pixels`, by at most `largest` of 255. */
         Difference: {
@@ -2835,6 +2998,11 @@ export interface components {
             width: number;
             height: number;
             picture: string;
+        };
+        /** @description Where a link leads on this server, told once. */
+        MadeDelivery: {
+            path: string;
+            days: number;
         };
         /** @description Where a link leads on this server, told once: of its word only a check sum is kept. */
         MadeLink: {
@@ -4028,6 +4196,43 @@ export interface components {
              */
             package?: boolean;
         };
+        /** @description A package as its receiver sees it, the front-most part first. */
+        Received: {
+            title: string;
+            to: string;
+            number: number;
+            recipe: string;
+            is_newest: boolean;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            bytes: number;
+            width: number;
+            height: number;
+            credit: {
+                [key: string]: string;
+            };
+            parts: components["schemas"]["ReceivedPart"][];
+            changes: components["schemas"]["ReceivedChanges"] | null;
+            remarks: components["schemas"]["Remark"][];
+        };
+        ReceivedChanges: {
+            since: number;
+            new: string[];
+            changed: string[];
+            gone: string[];
+        };
+        ReceivedPart: {
+            id: string;
+            path: string[];
+            file: string;
+            shown: boolean;
+            x: number;
+            y: number;
+            width: number;
+            height: number;
+        };
         /** @description A recipe of a project (`id`) or one that comes with Yuplet (`file`); the document is docs/formats/recipe.md in full. */
         Recipe: {
             id: number | null;
@@ -4287,6 +4492,21 @@ export interface components {
             readonly pictures: {
                 [key: string]: string;
             };
+        };
+        /** @description What a receiver said of a part, of which hand-over, and the answer. */
+        Remark: {
+            readonly id: number;
+            readonly to: string;
+            readonly number: number | null;
+            readonly part: string;
+            readonly path: string;
+            readonly text: string;
+            /** Format: date-time */
+            readonly at: string;
+            readonly answer: string;
+            readonly answered_by: string | null;
+            /** Format: date-time */
+            readonly answered_at: string | null;
         };
         /**
          * RemoveAdded
@@ -4607,6 +4827,10 @@ export interface components {
         /** @description A recipe as a document (docs/formats/recipe.md); the core says what is wrong with it. */
         SaveRecipeRequest: {
             document: unknown;
+        };
+        SayRemarkRequest: {
+            part: string;
+            text: string;
         };
         /** @description A package on a screen of another size, back to front. */
         Screen: {
@@ -5983,6 +6207,26 @@ export interface operations {
             };
         };
     };
+    deliveries_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     films_destroy: {
         parameters: {
             query?: never;
@@ -6185,6 +6429,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Completions"];
+                };
+            };
+        };
+    };
+    illustrations_deliveries_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"][];
+                };
+            };
+        };
+    };
+    illustrations_deliveries_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliverRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeDelivery"];
                 };
             };
         };
@@ -6871,6 +7161,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PieceOfArt"];
+                };
+            };
+        };
+    };
+    illustrations_remarks_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"][];
                 };
             };
         };
@@ -7824,6 +8135,94 @@ export interface operations {
             };
         };
     };
+    received_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
+                };
+            };
+        };
+    };
+    received_package_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    received_picture_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    received_remarks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SayRemarkRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"];
+                };
+            };
+        };
+    };
     recipes_update: {
         parameters: {
             query?: never;
@@ -8281,6 +8680,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Screen"][];
+                };
+            };
+        };
+    };
+    remarks_answer_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remark: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"];
                 };
             };
         };

@@ -12,7 +12,7 @@ import {
 } from '../api/calls';
 import type { SignedIn } from '../ui/AccountMenu';
 import { GivenLink } from '../ui/GivenLink';
-import { count } from '../ui/units';
+import { count, day } from '../ui/units';
 import { PlainPage } from './PlainPage';
 
 /** All accounts, for an administrator: asking people in, new passwords, disabling and removing. */
@@ -134,11 +134,7 @@ function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
         {!is_active && ', disabled'}
       </Table.Td>
       <Table.Td>{count(projects)}</Table.Td>
-      <Table.Td>
-        {last_seen
-          ? new Date(last_seen).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' })
-          : 'never'}
-      </Table.Td>
+      <Table.Td>{last_seen ? day(last_seen) : 'never'}</Table.Td>
       <Table.Td>
         <Group gap={6}>
           <Button size="compact-xs" variant="default" onClick={onPassword}>

@@ -6,6 +6,7 @@ import type { SignedIn } from '../ui/AccountMenu';
 import { AccountsPage } from './AccountsPage';
 import { ComeInPage } from './ComeInPage';
 import { QueuePage } from './QueuePage';
+import { ReceivePage } from './ReceivePage';
 import { SignInPage } from './SignInPage';
 import { Workspace } from './Workspace';
 
@@ -28,6 +29,7 @@ export function Pages() {
     return (
       <Routes>
         <Route path="/come-in/:word" element={<ComeInPage user={null} />} />
+        <Route path="/receive/:word" element={<ReceivePage />} />
         <Route path="*" element={<SignInPage />} />
       </Routes>
     );
@@ -37,6 +39,7 @@ export function Pages() {
       <Route path="/queue" element={<QueuePage user={user} />} />
       {user.is_administrator && <Route path="/accounts" element={<AccountsPage user={user} />} />}
       <Route path="/come-in/:word" element={<ComeInPage user={user.username} />} />
+      <Route path="/receive/:word" element={<ReceivePage />} />
       <Route path="/illustrations/:illustration/:step" element={<WorkspaceOf user={user} />} />
       <Route path="*" element={<Navigate to="/" replace />} />
     </Routes>

@@ -3,12 +3,15 @@ import type { MadeLink } from '../api/calls';
 import { plural } from './units';
 
 /** A link that was made, to be given to somebody; it is shown once. */
-export function GivenLink({ link, what }: { link: MadeLink; what: string }) {
+export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what: string; isOnce?: boolean }) {
   const address = `${window.location.origin}${link.path}`;
   return (
     <div role="status">
       <Text size="sm" mt="sm" mb={4}>
-        {what} It can be used once, within {plural(link.days, 'day')}, and is shown only now.
+        {what}{' '}
+        {isOnce
+          ? `It can be used once, within ${plural(link.days, 'day')}, and is shown only now.`
+          : `It is good for ${plural(link.days, 'day')}, and is shown only now.`}
       </Text>
       <Group gap="xs" wrap="nowrap">
         <TextInput

@@ -6,6 +6,10 @@ export function bytes(value: number): string {
   return `${(value / 1_000_000).toFixed(1)} MB`;
 }
 
+/** A day, with its month in letters. */
+export const day = (moment: string): string =>
+  new Date(moment).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
+
 export const count = (value: number): string => value.toLocaleString('en');
 
 export const plural = (value: number, one: string, many = `${one}s`): string =>

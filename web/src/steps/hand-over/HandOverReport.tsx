@@ -18,7 +18,7 @@ const WAYS: Record<string, string> = {
 type Proof = NonNullable<HandOver['report']>['proof'];
 
 /** What one hand-over wrote, and whether the picture came back from it. */
-export function HandOverReport({ handOver }: { handOver: HandOver }) {
+export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGive: () => void }) {
   const { report } = handOver;
   if (!report) return null;
   const { proof } = report;
@@ -54,6 +54,9 @@ export function HandOverReport({ handOver }: { handOver: HandOver }) {
       <Button component="a" download href={`/api/hand-overs/${handOver.id}/package`} variant="default">
         Download ZIP of no. {handOver.number}
         {handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
+      </Button>{' '}
+      <Button variant="default" onClick={onGive}>
+        Link for a receiver
       </Button>
     </section>
   );

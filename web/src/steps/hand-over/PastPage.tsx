@@ -1,13 +1,21 @@
 import { Panel } from '../../ui/Panel';
-import { bytes, plural } from '../../ui/units';
+import { bytes, day, plural } from '../../ui/units';
 import classes from './HandOver.module.css';
+import { Receivers } from './Receivers';
 import type { StepProps } from './useHandingOver';
 
 /** All hand-overs, the newest first: by which recipe, what each changed, and whether the picture came back. */
-export function PastPage({ handing }: StepProps) {
+export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps) {
   const { handOvers } = handing;
   return (
     <Panel title="Past hand-overs">
+      <Receivers
+        illustration={illustration}
+        handOvers={handOvers}
+        canEdit={canEdit}
+        onShow={(part) => onChoose([part], part)}
+      />
+      <h3>All hand-overs</h3>
       {handOvers.length === 0 && <p>Nothing was handed over yet. The plan says what will be written.</p>}
       <ul className={classes.past}>
         {handOvers.map((one) => {
@@ -17,7 +25,8 @@ export function PastPage({ handing }: StepProps) {
             <li key={one.id}>
               <strong>No. {one.number}</strong> {one.recipe}
               <p className={classes.facts}>
-                {new Date(one.created_at).toLocaleString()}
+                {day(one.created_at)},{' '}
+                {new Date(one.created_at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}
                 {one.created_by && `, ${one.created_by}`}
               </p>
               {report ? (

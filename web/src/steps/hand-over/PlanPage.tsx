@@ -113,7 +113,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
           <p className={classes.problem}>No. {newest.number} was cancelled; nothing of it was kept.</p>
         )}
       </div>
-      {last && <HandOverReport handOver={last} />}
+      {last && <HandOverReport handOver={last} onGive={() => handing.setPage('past')} />}
       {plan && !planError && <PlanTree source={{ illustration, plan, only: handing.only }} onChoose={onChoose} />}
     </Panel>
   );

@@ -1,0 +1,192 @@
+import { Button, Group, NativeSelect, NumberInput, Text, Textarea, TextInput } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import {
+  answerRemark,
+  type Delivery,
+  deliver,
+  type HandOver,
+  type MadeLink,
+  type Remark,
+  takeBack,
+  useDeliveries,
+  useRemarks,
+} from '../../api/calls';
+import { GivenLink } from '../../ui/GivenLink';
+import { day, plural } from '../../ui/units';
+import { useSubmit } from '../../ui/useSubmit';
+import classes from './HandOver.module.css';
+
+interface Props {
+  illustration: number;
+  handOvers: readonly HandOver[];
+  canEdit: boolean;
+  /** Choose a part of the illustration, where it is still there. */
+  onShow: (part: string) => void;
+}
+
+/** Links for people without an account, and what they said of parts. */
+export function Receivers({ illustration, handOvers, canEdit, onShow }: Props) {
+  const queries = useQueryClient();
+  const deliveries = useDeliveries(illustration);
+  const remarks = useRemarks(illustration);
+  const open = deliveries.data?.filter((one) => one.is_open) ?? [];
+  const kept = handOvers.filter((one) => one.package_bytes > 0);
+  const end = async (one: Delivery) => {
+    await takeBack(one.id);
+    await queries.invalidateQueries({ queryKey: ['deliveries', illustration] });
+  };
+  return (
+    <>
+      {(remarks.data?.length ?? 0) > 0 && (
+        <section aria-label="Remarks of receivers">
+          <h3>Remarks of receivers</h3>
+          <ul className={classes.past}>
+            {remarks.data?.map((remark) => (
+              <RemarkItem
+                key={remark.id}
+                remark={remark}
+                illustration={illustration}
+                canEdit={canEdit}
+                onShow={onShow}
+              />
+            ))}
+          </ul>
+        </section>
+      )}
+      <section aria-label="Links for receivers">
+        <h3>Links for receivers</h3>
+        <p className={classes.facts}>
+          Whoever has the link sees the picture and its parts, downloads the package and may leave remarks, without an
+          account.
+        </p>
+        <ul className={classes.past}>
+          {open.map((one) => (
+            <li key={one.id}>
+              <strong>{one.to}</strong>: {one.number === null ? `the newest by ${one.recipe}` : `no. ${one.number}`}
+              <p className={classes.facts}>
+                Until {day(one.ends_at)}; seen {plural(one.seen, 'time')}, downloaded {plural(one.taken, 'time')}
+              </p>
+              {canEdit && (
+                <Button size="compact-xs" variant="default" onClick={() => end(one)}>
+                  Take back the link for {one.to}
+                </Button>
+              )}
+            </li>
+          ))}
+        </ul>
+        {canEdit && kept.length > 0 && <NewDelivery illustration={illustration} kept={kept} />}
+      </section>
+    </>
+  );
+}
+
+function NewDelivery({ illustration, kept }: { illustration: number; kept: readonly HandOver[] }) {
+  const queries = useQueryClient();
+  const [to, setTo] = useState('');
+  const [days, setDays] = useState<string | number>(30);
+  const recipes = [...new Set(kept.map((one) => one.recipe))];
+  const what = [
+    ...recipes.map((recipe) => ({ value: `newest ${recipe}`, label: `the newest by ${recipe}` })),
+    ...kept.map((one) => ({ value: `one ${one.id}`, label: `no. ${one.number}, ${one.recipe}` })),
+  ];
+  const [chosen, setChosen] = useState(what[0]?.value ?? '');
+  const [given, setGiven] = useState<{ link: MadeLink; to: string } | null>(null);
+  const { submit, error, isWaiting } = useSubmit(async () => {
+    setGiven(null);
+    const isOne = chosen.startsWith('one ');
+    const link = await deliver(illustration, {
+      to,
+      days: Number(days),
+      hand_over: isOne ? Number(chosen.slice(4)) : null,
+      recipe: isOne ? '' : chosen.slice('newest '.length),
+    });
+    setGiven({ link, to });
+    setTo('');
+    await queries.invalidateQueries({ queryKey: ['deliveries', illustration] });
+  });
+  return (
+    <form onSubmit={submit}>
+      <Group align="flex-end" gap="xs" grow>
+        <TextInput
+          size="xs"
+          label="For"
+          placeholder="a name that tells links apart"
+          required
+          value={to}
+          onChange={(event) => setTo(event.currentTarget.value)}
+        />
+        <NumberInput size="xs" label="Days" required min={1} max={365} value={days} onChange={setDays} />
+      </Group>
+      <NativeSelect
+        size="xs"
+        mt={6}
+        label="Package"
+        data={what}
+        value={chosen}
+        onChange={(event) => setChosen(event.currentTarget.value)}
+      />
+      <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+      <Button type="submit" size="compact-sm" mt={8} loading={isWaiting}>
+        Make a link
+      </Button>
+      {given && <GivenLink link={given.link} what={`Give this link to ${given.to}.`} isOnce={false} />}
+    </form>
+  );
+}
+
+function RemarkItem({
+  remark,
+  illustration,
+  canEdit,
+  onShow,
+}: {
+  remark: Remark;
+  illustration: number;
+  canEdit: boolean;
+  onShow: (part: string) => void;
+}) {
+  const queries = useQueryClient();
+  const [text, setText] = useState('');
+  const { submit, error, isWaiting } = useSubmit(async () => {
+    await answerRemark(remark.id, text);
+    await queries.invalidateQueries({ queryKey: ['remarks', illustration] });
+  });
+  return (
+    <li data-remark={remark.path}>
+      <strong>{remark.path}</strong>{' '}
+      <button type="button" className={classes.link} onClick={() => onShow(remark.part)}>
+        Show it
+      </button>
+      <p className={classes.said}>{remark.text}</p>
+      <p className={classes.facts}>
+        {remark.to}
+        {remark.number !== null && `, of no. ${remark.number}`}, {day(remark.at)}
+      </p>
+      {remark.answer ? (
+        <p className={classes.said}>
+          {remark.answered_by ?? 'Somebody'} answered: {remark.answer}
+        </p>
+      ) : (
+        canEdit && (
+          <form onSubmit={submit}>
+            <Textarea
+              size="xs"
+              aria-label={`Answer to the remark on ${remark.path}`}
+              placeholder="Answer"
+              autosize
+              required
+              maxLength={1000}
+              value={text}
+              onChange={(event) => setText(event.currentTarget.value)}
+            />
+            <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+            <Button type="submit" size="compact-xs" mt={4} loading={isWaiting}>
+              Answer
+            </Button>
+          </form>
+        )
+      )}
+    </li>
+  );
+}
