@@ -75,14 +75,15 @@ def made(var: Path, into: Path, tell: Tell, links: bool = False) -> Backup:
     if into == var.resolve() or (var / "blobs").resolve() in (into, *into.parents):
         raise BackupError(f"{into} is where the data itself is. Choose another folder.")
     try:
-        (into / FILES).mkdir(parents=True, exist_ok=True)
+        into.mkdir(parents=True, exist_ok=True, mode=0o700)
+        (into / FILES).mkdir(exist_ok=True, mode=0o700)
         with _alone(into), no_sweeping(var), database_of(var) as port:
             stamp = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H-%M-%SZ")
             if (into / stamp).exists():
                 raise BackupError("There is a backup of this second already. Try again.")
             with tempfile.TemporaryDirectory(prefix=".new-", dir=into) as name:
                 new = Path(name) / stamp
-                new.mkdir()
+                new.mkdir(mode=0o700)
                 tell("Copying the database ...")
                 dump = _dumped(port, settings(var)["database_password"], new / DUMP)
                 tell("Copying files ...")

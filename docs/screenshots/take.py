@@ -97,9 +97,7 @@ def main() -> None:
         page.get_by_role("heading", name="No. 2").wait_for()
         page.wait_for_timeout(1500)
         shoot(page, "hand-over")
-        page.get_by_label("What is looked at of the hand-over").get_by_text("Names", exact=True).click()
-        page.get_by_label("All names").get_by_role("listitem").first.wait_for()
-        shoot(page, "names")
+        received(page)
         page.get_by_label("What is looked at of the hand-over").get_by_text("Project", exact=True).click()
         page.get_by_label("Recipe of Lever frame").select_option("Interface pieces")
         page.get_by_role("button", name="Hand over").last.click()
@@ -125,6 +123,23 @@ def main() -> None:
         page.get_by_role("region", name="Screens").locator("canvas").nth(2).wait_for()
         page.wait_for_timeout(2000)
         shoot(page, "screens")
+
+
+def received(page: Page) -> None:
+    """The package as somebody without an account sees it, with a remark on a part."""
+    page.get_by_role("button", name="Link for a receiver").click()
+    page.get_by_placeholder("a name that tells links apart").fill("Maren, rigging")
+    page.get_by_role("button", name="Make a link").click()
+    link = page.get_by_role("textbox", name="Link").input_value()
+    other = page.context.new_page()
+    other.goto(link)
+    other.get_by_placeholder("Search names").fill("arm")
+    other.get_by_role("complementary", name="Parts").get_by_role("listitem").get_by_role("button").nth(1).click()
+    other.get_by_label("Remark for the artist").fill("More underlap at the elbow, please: it opens at 40°.")
+    other.get_by_role("button", name="Send remark").click()
+    other.get_by_text("Not answered yet").wait_for()
+    shoot(other, "receive")
+    other.close()
 
 
 def take_apart(page: Page) -> None:

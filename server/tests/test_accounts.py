@@ -6,15 +6,17 @@ from io import StringIO
 from typing import Any
 from unittest import mock
 
+from django.contrib.auth.hashers import make_password
 from django.core.management import CommandError, call_command
 from django.db import transaction
-from django.test import Client
+from django.test import Client, override_settings
 from django.utils import timezone
 
 from tests.cases import PASSWORD, ServerTestCase
 from yuplet_server.accounts import limits
 from yuplet_server.accounts.models import Attempts, User
 from yuplet_server.accounts.names import looks
+from yuplet_server.project.settings import PASSWORD_HASHERS
 from yuplet_server.projects import actions as projects
 
 
@@ -30,6 +32,17 @@ class SessionTests(ServerTestCase):
         self.assertEqual(client.get("/api/session").json()["user"]["username"], "ada")
         self.assertEqual(client.delete("/api/session").status_code, 204)
         self.assertEqual(client.get("/api/projects").status_code, 403)
+
+    @override_settings(PASSWORD_HASHERS=PASSWORD_HASHERS)
+    def test_passwords_of_earlier_versions_are_kept_in_the_new_way(self) -> None:
+        old = make_password(PASSWORD, hasher="pbkdf2_sha256")
+        User.objects.filter(username="ada").update(password=old)
+        self.assertEqual(self.sign_in(Client(), password="wrong"), 422)
+        self.assertEqual(User.objects.get(username="ada").password, old)
+        self.assertEqual(self.sign_in(Client()), 200)
+        # The least that OWASP asks for: 19 MiB, two rounds, one lane.
+        self.assertTrue(User.objects.get(username="ada").password.startswith("argon2$argon2id$v=19$m=19456,t=2,p=1$"))
+        self.assertEqual(self.sign_in(Client()), 200)
 
     def test_a_wrong_password_says_no_more_than_that(self) -> None:
         client = Client()

@@ -3,7 +3,6 @@
 import errno
 import logging
 import re
-import secrets
 import tempfile
 from typing import Any
 
@@ -14,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from yuplet.errors import NameNotUsable, YupletError
+from yuplet_server.base import logs
 
 log = logging.getLogger(__name__)
 
@@ -58,7 +58,7 @@ OUR_FAULT = "our-fault"
 
 def our_fault(where: str) -> str:
     """Write down what is being handled, under a number that the answer shows too, and say so in a sentence."""
-    number = secrets.token_hex(4)
+    number = logs.number()
     log.exception("%s: fault %s", where, number)
     return f"Something went wrong on our side. Nothing was changed. Try again; if it stays so, tell whoever looks after the server: fault {number}."
 

@@ -59,6 +59,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "yuplet_server.base.headers.FrontServer",
+    "yuplet_server.base.logs.Numbered",
     "yuplet_server.operations.metrics.Counted",
     "yuplet_server.jobs.asked.KnowsWhoAsks",
     "django.middleware.security.SecurityMiddleware",
@@ -111,6 +112,8 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 
 AUTH_USER_MODEL = "accounts.User"
+# Those of earlier versions are read, and kept in the new way at the next sign-in.
+PASSWORD_HASHERS = ["yuplet_server.accounts.hashing.Argon2", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
@@ -201,11 +204,35 @@ STATIC_URL = "/static/"
 WEB = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB if WEB.exists() else None
 
+LOG = VAR / "logs" / "yuplet.jsonl"
+LOG.parent.mkdir(exist_ok=True)
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-    # What a visitor did wrong is answered; only what we did wrong is written down.
-    "loggers": {"django.request": {"level": "ERROR"}},
+    "filters": {"of request": {"()": "yuplet_server.base.logs.OfRequest"}},
+    "formatters": {
+        "lines": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "fmt": "{asctime}{levelname}{name}{message}{request_number}{process}",
+            "style": "{",
+            "rename_fields": {"asctime": "at", "levelname": "level", "name": "of", "request_number": "request"},
+        }
+    },
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "filters": ["of request"]},
+        # Begun anew by the worker when it is large (base/logs.py).
+        "file": {
+            "class": "logging.handlers.WatchedFileHandler",
+            "filename": LOG,
+            "delay": True,
+            "filters": ["of request"],
+            "formatter": "lines",
+        },
+    },
+    "root": {"handlers": ["console", "file"], "level": "WARNING"},
+    "loggers": {
+        # What a visitor did wrong is answered; only what we did wrong is written down.
+        "django.request": {"level": "ERROR"},
+        "yuplet.requests": {"handlers": ["file"], "level": "INFO", "propagate": False},
+    },
 }

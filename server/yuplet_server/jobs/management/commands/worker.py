@@ -19,6 +19,7 @@ from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
 from yuplet_server.accounts import limits
+from yuplet_server.base import logs
 from yuplet_server.jobs import actions, apart
 
 ROUND = 5.0
@@ -114,6 +115,7 @@ def _sweep() -> None:
     call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
     call_command("clearsessions", verbosity=0)
     limits.sweep()
+    logs.begin_anew()
     call_command("sweep_files", verbosity=0)
     _remove_old_temporary_files()
     actions.clear_work_folders()
