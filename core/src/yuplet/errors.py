@@ -151,6 +151,17 @@ class CannotJoin(ArrangementError):
     code = "cannot-join"
 
 
+class TooManyRows(ArrangementError):
+    """There would be more rows than an illustration takes."""
+
+    code = "too-many-rows"
+
+    def __init__(self, count: int, most: int) -> None:
+        super().__init__(
+            f"That would be {count:,} rows; an illustration takes up to {most:,}. Nothing was changed. Merge or remove some first."
+        )
+
+
 class CannotCarry(ArrangementError):
     """A part cannot carry another one."""
 

@@ -3,12 +3,13 @@
 import json
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import signal_post
-from yuplet.arrangement import commands, records, tree_edits
+from yuplet.arrangement import commands, records, tree, tree_edits
 from yuplet.arrangement.commands import (
     Command,
     Decide,
@@ -41,7 +42,16 @@ from yuplet.arrangement.commands import (
 )  # fmt: skip
 from yuplet.arrangement.records import from_records, to_records
 from yuplet.arrangement.tree import Arrangement, PartGroup, arrangement_of
-from yuplet.errors import ArrangementError, CannotJoin, CannotMove, Locked, NameNotUsable, NoSuchRow, NotFrames
+from yuplet.errors import (
+    ArrangementError,
+    CannotJoin,
+    CannotMove,
+    Locked,
+    NameNotUsable,
+    NoSuchRow,
+    NotFrames,
+    TooManyRows,
+)
 from yuplet.geometry import Box, Point, Size
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup
 from yuplet.illustration.records import from_record, to_record
@@ -494,3 +504,24 @@ class FirstArrangementTests(unittest.TestCase):
 
     def test_an_illustration_survives_its_record(self) -> None:
         self.assertEqual(from_record(json.loads(json.dumps(to_record(POST)))), POST)
+
+
+class ManyRowsTests(unittest.TestCase):
+    def test_more_rows_than_an_illustration_takes_are_refused(self) -> None:
+        with mock.patch.object(tree, "MAX_ROWS", len(IDS)):
+            with self.assertRaisesRegex(TooManyRows, f"That would be {len(IDS) + 1} rows; an illustration takes up to"):
+                apply(START, GroupRows(("lamp",)))
+            # What makes no more of them is done, and so it is where there are too many already.
+            self.assertEqual(len(list(apply(START, RenameRows({"lamp": "x"})).walk())), len(IDS))
+        grouped = apply(START, GroupRows(("lamp",)))
+        with mock.patch.object(tree, "MAX_ROWS", 3):
+            apply(grouped, RemoveRows(("sky",)))
+            with self.assertRaises(TooManyRows):
+                records.from_json(records.to_json(START))
+
+    def test_twenty_thousand_rows_in_a_document(self) -> None:
+        document = records.to_json(START)
+        one = next(row for row in document["rows"] if row["id"] == "sky")
+        document["rows"] += [{**one, "id": f"n{at}", "name": f"n{at}"} for at in range(20_000)]
+        with self.assertRaisesRegex(TooManyRows, "20,0.. rows; an illustration takes up to 10,000"):
+            records.from_json(document)

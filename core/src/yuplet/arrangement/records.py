@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from yuplet import documents
-from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row
+from yuplet.arrangement.tree import Arrangement, Decisions, PartGroup, Row, require_few
 from yuplet.errors import ArrangementNotUnderstood, shown
 from yuplet.geometry import Point
 from yuplet.parts.part import Anchor, Frame, Margins, Part, Piece, Role
@@ -169,9 +169,12 @@ def to_json(arrangement: Arrangement) -> dict[str, Any]:
 
 
 def from_json(value: Any) -> Arrangement:
-    """The inverse of `to_json`; raises `ArrangementNotUnderstood` for anything else."""
+    """The inverse of `to_json`; raises `ArrangementNotUnderstood` for anything else, and `TooManyRows`."""
     if isinstance(value, list):  # as hand-overs kept it before there were decisions
         value = {"format": FORMAT, "version": VERSION, "alone": None, "decisions": {}, "rows": value}
+    rows = value.get("rows") if isinstance(value, dict) else None
+    if isinstance(rows, list):
+        require_few(len(rows))
     require_arrangement(value)
     try:
         records = [RowRecord.from_json(one) for one in value["rows"]]

@@ -5,11 +5,14 @@ from dataclasses import KW_ONLY, asdict, dataclass, field, replace
 from typing import Any, Literal, TypeAlias, get_args
 
 from yuplet.arrangement import names
-from yuplet.errors import NoSuchRow
+from yuplet.errors import NoSuchRow, TooManyRows
 from yuplet.geometry import Box
 from yuplet.illustration.layers import Illustration, Layer, LayerGroup, LayerNode
 from yuplet.parts.part import Frame, Part, Piece, part_box, still
 from yuplet.pixels.compositing import CompositeNode, GroupNode
+
+MAX_ROWS = 10_000
+"""Five times as many as a file may have layers; a page of so many can still be worked with."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +127,11 @@ class Arrangement:
             if row.id == row_id:
                 return around, row
         raise NoSuchRow(row_id)
+
+    @property
+    def count(self) -> int:
+        """How many rows there are."""
+        return sum(1 for _ in self.walk())
 
     def index(self) -> dict[str, tuple[tuple[PartGroup, ...], Row]]:
         """Every row by its id, with the groups around it: for many questions at once."""
@@ -306,3 +314,9 @@ def composite_tree(arrangement: Arrangement, part: Callable[[Part], CompositeNod
         return tuple(result)
 
     return each(arrangement.rows)
+
+
+def require_few(count: int, before: Arrangement | None = None) -> None:
+    """Raise `TooManyRows` for more rows than an illustration takes, where they are more than there were before."""
+    if count > MAX_ROWS and (before is None or count > before.count):
+        raise TooManyRows(count, MAX_ROWS)

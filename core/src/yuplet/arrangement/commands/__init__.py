@@ -27,7 +27,7 @@ from yuplet.arrangement.commands.stacking import (
     TimeFrames,
     UngroupRows,
 )
-from yuplet.arrangement.tree import Arrangement
+from yuplet.arrangement.tree import Arrangement, require_few
 from yuplet.errors import Locked
 from yuplet.parts.part import Part
 
@@ -53,10 +53,13 @@ def apply(arrangement: Arrangement, command: Command) -> Arrangement:
     Raises
     ------
     ArrangementError
-        `NoSuchRow`, `Locked`, `NameNotUsable`, `CannotMove`, `CannotJoin` or `NotFrames`: what the artist can mend.
+        `NoSuchRow`, `Locked`, `NameNotUsable`, `CannotMove`, `CannotJoin`, `NotFrames` or `TooManyRows`: what the artist can mend.
     """
     require_open(arrangement, command)
-    return command.applied(arrangement)
+    after = command.applied(arrangement)
+    if after.rows is not arrangement.rows:
+        require_few(after.count, arrangement)
+    return after
 
 
 def require_open(arrangement: Arrangement, command: Command) -> None:
