@@ -1,6 +1,7 @@
 """Django's test runner, with tests that are timed, in one process or in several."""
 
 from typing import Any
+from unittest import TestCase
 
 from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
 
@@ -8,7 +9,15 @@ from timed_tests import Result, Timed
 
 
 class _RemoteResult(Timed, RemoteTestResult):
-    pass
+    def addSubTest(self, test: TestCase, subtest: TestCase, err: Any) -> None:
+        """Tell a part of a test that failed as the test itself: the part holds the whole test, browser and all, which cannot be sent to
+        another process, and the run would end there.
+        """
+        if err is None:
+            return
+        kind, error, _ = err
+        error.add_note(f"in {subtest}")
+        (self.addFailure if issubclass(kind, test.failureException) else self.addError)(test, err)
 
 
 class _RemoteRunner(RemoteTestRunner):

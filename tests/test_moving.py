@@ -403,6 +403,7 @@ class MovingTests(OpenedTestCase):
         with self.subTest("kept for other figures, and laid on one"):
             page.get_by_label("Keep this motion under the name").fill("lamp askew")
             page.get_by_role("button", name="Keep", exact=True).click()
+            expect(page.get_by_role("button", name="Lay on this figure")).to_be_visible()
             page.get_by_role("button", name="Reset all").click()
             self.saved()
             self.assertEqual(self.motion()["tracks"], [])
