@@ -44,6 +44,18 @@ class SessionTests(ServerTestCase):
         self.assertTrue(User.objects.get(username="ada").password.startswith("argon2$argon2id$v=19$m=19456,t=2,p=1$"))
         self.assertEqual(self.sign_in(Client()), 200)
 
+    def test_many_who_sign_in_at_the_same_moment_from_one_address(self) -> None:
+        limits.count(["address:one"])
+        found = Attempts.objects.filter(key="address:one")
+        with mock.patch.object(limits, "KINDS", {**limits.KINDS, "address": limits.Kind(50, 60, 15)}):
+            for _ in range(39):
+                limits.count(["address:one"])
+        for left in range(39, -1, -1):
+            limits.forget(["address:one"])
+            self.assertEqual(found.get().count, left)
+        limits.forget(["address:one"])
+        self.assertEqual(found.get().count, 0)
+
     def test_a_wrong_password_says_no_more_than_that(self) -> None:
         client = Client()
         answers = [

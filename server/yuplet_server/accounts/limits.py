@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 from django.core import signing
 from django.db import transaction
+from django.db.models import F
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
@@ -90,9 +91,8 @@ def forget(keys: Iterable[str]) -> None:
     """The try was right: what was counted by account and browser is forgotten; by address, just this try."""
     for key in keys:
         if key.startswith("address:"):
-            row = Attempts.objects.filter(key=key).first()
-            if row is not None and row.count:
-                Attempts.objects.filter(pk=row.pk, count=row.count).update(count=row.count - 1)
+            # In one go: of many who sign in at the same moment each must be taken off, or a whole studio behind one address would wait.
+            Attempts.objects.filter(key=key, count__gt=0).update(count=F("count") - 1)
         else:
             Attempts.objects.filter(key=key).delete()
 
