@@ -44,6 +44,12 @@ class SessionTests(ServerTestCase):
         self.assertTrue(User.objects.get(username="ada").password.startswith("argon2$argon2id$v=19$m=19456,t=2,p=1$"))
         self.assertEqual(self.sign_in(Client()), 200)
 
+    def test_of_two_at_the_same_moment_the_one_that_is_written_down_later_is_not_refused(self) -> None:
+        limits.count(["address:two"])
+        Attempts.objects.filter(key="address:two").update(last=timezone.now() + datetime.timedelta(seconds=1))
+        limits.count(["address:two"])
+        self.assertEqual(Attempts.objects.get(key="address:two").count, 2)
+
     def test_many_who_sign_in_at_the_same_moment_from_one_address(self) -> None:
         limits.count(["address:one"])
         found = Attempts.objects.filter(key="address:one")

@@ -75,8 +75,10 @@ def count(keys: Iterable[str]) -> None:
             row = Attempts.objects.select_for_update().get(key=key)
             if row.last < now - datetime.timedelta(minutes=kind.minutes):
                 row.count = 0
-            due = row.last + datetime.timedelta(seconds=_wait(kind, row.count))
-            if row.count and due > now:
+            wait = _wait(kind, row.count)
+            due = row.last + datetime.timedelta(seconds=wait)
+            # Without a wait nobody is early: another at the same moment may have been written down as later.
+            if wait and due > now:
                 waits.append(((due - now).total_seconds(), key))
                 continue
             row.count, row.last = row.count + 1, now
