@@ -196,12 +196,12 @@ OF_NO_PROJECT = {
     "accounts/invitations",
     "accounts/<int:account>",
     "accounts/<int:account>/new-password",
-    "come-in/<str:word>",
-    # Whoever has the word of a link (test_receivers).
-    "received/<str:word>",
-    "received/<str:word>/picture",
-    "received/<str:word>/package",
-    "received/<str:word>/remarks",
+    "come-in/<str:token>",
+    # Whoever has the token of a link (test_receivers).
+    "received/<str:token>",
+    "received/<str:token>/picture",
+    "received/<str:token>/package",
+    "received/<str:token>/remarks",
     "may-upload",
     "shelf/<int:kept>",
     "shelf/<int:kept>/picture",

@@ -51,7 +51,7 @@ class LinkTests(PeopleTestCase):
         self.assertFalse(User.objects.get(username="gwen").is_staff)
         again = self.use(link, name="gwen2", password=NEW)
         self.assertEqual((again.status_code, again.json()["code"]), (422, "link-refused"))
-        # Of the word only a check sum was kept, and that is gone.
+        # Of the token only a check sum was kept, and that is gone.
         self.assertEqual(Link.objects.count(), 0)
 
     def test_what_is_refused_uses_nothing_up(self) -> None:
@@ -89,6 +89,14 @@ class LinkTests(PeopleTestCase):
         dora.force_login(User.objects.get(username="dora"))
         self.assertEqual(self.use(both[1], dora).status_code, 200)
         self.assertEqual(self.role_of("dora"), "viewer")
+
+    def test_another_page_cannot_use_a_link_for_whoever_is_signed_in(self) -> None:
+        link = self.made(self.ada, f"/api/projects/{self.project.pk}/invitations", {"role": "editor"})
+        for client in (Client(enforce_csrf_checks=True), Client(enforce_csrf_checks=True)):
+            client.force_login(User.objects.get(username="dora"))
+            self.assertEqual(self.use(link, client).status_code, 403)
+        self.assertEqual(self.use(link, Client(enforce_csrf_checks=True), name="gwen", password=NEW).status_code, 403)
+        self.assertIsNone(self.role_of("dora"))
 
     def test_a_forgotten_password(self) -> None:
         client = self.signed_in("ben")

@@ -60,7 +60,7 @@ class ReceiverTests(ServerTestCase):
         self.assertEqual(
             list(Visit.objects.values_list("what", "address")), [("seen", "127.0.0.1"), ("taken", "127.0.0.1")]
         )
-        # The word is nowhere kept.
+        # The token is nowhere kept.
         self.assertNotIn(link.split("/")[-1], str(list(Delivery.objects.values())))
 
     def test_the_newest_or_always_the_same(self) -> None:

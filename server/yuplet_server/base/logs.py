@@ -1,4 +1,4 @@
-"""What is written down: a line of JSON for each event, with the number of the request that it belongs to; words of links never."""
+"""What is written down: a line of JSON for each event, with the number of the request that it belongs to; tokens of links never."""
 
 import logging
 import re
@@ -12,7 +12,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
 _number: ContextVar[str] = ContextVar("request", default="")
-_WORDS = re.compile(r"(/(?:come-in|received|receive)/)[A-Za-z0-9_-]+")
+_TOKENS = re.compile(r"(/(?:come-in|received|receive)/)[A-Za-z0-9_-]+")
 LARGEST = 20_000_000
 """Bytes after which a log is begun anew."""
 OLDER = 5
@@ -56,13 +56,13 @@ class Numbered:
 
 
 class OfRequest(logging.Filter):
-    """Adds the number of the request, and takes out the words of links, by which somebody could come in."""
+    """Adds the number of the request, and takes out the tokens of links, by which somebody could come in."""
 
     def filter(self, record: logging.LogRecord) -> bool:
         record.request_number = _number.get() or None
         message = record.getMessage()
-        if _WORDS.search(message):
-            record.msg, record.args = _WORDS.sub(r"\1...", message), None
+        if _TOKENS.search(message):
+            record.msg, record.args = _TOKENS.sub(r"\1...", message), None
         return True
 
 

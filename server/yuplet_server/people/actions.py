@@ -1,9 +1,7 @@
 """What is done with links and accounts: one verb a function."""
 
 import datetime
-import hashlib
 import logging
-import secrets
 
 from django.contrib.auth import login, password_validation
 from django.core.exceptions import ValidationError
@@ -15,6 +13,7 @@ from yuplet.errors import YupletError, shown
 from yuplet_server.accounts.actions import PasswordRefused
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.names import AccountRefused, require_usable
+from yuplet_server.accounts.tokens import digest_of, new_token
 from yuplet_server.people.models import Link
 from yuplet_server.projects.actions import set_role
 from yuplet_server.projects.models import Member, Project
@@ -32,7 +31,7 @@ class LinkRefused(YupletError):
 
 
 def invite(made_by: User, is_administrator: bool = False, project: Project | None = None, role: str = "") -> str:
-    """A link by which somebody makes an account, and becomes a member where a project is named; answers its word."""
+    """A link by which somebody makes an account, and becomes a member where a project is named; answers its token."""
     return _made(
         Link(
             purpose=Link.Purpose.ACCOUNT, made_by=made_by, is_administrator=is_administrator, project=project, role=role
@@ -55,22 +54,18 @@ def let_set_password(account: User, made_by: User) -> str:
 
 def _made(link: Link) -> str:
     Link.objects.filter(ends_at__lt=timezone.now()).delete()
-    word = secrets.token_urlsafe(32)
-    link.word_sha256 = _digest(word)
+    token = new_token()
+    link.token_sha256 = digest_of(token)
     link.ends_at = timezone.now() + datetime.timedelta(days=DAYS[Link.Purpose(link.purpose)])
     link.save()
     log.warning("'%s' made a link for %s", shown(link.made_by.username), link.purpose)
-    return word
+    return token
 
 
-def _digest(word: str) -> str:
-    return hashlib.sha256(word.encode()).hexdigest()
-
-
-def opened(word: str) -> Link:
+def opened(token: str) -> Link:
     """A link that can be used; raises `LinkRefused`."""
     links = Link.objects.select_related("project", "account", "made_by")
-    link = links.filter(word_sha256=_digest(word), ends_at__gt=timezone.now(), made_by__is_active=True).first()
+    link = links.filter(token_sha256=digest_of(token), ends_at__gt=timezone.now(), made_by__is_active=True).first()
     if link is None or not _may_still(link):
         raise LinkRefused(
             "This link was used, is too old, or was taken back. Ask whoever gave it to you for a new one."
@@ -88,12 +83,12 @@ def _may_still(link: Link) -> bool:
 
 
 @transaction.atomic
-def use(request: HttpRequest, word: str, name: str, password: str) -> User:
+def use(request: HttpRequest, token: str, name: str, password: str) -> User:
     """Do what a link is for, and sign in. Raises `LinkRefused`, `AccountRefused` or `PasswordRefused`; then it can be used again.
 
     Whoever is signed in becomes a member with that account.
     """
-    link = opened(word)
+    link = opened(token)
     # Of two who use it at the same moment, the second finds it used.
     if not Link.objects.select_for_update().filter(pk=link.pk).exists():
         raise LinkRefused("This link was used just now. Ask whoever gave it to you for a new one.")

@@ -5,7 +5,7 @@ from yuplet_server.projects.models import Member, Project
 
 
 class Link(models.Model):
-    """What somebody may do who has a link, once: of its random word only the SHA-256 is kept."""
+    """What somebody may do who has a link, once: of its random token only the SHA-256 is kept."""
 
     class Purpose(models.TextChoices):
         ACCOUNT = "account"
@@ -13,7 +13,7 @@ class Link(models.Model):
         PASSWORD = "password"
 
     purpose = models.CharField(max_length=10, choices=Purpose.choices)
-    word_sha256 = models.CharField(max_length=64, unique=True)
+    token_sha256 = models.CharField(max_length=64, unique=True)
     account = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="+")
     project = models.ForeignKey(Project, models.CASCADE, null=True, related_name="+")
     role = models.CharField(max_length=10, choices=Member.Role.choices, blank=True)

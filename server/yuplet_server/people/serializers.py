@@ -26,7 +26,7 @@ class AccountChangeSerializer(serializers.Serializer[Any]):
 
 
 class MadeLinkSerializer(serializers.Serializer[Any]):
-    """Where a link leads on this server, told once: of its word only a check sum is kept."""
+    """Where a link leads on this server, told once: of its token only a check sum is kept."""
 
     path = serializers.CharField()
     days = serializers.IntegerField(help_text="For so many days it can be used, once.")

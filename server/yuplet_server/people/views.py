@@ -38,8 +38,8 @@ def _account(number: int) -> User:
     return found
 
 
-def _made(word: str, purpose: Link.Purpose) -> Response:
-    told = {"path": f"/come-in/{word}", "days": actions.DAYS[purpose]}
+def _made(token: str, purpose: Link.Purpose) -> Response:
+    told = {"path": f"/come-in/{token}", "days": actions.DAYS[purpose]}
     return Response(MadeLinkSerializer(told).data, status=201)
 
 
@@ -106,8 +106,8 @@ class LinkView(APIView):
     permission_classes = [AllowAny]
 
     @extend_schema(responses=OpenedLinkSerializer)
-    def get(self, request: Request, word: str) -> Response:
-        link = actions.opened(word)
+    def get(self, request: Request, token: str) -> Response:
+        link = actions.opened(token)
         told = {
             "purpose": link.purpose,
             "project": link.project and link.project.name,
@@ -119,9 +119,9 @@ class LinkView(APIView):
 
     @extend_schema(request=UseLinkSerializer, responses=UserSerializer)
     @method_decorator(csrf_protect)
-    def post(self, request: Request, word: str) -> Response:
+    def post(self, request: Request, token: str) -> Response:
         asked = checked(UseLinkSerializer, request.data)
-        user = actions.use(request._request, word, **asked.validated_data)
+        user = actions.use(request._request, token, **asked.validated_data)
         answer = Response(UserSerializer(user).data)
         limits.remember_browser(request._request, answer, user)
         return answer

@@ -1,14 +1,13 @@
 """What is done with links for receivers: one verb a function."""
 
 import datetime
-import hashlib
 import logging
-import secrets
 
 from django.utils import timezone
 
 from yuplet.errors import YupletError, shown
 from yuplet_server.accounts.models import User
+from yuplet_server.accounts.tokens import digest_of, new_token
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration
@@ -32,19 +31,19 @@ class RemarkRefused(YupletError):
 def deliver(
     illustration: Illustration, user: User, to: str, days: int, recipe: str, hand_over: HandOver | None = None
 ) -> tuple[Delivery, str]:
-    """A link for somebody, to one hand-over or to the newest by a recipe; answers its word too, which is told once."""
-    word = secrets.token_urlsafe(32)
+    """A link for somebody, to one hand-over or to the newest by a recipe; answers its token too, which is told once."""
+    token = new_token()
     made = Delivery.objects.create(
         illustration=illustration,
         hand_over=hand_over,
         recipe=recipe,
         to=to,
-        word_sha256=hashlib.sha256(word.encode()).hexdigest(),
+        token_sha256=digest_of(token),
         made_by=user,
         ends_at=timezone.now() + datetime.timedelta(days=days),
     )
     log.warning("'%s' made a link to illustration %s for '%s'", shown(user.username), illustration.pk, shown(to))
-    return made, word
+    return made, token
 
 
 def take_back(delivery: Delivery) -> None:

@@ -6,13 +6,13 @@ from yuplet_server.illustrations.models import Illustration
 
 
 class Delivery(models.Model):
-    """A link to one hand-over, or without one always to the newest by a recipe; of its random word only the SHA-256 is kept."""
+    """A link to one hand-over, or without one always to the newest by a recipe; of its random token only the SHA-256 is kept."""
 
     illustration = models.ForeignKey(Illustration, models.CASCADE, related_name="deliveries")
     hand_over = models.ForeignKey(HandOver, models.CASCADE, null=True, related_name="+")
     recipe = models.CharField(max_length=100)
     to = models.CharField(max_length=100)
-    word_sha256 = models.CharField(max_length=64, unique=True)
+    token_sha256 = models.CharField(max_length=64, unique=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     ends_at = models.DateTimeField()

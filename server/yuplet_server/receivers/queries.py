@@ -1,6 +1,5 @@
 """What receivers and members are told."""
 
-import hashlib
 import json
 from typing import Any
 
@@ -10,6 +9,7 @@ from django.utils import timezone
 
 from yuplet.errors import YupletError
 from yuplet_server.accounts.models import User
+from yuplet_server.accounts.tokens import digest_of
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.handovers.queries import hand_overs_of
 from yuplet_server.illustrations.models import Illustration
@@ -25,11 +25,10 @@ class NothingThere(YupletError):
     code = "nothing-there"
 
 
-def opened(word: str) -> tuple[Delivery, HandOver]:
+def opened(token: str) -> tuple[Delivery, HandOver]:
     """The delivery of a link and the hand-over that it leads to now. Raises `NothingThere`."""
-    digest = hashlib.sha256(word.encode()).hexdigest()
     found = Delivery.objects.filter(
-        word_sha256=digest,
+        token_sha256=digest_of(token),
         ends_at__gt=timezone.now(),
         illustration__removed_at=None,
         illustration__project__removed_at=None,
@@ -47,8 +46,8 @@ def opened(word: str) -> tuple[Delivery, HandOver]:
 
 def newest(illustration: Illustration, recipe: str) -> HandOver | None:
     """The newest package by a recipe that came back as it should."""
-    done = hand_overs_of(illustration).filter(recipe__name=recipe, report__isnull=False)
-    return next((one for one in done if one.files and one.report and one.report["proof"]["ok"]), None)
+    done = hand_overs_of(illustration).filter(recipe__name=recipe, report__proof__ok=True)
+    return done.exclude(files=[]).first()
 
 
 def file_of(made: HandOver, name: str) -> str:
@@ -100,7 +99,7 @@ def _changes(made: HandOver) -> dict[str, Any] | None:
     earlier = hand_overs_of(made.illustration).filter(
         recipe__name=made.recipe["name"], report__isnull=False, number__lt=made.number
     )
-    before = next((one for one in earlier if one.files), None)
+    before = earlier.exclude(files=[]).first()
     if before is None:
         return None
     was, now = ({file["file"]: file["sha256"] for file in one.files} for one in (before, made))

@@ -7,8 +7,8 @@ urlpatterns = [
     path("deliveries/<int:delivery>", views.DeliveryView.as_view()),
     path("illustrations/<int:illustration>/remarks", views.RemarksView.as_view()),
     path("remarks/<int:remark>/answer", views.AnswerView.as_view()),
-    path("received/<str:word>", views.ReceivedView.as_view()),
-    path("received/<str:word>/picture", views.ReceivedPictureView.as_view()),
-    path("received/<str:word>/package", views.ReceivedPackageView.as_view()),
-    path("received/<str:word>/remarks", views.ReceivedRemarksView.as_view()),
+    path("received/<str:token>", views.ReceivedView.as_view()),
+    path("received/<str:token>/picture", views.ReceivedPictureView.as_view()),
+    path("received/<str:token>/package", views.ReceivedPackageView.as_view()),
+    path("received/<str:token>/remarks", views.ReceivedRemarksView.as_view()),
 ]

@@ -52,8 +52,8 @@ class DeliveriesView(APIView):
         recipe = made.recipe["name"] if made is not None else asked["recipe"]
         if (made or queries.newest(found, recipe)) is None:
             raise queries.NothingThere("Nothing was handed over by this recipe yet. Hand over first, then make a link.")
-        _, word = actions.deliver(found, request.user, asked["to"], asked["days"], recipe, made)
-        return Response(MadeDeliverySerializer({"path": f"/receive/{word}", "days": asked["days"]}).data, status=201)
+        _, token = actions.deliver(found, request.user, asked["to"], asked["days"], recipe, made)
+        return Response(MadeDeliverySerializer({"path": f"/receive/{token}", "days": asked["days"]}).data, status=201)
 
 
 class DeliveryView(APIView):
@@ -92,8 +92,8 @@ class ReceivedView(_ReceiverView):
     """A package by its link, without an account."""
 
     @extend_schema(responses=ReceivedSerializer)
-    def get(self, request: Request, word: str) -> Response:
-        delivery, made = queries.opened(word)
+    def get(self, request: Request, token: str) -> Response:
+        delivery, made = queries.opened(token)
         actions.note_visit(delivery, made, Visit.What.SEEN, address_of(request._request))
         return Response(ReceivedSerializer(queries.told_of(delivery, made)).data)
 
@@ -102,8 +102,8 @@ class ReceivedPictureView(_ReceiverView):
     """Its reference picture."""
 
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-    def get(self, request: Request, word: str) -> FileResponse:
-        _, made = queries.opened(word)
+    def get(self, request: Request, token: str) -> FileResponse:
+        _, made = queries.opened(token)
         picture = open_blob(queries.file_of(made, queries.package_of(made)["reference"]["file"]))
         headers = {"Content-Security-Policy": NEVER_A_PAGE, "Cache-Control": "private, no-cache"}
         return FileResponse(picture, content_type="image/png", headers=headers)
@@ -113,8 +113,8 @@ class ReceivedPackageView(_ReceiverView):
     """All of it as a ZIP."""
 
     @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: Request, word: str) -> StreamingHttpResponse:
-        delivery, made = queries.opened(word)
+    def get(self, request: Request, token: str) -> StreamingHttpResponse:
+        delivery, made = queries.opened(token)
         actions.note_visit(delivery, made, Visit.What.TAKEN, address_of(request._request))
         named = content_disposition_header(True, file_name(made)) or "attachment"
         return StreamingHttpResponse(
@@ -127,8 +127,8 @@ class ReceivedRemarksView(_ReceiverView):
 
     @extend_schema(request=SayRemarkSerializer, responses={201: RemarkSerializer})
     @method_decorator(csrf_protect)
-    def post(self, request: Request, word: str) -> Response:
-        delivery, made = queries.opened(word)
+    def post(self, request: Request, token: str) -> Response:
+        delivery, made = queries.opened(token)
         asked = checked(SayRemarkSerializer, request.data).validated_data
         # Whoever writes without end waits longer each time.
         count([f"remark:{address_of(request._request)}"])

@@ -311,16 +311,16 @@ export const letSetPassword = (account: number) =>
   body(client.POST('/api/accounts/{account}/new-password', { params: { path: { account } } }));
 
 /** A link that somebody was given. */
-export function useLink(word: string) {
+export function useLink(token: string) {
   return useQuery({
-    queryKey: ['link', word],
+    queryKey: ['link', token],
     retry: false,
-    queryFn: () => body(client.GET('/api/come-in/{word}', { params: { path: { word } } })),
+    queryFn: () => body(client.GET('/api/come-in/{token}', { params: { path: { token } } })),
   });
 }
 
-export const followLink = (word: string, name: string, password: string) =>
-  body(client.POST('/api/come-in/{word}', { params: { path: { word } }, body: { name, password } }));
+export const followLink = (token: string, name: string, password: string) =>
+  body(client.POST('/api/come-in/{token}', { params: { path: { token } }, body: { name, password } }));
 
 export type Delivery = Schemas['Delivery'];
 export type Remark = Schemas['Remark'];
@@ -359,16 +359,16 @@ export const answerRemark = (remark: number, text: string) =>
   body(client.POST('/api/remarks/{remark}/answer', { params: { path: { remark } }, body: { text } }));
 
 /** A package by its link, without an account. */
-export function useReceived(word: string) {
+export function useReceived(token: string) {
   return useQuery({
-    queryKey: ['received', word],
+    queryKey: ['received', token],
     retry: false,
-    queryFn: () => body(client.GET('/api/received/{word}', { params: { path: { word } } })),
+    queryFn: () => body(client.GET('/api/received/{token}', { params: { path: { token } } })),
   });
 }
 
-export const sayRemark = (word: string, part: string, text: string) =>
-  body(client.POST('/api/received/{word}/remarks', { params: { path: { word } }, body: { part, text } }));
+export const sayRemark = (token: string, part: string, text: string) =>
+  body(client.POST('/api/received/{token}/remarks', { params: { path: { token } }, body: { part, text } }));
 
 export type Queued = Schemas['Queued'];
 

@@ -105,7 +105,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/come-in/{word}": {
+    "/api/come-in/{token}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1279,7 +1279,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/received/{word}": {
+    "/api/received/{token}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1296,7 +1296,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/received/{word}/package": {
+    "/api/received/{token}/package": {
         parameters: {
             query?: never;
             header?: never;
@@ -1313,7 +1313,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/received/{word}/picture": {
+    "/api/received/{token}/picture": {
         parameters: {
             query?: never;
             header?: never;
@@ -1330,7 +1330,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/received/{word}/remarks": {
+    "/api/received/{token}/remarks": {
         parameters: {
             query?: never;
             header?: never;
@@ -3004,7 +3004,7 @@ export interface components {
             path: string;
             days: number;
         };
-        /** @description Where a link leads on this server, told once: of its word only a check sum is kept. */
+        /** @description Where a link leads on this server, told once: of its token only a check sum is kept. */
         MadeLink: {
             path: string;
             /** @description For so many days it can be used, once. */
@@ -6166,7 +6166,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                word: string;
+                token: string;
             };
             cookie?: never;
         };
@@ -6187,7 +6187,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                word: string;
+                token: string;
             };
             cookie?: never;
         };
@@ -8140,7 +8140,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                word: string;
+                token: string;
             };
             cookie?: never;
         };
@@ -8161,7 +8161,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                word: string;
+                token: string;
             };
             cookie?: never;
         };
@@ -8182,7 +8182,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                word: string;
+                token: string;
             };
             cookie?: never;
         };
@@ -8203,7 +8203,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                word: string;
+                token: string;
             };
             cookie?: never;
         };

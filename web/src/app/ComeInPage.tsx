@@ -13,8 +13,8 @@ type Opened = Schemas['OpenedLink'];
 
 /** Where a link leads that somebody was given: an account of their own, a project, or a new password. */
 export function ComeInPage({ user }: { user: string | null }) {
-  const { word = '' } = useParams();
-  const link = useLink(word);
+  const { token = '' } = useParams();
+  const link = useLink(token);
   return (
     <main className={classes.page}>
       <title>Come in · Yuplet</title>
@@ -25,13 +25,13 @@ export function ComeInPage({ user }: { user: string | null }) {
             {link.error.message}
           </Text>
         )}
-        {link.data && <Inside word={word} link={link.data} user={user} />}
+        {link.data && <Inside token={token} link={link.data} user={user} />}
       </div>
     </main>
   );
 }
 
-function Inside({ word, link, user }: { word: string; link: Opened; user: string | null }) {
+function Inside({ token, link, user }: { token: string; link: Opened; user: string | null }) {
   const isMember = link.project !== null && user !== null;
   if (link.purpose === 'project' && user === null)
     return (
@@ -43,7 +43,7 @@ function Inside({ word, link, user }: { word: string; link: Opened; user: string
   return (
     <>
       <Heading link={link} />
-      <Form word={word} link={link} user={isMember ? user : null} />
+      <Form token={token} link={link} user={isMember ? user : null} />
     </>
   );
 }
@@ -67,13 +67,13 @@ function Heading({ link }: { link: Opened }) {
 }
 
 /** What is still needed; nothing where somebody who is signed in joins a project. */
-function Form({ word, link, user }: { word: string; link: Opened; user: string | null }) {
+function Form({ token, link, user }: { token: string; link: Opened; user: string | null }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
   const { submit, error, isWaiting } = useSubmit(async () => {
-    await followLink(word, name, password);
+    await followLink(token, name, password);
     await queries.invalidateQueries({ queryKey: ['session'] });
     await queries.invalidateQueries({ queryKey: ['projects'] });
     navigate('/', { replace: true });

@@ -28,8 +28,8 @@ export function Pages() {
   if (!user)
     return (
       <Routes>
-        <Route path="/come-in/:word" element={<ComeInPage user={null} />} />
-        <Route path="/receive/:word" element={<ReceivePage />} />
+        <Route path="/come-in/:token" element={<ComeInPage user={null} />} />
+        <Route path="/receive/:token" element={<ReceivePage />} />
         <Route path="*" element={<SignInPage />} />
       </Routes>
     );
@@ -38,8 +38,8 @@ export function Pages() {
       <Route path="/" element={<ProjectsPage user={user} />} />
       <Route path="/queue" element={<QueuePage user={user} />} />
       {user.is_administrator && <Route path="/accounts" element={<AccountsPage user={user} />} />}
-      <Route path="/come-in/:word" element={<ComeInPage user={user.username} />} />
-      <Route path="/receive/:word" element={<ReceivePage />} />
+      <Route path="/come-in/:token" element={<ComeInPage user={user.username} />} />
+      <Route path="/receive/:token" element={<ReceivePage />} />
       <Route path="/illustrations/:illustration/:step" element={<WorkspaceOf user={user} />} />
       <Route path="*" element={<Navigate to="/" replace />} />
     </Routes>

@@ -12,8 +12,8 @@ type Part = Received['parts'][number];
 
 /** A package for somebody without an account: the picture, its parts and their places, the download, and what there is to say. */
 export function ReceivePage() {
-  const { word = '' } = useParams();
-  const received = useReceived(word);
+  const { token = '' } = useParams();
+  const received = useReceived(token);
   if (received.isPending)
     return (
       <Center h="100%">
@@ -28,10 +28,10 @@ export function ReceivePage() {
         <Text role="alert">{received.error.message}</Text>
       </main>
     );
-  return <Package word={word} received={received.data} />;
+  return <Package token={token} received={received.data} />;
 }
 
-function Package({ word, received }: { word: string; received: Received }) {
+function Package({ token, received }: { token: string; received: Received }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [search, setSearch] = useState('');
   const wanted = search.trim().toLowerCase();
@@ -48,7 +48,7 @@ function Package({ word, received }: { word: string; received: Received }) {
           {received.is_newest && ', the newest'}, {day(received.made_at)}. For {received.to}, until{' '}
           {day(received.ends_at)}.
         </span>
-        <Button component="a" download href={`/api/received/${word}/package`}>
+        <Button component="a" download href={`/api/received/${token}/package`}>
           Download ZIP, {bytes(received.bytes)}
         </Button>
       </header>
@@ -57,7 +57,7 @@ function Package({ word, received }: { word: string; received: Received }) {
           className={classes.frame}
           style={{ '--proportion': received.width / received.height } as React.CSSProperties}
         >
-          <img src={`/api/received/${word}/picture`} alt={received.title} />
+          <img src={`/api/received/${token}/picture`} alt={received.title} />
           {part && <div className={classes.box} style={boxOf(part, received)} data-testid="box" />}
         </div>
       </main>
@@ -70,7 +70,7 @@ function Package({ word, received }: { word: string; received: Received }) {
               .join('. ')}
           </p>
         )}
-        {part && <Remarks key={part.id} word={word} part={part} received={received} />}
+        {part && <Remarks key={part.id} token={token} part={part} received={received} />}
         <TextInput
           size="xs"
           label={`${plural(received.parts.length, 'part')}, the front-most first`}
@@ -127,13 +127,13 @@ function Changes({ received: { changes } }: { received: Received }) {
 }
 
 /** What was said of a part and answered, and saying more. */
-function Remarks({ word, part, received }: { word: string; part: Part; received: Received }) {
+function Remarks({ token, part, received }: { token: string; part: Part; received: Received }) {
   const queries = useQueryClient();
   const [text, setText] = useState('');
   const { submit, error, isWaiting } = useSubmit(async () => {
-    await sayRemark(word, part.id, text);
+    await sayRemark(token, part.id, text);
     setText('');
-    await queries.invalidateQueries({ queryKey: ['received', word] });
+    await queries.invalidateQueries({ queryKey: ['received', token] });
   });
   return (
     <section className={classes.remarks} aria-label="Remarks">

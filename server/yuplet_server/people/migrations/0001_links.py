@@ -20,7 +20,7 @@ class Migration(migrations.Migration):
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('purpose', models.CharField(choices=[('account', 'Account'), ('project', 'Project'), ('password', 'Password')], max_length=10)),
-                ('word_sha256', models.CharField(max_length=64, unique=True)),
+                ('token_sha256', models.CharField(max_length=64, unique=True)),
                 ('role', models.CharField(blank=True, choices=[('viewer', 'Viewer'), ('editor', 'Editor'), ('owner', 'Owner')], max_length=10)),
                 ('is_administrator', models.BooleanField(default=False)),
                 ('made_at', models.DateTimeField(auto_now_add=True)),

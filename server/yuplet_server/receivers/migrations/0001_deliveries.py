@@ -22,7 +22,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('recipe', models.CharField(max_length=100)),
                 ('to', models.CharField(max_length=100)),
-                ('word_sha256', models.CharField(max_length=64, unique=True)),
+                ('token_sha256', models.CharField(max_length=64, unique=True)),
                 ('made_at', models.DateTimeField(auto_now_add=True)),
                 ('ends_at', models.DateTimeField()),
                 ('hand_over', models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='+', to='handovers.handover')),
