@@ -60,6 +60,8 @@ http {{
   proxy_set_header Host $http_host;
   proxy_set_header X-Forwarded-For $remote_addr;
   proxy_set_header X-Forwarded-Proto $asked_by;
+  proxy_set_header X-Sends-Files yes;
+  sendfile on;
 
   # Who asks, and whether by https, is told by the machines before ours, where there are any, and by nobody else.
 {machines}
@@ -75,6 +77,17 @@ http {{
     server_name _;
     client_max_body_size {json};
 {errors}
+    # Kept files, which the application only names; what it says of them goes along.
+    location /kept/ {{
+      internal;
+      alias "{blobs}/";
+      add_header Content-Security-Policy $upstream_http_content_security_policy always;
+      add_header X-Content-Type-Options nosniff always;
+      add_header Referrer-Policy $upstream_http_referrer_policy always;
+      add_header X-Frame-Options $upstream_http_x_frame_options always;
+      add_header Strict-Transport-Security $upstream_http_strict_transport_security always;
+    }}
+
     location / {{
       if ($is_nobody) {{ rewrite ^ /nobody$uri last; }}
       proxy_pass http://application;
@@ -167,6 +180,7 @@ def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
             run=run,
             log=folder / "front.log",
             tmp=tmp,
+            blobs=folder / "blobs",
             listen=f"{where} ssl" if certificate else where,
             certificate=_CERTIFICATE.format(certificate=certificate, key=key) if certificate else "",
             machines="\n".join(

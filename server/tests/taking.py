@@ -18,12 +18,12 @@ from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
+from yuplet_server.files.store import open_blob
 from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.layers import StoredLayers
 from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.illustrations.queries import read_of
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.storage import open_blob
 
 RED, BLUE, CREAM = (190, 50, 40), (40, 70, 170), (240, 228, 200)
 

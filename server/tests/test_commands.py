@@ -14,15 +14,16 @@ import backups
 from django.conf import settings
 from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
+from django.utils import timezone
 
 from tests.cases import kept, make_project
 from yuplet.editing.looking_over import away_from_original
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Row
 from yuplet_server.arrangement.pixel_queries import looked_at, order_of
+from yuplet_server.files.disk import DiskStore
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.management.commands import worker
-from yuplet_server.projects.storage import BlobStorage
 from yuplet_server.rehearsals.models import Motion
 from yuplet_server.transfer.management.commands import load_demo, sweep_files
 
@@ -73,28 +74,31 @@ class CommandTests(TransactionTestCase):
             self.assertEqual([len(motions[name]["paths"]) for name in names], [0, 0, 0, 1, 0, 1])
 
     def test_files_that_nothing_refers_to_are_swept_when_they_are_old(self) -> None:
-        with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):
-            storage = BlobStorage(location=name)
+        with tempfile.TemporaryDirectory() as name:
+            storage = DiskStore(location=name)
             project, users = make_project()
-            with mock.patch("yuplet_server.illustrations.actions.blobs", return_value=storage):
+            with (
+                mock.patch("yuplet_server.illustrations.actions.blobs", return_value=storage),
+                mock.patch.object(sweep_files, "blobs", return_value=storage),
+            ):
                 kept(project, "a.ora", b"an original that is kept")
                 gone = kept(project, "b.ora", b"an original that is removed")
-            young = storage.keep(io.BytesIO(b"a file that somebody is about to refer to"))
-            long_ago = time.time() - 2 * sweep_files.OLD
-            for path in Path(name).glob("??/*"):
-                if path.name != young:
-                    os.utime(path, (long_ago, long_ago))
-            call_command("sweep_files", verbosity=0)
-            self.assertEqual(len(list(Path(name).glob("??/*"))), 3)
-            gone.delete()
-            with backups.no_sweeping(settings.VAR):
+                young = storage.keep(io.BytesIO(b"a file that somebody is about to refer to"))
+                long_ago = time.time() - 2 * sweep_files.OLD
+                for path in Path(name).glob("??/*"):
+                    if path.name != young:
+                        os.utime(path, (long_ago, long_ago))
                 call_command("sweep_files", verbosity=0)
-            self.assertEqual(len(list(Path(name).glob("??/*"))), 3, "a backup was being made")
-            out = StringIO()
-            call_command("sweep_files", stdout=out)
-            self.assertIn("1 files that nothing refers to", out.getvalue())
-            left = {path.read_bytes() for path in Path(name).glob("??/*")}
-            self.assertEqual(left, {b"an original that is kept", b"a file that somebody is about to refer to"})
+                self.assertEqual(len(list(Path(name).glob("??/*"))), 3)
+                gone.delete()
+                with backups.no_sweeping(settings.VAR):
+                    call_command("sweep_files", verbosity=0)
+                self.assertEqual(len(list(Path(name).glob("??/*"))), 3, "a backup was being made")
+                out = StringIO()
+                call_command("sweep_files", stdout=out)
+                self.assertIn("1 files that nothing refers to", out.getvalue())
+                left = {path.read_bytes() for path in Path(name).glob("??/*")}
+                self.assertEqual(left, {b"an original that is kept", b"a file that somebody is about to refer to"})
 
     def test_a_worker_goes_on_when_looking_after_others_fails(self) -> None:
         """What is in the way of a sweep is in the log; work that somebody waits for is done all the same."""
@@ -119,13 +123,13 @@ class CommandTests(TransactionTestCase):
         self.assertEqual(rounds, [0, 1])
         self.assertIn("taken away by another process", logs.output[0])
 
-    def test_a_worker_removes_what_was_left_unfinished_long_ago(self) -> None:
-        with tempfile.TemporaryDirectory() as name, self.settings(BLOBS=Path(name)):
+    def test_what_was_left_unfinished_long_ago_is_removed(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
             old, young, kept = (Path(name) / found for found in (".new-old", ".new-young", "ab"))
             for path in (old, young, kept):
                 path.touch()
-            long_ago = time.time() - 2 * worker.STALE
+            long_ago = time.time() - 2 * worker.STALE.total_seconds()
             for path in (old, kept):
                 os.utime(path, (long_ago, long_ago))
-            worker._remove_old_temporary_files()
+            DiskStore(location=name).clear_unfinished(timezone.now() - worker.STALE)
             self.assertEqual(sorted(path.name for path in Path(name).iterdir()), [".new-young", "ab"])

@@ -13,11 +13,11 @@ from django.db import transaction
 import mutations
 from tests.cases import ServerTestCase, handed_over, quiet, zip_of
 from yuplet.errors import BrokenFile, UnsafePath
+from yuplet_server.files.store import blobs
 from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs
 from yuplet_server.transfer import actions
 from yuplet_server.transfer.models import Archive
 

@@ -38,11 +38,31 @@ def addresses(patterns: list[Any], before: str = "") -> list[tuple[str, Any]]:
     return found
 
 
+_FILE = "ab/" + "ab" * 32
+_OF_A_FILE = {
+    "Content-Type": "image/png",
+    "Content-Disposition": 'attachment; filename="lamp.png"',
+    "Content-Security-Policy": "sandbox; default-src 'none'",
+    "X-Frame-Options": "DENY",
+    "Cache-Control": "private, max-age=31536000, immutable",
+}
+
+
 class _Told(BaseHTTPRequestHandler):
     """Stands for the application: answers what it is told of a request."""
 
     def do_GET(self) -> None:
-        told = {name: self.headers.get(name) for name in ("X-Forwarded-For", "X-Forwarded-Proto", "Host")}
+        if self.path == "/api/original":
+            self.send_response(200)
+            for name, value in _OF_A_FILE.items():
+                self.send_header(name, value)
+            self.send_header("X-Accel-Redirect", f"/kept/{_FILE}")
+            self.send_header("Content-Length", "0")
+            self.end_headers()
+            return
+        told = {
+            name: self.headers.get(name) for name in ("X-Forwarded-For", "X-Forwarded-Proto", "X-Sends-Files", "Host")
+        }
         data = json.dumps(told).encode()
         self.send_response(200)
         self.send_header("Content-Length", str(len(data)))
@@ -68,6 +88,7 @@ class FrontTests(SimpleTestCase):
         """The front server before a stand-in for the application; gives its port."""
         with tempfile.TemporaryDirectory() as name, mock.patch.dict(os.environ, environment):
             folder, port = Path(name), _free_port()
+            self.folder = folder
             with mock.patch.object(sys, "path", [str(settings.ROOT / "ops"), *sys.path]):
                 command = importlib.import_module("front").front(folder, folder, "127.0.0.1", port)
             with socketserver.ThreadingUnixStreamServer(str(folder / "web.sock"), _Told) as application:
@@ -93,6 +114,25 @@ class FrontTests(SimpleTestCase):
         answer = connection.getresponse()
         data = answer.read()
         return answer.status, json.loads(data) if answer.status == 200 else answer.headers.get("Location")
+
+    def test_it_sends_kept_files_itself_with_what_the_application_says_of_them(self) -> None:
+        with self.front() as port:
+            kept = self.folder / "blobs" / _FILE
+            kept.parent.mkdir(parents=True)
+            kept.write_bytes(b"a lamp over the reeds")
+            connection = http.client.HTTPConnection("127.0.0.1", port)
+            for asked, status, data in (({}, 200, b"a lamp over the reeds"), ({"Range": "bytes=2-5"}, 206, b"lamp")):
+                connection.request("GET", "/api/original", headers={"Cookie": "sessionid=x", **asked})
+                answer = connection.getresponse()
+                self.assertEqual((answer.status, answer.read()), (status, data))
+                self.assertEqual({name: answer.headers[name] for name in _OF_A_FILE}, _OF_A_FILE)
+                self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+            for path in (f"/kept/{_FILE}", "/kept/../secrets.json", "/api/..%2fkept/" + _FILE):
+                connection.request("GET", path, headers={"Cookie": "sessionid=x"})
+                answer = connection.getresponse()
+                self.assertNotIn(b"a lamp", answer.read(), path)
+            # Whoever says it from outside is not the one who says it.
+            self.assertEqual(self.asked(connection, X_Sends_Files="no")[1]["X-Sends-Files"], "yes")
 
     def test_it_ends_https(self) -> None:
         with tempfile.TemporaryDirectory() as name:

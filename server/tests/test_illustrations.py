@@ -17,11 +17,11 @@ from PIL import Image
 from tests.cases import ServerTestCase, brought_in, handed_over, kept, ora, quiet
 from yuplet.errors import YupletError
 from yuplet.pixels.spill_file import SpillFile
+from yuplet_server.files.store import open_blob
 from yuplet_server.illustrations import actions, layers
 from yuplet_server.illustrations.models import Halves, Illustration, LayerImage, Revision
 from yuplet_server.illustrations.queries import StoredPixels, digests_of
 from yuplet_server.projects.actions import start_project
-from yuplet_server.projects.storage import open_blob
 
 
 def content(answer: Any) -> bytes:

@@ -25,7 +25,7 @@ from yuplet.illustration.layers import Illustration as Picture
 from yuplet.illustration.layers import Layer
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.writing import openraster
-from yuplet_server.base.errors import NotNow
+from yuplet_server.base.errors import NotNow, StoreAway
 from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration, LayerImage
@@ -105,6 +105,20 @@ class JobTests(TransactionTestCase):
         number = job.error.rstrip(".").split()[-1]
         self.assertIn(f"fault {number}", log.output[0], "whoever reads the log finds what the page shows")
         self.assertIn("secret", log.output[0])
+
+    def test_while_the_store_is_away_a_job_waits_and_then_goes_on_by_itself(self) -> None:
+        asked = self.ask()
+        with mock.patch(CARRY_OUT, side_effect=StoreAway):
+            jobs.run(asked.job_id)
+            job = self.job(asked)
+            self.assertEqual((job.state, job.attempts), (Job.State.WAITING, 0))
+            Job.objects.filter(pk=job.pk).update(created_at=timezone.now() - 2 * jobs.STORE_AWAY)
+            jobs.run(asked.job_id)
+        job = self.job(asked)
+        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "store-away"))
+        Job.objects.filter(pk=job.pk).update(state=Job.State.WAITING)
+        jobs.run(asked.job_id)
+        self.assertEqual(self.job(asked).state, Job.State.DONE)
 
     def test_two_workers_never_do_the_same_job(self) -> None:
         asked = self.ask()

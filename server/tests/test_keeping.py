@@ -329,7 +329,7 @@ class RootTests(ServerTestCase):
             self.watch("ben", status=422)
 
     def test_nothing_is_kept_of_what_is_no_picture(self) -> None:
-        from yuplet_server.projects.storage import blobs
+        from yuplet_server.files.store import blobs
 
         secret = b"<?xml version='1.0'?><passwords>precious</passwords>"
         (self.root / "secret.xml").write_bytes(secret)

@@ -18,9 +18,9 @@ from tests.cases import handed_over, quiet
 from tests.test_rehearsals import RehearsalCase, png
 from yuplet.errors import YupletError
 from yuplet_server.arrangement.models import Row
+from yuplet_server.files.store import blobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import blobs
 from yuplet_server.rehearsals import filming
 from yuplet_server.rehearsals.models import Film, Motion, MotionStep, Rehearsal
 from yuplet_server.shelf import actions as shelf

@@ -10,8 +10,8 @@ from django.test import Client, TransactionTestCase
 
 from tests.cases import brought_in, make_project, zip_of
 from yuplet_server.arrangement.models import Arrangement
+from yuplet_server.files.store import blobs
 from yuplet_server.handovers.models import HandOver
-from yuplet_server.projects.storage import blobs
 
 BEFORE_RECIPES = [("handovers", "0002_revision")]
 REPORT = {

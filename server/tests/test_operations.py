@@ -4,6 +4,7 @@ import datetime
 from collections import namedtuple
 from unittest import mock
 
+from django.conf import settings
 from django.db import DatabaseError
 from django.test import Client, override_settings
 from django.utils import timezone
@@ -11,6 +12,7 @@ from prometheus_client.parser import text_string_to_metric_families
 
 from tests.cases import ServerTestCase, kept
 from yuplet_server.accounts.actions import add_account
+from yuplet_server.files.disk import DiskStore
 from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.jobs.actions import say_gone, say_here
 from yuplet_server.jobs.models import Job, Worker
@@ -42,7 +44,8 @@ class HealthTests(ServerTestCase):
         say_here()
         with mock.patch.object(health.shutil, "disk_usage", return_value=Usage(9, 9, 5_000_000)):
             self.assertEqual(self.ready()[1]["about"], ["0.01 GB are free on the disk of the data. Make room."])
-        with override_settings(BLOBS=health.settings.VAR / "secrets.json" / "blobs"):
+        nowhere = DiskStore(location=settings.VAR / "secrets.json" / "blobs")
+        with mock.patch.object(health, "blobs", return_value=nowhere):
             self.assertIn("Files cannot be kept", str(self.ready()[1]["about"]))
         with (
             mock.patch.object(health.connection, "cursor", side_effect=DatabaseError),

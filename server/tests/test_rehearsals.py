@@ -17,8 +17,8 @@ from PIL import Image
 
 from tests.cases import ServerTestCase, brought_in, handed_over, quiet, zip_of
 from yuplet.errors import YupletError
+from yuplet_server.files.store import blobs
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.storage import blobs
 from yuplet_server.rehearsals import actions
 from yuplet_server.rehearsals.models import Rehearsal
 

@@ -14,10 +14,10 @@ from PIL import Image
 from tests.cases import brought_in, handed_over, quiet
 from tests.taking import CREAM, TakingCase, beads, colour_at, lamp, toy
 from yuplet.illustration.derived import Cut
+from yuplet_server.files.store import open_blob
 from yuplet_server.illustrations import actions
 from yuplet_server.illustrations.models import Revision
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.storage import open_blob
 
 
 class TakeOutTests(TakingCase):

@@ -20,6 +20,7 @@ from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.plan.recipe import to_json as recipe_to_json
 from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
+from yuplet_server.files.store import blobs, open_blob
 from yuplet_server.handovers import queries
 from yuplet_server.handovers.models import HandOver, Recipe
 from yuplet_server.handovers.roots import folder_at
@@ -29,7 +30,6 @@ from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs, open_blob
 
 _PIECE = 1 << 20
 

@@ -21,6 +21,7 @@ from yuplet.writing.stores import alone_in
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.base.errors import NotNow
+from yuplet_server.files.store import blobs
 from yuplet_server.handovers import actions, queries
 from yuplet_server.handovers.models import HandOver, PackageOf, ProjectHandOver
 from yuplet_server.handovers.roots import folder_at
@@ -30,7 +31,6 @@ from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.models import Member, Project
 from yuplet_server.projects.queries import require
-from yuplet_server.projects.storage import blobs
 
 
 @dataclass(frozen=True, slots=True)

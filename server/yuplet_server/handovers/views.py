@@ -8,6 +8,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.files.answers import NEVER_A_PAGE
 from yuplet_server.handovers import actions, keeping, queries, together
 from yuplet_server.handovers.models import Recipe, WatchedSource
 from yuplet_server.handovers.roots import roots_for
@@ -27,7 +28,6 @@ from yuplet_server.handovers.serializers import (
     WatchedSourceSerializer,
 )
 from yuplet_server.illustrations.queries import ready_illustration_for
-from yuplet_server.illustrations.views import NEVER_A_PAGE
 from yuplet_server.jobs import apart
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.queries import project_for

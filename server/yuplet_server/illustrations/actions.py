@@ -33,6 +33,7 @@ from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
+from yuplet_server.files.store import blobs
 from yuplet_server.illustrations.layers import (
     Added,
     StoredLayers,
@@ -50,7 +51,6 @@ from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.actions import removed
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs
 
 MAX_UPLOAD = 2 << 30
 PREVIEW = 720

@@ -27,9 +27,9 @@ from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.reading.files import read_illustration
 from yuplet.selecting.masks import Mask
 from yuplet.writing import png
+from yuplet_server.files.store import blobs
 from yuplet_server.illustrations.models import DerivedLayer, Revision
 from yuplet_server.illustrations.queries import StoredPixels, decoded, digests_of, mask_of, packed, read_of
-from yuplet_server.projects.storage import blobs
 
 THUMBNAIL = 72
 

@@ -29,10 +29,10 @@ from yuplet.selecting.masks import Mask
 from yuplet.writing.png import encode
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
+from yuplet_server.files.store import open_blob
 from yuplet_server.illustrations.models import DerivedLayer, Halves, Illustration, LayerImage, Revision
 from yuplet_server.projects import queries
 from yuplet_server.projects.models import Member, Project
-from yuplet_server.projects.storage import open_blob
 
 PACKED_BY = 16
 """Letters of a digest by which an image of a pack is asked for: a hundred of them are no address that is too long."""

@@ -1,6 +1,7 @@
 from typing import IO, Any
 
-from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpResponse, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
@@ -11,6 +12,7 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit, licences
 from yuplet.reading.choices import Choices
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.files.answers import FOR_EVER, NEVER_A_PAGE, answered
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.illustrations.serializers import (
@@ -30,10 +32,7 @@ from yuplet_server.illustrations.serializers import (
 from yuplet_server.jobs import apart
 from yuplet_server.projects import queries as projects
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import open_blob
 
-FOR_EVER = "private, max-age=31536000, immutable"
-NEVER_A_PAGE = "sandbox; default-src 'none'"
 """What an artist brought in is shown as a picture or downloaded, never run as a page of ours."""
 
 
@@ -159,12 +158,11 @@ class ImageView(APIView):
     """The pixels or the small picture of a layer, by digest."""
 
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, illustration: int, digest: str) -> FileResponse:
+    def get(self, request: SignedInRequest, illustration: int, digest: str) -> HttpResponseBase:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         if not queries.holds_image(found, digest):
             raise Http404
-        headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
-        return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+        return answered(request, digest, "image/png", cache=FOR_EVER)
 
 
 class PackView(APIView):
@@ -203,16 +201,10 @@ class OriginalView(APIView):
     """The original of a revision (without a number: the current one), byte for byte."""
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, illustration: int, revision: int | None = None) -> FileResponse:
+    def get(self, request: SignedInRequest, illustration: int, revision: int | None = None) -> HttpResponseBase:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         kept = found.revision if revision is None else queries.revision_of(found, revision)
-        return FileResponse(
-            open_blob(kept.sha256),
-            as_attachment=True,
-            filename=kept.file_name,
-            content_type="application/octet-stream",
-            headers={"Content-Security-Policy": NEVER_A_PAGE},
-        )
+        return answered(request, kept.sha256, "application/octet-stream", kept.file_name)
 
 
 def _upload(request: SignedInRequest) -> tuple[str, int, IO[bytes], Choices]:

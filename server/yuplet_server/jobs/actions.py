@@ -27,7 +27,7 @@ from django_tasks import task
 
 from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
-from yuplet_server.base.errors import NO_ROOM, OUR_FAULT, NotNow, our_fault, without_paths
+from yuplet_server.base.errors import NO_ROOM, OUR_FAULT, NotNow, StoreAway, our_fault, without_paths
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job, Worker
 
@@ -40,6 +40,8 @@ SILENCE = datetime.timedelta(seconds=15)
 """A running job that was silent for so long has lost its worker."""
 PATIENCE = 60.0
 """Seconds for which a finished result waits for the database to come back."""
+STORE_AWAY = datetime.timedelta(hours=1)
+"""For so long, counted from when it was asked for, a job is tried again while the store of files is away."""
 
 Landing = Callable[[], None]
 Progress = Callable[[str, int, int], None]
@@ -118,6 +120,11 @@ def run(job_id: int) -> None:
         _put_back(job_id, claim)
     except LostClaim:
         log.warning("job %s was taken up by another worker", job_id)
+    except StoreAway as error:
+        if timezone.now() - job.created_at < STORE_AWAY:
+            _put_back(job_id, claim)
+        else:
+            _end(job_id, claim, Job.State.FAILED, error.code, str(error))
     except Cancelled as error:
         _end(job_id, claim, Job.State.CANCELLED, error.code, str(error))
     except YupletError as error:

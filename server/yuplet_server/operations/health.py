@@ -2,7 +2,6 @@
 
 import datetime
 import shutil
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -10,6 +9,8 @@ from django.conf import settings
 from django.db import DatabaseError, connection
 from django.utils import timezone
 
+from yuplet.errors import YupletError
+from yuplet_server.files.store import blobs
 from yuplet_server.jobs.models import Worker
 
 ROOM = 1 << 30
@@ -58,11 +59,11 @@ def _room() -> str:
 
 def _files() -> str:
     try:
-        settings.BLOBS.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryFile(dir=settings.BLOBS) as file:
-            file.write(b"?")
+        blobs().require_writable()
     except OSError as error:
         return f"Files cannot be kept: {error.strerror}. Look at the rights and the disk."
+    except YupletError as error:
+        return str(error)
     return ""
 
 

@@ -12,6 +12,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
+from yuplet_server.files.chosen import place
+
 
 class SettingError(Exception):
     """A setting that cannot be used, with what it should be."""
@@ -80,6 +82,22 @@ def _machines(text: str) -> tuple[str, ...]:
         raise ValueError("addresses of machines, such as 10.0.0.5 or 10.0.0.0/24, with commas between them") from None
 
 
+def _server(text: str) -> str:
+    found = _addresses(text)
+    if len(found) > 1:
+        raise ValueError("one address, such as https://store.studio.example:9000")
+    return found[0] if found else ""
+
+
+def _one_of(*words: str) -> Callable[[str], str]:
+    def read(text: str) -> str:
+        if text not in words:
+            raise ValueError(" or ".join(words))
+        return text
+
+    return read
+
+
 def _roots(text: str) -> tuple[tuple[str, Path], ...]:
     found = []
     for one in filter(None, text.split(os.pathsep)):
@@ -103,6 +121,9 @@ SETTINGS = tuple(
         ("YUPLET_HSTS_SECONDS", "31536000", "For how long browsers stay with https, once `YUPLET_ADDRESSES` has it; 0 says nothing to them", _whole(0)),
         ("YUPLET_VAR", "", "Folder of all data: database, files, logs; `var` of the project where none is set", _folder),
         ("YUPLET_WORK", "", "Folder of what jobs have not finished; `work` of the data folder where none is set", _folder),
+        ("YUPLET_STORE", "", "Where files are kept: `s3://bucket` or `s3://bucket/folder` for a store that speaks S3; in the data folder where none is set", place),
+        ("YUPLET_STORE_ADDRESS", "", "Address of a store of one's own, `https://store.studio.example:9000`; Amazon's where none is set", _server),
+        ("YUPLET_STORE_DOWNLOADS", "streamed", "How visitors take large files out of such a store: `streamed` through Yuplet, or `signed`, from the store itself by an address that holds for five minutes", _one_of("streamed", "signed")),
         ("YUPLET_WORKERS", str(os.cpu_count() or 1), "Jobs at once; one a core where none is set", _whole(1)),
         ("YUPLET_JOB_SECONDS", "1800", "Time that one job may take", _number),
         ("YUPLET_JOB_CPU_SECONDS", "1800", "Time of computing that one job may take", _number),

@@ -7,6 +7,7 @@ from urllib.parse import urlsplit
 
 import pymysql
 
+from yuplet_server.files.chosen import storage
 from yuplet_server.project.environment import require_all, value
 
 # Django asks for the C driver's name; PyMySQL answers to it (docs/decisions/pymysql.md).
@@ -182,9 +183,14 @@ BIN_DAYS = value("YUPLET_BIN_DAYS")
 # Names of demo illustrations that are loaded, with commas between them; none named: all.
 DEMO = value("YUPLET_DEMO")
 METRICS_MACHINES = value("YUPLET_METRICS_MACHINES")
-BLOBS = VAR / "blobs"
+# Where files are kept: on this machine's disk, or where all machines reach them.
+KEPT = {
+    "folder": VAR / "blobs",
+    "address": value("YUPLET_STORE_ADDRESS"),
+    "signs": value("YUPLET_STORE_DOWNLOADS") == "signed",
+}
 STORAGES = {
-    "default": {"BACKEND": "yuplet_server.projects.storage.BlobStorage", "OPTIONS": {"location": BLOBS}},
+    "default": storage(value("YUPLET_STORE"), **KEPT),
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 # Where jobs keep what is not finished; of this installation alone.

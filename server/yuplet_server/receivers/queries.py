@@ -10,12 +10,12 @@ from django.utils import timezone
 from yuplet.errors import YupletError
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.tokens import digest_of
+from yuplet_server.files.store import open_blob
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.handovers.queries import hand_overs_of
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects.models import Member
 from yuplet_server.projects.queries import require
-from yuplet_server.projects.storage import open_blob
 from yuplet_server.receivers.models import Delivery, Remark, Visit
 
 

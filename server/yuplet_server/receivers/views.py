@@ -1,6 +1,7 @@
 from typing import Any
 
-from django.http import FileResponse, StreamingHttpResponse
+from django.http import StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from django.utils.decorators import method_decorator
 from django.utils.http import content_disposition_header
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
@@ -13,12 +14,11 @@ from rest_framework.views import APIView
 
 from yuplet_server.accounts.limits import address_of, count
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.files.answers import answered
 from yuplet_server.handovers.actions import file_name, zipped
 from yuplet_server.handovers.queries import hand_over_for
 from yuplet_server.illustrations.queries import ready_illustration_for
-from yuplet_server.illustrations.views import NEVER_A_PAGE
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import open_blob
 from yuplet_server.receivers import actions, queries
 from yuplet_server.receivers.models import Visit
 from yuplet_server.receivers.serializers import (
@@ -102,11 +102,10 @@ class ReceivedPictureView(_ReceiverView):
     """Its reference picture."""
 
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-    def get(self, request: Request, token: str) -> FileResponse:
+    def get(self, request: Request, token: str) -> HttpResponseBase:
         _, made = queries.opened(token)
-        picture = open_blob(queries.file_of(made, queries.package_of(made)["reference"]["file"]))
-        headers = {"Content-Security-Policy": NEVER_A_PAGE, "Cache-Control": "private, no-cache"}
-        return FileResponse(picture, content_type="image/png", headers=headers)
+        picture = queries.file_of(made, queries.package_of(made)["reference"]["file"])
+        return answered(request._request, picture, "image/png")
 
 
 class ReceivedPackageView(_ReceiverView):

@@ -15,12 +15,12 @@ from yuplet.rehearsal.reading import Reading
 from yuplet.rehearsal.trying import try_out
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
+from yuplet_server.files.store import blobs
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.actions import packed
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.storage import blobs
 from yuplet_server.rehearsals.models import Rehearsal
 
 MOST_BYTES = 1 << 30

@@ -10,10 +10,10 @@ from yuplet.rehearsal.motion.document import motion_from_json
 from yuplet.rehearsal.trying import opened_scene
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NotNow
+from yuplet_server.files.store import blobs
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.storage import blobs
 from yuplet_server.rehearsals import moving
 from yuplet_server.rehearsals.actions import RUNNING, reading_of, unpacked_package
 from yuplet_server.rehearsals.models import Film, Rehearsal

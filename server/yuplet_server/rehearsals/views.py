@@ -1,7 +1,9 @@
+import mimetypes
 from pathlib import PurePosixPath
 from typing import IO, Any, cast
 
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import Http404, HttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -12,13 +14,12 @@ from rest_framework.views import APIView
 from yuplet.playable.written import ENDINGS, Kind
 from yuplet.rehearsal.film_files import ENDINGS as FILM_ENDINGS
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.files.answers import FOR_EVER, NEVER_A_PAGE, answered
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.actions import packed
 from yuplet_server.illustrations.queries import ready_illustration_for
-from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
 from yuplet_server.jobs import apart
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import open_blob
 from yuplet_server.rehearsals import actions, filming, moving, queries
 from yuplet_server.rehearsals.models import Motion, MotionStep, Rehearsal
 from yuplet_server.rehearsals.serializers import (
@@ -106,23 +107,22 @@ class RehearsalPictureView(APIView):
     """What was put together ('together'), what it is compared with ('reference'), or by how many levels they differ ('difference')."""
 
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, rehearsal: int, name: str, digest: str) -> FileResponse:
+    def get(self, request: SignedInRequest, rehearsal: int, name: str, digest: str) -> HttpResponseBase:
         found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
         if queries.picture_of(found, f"{name}.png") != digest:
             raise Http404
-        headers: dict[str, Any] = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
-        return FileResponse(open_blob(digest), content_type="image/png", headers=headers)
+        return answered(request, digest, "image/png", cache=FOR_EVER)
 
 
 class LinedUpPackageView(APIView):
     """The package that was made of images that are lined up, as a ZIP."""
 
     @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, rehearsal: int) -> FileResponse:
+    def get(self, request: SignedInRequest, rehearsal: int) -> HttpResponseBase:
         found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
         digest = queries.picture_of(found, actions.PACKAGE)
         name = f"{PurePosixPath(found.name).stem or 'package'} lined up.zip"
-        return FileResponse(open_blob(digest), as_attachment=True, filename=name, content_type="application/zip")
+        return answered(request, digest, "application/zip", name)
 
 
 class ChangesView(APIView):
@@ -259,15 +259,15 @@ class FilmFileView(APIView):
     """The file of a film."""
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, film: int) -> FileResponse:
+    def get(self, request: SignedInRequest, film: int) -> HttpResponseBase:
         found = queries.film_for(request.user, film, Member.Role.VIEWER)
         if not found.file:
             raise Http404
         kind = cast(Kind, found.kind)
         what = "film" if kind in FILM_ENDINGS else "motion"
         name = f"{found.rehearsal.illustration.name} {what}{ENDINGS[kind]}"
-        headers: dict[str, Any] = {"Content-Security-Policy": NEVER_A_PAGE}
-        return FileResponse(open_blob(found.file), as_attachment=True, filename=name, headers=headers)
+        kind_of_file = mimetypes.guess_type(name)[0] or "application/octet-stream"
+        return answered(request, found.file, kind_of_file, name)
 
 
 def _motion_answer(request: SignedInRequest, rehearsal: Rehearsal, motion: Motion | None) -> Response:

@@ -1,4 +1,5 @@
-from django.http import FileResponse, Http404
+from django.http import Http404
+from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.response import Response
@@ -7,10 +8,9 @@ from rest_framework.views import APIView
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.arrangement.serializers import StepAnswerSerializer
 from yuplet_server.arrangement.views import step_answer
+from yuplet_server.files.answers import FOR_EVER, answered
 from yuplet_server.illustrations.queries import ready_illustration_for
-from yuplet_server.illustrations.views import FOR_EVER, NEVER_A_PAGE
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import open_blob
 from yuplet_server.shelf import actions, queries
 from yuplet_server.shelf.models import Kept
 from yuplet_server.shelf.serializers import (
@@ -42,12 +42,11 @@ class KeptPictureView(APIView):
     """The small picture of a part on one's own shelf."""
 
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, kept: int) -> FileResponse:
+    def get(self, request: SignedInRequest, kept: int) -> HttpResponseBase:
         found = queries.kept_of(request.user, kept)
         if not found.thumbnail:
             raise Http404
-        headers = {"Cache-Control": FOR_EVER, "Content-Security-Policy": NEVER_A_PAGE}
-        return FileResponse(open_blob(found.thumbnail), content_type="image/png", headers=headers)
+        return answered(request, found.thumbnail, "image/png", cache=FOR_EVER)
 
 
 class KeepView(APIView):

@@ -32,6 +32,7 @@ from yuplet.version import __version__
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
+from yuplet_server.files.store import blobs, open_blob
 from yuplet_server.handovers.models import HandOver, Planned, Recipe
 from yuplet_server.handovers.serializers import HandOverReportSerializer
 from yuplet_server.illustrations.models import DerivedLayer, Illustration, LayerImage, Revision
@@ -41,7 +42,6 @@ from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs, open_blob
 from yuplet_server.transfer.models import Archive
 
 FORMAT = "yuplet-project"

@@ -1,4 +1,5 @@
-from django.http import FileResponse, Http404
+from django.http import Http404
+from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
@@ -6,9 +7,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.files.answers import answered
 from yuplet_server.projects import queries as projects
 from yuplet_server.projects.models import Member
-from yuplet_server.projects.storage import open_blob
 from yuplet_server.transfer import actions
 from yuplet_server.transfer.models import Archive
 from yuplet_server.transfer.serializers import ArchiveSerializer, ArchiveUploadSerializer
@@ -33,19 +34,14 @@ class ArchiveFileView(APIView):
     """A packed project as a file."""
 
     @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: SignedInRequest, archive: int) -> FileResponse:
+    def get(self, request: SignedInRequest, archive: int) -> HttpResponseBase:
         found = Archive.objects.filter(pk=archive).select_related("project").first()
         if found is None:
             raise Http404
         projects.require(request.user, found.project_id, Member.Role.OWNER)
         if found.direction != Archive.Direction.OUT or not found.sha256:
             raise Http404
-        return FileResponse(
-            open_blob(found.sha256),
-            as_attachment=True,
-            filename=f"{found.project.name}.zip",
-            content_type="application/zip",
-        )
+        return answered(request, found.sha256, "application/zip", f"{found.project.name}.zip")
 
 
 class MoveInView(APIView):

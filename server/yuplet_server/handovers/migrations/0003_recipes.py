@@ -7,7 +7,7 @@ import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
-from yuplet_server.projects.storage import blobs
+from yuplet_server.files.store import blobs
 
 
 

@@ -3,28 +3,31 @@
 What a job does, it does in a process of its own (`jobs.apart`); told to stop, the worker ends all of them at once.
 """
 
+import datetime
 import logging
 import signal
 import threading
 import time
 from contextlib import suppress
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import DatabaseError, connection
+from django.utils import timezone
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
 from yuplet_server.accounts import limits
 from yuplet_server.base import logs
+from yuplet_server.files.store import blobs
 from yuplet_server.jobs import actions, apart
 
 ROUND = 5.0
 """Seconds between two looks at what others left."""
-STALE = 24 * 3600
+STALE = datetime.timedelta(days=1)
+"""After which what was begun to be kept is not going to be."""
 SWEEP = 3600.0
 """Seconds between two sweeps."""
 
@@ -117,14 +120,5 @@ def _sweep() -> None:
     limits.sweep()
     logs.begin_anew()
     call_command("sweep_files", verbosity=0)
-    _remove_old_temporary_files()
+    blobs().clear_unfinished(timezone.now() - STALE)
     actions.clear_work_folders()
-
-
-def _remove_old_temporary_files() -> None:
-    """What a killed process left unfinished in the storage a day ago or earlier."""
-    for path in Path(settings.BLOBS).glob(".new-*"):
-        # One that is being written may be in its place by now.
-        with suppress(FileNotFoundError):
-            if path.stat().st_mtime < time.time() - STALE:
-                path.unlink()

@@ -1,15 +1,13 @@
 """Looks whether each file that a row refers to is there, with the bytes that its name tells."""
 
-import hashlib
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
+from yuplet_server.files.store import blobs
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs
 from yuplet_server.transfer.kept_files import referred_to
 
 
@@ -19,7 +17,9 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         wanted = sorted(referred_to())
         with ThreadPoolExecutor(2) as pool:
-            wrong = [digest for digest, right in zip(wanted, pool.map(_is_right, wanted), strict=True) if not right]
+            wrong = [
+                digest for digest, right in zip(wanted, pool.map(blobs().is_right, wanted), strict=True) if not right
+            ]
         if wrong:
             raise CommandError(
                 f"{len(wrong)} of {len(wanted)} files are missing or damaged, {wrong[0]} among them. Take them from a backup."
@@ -28,11 +28,3 @@ class Command(BaseCommand):
         self.stdout.write(
             f"{projects:,} projects and {illustrations:,} illustrations; all {len(wanted):,} files that they refer to are there and right."
         )
-
-
-def _is_right(digest: str) -> bool:
-    path = Path(blobs().path(digest))
-    if not path.is_file():
-        return False
-    with path.open("rb") as data:
-        return hashlib.file_digest(data, "sha256").hexdigest() == digest

@@ -2,14 +2,13 @@
 
 import datetime
 import fcntl
-import time
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
+from yuplet_server.files.store import blobs
 from yuplet_server.handovers.models import Planned
 from yuplet_server.illustrations.models import Halves, Illustration, LayerImage
 from yuplet_server.projects.models import Project
@@ -40,10 +39,10 @@ class Command(BaseCommand):
         Planned.objects.filter(at__lt=timezone.now() - datetime.timedelta(seconds=OLD)).delete()
         Halves.objects.exclude(of__in=LayerImage.objects.values("pixels")).delete()
         # Files first, then what is referred to: what is kept in between is not in the list of files.
-        found = [path for path in Path(settings.BLOBS).glob("??/*") if path.stat().st_mtime < time.time() - OLD]
+        found = list(blobs().kept_before(timezone.now() - datetime.timedelta(seconds=OLD)))
         used = referred_to()
-        removed = [path for path in found if path.name not in used]
-        for path in removed:
-            path.unlink(missing_ok=True)
+        removed = [digest for digest in found if digest not in used]
+        for digest in removed:
+            blobs().delete(digest)
         if removed and verbosity > 0:
             self.stdout.write(f"{len(removed)} files that nothing refers to were removed.")

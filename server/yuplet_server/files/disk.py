@@ -1,39 +1,31 @@
-"""Files named by their SHA-256: written to a temporary name, then moved into place, never changed afterwards."""
+"""Files on a local disk: written to a temporary name, then moved into place."""
 
 import contextlib
+import datetime
 import hashlib
 import os
-import re
-import shutil
 import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import IO, Any, cast
 
-from django.core.files.base import File
-from django.core.files.storage import FileSystemStorage, default_storage
+from django.core.files.storage import FileSystemStorage
 
 from yuplet.errors import WriteError
 from yuplet.paths import PackagePath, within
+from yuplet_server.files.store import BlobStore, place_of
 
-_DIGEST = re.compile(r"[0-9a-f]{64}")
-_PIECE = 1 << 20
+_UNFINISHED = ".new-"
 
 
-class BlobStorage(FileSystemStorage):
-    """Django's storage on the local disk, with three more verbs: `keep`, `link` and `local`."""
-
-    def keep(self, source: IO[bytes]) -> str:
-        """Keep a copy of a stream; answers its SHA-256. The same bytes are kept once. Raises `WriteError`."""
-        return self.keep_pieces(iter(lambda: source.read(_PIECE), b""))
+class DiskStore(BlobStore, FileSystemStorage):
+    """Django's storage on the local disk, as a store of ours."""
 
     def keep_pieces(self, pieces: Iterable[bytes]) -> str:
-        """The same of bytes that come piece by piece."""
         folder = Path(self.location)
         try:
             folder.mkdir(parents=True, exist_ok=True)
             digest = hashlib.sha256()
-            with tempfile.NamedTemporaryFile(dir=folder, prefix=".new-", delete=False) as file:
+            with tempfile.NamedTemporaryFile(dir=folder, prefix=_UNFINISHED, delete=False) as file:
                 path = Path(file.name)
                 try:
                     for piece in pieces:
@@ -57,16 +49,11 @@ class BlobStorage(FileSystemStorage):
         return digest.hexdigest()
 
     def path(self, name: str) -> str:
-        """Where a file is kept on the disk; two letters make a folder, so that none holds too many."""
-        if not _DIGEST.fullmatch(name):
-            raise ValueError(f"'{name}' is not a SHA-256")
-        return str(Path(self.location) / name[:2] / name)
+        """Where a file is kept on the disk."""
+        return str(Path(self.location) / place_of(name))
 
     def link(self, name: str, folder: Path, path: PackagePath) -> None:
-        """Put a kept file into a folder on the local disk, without a second copy where the file system can; it is not to be changed.
-
-        Nothing that is there already is touched: raises `FileExistsError`.
-        """
+        """Without a second copy where the file system can."""
         target = within(folder, path)
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
@@ -74,13 +61,32 @@ class BlobStorage(FileSystemStorage):
         except FileExistsError:
             raise
         except OSError:
-            with self.open(name, "rb") as source, target.open("xb") as copy:
-                shutil.copyfileobj(source, copy)
+            super().link(name, folder, path)
 
     @contextlib.contextmanager
     def local(self, name: str) -> Iterator[Path]:
-        """The file as one on the local disk, for as long as the block lasts; it is only read."""
         yield Path(self.path(name))
+
+    def kept_before(self, moment: datetime.datetime) -> Iterator[str]:
+        # All of them first: what is kept while somebody looks through them is not among them.
+        for path in list(Path(self.location).glob("??/*")):
+            if path.stat().st_mtime < moment.timestamp():
+                yield path.name
+
+    def delete(self, name: str) -> None:
+        Path(self.path(name)).unlink(missing_ok=True)
+
+    def clear_unfinished(self, moment: datetime.datetime) -> None:
+        for path in Path(self.location).glob(f"{_UNFINISHED}*"):
+            # One that is being written may be in its place by now.
+            with contextlib.suppress(FileNotFoundError):
+                if path.stat().st_mtime < moment.timestamp():
+                    path.unlink()
+
+    def require_writable(self) -> None:
+        Path(self.location).mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryFile(dir=self.location) as file:
+            file.write(b"?")
 
 
 def _sync(folder: Path) -> None:
@@ -91,13 +97,3 @@ def _sync(folder: Path) -> None:
             os.fsync(descriptor)
     finally:
         os.close(descriptor)
-
-
-def blobs() -> BlobStorage:
-    """The storage that the settings name."""
-    return cast(BlobStorage, default_storage)
-
-
-def open_blob(digest: str) -> File[Any]:
-    """A kept file, opened for reading."""
-    return blobs().open(digest, "rb")
