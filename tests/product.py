@@ -24,7 +24,7 @@ import signal_post
 from tests.browser import Tabs, shared
 from yuplet_server.accounts.models import User
 from yuplet_server.illustrations.actions import keep_upload
-from yuplet_server.jobs.actions import run, run_job
+from yuplet_server.jobs.actions import do_next, run
 from yuplet_server.projects.actions import start_project
 from yuplet_server.projects.models import Project
 
@@ -219,7 +219,7 @@ def shared_worker() -> Path:
     # With unfinished work of its own: a worker tidies up what its database does not know.
     atexit.register(end, start("worker", YUPLET_WORK=f"{folder.name}/work", YUPLET_ROOTS=f"ada={opened}"))
     # Until it takes work: starting may take longer than a test waits. There is no such job, so that it is done at once.
-    asked = run_job.enqueue(0)
+    asked = do_next.enqueue("none")
     deadline = time.monotonic() + 120
     while not DBTaskResult.objects.filter(pk=asked.id, finished_at__isnull=False).exists():
         if time.monotonic() > deadline:

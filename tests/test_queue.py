@@ -15,7 +15,7 @@ class QueueTests(ProductTestCase):
 
     def test_what_waits_is_seen_and_ended(self) -> None:
         # Another class of tests may have started a worker here, which is not to hear of it.
-        with self.ora.open("rb") as data, mock.patch("yuplet_server.jobs.actions._enqueue"):
+        with self.ora.open("rb") as data, mock.patch("yuplet_server.jobs.actions._wake"):
             waits = keep_upload(self.project, self.user, self.ora.name, self.ora.stat().st_size, data)
         self.sign_in()
         page = self.page

@@ -30,7 +30,8 @@ from yuplet_server.handovers import actions as hand_overs
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration, LayerImage
 from yuplet_server.jobs import actions as jobs
-from yuplet_server.jobs.models import Job
+from yuplet_server.jobs import turns
+from yuplet_server.jobs.models import Job, Worker
 
 CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
 
@@ -198,6 +199,90 @@ class JobTests(TransactionTestCase):
         self.assertEqual(jobs.take_up_again(), 1)
         self.assertEqual(DBTaskResult.objects.count(), 1)
         self.assertEqual(jobs.take_up_again(), 0)
+        self.assertEqual(DBTaskResult.objects.get().queue_name, "long")
+
+    def test_a_long_queue_is_not_made_longer_by_looking_after_it(self) -> None:
+        for _ in range(30):
+            jobs.start(Job.Kind.PACK, self.project.pk, 1, self.users["ada"])
+        DBTaskResult.objects.all().delete()
+        Job.objects.update(queued_at=timezone.now() - datetime.timedelta(minutes=5))
+        with self.settings(WORKERS=4):
+            self.assertEqual(jobs.take_up_again(), 30)
+        self.assertEqual(DBTaskResult.objects.count(), 4)
+
+    def test_a_worker_of_another_version_begins_nothing(self) -> None:
+        asked = self.ask()
+        with mock.patch.object(jobs.versions, "_known", return_value=frozenset()), self.assertLogs(jobs.log, "WARNING"):
+            jobs.say_here()
+        jobs.run_next(Job.Lane.values)
+        self.assertEqual(self.job(asked).state, Job.State.WAITING)
+        self.assertFalse(Worker.objects.get().fits)
+        with self.assertLogs(jobs.log, "WARNING"):
+            jobs.say_here()
+        jobs.run_next(Job.Lane.values)
+        self.assertEqual(self.job(asked).state, Job.State.DONE)
+
+
+class TurnsTests(TransactionTestCase):
+    """Everybody has the same turns, however much one of them has asked for."""
+
+    def setUp(self) -> None:
+        self.project, self.users = make_project()
+        self.addCleanup(jobs.register, Job.Kind.PACK, jobs._work[Job.Kind.PACK])
+        jobs.register(Job.Kind.PACK, lambda *_: lambda: None)
+
+    def ask(self, who: str | None, lane: Job.Lane = Job.Lane.LONG, after: Job | None = None) -> Job:
+        user = self.users[who] if who else None
+        return jobs.start(Job.Kind.PACK, self.project.pk, 1, user, after, lane)
+
+    def order(self, lanes: Any = Job.Lane.values) -> list[int]:
+        """Which jobs are done, one after the other, until nothing waits."""
+        found = []
+        while (number := turns.next_in(lanes)) is not None:
+            found.append(number)
+            jobs.run_next(lanes)
+        return found
+
+    def test_two_hundred_of_one_person_do_not_stop_the_others(self) -> None:
+        many = [self.ask("ada").pk for _ in range(200)]
+        few = [self.ask("ben").pk, self.ask("ben").pk]
+        nobodys = self.ask(None).pk
+        self.assertEqual(self.order()[:7], [many[0], few[0], nobodys, many[1], few[1], many[2], many[3]])
+
+    def test_whoever_has_less_running_is_next(self) -> None:
+        for _ in range(3):
+            Job.objects.filter(pk=self.ask("ada").pk).update(state=Job.State.RUNNING)
+        Job.objects.filter(pk=self.ask("ben").pk).update(state=Job.State.RUNNING)
+        first, second = self.ask("ada"), self.ask("ben")
+        self.assertEqual(turns.next_in(["long"]), second.pk)
+        with self.settings(JOBS_EACH=1):
+            self.assertIsNone(turns.next_in(["long"]))
+        with self.settings(JOBS_EACH=2):
+            self.assertEqual(turns.next_in(["long"]), second.pk)
+            jobs.run(second.pk)
+            self.assertIsNone(turns.next_in(["long"]), "ada has three already")
+        self.assertEqual(turns.next_in(["long"]), first.pk)
+
+    def test_whoever_may_have_more_is_woken_up_for(self) -> None:
+        first = self.ask("ada")
+        DBTaskResult.objects.all().delete()
+        with self.settings(JOBS_EACH=1):
+            jobs.run(first.pk)
+        self.assertEqual(DBTaskResult.objects.count(), 1)
+
+    def test_short_work_has_a_lane_of_its_own(self) -> None:
+        long, short = self.ask("ada"), self.ask("ada", Job.Lane.SHORT)
+        self.assertEqual(turns.next_in(["short"]), short.pk)
+        self.assertEqual(self.order(["short"]), [short.pk])
+        self.assertEqual(self.order(), [long.pk])
+        small, large = kept(self.project), kept(self.project, "heavy.ora", heavy_ora())
+        lanes = [Job.objects.get(pk=one.revision.job_id).lane for one in (small, large)]
+        self.assertEqual(lanes, ["short", "long"])
+
+    def test_what_waits_for_others_has_no_turn_before_them(self) -> None:
+        last = self.ask("ada")
+        before = [self.ask("ada", after=last).pk, self.ask("ada", after=last).pk]
+        self.assertEqual(self.order(), [*before, last.pk])
 
 
 class KilledWorkerTests(TransactionTestCase):

@@ -34,7 +34,7 @@ class HealthTests(ServerTestCase):
 
     def test_all_is_well(self) -> None:
         self.assertEqual(Client().get("/health/live").json(), {"ok": True})
-        checks = dict.fromkeys(("database", "room", "files", "workers"), True)
+        checks = dict.fromkeys(("database", "room", "files", "queue", "workers"), True)
         self.assertEqual(self.ready(), (200, {"ok": True, "checks": checks, "about": []}))
 
     def test_what_is_away_is_named(self) -> None:

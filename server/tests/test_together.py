@@ -236,7 +236,7 @@ class OrderTests(TransactionTestCase):
     def test_it_begins_when_the_last_has_ended(self) -> None:
         made = self.ask()
         first, second = (one.hand_over.job_id for one in made.packages.all())
-        with mock.patch("yuplet_server.jobs.actions._enqueue") as queued:
+        with mock.patch("yuplet_server.jobs.actions._wake") as woken:
             jobs.run(made.job_id)
             self.assertEqual(self.state(made), Job.State.WAITING)
             jobs.run(first)
@@ -244,7 +244,7 @@ class OrderTests(TransactionTestCase):
             self.assertEqual(self.state(made), Job.State.WAITING)
             with mock.patch.object(actions, "carry_out", side_effect=ZeroDivisionError), self.assertLogs(level="ERROR"):
                 jobs.run(second)
-            self.assertEqual([call.args for call in queued.call_args_list], [(made.job_id,), (made.job_id,)])
+            self.assertEqual([call.args for call in woken.call_args_list], [("long",), ("long",)])
         jobs.run(made.job_id)
         self.assertEqual(self.state(made), Job.State.DONE)
 
@@ -259,9 +259,9 @@ class OrderTests(TransactionTestCase):
         made = self.ask()
         first, second = (one.hand_over.job_id for one in made.packages.all())
         jobs.run(first)
-        with mock.patch("yuplet_server.jobs.actions._enqueue") as queued:
+        with mock.patch("yuplet_server.jobs.actions._wake") as woken:
             jobs.cancel(Job.objects.get(pk=second))
-        self.assertEqual(queued.call_args.args, (made.job_id,))
+        woken.assert_called_once_with("long")
         jobs.run(made.job_id)
         made.refresh_from_db()
         self.assertEqual(made.report["counts"]["packages"], 1)

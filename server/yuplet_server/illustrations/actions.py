@@ -284,8 +284,16 @@ def try_again(illustration: Illustration, user: User) -> None:
     is_over = revision.job is None or revision.job.state in (Job.State.FAILED, Job.State.CANCELLED)
     if revision.state != Revision.State.READING or not is_over:
         raise NotNow("This illustration is read already, or is being read. Reload the page.")
-    revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user)
+    revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user, lane=_lane(revision))
     revision.save(update_fields=["job"])
+
+
+def _lane(revision: Revision) -> Job.Lane:
+    return Job.Lane.SHORT if revision.bytes <= _SMALL else Job.Lane.LONG
+
+
+_SMALL = 2 << 20
+"""An original of so many bytes is mostly read within seconds."""
 
 
 def rename(illustration: Illustration, name: str) -> None:
@@ -337,7 +345,7 @@ def _start_reading(
         choices=choices.as_json(),
         created_by=user,
     )
-    revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user)
+    revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user, lane=_lane(revision))
     revision.save(update_fields=["job"])
     return revision
 

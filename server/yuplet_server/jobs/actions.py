@@ -1,6 +1,6 @@
 """Doing long work exactly once, whatever falls over meanwhile.
 
-The queue may hand out a job twice or lose it; the row decides. A worker claims a job with one conditional update, sends
+The queue only wakes a worker up, and may do so twice or never; the rows decide. Which job is next, `turns` says. A worker claims a job with one conditional update, sends
 heartbeats under its claim, and lands the result in the same transaction that marks the job as done, again under its
 claim. So a result lands once or not at all. `take_up_again` finds what a killed worker left.
 """
@@ -14,7 +14,7 @@ import shutil
 import socket
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -28,7 +28,7 @@ from django_tasks import task
 from yuplet.errors import Cancelled, YupletError
 from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import NO_ROOM, OUR_FAULT, NotNow, StoreAway, our_fault, without_paths
-from yuplet_server.jobs import apart
+from yuplet_server.jobs import apart, turns, versions
 from yuplet_server.jobs.models import Job, Worker
 
 log = logging.getLogger(__name__)
@@ -67,12 +67,19 @@ class ShuttingDown(Exception):
 _shutting_down = threading.Event()
 
 
-def start(kind: Job.Kind, project_id: int, subject: int, user: User | None, followed_by: Job | None = None) -> Job:
+def start(
+    kind: Job.Kind,
+    project_id: int,
+    subject: int,
+    user: User | None,
+    followed_by: Job | None = None,
+    lane: Job.Lane = Job.Lane.LONG,
+) -> Job:
     """Ask for long work; it is queued when the surrounding transaction is committed. A job that it is `followed_by` waits for its end."""
     job = Job.objects.create(
-        kind=kind, project_id=project_id, subject=subject, created_by=user, followed_by=followed_by
+        kind=kind, project_id=project_id, subject=subject, created_by=user, followed_by=followed_by, lane=lane
     )
-    transaction.on_commit(lambda: _enqueue(job.pk))
+    transaction.on_commit(lambda: _wake(lane))
     return job
 
 
@@ -96,16 +103,27 @@ def cancel_all(some: QuerySet[Job]) -> None:
         _go_on_after(job_id)
 
 
-def run(job_id: int) -> None:
-    """Do a job, if it is still waiting; called by the task queue."""
+def run_next(lanes: Collection[str]) -> None:
+    """Do whatever is next of some lanes, if anything waits there."""
+    if _knows_another_version.is_set():
+        return
+    while not _shutting_down.is_set() and (job_id := turns.next_in(lanes)) is not None:
+        if run(job_id):
+            break
+        # Another took it at the same moment.
+
+
+def run(job_id: int) -> bool:
+    """Do a job, if it is still waiting; answers whether it was."""
     if Job.objects.filter(followed_by=job_id, state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
-        return  # the last of these goes on with it
+        return False  # the last of these goes on with it
     claim = secrets.token_hex(16)
+    now = timezone.now()
     claimed = Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(
-        state=Job.State.RUNNING, claim=claim, heartbeat=timezone.now(), attempts=F("attempts") + 1, done=0, total=0
+        state=Job.State.RUNNING, claim=claim, started_at=now, heartbeat=now, attempts=F("attempts") + 1, done=0, total=0
     )
     if not claimed:
-        return
+        return False
     job = Job.objects.get(pk=job_id)
     folder = work_folder(job)
     try:
@@ -141,13 +159,17 @@ def run(job_id: int) -> None:
         shutil.rmtree(folder, ignore_errors=True)
     with suppress(DatabaseError):  # else `take_up_again` does it
         _go_on_after(job_id)
+        if settings.JOBS_EACH:
+            # Somebody who had as many as they may can have the next one.
+            _wake(Job.Lane(job.lane))
+    return True
 
 
 def _go_on_after(job_id: int) -> None:
     """Queue the job that waits for one that has ended; it looks itself whether there are others that have not."""
-    following = Job.objects.filter(first=job_id, state=Job.State.WAITING).values_list("pk", flat=True).first()
+    following = Job.objects.filter(first=job_id, state=Job.State.WAITING).values_list("lane", flat=True).first()
     if following is not None:
-        transaction.on_commit(lambda: _enqueue(following))
+        transaction.on_commit(lambda: _wake(Job.Lane(following)))
 
 
 def work(job_id: int, claim: str, folder: Path, progress: Progress) -> None:
@@ -171,7 +193,14 @@ def _put_back(job_id: int, claim: str) -> None:
 def say_here() -> None:
     """Let others know that this process does long work; whoever has said nothing for a day is forgotten."""
     now = timezone.now()
-    Worker.objects.update_or_create(name=_OWN_NAME, defaults={"seen_at": now})
+    fits = versions.fits()
+    if fits == _knows_another_version.is_set():
+        log.warning(
+            "this worker and the tables are %s",
+            "of one version again" if fits else "of two versions; it begins nothing",
+        )
+    (_knows_another_version.clear if fits else _knows_another_version.set)()
+    Worker.objects.update_or_create(name=_OWN_NAME, defaults={"seen_at": now, "fits": fits})
     Worker.objects.filter(seen_at__lt=now - datetime.timedelta(days=1)).delete()
 
 
@@ -180,6 +209,7 @@ def say_gone() -> None:
     Worker.objects.filter(name=_OWN_NAME).delete()
 
 
+_knows_another_version = threading.Event()
 _OWN_NAME = f"{socket.gethostname()[:150]} {os.getpid()}"
 
 
@@ -193,13 +223,16 @@ def take_up_again() -> int:
             sentence = f"The work ended {job.attempts} times before it was finished. Nothing was changed. Try again, or with a smaller file."
             touched += still_so.update(state=Job.State.FAILED, error_code="worker-ended", error=sentence, claim="")
         elif still_so.update(state=Job.State.WAITING, claim="", queued_at=now):
-            _enqueue(job.pk)
+            _wake(Job.Lane(job.lane))
             touched += 1
         shutil.rmtree(work_folder(job), ignore_errors=True)
-    for job in Job.objects.filter(state=Job.State.WAITING, queued_at__lt=now - 2 * SILENCE):
-        Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(queued_at=now)
-        _enqueue(job.pk)
-        touched += 1
+    for lane in Job.Lane:
+        overdue = Job.objects.filter(state=Job.State.WAITING, lane=lane, queued_at__lt=now - 2 * SILENCE)
+        # Not one for each that waits: whoever is woken up takes the next, and a long queue is not made longer.
+        found = overdue.update(queued_at=now)
+        for _ in range(min(found, settings.WORKERS)):
+            _wake(lane)
+        touched += found
     return touched
 
 
@@ -216,14 +249,14 @@ def clear_work_folders() -> None:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-@task()
-def run_job(job_id: int) -> None:
-    """The door to the task queue: Django's Tasks interface, so that another backend needs only another setting."""
-    run(job_id)
+@task(queue_name=Job.Lane.LONG)
+def do_next(lane: str) -> None:
+    """What the queue hands out: that something waits in a lane. Django's Tasks interface, so that another queue needs only another setting."""
+    run_next([lane])
 
 
-def _enqueue(job_id: int) -> None:
-    run_job.enqueue(job_id)
+def _wake(lane: Job.Lane) -> None:
+    do_next.using(queue_name=lane.value).enqueue(lane.value)
 
 
 def _finish(job_id: int, claim: str, land: Landing) -> None:

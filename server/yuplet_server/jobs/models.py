@@ -28,15 +28,23 @@ class Job(models.Model):
         FILM = "film"
         GATHER = "gather"
 
+    class Lane(models.TextChoices):
+        """Work of a few seconds does not wait behind what takes minutes."""
+
+        SHORT = "short"
+        LONG = "long"
+
     project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20, choices=Kind.choices)
     subject = models.BigIntegerField()
+    lane = models.CharField(max_length=5, choices=Lane.choices, default=Lane.LONG)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     stage = models.CharField(max_length=20, blank=True)
     done = models.IntegerField(default=0)
     total = models.IntegerField(default=0)
     attempts = models.IntegerField(default=0)
     claim = models.CharField(max_length=32, blank=True)
+    started_at = models.DateTimeField(null=True)
     heartbeat = models.DateTimeField(null=True)
     queued_at = models.DateTimeField(auto_now_add=True)
     followed_by = models.ForeignKey("self", models.SET_NULL, null=True, related_name="first")
@@ -47,16 +55,20 @@ class Job(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        indexes = [models.Index(fields=["state", "heartbeat"])]
+        indexes = [models.Index(fields=["state", "heartbeat"]), models.Index(fields=["started_at"])]
 
     def __str__(self) -> str:
         return f"{self.kind} {self.subject}: {self.state}"
 
 
 class Worker(models.Model):
-    """A process that does long work, and when it last said so; one that has been silent for a day is forgotten."""
+    """A process that does long work, and when it last said so; one that has been silent for a day is forgotten.
+
+    One that does not fit the tables, being of another version, begins nothing.
+    """
 
     name = models.CharField(max_length=200, unique=True)
+    fits = models.BooleanField(default=True)
     seen_at = models.DateTimeField()
 
     def __str__(self) -> str:

@@ -30,7 +30,12 @@ class Check:
 
 def checks() -> list[Check]:
     """All of them; the database first, without which nothing can be said of the workers."""
-    found = [_checked("database", _database), _checked("room", _room), _checked("files", _files)]
+    found = [
+        _checked("database", _database),
+        _checked("room", _room),
+        _checked("files", _files),
+        _checked("queue", _queue),
+    ]
     found.append(_checked("workers", _workers) if found[0].is_right else Check("workers", False, "Not known."))
     return found
 
@@ -69,6 +74,19 @@ def _files() -> str:
 
 def _workers() -> str:
     now = timezone.now()
-    if not Worker.objects.filter(seen_at__gt=now - SILENCE).exists():
+    here = Worker.objects.filter(seen_at__gt=now - SILENCE)
+    if not here.exists():
         return "Nobody does long work. Start a worker."
+    if not here.filter(fits=True).exists():
+        return "All workers are of another version than the tables. Bring the machines to one version."
+    return ""
+
+
+def _queue() -> str:
+    if settings.QUEUE:
+        # Loaded only where it is used.
+        from yuplet_server.jobs import celery_queue
+
+        if not celery_queue.answers():
+            return "The queue (Redis) does not answer. Work waits, and goes on when it is back."
     return ""

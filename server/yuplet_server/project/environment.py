@@ -82,6 +82,15 @@ def _machines(text: str) -> tuple[str, ...]:
         raise ValueError("addresses of machines, such as 10.0.0.5 or 10.0.0.0/24, with commas between them") from None
 
 
+def _queue(text: str) -> str:
+    parts = urlsplit(text)
+    if text and (
+        parts.scheme not in ("redis", "rediss") or not parts.hostname or not re.fullmatch(r"(/\d{1,4})?", parts.path)
+    ):
+        raise ValueError("redis://machine:6379/0 (rediss:// with TLS; redis://:password@machine where it wants one)")
+    return text
+
+
 def _server(text: str) -> str:
     found = _addresses(text)
     if len(found) > 1:
@@ -125,6 +134,8 @@ SETTINGS = tuple(
         ("YUPLET_STORE_ADDRESS", "", "Address of a store of one's own, `https://store.studio.example:9000`; Amazon's where none is set", _server),
         ("YUPLET_STORE_DOWNLOADS", "streamed", "How visitors take large files out of such a store: `streamed` through Yuplet, or `signed`, from the store itself by an address that holds for five minutes", _one_of("streamed", "signed")),
         ("YUPLET_WORKERS", str(os.cpu_count() or 1), "Jobs at once; one a core where none is set", _whole(1)),
+        ("YUPLET_QUEUE", "", "Queue of the work: `redis://redis.studio.example:6379/0` where several machines share it; the database where none is set", _queue),
+        ("YUPLET_JOBS_EACH", "0", "Jobs of one person that run at once; 0: as many as there is room for. Turns are fair in either case", _whole(0)),
         ("YUPLET_JOB_SECONDS", "1800", "Time that one job may take", _number),
         ("YUPLET_JOB_CPU_SECONDS", "1800", "Time of computing that one job may take", _number),
         ("YUPLET_JOB_GIB", "4", "Memory that one job may take, beside what a warm process has", _times(2**30)),
@@ -150,7 +161,8 @@ def value(name: str, environment: Mapping[str, str] = os.environ) -> Any:
     try:
         return setting.read(text)
     except ValueError as error:
-        raise SettingError(f"{name} is '{text}', and should be {error}. Correct it, and start again.") from None
+        shown = re.sub(r":[^:@/]*@", ":…@", text)
+        raise SettingError(f"{name} is '{shown}', and should be {error}. Correct it, and start again.") from None
 
 
 def require_all(environment: Mapping[str, str] = os.environ) -> None:

@@ -110,7 +110,13 @@ if "YUPLET_DATABASE_NAME" in os.environ:
     DATABASES["default"]["NAME"] = os.environ["YUPLET_DATABASE_NAME"]
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+QUEUE = value("YUPLET_QUEUE")
+TASKS = {
+    "default": {
+        "BACKEND": "yuplet_server.jobs.celery_queue.CeleryBackend" if QUEUE else "django_tasks_db.DatabaseBackend",
+        "QUEUES": ["short", "long"],
+    }
+}
 
 AUTH_USER_MODEL = "accounts.User"
 # Those of earlier versions are read, and kept in the new way at the next sign-in.
@@ -160,6 +166,8 @@ SPECTACULAR_SETTINGS = {
 # Heavy work runs in processes of its own, within limits (docs/security.md); only tests run it in their own process.
 APART = os.environ.get("YUPLET_APART", "1") != "0"
 WORKERS = value("YUPLET_WORKERS")
+# Jobs of one person that run at once; 0: no limit.
+JOBS_EACH = value("YUPLET_JOBS_EACH")
 QUESTION_PROCESSES = value("YUPLET_QUESTION_PROCESSES")
 JOB_LIMITS = {
     "seconds": value("YUPLET_JOB_SECONDS"),

@@ -161,7 +161,9 @@ def _ask(rehearsal: Rehearsal, user: User, reading: dict[str, Any]) -> Rehearsal
         raise NotNow("This package is being opened. Wait for it, or stop it first.")
     project = Illustration.objects.values_list("project_id", flat=True).get(pk=rehearsal.illustration_id)
     rehearsal.reading = reading
-    rehearsal.job = jobs.start(Job.Kind.TRY_OUT, project, rehearsal.pk, user)
+    # Packages from elsewhere are of any size.
+    lane = Job.Lane.LONG if rehearsal.archive else Job.Lane.SHORT
+    rehearsal.job = jobs.start(Job.Kind.TRY_OUT, project, rehearsal.pk, user, lane=lane)
     rehearsal.save(update_fields=["reading", "job"])
     return rehearsal
 

@@ -8,12 +8,13 @@ import logging
 import signal
 import threading
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandParser
 from django.db import DatabaseError, connection
 from django.utils import timezone
 from django.utils.crypto import get_random_string
@@ -23,6 +24,7 @@ from yuplet_server.accounts import limits
 from yuplet_server.base import logs
 from yuplet_server.files.store import blobs
 from yuplet_server.jobs import actions, apart
+from yuplet_server.jobs.models import Job
 
 ROUND = 5.0
 """Seconds between two looks at what others left."""
@@ -37,47 +39,70 @@ log = logging.getLogger(__name__)
 class Command(BaseCommand):
     help = "Do long work until told to stop."
 
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument(
+            "--lane", choices=Job.Lane.values, help="only work of this lane; of both where none is named"
+        )
+        parser.add_argument("--slots", type=int, default=settings.WORKERS, help="how much at once")
+
     def handle(self, *args: Any, **options: Any) -> None:
+        lanes = [options["lane"]] if options["lane"] else list(Job.Lane.values)
+        if settings.APART:
+            apart.warm()
+        if settings.QUEUE:
+            # Loaded only where it is used.
+            from yuplet_server.jobs import celery_queue
+
+            celery_queue.work(lanes, options["slots"], _look_after, actions.shut_down)
+            return
         stop = threading.Event()
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())
-        if settings.APART:
-            apart.warm()
-        slots = [_Slot(stop) for _ in range(settings.WORKERS)]
+        slots = [_Slot(stop, lanes) for _ in range(options["slots"])]
+        if not options["lane"]:
+            # A few seconds of work never wait for minutes of it.
+            slots.append(_Slot(stop, [Job.Lane.SHORT.value]))
         for slot in slots:
             slot.start()
-        # Not at once: somebody may be waiting.
-        swept = time.monotonic() - SWEEP + 60
-        while not stop.is_set():
-            try:
-                actions.say_here()
-                actions.take_up_again()
-                if time.monotonic() - swept > SWEEP:
-                    swept = time.monotonic()
-                    _sweep()
-            except DatabaseError:
-                connection.close()
-            except Exception:
-                # Whatever is wrong with a sweep, the slots go on with their work.
-                log.exception("looking after what others left failed; it is tried again")
-            stop.wait(ROUND)
+        _look_after(stop)
         actions.shut_down()
-        with suppress(DatabaseError):
-            actions.say_gone()
         for slot in slots:
             slot.join(10)
+
+
+def _look_after(stop: threading.Event) -> None:
+    """Say that this process is here, take up what others left, and sweep, until told to stop."""
+    # Not at once: somebody may be waiting.
+    swept = time.monotonic() - SWEEP + 60
+    while not stop.is_set():
+        try:
+            actions.say_here()
+            actions.take_up_again()
+            if time.monotonic() - swept > SWEEP:
+                swept = time.monotonic()
+                _sweep()
+        except DatabaseError:
+            connection.close()
+        except Exception:
+            # Whatever is wrong with a sweep, the slots go on with their work.
+            log.exception("looking after what others left failed; it is tried again")
+        stop.wait(ROUND)
+    with suppress(DatabaseError):
+        actions.say_gone()
+    connection.close()
 
 
 class _Slot(threading.Thread):
     """One at a time, work of the queue."""
 
-    def __init__(self, stop: threading.Event) -> None:
+    def __init__(self, stop: threading.Event, lanes: Sequence[str]) -> None:
         super().__init__(daemon=True)
         self._stop_asked = stop
+        self._lanes = lanes
 
     def run(self) -> None:
         while not self._stop_asked.is_set():
-            worker = _Worker(self._stop_asked)
+            worker = _Worker(self._stop_asked, self._lanes)
             try:
                 worker.run()
             except Exception:
@@ -91,9 +116,9 @@ class _Slot(threading.Thread):
 class _Worker(Worker):
     """The queue's own worker, which stops when it is told to."""
 
-    def __init__(self, stop: threading.Event) -> None:
+    def __init__(self, stop: threading.Event, lanes: Sequence[str]) -> None:
         super().__init__(
-            queue_names=["default"],
+            queue_names=list(lanes),
             interval=0.2,
             batch=False,
             backend_name="default",
