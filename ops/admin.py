@@ -2,13 +2,17 @@
 
 import argparse
 import os
+import subprocess
 import sys
 from pathlib import Path
 
 import backups
 from backups import BackupError
 
-from database import ROOT, CannotStart, say
+from database import ROOT, CannotStart, Elsewhere, say
+
+sys.path.append(str(ROOT / "server"))
+from yuplet_server.project.environment import SettingError, require_all, value  # noqa: E402
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -16,8 +20,9 @@ def main(arguments: list[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     var = Path(os.environ.get("YUPLET_VAR") or ROOT / "var")
     try:
+        require_all()
         options.run(options, var)
-    except (BackupError, CannotStart) as error:
+    except (BackupError, CannotStart, SettingError) as error:
         print(f"yuplet-admin: {error}", file=sys.stderr)
         return 1
     return 0
@@ -58,6 +63,20 @@ def _restore(options: argparse.Namespace, var: Path) -> None:
         say(f"What was there before is in {aside}. Remove it when it is not needed any more.")
 
 
+def _upgrade(options: argparse.Namespace, var: Path) -> None:
+    server = value("YUPLET_DATABASE")
+    if server is None:
+        raise CannotStart("There is nothing to do: ./start brings its own database to its version, after a backup.")
+    database = Elsewhere(var, server.host, server.port)
+    database.start()
+    try:
+        manage = [sys.executable, str(ROOT / "server" / "manage.py"), "migrate", "--verbosity=1"]
+        if subprocess.run(manage, env=database.environment(), check=False).returncode != 0:
+            raise CannotStart("The tables could not be brought to this version; what was printed stands above.")
+    finally:
+        database.stop()
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="./yuplet-admin", description=__doc__)
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
@@ -77,6 +96,11 @@ def _parser() -> argparse.ArgumentParser:
             one.add_argument("--keep", type=_positive, metavar="N", help="remove all but the newest N afterwards")
         if name == "restore":
             one.add_argument("--replace", action="store_true", help="move aside what is there")
+    about = "bring a database that several machines share to this version, or make its tables"
+    upgrade = commands.add_parser(
+        "upgrade", help=about, description=f"{about}. Take a backup and stop all machines first."
+    )
+    upgrade.set_defaults(run=_upgrade)
     return parser
 
 

@@ -25,6 +25,9 @@ from typing import IO, Any
 
 from database import ROOT, CannotStart, Database, settings
 
+sys.path.append(str(ROOT / "server"))
+from yuplet_server.project.environment import DatabaseServer, value  # noqa: E402
+
 FORMAT, VERSION = "yuplet-backup", 1
 DUMP, LIST, ABOUT, SECRETS, FILES = "database.sql.gz", "files.txt", "backup.json", "secrets.json", "files"
 NAME = re.compile(r"\d{4}-\d\d-\d\dT\d\d-\d\d-\d\dZ")
@@ -70,14 +73,15 @@ def made(var: Path, into: Path, tell: Tell, links: bool = False) -> Backup:
     a broken disk. Raises `BackupError`.
     """
     into = into.resolve()
-    if not (var / "mariadb").is_dir():
+    is_ours = not value("YUPLET_DATABASE")
+    if is_ours and not (var / "mariadb").is_dir():
         raise BackupError(f"There is no database in {var}. Name the folder of the data with YUPLET_VAR.")
     if into == var.resolve() or (var / "blobs").resolve() in (into, *into.parents):
         raise BackupError(f"{into} is where the data itself is. Choose another folder.")
     try:
         into.mkdir(parents=True, exist_ok=True, mode=0o700)
         (into / FILES).mkdir(exist_ok=True, mode=0o700)
-        with _alone(into), no_sweeping(var), database_of(var) as port:
+        with _alone(into), no_sweeping(var), database_of(var) as server:
             stamp = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H-%M-%SZ")
             if (into / stamp).exists():
                 raise BackupError("There is a backup of this second already. Try again.")
@@ -85,9 +89,10 @@ def made(var: Path, into: Path, tell: Tell, links: bool = False) -> Backup:
                 new = Path(name) / stamp
                 new.mkdir(mode=0o700)
                 tell("Copying the database ...")
-                dump = _dumped(port, settings(var)["database_password"], new / DUMP)
+                dump = _dumped(server, new / DUMP)
                 tell("Copying files ...")
-                count, size = _files_copied(var / "blobs", into / FILES, new / LIST, links)
+                source = var / "blobs" if not value("YUPLET_STORE") else _from_store(into / FILES)
+                count, size = _files_copied(source, into / FILES, new / LIST, links)
                 shutil.copyfile(var / SECRETS, new / SECRETS)
                 (new / SECRETS).chmod(0o600)
                 about = {
@@ -169,7 +174,7 @@ def tried(backup: Backup, tell: Tell) -> str:
         tell("Putting the database back, for a try ...")
         with _database_from(backup, var) as database:
             (var / "blobs").symlink_to(backup.files)
-            environment = database.environment()
+            environment = {name: text for name, text in database.environment().items() if name != "YUPLET_STORE"}
             _manage(["migrate", "--verbosity=0"], environment)
             return _manage(["check_files"], environment).strip()
 
@@ -257,8 +262,11 @@ def stopped(var: Path) -> Iterator[None]:
 
 
 @contextlib.contextmanager
-def database_of(var: Path) -> Iterator[int]:
-    """The port of the database of an installation, which is started for the time being where nobody has."""
+def database_of(var: Path) -> Iterator[DatabaseServer]:
+    """The database of an installation, which is started for the time being where it is ours and nobody has."""
+    if server := value("YUPLET_DATABASE"):
+        yield server
+        return
     running = var / "port"
     with (var / "lock").open("a") as lock:
         try:
@@ -266,14 +274,18 @@ def database_of(var: Path) -> Iterator[int]:
         except BlockingIOError:
             if not running.exists():
                 raise BackupError("Yuplet is just starting or stopping. Try again in a moment.") from None
-            yield int(running.read_text())
+            yield _own(int(running.read_text()), var)
             return
         database = Database(var)
         try:
             database.start()
-            yield database.port
+            yield _own(database.port, var)
         finally:
             database.stop()
+
+
+def _own(port: int, var: Path) -> DatabaseServer:
+    return DatabaseServer("127.0.0.1", port, "yuplet", settings(var)["database_password"], "yuplet")
 
 
 @contextlib.contextmanager
@@ -295,7 +307,7 @@ def _database_from(backup: Backup, var: Path) -> Iterator[Database]:
     database = Database(var)
     try:
         database.start()
-        _loaded(database.port, settings(var)["database_password"], backup.folder / DUMP)
+        _loaded(_own(database.port, var), backup.folder / DUMP)
         yield database
     except CannotStart as error:
         raise BackupError(str(error)) from error
@@ -304,21 +316,22 @@ def _database_from(backup: Backup, var: Path) -> Iterator[Database]:
 
 
 @contextlib.contextmanager
-def _client(program: str, port: int, password: str) -> Iterator[list[str]]:
+def _client(program: str, server: DatabaseServer) -> Iterator[list[str]]:
     """The beginning of a command line of MariaDB's own programs; the password is not on it, where others could read it."""
     found = shutil.which(program)
     if found is None:
         raise BackupError(f"'{program}' is missing. Install Debian's package 'mariadb-client'.")
     with tempfile.NamedTemporaryFile("w", prefix="yuplet-", suffix=".cnf") as options:
-        options.write(f'[client]\nhost=127.0.0.1\nport={port}\nuser=yuplet\npassword="{password}"\n')
+        password = server.password.replace("\\", "\\\\").replace('"', '\\"')
+        options.write(f'[client]\nhost={server.host}\nport={server.port}\nuser={server.user}\npassword="{password}"\n')
         options.flush()
         yield [found, f"--defaults-file={options.name}", "--protocol=tcp", "--default-character-set=utf8mb4"]
 
 
-def _dumped(port: int, password: str, target: Path) -> dict[str, Any]:
+def _dumped(server: DatabaseServer, target: Path) -> dict[str, Any]:
     """Copy the database as it is at one moment; its tables can be written to meanwhile."""
-    with _client("mariadb-dump", port, password) as command, gzip.open(target, "wb", compresslevel=5) as out:
-        how = ["--single-transaction", "--quick", "--hex-blob", "--no-tablespaces", "--skip-lock-tables", "yuplet"]
+    with _client("mariadb-dump", server) as command, gzip.open(target, "wb", compresslevel=5) as out:
+        how = ["--single-transaction", "--quick", "--hex-blob", "--no-tablespaces", "--skip-lock-tables", server.name]
         with subprocess.Popen([*command, *how], stdout=subprocess.PIPE, stderr=subprocess.PIPE) as run:
             assert run.stdout is not None and run.stderr is not None
             shutil.copyfileobj(run.stdout, out, _PIECE)
@@ -328,9 +341,9 @@ def _dumped(port: int, password: str, target: Path) -> dict[str, Any]:
     return {"bytes": target.stat().st_size, "sha256": _digest(target)}
 
 
-def _loaded(port: int, password: str, source: Path) -> None:
-    with _client("mariadb", port, password) as command, gzip.open(source, "rb") as data:
-        with subprocess.Popen([*command, "yuplet"], stdin=subprocess.PIPE, stderr=subprocess.PIPE) as run:
+def _loaded(server: DatabaseServer, source: Path) -> None:
+    with _client("mariadb", server) as command, gzip.open(source, "rb") as data:
+        with subprocess.Popen([*command, server.name], stdin=subprocess.PIPE, stderr=subprocess.PIPE) as run:
             assert run.stdin is not None and run.stderr is not None
             with contextlib.suppress(BrokenPipeError):
                 shutil.copyfileobj(data, run.stdin, _PIECE)
@@ -339,6 +352,12 @@ def _loaded(port: int, password: str, source: Path) -> None:
             said = run.stderr.read().decode(errors="replace").strip()
         if run.returncode != 0:
             raise BackupError(f"The database could not be put back: {said}. Take another backup.")
+
+
+def _from_store(target: Path) -> Path:
+    """Copy all files of an S3 store that are not there yet into the folder of the backups; answers that."""
+    _manage(["move_files", str(target)], dict(os.environ))
+    return target
 
 
 def _files_copied(source: Path, target: Path, listing: Path, links: bool) -> tuple[int, int]:
@@ -402,7 +421,5 @@ def _digest(path: Path) -> str:
 def _manage(arguments: list[str], environment: dict[str, str]) -> str:
     run = subprocess.run([*_MANAGE, *arguments], env=environment, capture_output=True, text=True, check=False)
     if run.returncode != 0:
-        raise BackupError(
-            f"'manage.py {arguments[0]}' failed on what was put back:\n{(run.stdout + run.stderr)[-1500:]}"
-        )
+        raise BackupError(f"'manage.py {arguments[0]}' failed:\n{(run.stdout + run.stderr)[-1500:]}")
     return run.stdout

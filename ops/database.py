@@ -124,7 +124,9 @@ class Database:
 
     def environment(self) -> dict[str, str]:
         """What Django's settings need to find the server."""
-        return {**os.environ, "YUPLET_VAR": str(self.folder), "YUPLET_DATABASE_PORT": str(self.port)}
+        # One that somebody else looks after is not meant, even where it is set.
+        own = {name: text for name, text in os.environ.items() if name != "YUPLET_DATABASE"}
+        return {**own, "YUPLET_VAR": str(self.folder), "YUPLET_DATABASE_PORT": str(self.port)}
 
     def _wait_for_another(self) -> None:
         """A run that was killed leaves a database that is about to end; two never share the same data."""
@@ -179,6 +181,39 @@ class Database:
             return "\n".join(self.log.read_text(errors="replace").splitlines()[-6:])
         except OSError as error:
             return str(error)
+
+
+class Elsewhere:
+    """A MariaDB server that somebody else looks after; it takes the place of `Database`."""
+
+    is_running = True
+
+    def __init__(self, folder: Path, host: str, port: int) -> None:
+        self.folder = folder
+        self._host, self._port = host, port
+        settings(folder)
+        self.run = run_folder(folder)
+
+    def start(self) -> None:
+        """Wait until it answers; raises `CannotStart`."""
+        deadline = time.monotonic() + 60
+        while True:
+            try:
+                socket.create_connection((self._host, self._port), 3).close()
+                return
+            except OSError as error:
+                if time.monotonic() > deadline:
+                    raise CannotStart(
+                        f"The database {self._host}:{self._port} does not answer ({error.strerror})."
+                    ) from error
+            time.sleep(0.5)
+
+    def stop(self) -> None:
+        shutil.rmtree(self.run, ignore_errors=True)
+
+    def environment(self) -> dict[str, str]:
+        """What Django's settings need to find the server."""
+        return {**os.environ, "YUPLET_VAR": str(self.folder)}
 
 
 def say(text: str) -> None:

@@ -53,6 +53,11 @@ need_python() {
   "$VIRTUAL_ENV/bin/python" -m yuplet.compiled || stop "The core could not be loaded."
 }
 
+# need_own_python: what this installation runs with; a studio's queue and store need more.
+need_own_python() {
+  if [ -n "${YUPLET_QUEUE:-}${YUPLET_STORE:-}" ]; then need_python requirements-studio.txt; else need_python requirements.txt; fi
+}
+
 need_web_packages() {
   command -v node >/dev/null && command -v npm >/dev/null || stop "Node 20 or newer with npm is missing. Install it and try again."
   if ! cmp -s "$here/web/package-lock.json" "$here/web/node_modules/.installed"; then

@@ -18,7 +18,7 @@ from timed_tests import TIMES, slowest
 
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
-STAGES = ("checks", "core", "server", "browser")
+STAGES = ("checks", "core", "server", "browser", "studio")
 SHARES = 6
 """Into which the tests of the core are divided."""
 MOST = 25 * 60
@@ -70,15 +70,19 @@ def main() -> int:
                 outcomes += pool.map(lambda name: _check(name, *CHECKS[name], environment), CHECKS)
         if "core" in wanted:
             outcomes += _core_tests(environment)
-        if "server" in wanted or "browser" in wanted:
+        if {"server", "browser", "studio"} & set(wanted):
             database.start()
             manage = ["manage.py", "test", "--noinput", "--verbosity=1", "--testrunner=timed_django.Runner"]
             if "server" in wanted:
                 outcomes.append(_tests("server", ROOT / "server", [*manage, "tests", "--parallel=3"], environment))
             if "browser" in wanted:
                 # From the end: there are the longest, which would keep one process busy when the others are done.
-                browser = [*manage, str(ROOT / "tests"), "--parallel=3", "--reverse"]
+                browser = [*manage, str(ROOT / "tests"), "--parallel=3", "--reverse", "--exclude-tag=studio"]
                 outcomes.append(_alone(manage, _tests("browser", ROOT / "server", browser, environment), environment))
+            if "studio" in wanted:
+                # Nothing beside it: it is a dozen servers.
+                studio = [*manage, str(ROOT / "tests" / "studio"), f"--top-level={ROOT}"]
+                outcomes.append(_tests("studio", ROOT / "server", studio, environment))
     except CannotStart as error:
         print(f"yuplet: {error}", file=sys.stderr)
         outcomes.append(Outcome(0, 1))

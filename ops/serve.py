@@ -13,12 +13,13 @@ import ssl
 import subprocess
 import sys
 import time
+from collections.abc import Collection
 from pathlib import Path
 from types import FrameType
 
 import backups
 
-from database import ROOT, CannotStart, Database, child, say, settings
+from database import ROOT, CannotStart, Database, Elsewhere, child, say, settings
 
 sys.path.append(str(ROOT / "server"))
 from front import front  # noqa: E402
@@ -26,6 +27,8 @@ from front import front  # noqa: E402
 from yuplet_server.project.environment import SettingError, require_all, value  # noqa: E402
 
 PYTHON = sys.executable
+PARTS = ("web", "worker", "short", "watcher")
+"""What is run: the web server with the front server before it, workers for all work and for that of a few seconds, the watcher of folders."""
 PATIENCE = 180
 """Seconds for which the web server is waited for: on a machine with much to do it starts slowly."""
 MANAGE = [PYTHON, str(ROOT / "server" / "manage.py")]
@@ -36,15 +39,15 @@ class _Stop(Exception):
 
 
 def main() -> int:
-    options = _options()
     folder = Path(os.environ.get("YUPLET_VAR", ROOT / "var"))
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _ask_to_stop)
     try:
         require_all()
+        options = _options()
         _check_address(options.host, options.port)
         with _only_one(folder):
-            return _run(folder, options.host, options.port, options.demo)
+            return _run(folder, options.host, options.port, options.demo, options.only)
     except (CannotStart, SettingError) as error:
         print(f"yuplet: {error}", file=sys.stderr)
         return 2
@@ -65,7 +68,14 @@ def _options() -> argparse.Namespace:
     parser.add_argument(
         "--demo", action="store_true", help="load the demo, also beside other projects or after it was removed"
     )
-    return parser.parse_args()
+    parser.add_argument(
+        "--only", nargs="+", choices=PARTS, metavar="PART", default=PARTS,
+        help=f"only some parts, where several machines share the work: {', '.join(PARTS)}",
+    )  # fmt: skip
+    options = parser.parse_args()
+    if options.only != PARTS and not value("YUPLET_DATABASE"):
+        parser.error("--only needs a database that other machines reach: set YUPLET_DATABASE")
+    return options
 
 
 def _port(text: str) -> int:
@@ -74,21 +84,26 @@ def _port(text: str) -> int:
     return int(text)
 
 
-def _run(folder: Path, host: str, port: int, demo: bool) -> int:
+def _run(folder: Path, host: str, port: int, demo: bool, only: Collection[str]) -> int:
     is_new = not (folder / "mariadb").exists()
-    database = Database(folder)
+    server = value("YUPLET_DATABASE")
+    database = Elsewhere(folder, server.host, server.port) if server else Database(folder)
     children: dict[str, subprocess.Popen[bytes]] = {}
     try:
         database.start()
         environment = {**database.environment(), **_temporary(folder), "YUPLET_HOST": host}
-        if not is_new:
+        if not is_new and not server:
             _keep_what_was_before(folder)
-        prepare = [*MANAGE, "prepare", *(["--demo"] if demo else [])]
+        # What several machines share is brought to another version by somebody, and not by whichever machine is first.
+        prepare = [*MANAGE, "prepare", *(["--demo"] if demo else []), *(["--shared"] if server else [])]
         if subprocess.run(prepare, env=environment, check=False, **child()).returncode != 0:
             raise CannotStart("'manage.py prepare' failed; what it printed stands above.")
-        (folder / "schema").write_text(backups.schema())
+        if not server:
+            (folder / "schema").write_text(backups.schema())
         commands = {
             "worker": [*MANAGE, "worker"],
+            "short": [*MANAGE, "worker", "--lane", "short", "--slots", "1"],
+            "watcher": [*MANAGE, "keep_in_step"],
             "web": [
                 PYTHON, "-m", "gunicorn", "--chdir", str(ROOT / "server"), "--bind", f"unix:{database.run}/web.sock",
                 "--umask=0077", "--worker-class=gthread", "--workers=2", "--threads=16", "--timeout=120", "--log-level=warning",
@@ -96,18 +111,26 @@ def _run(folder: Path, host: str, port: int, demo: bool) -> int:
             ],
             "front": front(folder, database.run, host, port),
         }  # fmt: skip
-        if os.environ.get("YUPLET_ROOTS"):
-            commands["watcher"] = [*MANAGE, "keep_in_step"]
+        wanted = {*only, *(["front"] if "web" in only else [])}
+        if not value("YUPLET_QUEUE"):
+            # The other worker has a place for short work itself.
+            wanted -= {"short"} if "worker" in only else set()
+        if not value("YUPLET_ROOTS"):
+            wanted -= {"watcher"}
+        commands = {name: command for name, command in commands.items() if name in wanted}
         # The web processes add their figures up there.
         figures = database.run / "figures"
         figures.mkdir(mode=0o700)
         environment["PROMETHEUS_MULTIPROC_DIR"] = str(figures)
         for name, command in commands.items():
             children[name] = subprocess.Popen(command, env=environment, **child())
-        _wait_for(host, port, children)
-        addresses = value("YUPLET_ADDRESSES") or (f"http://{host}:{port}",)
-        say(f"\nYuplet is ready: {', '.join(f'{one}/' for one in addresses)}")
-        if (folder / "demo-loaded").exists():
+        if "web" in wanted:
+            _wait_for(host, port, children)
+            addresses = value("YUPLET_ADDRESSES") or (f"http://{host}:{port}",)
+            say(f"\nYuplet is ready: {', '.join(f'{one}/' for one in addresses)}")
+        else:
+            say(f"\nRunning: {', '.join(commands)}")
+        if not server and (folder / "demo-loaded").exists():
             say(f"  Demo account:  demo\n  Password:      {settings(folder)['demo_password']}")
         say("Ctrl-C stops it.")
         _keep_alive(database, commands, children, environment)
@@ -145,7 +168,7 @@ _UPGRADES = 3
 
 
 def _keep_alive(
-    database: Database,
+    database: Database | Elsewhere,
     commands: dict[str, list[str]],
     children: dict[str, subprocess.Popen[bytes]],
     environment: dict[str, str],

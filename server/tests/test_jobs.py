@@ -15,6 +15,7 @@ from unittest import mock
 import numpy as np
 from django.conf import settings
 from django.db import connection
+from django.db.models.functions import Now
 from django.test import TransactionTestCase
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
@@ -32,6 +33,7 @@ from yuplet_server.illustrations.models import Illustration, LayerImage
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import turns
 from yuplet_server.jobs.models import Job, Worker
+from yuplet_server.operations import health
 
 CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
 
@@ -209,6 +211,16 @@ class JobTests(TransactionTestCase):
         with self.settings(WORKERS=4):
             self.assertEqual(jobs.take_up_again(), 30)
         self.assertEqual(DBTaskResult.objects.count(), 4)
+
+    def test_a_clock_that_jumps_takes_no_work_from_anybody(self) -> None:
+        asked = self.ask()
+        Job.objects.filter(pk=asked.job_id).update(state=Job.State.RUNNING, claim="x", heartbeat=Now())
+        for hours in (-5, 5):
+            jumped = timezone.now() + datetime.timedelta(hours=hours)
+            with mock.patch("django.utils.timezone.now", return_value=jumped):
+                jobs.say_here()
+                self.assertEqual((jobs.take_up_again(), health._workers()), (0, ""))
+        self.assertEqual(self.job(asked).state, Job.State.RUNNING)
 
     def test_a_worker_of_another_version_begins_nothing(self) -> None:
         asked = self.ask()

@@ -2,7 +2,8 @@
 
 The queue only wakes a worker up, and may do so twice or never; the rows decide. Which job is next, `turns` says. A worker claims a job with one conditional update, sends
 heartbeats under its claim, and lands the result in the same transaction that marks the job as done, again under its
-claim. So a result lands once or not at all. `take_up_again` finds what a killed worker left.
+claim. So a result lands once or not at all. `take_up_again` finds what a killed worker left. Times are those of the database: clocks of several
+machines differ, and jump.
 """
 
 import datetime
@@ -22,6 +23,7 @@ from typing import Any
 from django.conf import settings
 from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
 from django.db.models import F, QuerySet
+from django.db.models.functions import Now
 from django.utils import timezone
 from django_tasks import task
 
@@ -118,9 +120,14 @@ def run(job_id: int) -> bool:
     if Job.objects.filter(followed_by=job_id, state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
         return False  # the last of these goes on with it
     claim = secrets.token_hex(16)
-    now = timezone.now()
     claimed = Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(
-        state=Job.State.RUNNING, claim=claim, started_at=now, heartbeat=now, attempts=F("attempts") + 1, done=0, total=0
+        state=Job.State.RUNNING,
+        claim=claim,
+        started_at=Now(),
+        heartbeat=Now(),
+        attempts=F("attempts") + 1,
+        done=0,
+        total=0,
     )
     if not claimed:
         return False
@@ -185,14 +192,12 @@ def shut_down() -> None:
 
 def _put_back(job_id: int, claim: str) -> None:
     # As old as what the queue has lost, so that the next worker takes it up without waiting.
-    queued = timezone.now() - 3 * SILENCE
     mine = Job.objects.filter(pk=job_id, claim=claim)
-    mine.update(state=Job.State.WAITING, claim="", attempts=F("attempts") - 1, queued_at=queued)
+    mine.update(state=Job.State.WAITING, claim="", attempts=F("attempts") - 1, queued_at=Now() - 3 * SILENCE)
 
 
 def say_here() -> None:
     """Let others know that this process does long work; whoever has said nothing for a day is forgotten."""
-    now = timezone.now()
     fits = versions.fits()
     if fits == _knows_another_version.is_set():
         log.warning(
@@ -200,8 +205,8 @@ def say_here() -> None:
             "of one version again" if fits else "of two versions; it begins nothing",
         )
     (_knows_another_version.clear if fits else _knows_another_version.set)()
-    Worker.objects.update_or_create(name=_OWN_NAME, defaults={"seen_at": now, "fits": fits})
-    Worker.objects.filter(seen_at__lt=now - datetime.timedelta(days=1)).delete()
+    Worker.objects.update_or_create(name=_OWN_NAME, defaults={"seen_at": Now(), "fits": fits})
+    Worker.objects.filter(seen_at__lt=Now() - datetime.timedelta(days=1)).delete()
 
 
 def say_gone() -> None:
@@ -215,21 +220,20 @@ _OWN_NAME = f"{socket.gethostname()[:150]} {os.getpid()}"
 
 def take_up_again() -> int:
     """Put back what a killed worker left, and what the queue lost; answers how many jobs were touched."""
-    now = timezone.now()
     touched = 0
-    for job in Job.objects.filter(state=Job.State.RUNNING, heartbeat__lt=now - SILENCE):
+    for job in Job.objects.filter(state=Job.State.RUNNING, heartbeat__lt=Now() - SILENCE):
         still_so = Job.objects.filter(pk=job.pk, claim=job.claim, state=Job.State.RUNNING)
         if job.attempts >= ATTEMPTS:
             sentence = f"The work ended {job.attempts} times before it was finished. Nothing was changed. Try again, or with a smaller file."
             touched += still_so.update(state=Job.State.FAILED, error_code="worker-ended", error=sentence, claim="")
-        elif still_so.update(state=Job.State.WAITING, claim="", queued_at=now):
+        elif still_so.update(state=Job.State.WAITING, claim="", queued_at=Now()):
             _wake(Job.Lane(job.lane))
             touched += 1
         shutil.rmtree(work_folder(job), ignore_errors=True)
     for lane in Job.Lane:
-        overdue = Job.objects.filter(state=Job.State.WAITING, lane=lane, queued_at__lt=now - 2 * SILENCE)
+        overdue = Job.objects.filter(state=Job.State.WAITING, lane=lane, queued_at__lt=Now() - 2 * SILENCE)
         # Not one for each that waits: whoever is woken up takes the next, and a long queue is not made longer.
-        found = overdue.update(queued_at=now)
+        found = overdue.update(queued_at=Now())
         for _ in range(min(found, settings.WORKERS)):
             _wake(lane)
         touched += found
@@ -316,7 +320,7 @@ class _Heart:
             while not self._ended.wait(BEAT):
                 stage, done, total = self._now
                 try:
-                    held = self._row.update(heartbeat=timezone.now(), stage=stage, done=done, total=total)
+                    held = self._row.update(heartbeat=Now(), stage=stage, done=done, total=total)
                     if not held:
                         self._stop = LostClaim
                     elif self._row.filter(cancel_asked=True).exists():

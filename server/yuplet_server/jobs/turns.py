@@ -5,7 +5,7 @@ from collections.abc import Collection
 
 from django.conf import settings
 from django.db.models import Count, Max, Min
-from django.utils import timezone
+from django.db.models.functions import Now
 
 from yuplet_server.jobs.models import Job
 
@@ -26,7 +26,7 @@ def next_in(lanes: Collection[str]) -> int | None:
     running: dict[int | None, int] = dict(
         Job.objects.filter(state=Job.State.RUNNING).order_by().values_list("created_by").annotate(Count("pk"))
     )
-    recent = Job.objects.filter(started_at__gt=timezone.now() - _REMEMBERED)
+    recent = Job.objects.filter(started_at__gt=Now() - _REMEMBERED)
     began = dict(recent.order_by().values_list("created_by").annotate(Max("started_at")))
     may = [who for who in oldest if not settings.JOBS_EACH or running.get(who, 0) < settings.JOBS_EACH]
     first = min(may, key=lambda who: (running.get(who, 0), began.get(who) or _EVER, oldest[who]), default=None)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.conf import settings
 from django.db import DatabaseError, connection
-from django.utils import timezone
+from django.db.models.functions import Now
 
 from yuplet.errors import YupletError
 from yuplet_server.files.store import blobs
@@ -73,8 +73,7 @@ def _files() -> str:
 
 
 def _workers() -> str:
-    now = timezone.now()
-    here = Worker.objects.filter(seen_at__gt=now - SILENCE)
+    here = Worker.objects.filter(seen_at__gt=Now() - SILENCE)
     if not here.exists():
         return "Nobody does long work. Start a worker."
     if not here.filter(fits=True).exists():

@@ -18,7 +18,7 @@ ROOT = Path(__file__).resolve().parents[3]
 VAR = value("YUPLET_VAR") or ROOT / "var"
 _SECRETS = json.loads((VAR / "secrets.json").read_text())
 
-SECRET_KEY = _SECRETS["secret_key"]
+SECRET_KEY = value("YUPLET_SECRET_KEY") or _SECRETS["secret_key"]
 DEMO_PASSWORD = _SECRETS["demo_password"]
 DEBUG = False
 ALLOWED_HOSTS = list({"127.0.0.1", "localhost", "[::1]", os.environ.get("YUPLET_HOST", "127.0.0.1")})
@@ -83,19 +83,21 @@ def _port_of_running() -> str:
     return path.read_text() if path.exists() else ""
 
 
+SERVER = value("YUPLET_DATABASE")
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.mysql",
-        "NAME": "yuplet",
-        "USER": "yuplet",
-        "PASSWORD": _SECRETS["database_password"],
-        "HOST": "127.0.0.1",
-        "PORT": os.environ.get("YUPLET_DATABASE_PORT") or _port_of_running(),
+        "NAME": SERVER.name if SERVER else "yuplet",
+        "USER": SERVER.user if SERVER else "yuplet",
+        "PASSWORD": SERVER.password if SERVER else _SECRETS["database_password"],
+        "HOST": SERVER.host if SERVER else "127.0.0.1",
+        "PORT": SERVER.port if SERVER else os.environ.get("YUPLET_DATABASE_PORT") or _port_of_running(),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
             "charset": "utf8mb4",
-            "init_command": "SET sql_mode='STRICT_TRANS_TABLES'",
+            "connect_timeout": 5,
+            "init_command": "SET sql_mode='STRICT_TRANS_TABLES', time_zone='+00:00'",
             "isolation_level": "read committed",
         },
         "TEST": {

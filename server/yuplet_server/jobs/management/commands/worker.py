@@ -140,7 +140,8 @@ class _Worker(Worker):
 
 def _sweep() -> None:
     """What nobody needs any more: by rule, also while the worker runs."""
-    call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
+    if not settings.QUEUE:
+        call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
     call_command("clearsessions", verbosity=0)
     limits.sweep()
     logs.begin_anew()

@@ -5,6 +5,7 @@ stopped, and start it with YUPLET_STORE as it is told at the end.
 """
 
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -22,14 +23,17 @@ class Command(BaseCommand):
     help = __doc__
 
     def add_arguments(self, parser: CommandParser) -> None:
-        parser.add_argument("to", help="'disk', s3://bucket or s3://bucket/folder")
+        parser.add_argument("to", help="'disk', s3://bucket, s3://bucket/folder, or a folder of this machine")
 
     def handle(self, *args: Any, **options: Any) -> None:
         to = "" if options["to"] == "disk" else options["to"]
         try:
-            entry = storage(place(to), **settings.KEPT)
+            if to.startswith("/"):
+                entry = storage(None, **{**settings.KEPT, "folder": Path(to)})
+            else:
+                entry = storage(place(to), **settings.KEPT)
         except ValueError as error:
-            raise CommandError(f"'{options['to']}' should be disk, {error}.") from None
+            raise CommandError(f"'{options['to']}' should be disk, {error}, or a folder from the root.") from None
         if entry == settings.STORAGES["default"]:
             raise CommandError("The files are kept there already. Name the store that they are to be in.")
         target: BlobStore = import_string(entry["BACKEND"])(**entry["OPTIONS"])
@@ -48,8 +52,8 @@ class Command(BaseCommand):
                 " Run 'check_files' to see whether they are right here, and this again."
             )
         self.stdout.write(
-            f"{copied:,} files were copied; all {len(wanted):,} that rows refer to are there and right.\n"
-            f"Start Yuplet with YUPLET_STORE={to or '(none)'} to use them."
+            f"{copied:,} files were copied; all {len(wanted):,} that rows refer to are there and right."
+            + ("" if to.startswith("/") else f"\nStart Yuplet with YUPLET_STORE={to or '(none)'} to use them.")
         )
 
 
