@@ -50,7 +50,7 @@ http {{
   lingering_timeout 2s;
   large_client_header_buffers 4 16k;
   limit_conn_zone $binary_remote_addr zone=each:10m;
-  limit_conn each 200;
+  limit_conn each 2000;
   limit_conn_status 429;
   proxy_max_temp_file_size 4096m;
   proxy_connect_timeout 5s;
@@ -70,6 +70,7 @@ http {{
 
   map $cookie_sessionid $is_nobody {{ "" 1; default 0; }}
   upstream application {{ server unix:{run}/web.sock max_fails=0; keepalive 16; }}
+  upstream streams {{ server unix:{run}/streams.sock max_fails=0; }}
 
   server {{
     listen {listen};
@@ -86,6 +87,13 @@ http {{
       add_header Referrer-Policy $upstream_http_referrer_policy always;
       add_header X-Frame-Options $upstream_http_x_frame_options always;
       add_header Strict-Transport-Security $upstream_http_strict_transport_security always;
+    }}
+
+    # What is told as it happens; a page holds it open for as long as it is looked at.
+    location ~ ^/api/illustrations/[0-9]+/events$ {{
+      proxy_buffering off;
+      proxy_read_timeout 60s;
+      proxy_pass http://streams;
     }}
 
     location / {{

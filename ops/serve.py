@@ -109,9 +109,13 @@ def _run(folder: Path, host: str, port: int, demo: bool, only: Collection[str]) 
                 "--umask=0077", "--worker-class=gthread", "--workers=2", "--threads=16", "--timeout=120", "--log-level=warning",
                 "--no-control-socket", "yuplet_server.project.wsgi:application",
             ],
+            "streams": [
+                PYTHON, "-m", "uvicorn", "--app-dir", str(ROOT / "server"), "--uds", f"{database.run}/streams.sock",
+                "--log-level=warning", "--no-access-log", "--timeout-graceful-shutdown=1", "yuplet_server.project.asgi:application",
+            ],
             "front": front(folder, database.run, host, port),
         }  # fmt: skip
-        wanted = {*only, *(["front"] if "web" in only else [])}
+        wanted = {*only, *(["front", "streams"] if "web" in only else [])}
         if not value("YUPLET_QUEUE"):
             # The other worker has a place for short work itself.
             wanted -= {"short"} if "worker" in only else set()

@@ -13,6 +13,8 @@ import time
 import urllib.error
 import urllib.request
 import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
@@ -46,6 +48,12 @@ class Visitor:
         with self._opener.open(request, timeout=30) as answer:
             text = answer.read()
         return json.loads(text) if text.startswith((b"{", b"[")) else text
+
+    @contextmanager
+    def listening(self, path: str) -> Iterator[Iterator[dict[str, Any]]]:
+        """What is told at an address as it happens."""
+        with self._opener.open(self._address + path, timeout=30) as answer:
+            yield (json.loads(line.removeprefix(b"data: ")) for line in answer if line.startswith(b"data: "))
 
 
 class StartTests(SimpleTestCase):
@@ -130,6 +138,23 @@ class StartTests(SimpleTestCase):
             package = visitor.ask("GET", f"/api/hand-overs/{made['id']}/package")
             with zipfile.ZipFile(io.BytesIO(package)) as archive:
                 self.assertEqual(sum(entry.file_size for entry in archive.infolist()), made["package_bytes"])
+
+        with self.subTest("a step of somebody else is told within a second, and who is there"):
+            path = f"/api/illustrations/{brindle['id']}"
+            with visitor.listening(f"{path}/events") as stream:
+                first = next(stream)
+                self.assertEqual((first["arrangement"], first["here"]), (version, ["demo"]))
+                row = visitor.ask("GET", f"{path}/arrangement")["rows"][0]["id"]
+                waited = []
+                for number in range(5):
+                    began = time.monotonic()
+                    command = {"do": "rename-rows", "names": {row: f"name {number}"}}
+                    visitor.ask("POST", f"{path}/steps", {"version": version + number, "command": command})
+                    self.assertEqual(next(stream)["arrangement"], version + number + 1)
+                    waited.append(time.monotonic() - began)
+                self.assertLess(sorted(waited)[2], 1.5, "the step and its being told")
+                asked = visitor.ask("GET", f"{path}/arrangement")
+                self.assertEqual(asked["version"], version + 5)
 
         with self.subTest("half-sent requests of nobody hold up nobody"), attacks.half_sent(self.port, 300):
             self.assertLess(max(attacks.answered(self.port) for _ in range(5)), 5)

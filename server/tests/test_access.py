@@ -177,6 +177,7 @@ ADDRESSES = [
     Address("delete", "deliveries/<int:delivery>", "editor", _json("delete", lambda t: f"/api/deliveries/{t.delivery.pk}")),
     Address("get", f"{ILLUSTRATION}/remarks", "viewer", _get(lambda t: f"/api/illustrations/{t.illustration.pk}/remarks")),
     Address("post", "remarks/<int:remark>/answer", "editor", _json("post", lambda t: f"/api/remarks/{t.remark.pk}/answer", {"text": "Yes"})),
+    Address("get", "illustrations/<int:illustration>/events", "viewer", _get(lambda t: t.address("events"))),
     Address("get", "jobs/<int:job>", "viewer", _get(lambda t: f"/api/jobs/{t.hand_over.job_id}")),
     Address("post", "jobs/<int:job>/cancel", "editor", _json("post", lambda t: f"/api/jobs/{t.waiting.revision.job_id}/cancel")),
 ]  # fmt: skip

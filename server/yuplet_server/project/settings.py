@@ -57,6 +57,7 @@ INSTALLED_APPS = [
     "yuplet_server.transfer",
     "yuplet_server.jobs",
     "yuplet_server.operations",
+    "yuplet_server.events",
 ]
 MIDDLEWARE = [
     "yuplet_server.base.headers.FrontServer",

@@ -34,6 +34,7 @@ urlpatterns = [
     path("api/", include("yuplet_server.receivers.urls")),
     path("api/", include("yuplet_server.transfer.urls")),
     path("api/", include("yuplet_server.jobs.urls")),
+    path("api/", include("yuplet_server.events.urls")),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
     re_path(r"^(?!api/|assets/|health/|metrics$).*$", page),
 ]

@@ -30,7 +30,7 @@ const AHEAD = 2000;
 const sessionQuery = () =>
   queryOptions({ queryKey: ['session'], queryFn: () => body(client.GET('/api/session')), staleTime: AHEAD });
 
-const illustrationQuery = (illustration: number) =>
+export const illustrationQuery = (illustration: number) =>
   queryOptions({
     queryKey: ['illustration', illustration],
     queryFn: () => body(client.GET('/api/illustrations/{illustration}', { params: { path: { illustration } } })),

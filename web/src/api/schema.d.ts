@@ -295,6 +295,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What others do with an illustration, as server-sent events: each a JSON with the version of the `arrangement`, marks that change with its
+         *     `motion` and its `revisions`, and who is `here`. The first tells how it stands, so that nothing is lost between two connections. 204 where nobody
+         *     streams; ask from time to time instead.
+         */
+        get: operations["illustrations_events_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/findings": {
         parameters: {
             query?: never;
@@ -6497,6 +6518,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Difference"];
                 };
+            };
+        };
+    };
+    illustrations_events_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -52,6 +52,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const [naming, setNaming] = useState<{ rows: readonly string[]; isListed: boolean } | null>(null);
   useKeys();
   const bringing = useDroppedFiles(illustration, step === 'try-out' ? trying.send : undefined);
+  const others = bench.here.filter((name) => name !== user.username);
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   return (
     <div className={classes.workspace} {...bringing.handlers}>
@@ -74,8 +75,12 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         </section>
         <Picture bench={bench} onNames={() => setNaming({ rows: bench.chosenIds, isListed: false })} />
       </main>
-      <footer className={classes.foot} role="status">
-        {bringing.status || (history.isSaving ? 'Saving' : history.view?.undo ? `Last step: ${history.view.undo}` : '')}
+      <footer className={classes.foot}>
+        <span role="status">
+          {bringing.status ||
+            (history.isSaving ? 'Saving' : history.view?.undo ? `Last step: ${history.view.undo}` : '')}
+        </span>
+        {others.length > 0 && <span>{`Also here: ${others.join(', ')}`}</span>}
       </footer>
       {bringing.dialog}
       {view && naming && (

@@ -3,6 +3,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import type { WholeIllustration } from '../api/calls';
+import { useEvents } from '../api/events';
 import { sendPicture } from '../api/steps';
 import { type Refused, useArrangement } from '../ledger/useArrangement';
 import { useHandingOver } from '../steps/hand-over/useHandingOver';
@@ -11,12 +12,17 @@ import { useOrdering } from '../steps/put-in-order/useOrdering';
 import { useTaking } from '../steps/take-apart/useTaking';
 import { useTrying } from '../steps/try-out/useTrying';
 import type { StepName } from './steps';
+import { useOthers } from './useOthers';
 import { useSeen } from './useSeen';
+
+const NOBODY: readonly string[] = [];
 
 export function useBench(illustration: WholeIllustration, step: StepName) {
   const { id } = illustration;
   const refusals = useRefusals();
-  const { view, isSaving, error, act, perform, undo, redo } = useArrangement(id, refusals.add);
+  const told = useEvents(id);
+  const { view, isSaving, error, act, perform, undo, redo } = useArrangement(id, refusals.add, told !== null);
+  useOthers(id, told, view?.version, isSaving);
   const choosing = useChoosing();
   const { chosenIds, current, choose } = choosing;
   const [moment, setMoment] = useState(0);
@@ -61,6 +67,7 @@ export function useBench(illustration: WholeIllustration, step: StepName) {
     step,
     canEdit,
     canvas,
+    here: told?.here ?? NOBODY,
     view,
     error,
     isSaving,

@@ -10,7 +10,9 @@ import { applied } from '../rules/commands';
 import { settled } from '../rules/tree';
 import { useAskBeforeLeaving } from '../ui/useAskBeforeLeaving';
 
+/** How often is asked for the steps of others where nobody tells of them, and where somebody does. */
 const OTHERS = 15_000;
+const TOLD = 60_000;
 
 export interface Refused {
   command: Command | null;
@@ -31,14 +33,14 @@ interface OnItsWay {
   command: Command | null;
 }
 
-export function useArrangement(illustration: number, onRefused: (refused: Refused) => void) {
+export function useArrangement(illustration: number, onRefused: (refused: Refused) => void, isTold: boolean) {
   const queries = useQueryClient();
   const { queryKey: key } = useMemo(() => arrangementQuery(illustration), [illustration]);
   const [pending, setPending] = useState<OnItsWay[]>([]);
   const chain = useRef<Promise<void>>(Promise.resolve());
   const query = useQuery({
     ...arrangementQuery(illustration),
-    refetchInterval: pending.length > 0 ? false : OTHERS,
+    refetchInterval: pending.length > 0 ? false : isTold ? TOLD : OTHERS,
   });
 
   /** Send one after the other, so that each is made on the answer to the one before. */
