@@ -170,6 +170,13 @@ class ReceiverTests(ProductTestCase):
         page.reload()
         self.wait_for_pile()
         page.get_by_text("Past ones", exact=True).click()
+        # It is among what there is to look at, until somebody has answered.
+        for step, place in (("Take apart", "Look over"), ("Put in order", "Notes")):
+            self.to_step(step)
+            page.locator("label", has_text=place).click()
+            expect(page.get_by_role("region", name="Remarks of receivers")).to_contain_text("More underlap at the foot")
+        self.to_step("Hand over")
+        page.locator("label", has_text="Past ones").click()
         remark = page.get_by_role("region", name="Remarks of receivers").locator("[data-remark]")
         expect(remark).to_contain_text("More underlap at the foot, please")
         remark.get_by_role("button", name="Show it").click()

@@ -6,12 +6,36 @@ from unittest import mock
 from playwright.sync_api import expect
 
 from tests.product import ProductTestCase
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.illustrations.actions import keep_upload
 from yuplet_server.jobs.models import Job
 
 
 class QueueTests(ProductTestCase):
     has_worker = False
+
+    def test_an_administrator_sees_who_did_what(self) -> None:
+        self.user.is_staff = True
+        self.user.save()
+        for number in range(120):
+            record(Entry.Kind.DOWNLOAD, f"film {number}.gif", account="ben")
+        record(Entry.Kind.REMOVE, "illustration 'reed'", account="cleo")
+        self.sign_in()
+        page = self.page
+        page.get_by_role("button", name="ada", exact=True).click()
+        page.get_by_role("menuitem", name="Audit log").click()
+        rows = page.get_by_role("table", name="Audit log").get_by_role("row")
+        expect(rows.nth(1)).to_contain_text("cleoRemovedillustration 'reed'")
+        expect(rows).to_have_count(101)
+        page.get_by_role("button", name="Show earlier ones").click()
+        expect(rows).to_have_count(122)
+        self.assert_accessible("audit log")
+        page.get_by_label("What was done").select_option("Download")
+        page.get_by_label("Search accounts, addresses and details").fill("FILM 77")
+        expect(rows).to_have_count(2)
+        page.get_by_label("What was done").select_option("Password")
+        expect(page.get_by_text("Nothing was found.")).to_be_visible()
 
     def test_what_waits_is_seen_and_ended(self) -> None:
         # Another class of tests may have started a worker here, which is not to hear of it.

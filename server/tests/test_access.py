@@ -193,6 +193,7 @@ OF_NO_PROJECT = {
     "roots",
     "bin",
     "queue",
+    "audit",
     "accounts",
     "accounts/invitations",
     "accounts/<int:account>",

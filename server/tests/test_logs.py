@@ -72,13 +72,13 @@ class LogTests(ServerTestCase):
     def test_a_large_log_is_put_aside_and_the_oldest_forgotten(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         log = folder / "yuplet.jsonl"
-        logs.begin_anew(log)
+        logs._begin_anew(log)
         log.write_text("little")
-        logs.begin_anew(log)
+        logs._begin_anew(log)
         self.assertEqual([path.name for path in folder.iterdir()], ["yuplet.jsonl"])
         with mock.patch.object(logs, "LARGEST", 3):
             for number in range(7):
                 log.write_text(f"run {number}")
-                logs.begin_anew(log)
+                logs._begin_anew(log)
         kept = {path.name: path.read_text() for path in folder.iterdir()}
         self.assertEqual(kept, {f"yuplet.jsonl.{at}": f"run {7 - at}" for at in range(1, 6)})

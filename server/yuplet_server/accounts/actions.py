@@ -10,6 +10,8 @@ from yuplet.errors import YupletError
 from yuplet_server.accounts import limits
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.names import require_usable
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 
 
 class SignInRefused(YupletError):
@@ -35,6 +37,7 @@ def sign_in(request: HttpRequest, username: str, password: str) -> User:
     assert isinstance(user, User)
     limits.forget(keys)
     login(request, user)
+    record(Entry.Kind.SIGN_IN, account=user.username)
     return user
 
 
@@ -60,3 +63,4 @@ def change_password(request: HttpRequest, user: User, old: str, new: str) -> Non
     user.set_password(new)
     user.save(update_fields=["password"])
     update_session_auth_hash(request, user)
+    record(Entry.Kind.PASSWORD, "changed", account=user.username)

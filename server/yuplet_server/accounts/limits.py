@@ -20,7 +20,10 @@ from django.utils import timezone
 
 from yuplet.errors import shown
 from yuplet_server.accounts.models import Attempts, User
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.base.errors import TooManyAttempts
+from yuplet_server.base.logs import address_of
 
 log = logging.getLogger("yuplet.signing-in")
 
@@ -53,12 +56,6 @@ def keys_for(request: HttpRequest, username: str) -> list[str]:
     if known is not None:
         return [f"browser:{known}"]
     return [f"account:{_short(username)}", f"address:{address_of(request)}"]
-
-
-def address_of(request: HttpRequest) -> str:
-    """Where a request comes from, as the front server tells it; IPv6 by its network, in which one household has all addresses."""
-    address = str(request.META.get("REMOTE_ADDR", ""))
-    return ":".join(address.split(":")[:4]) + "::/64" if address.count(":") > 3 else address
 
 
 def count(keys: Iterable[str]) -> None:
@@ -102,6 +99,7 @@ def forget(keys: Iterable[str]) -> None:
 def count_failure(request: HttpRequest, username: str, what: str) -> None:
     """Write down for the administrator that a try was wrong: with which account, from where."""
     log.warning("%s: account '%s' from %s", what, shown(username), shown(address_of(request)))
+    record(Entry.Kind.SIGN_IN_FAILED, what, account=username)
 
 
 def remember_browser(request: HttpRequest, response: HttpResponse, user: User) -> None:

@@ -12,6 +12,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
 _number: ContextVar[str] = ContextVar("request", default="")
+_asked: ContextVar[HttpRequest | None] = ContextVar("asked", default=None)
 _TOKENS = re.compile(r"(/(?:come-in|received|receive)/)[A-Za-z0-9_-]+")
 LARGEST = 20_000_000
 """Bytes after which a log is begun anew."""
@@ -26,6 +27,17 @@ def number() -> str:
     return _number.get() or secrets.token_hex(4)
 
 
+def asked() -> HttpRequest | None:
+    """The request that is answered; none outside of requests."""
+    return _asked.get()
+
+
+def address_of(request: HttpRequest) -> str:
+    """Where a request comes from, as the front server tells it; IPv6 by its network, in which one household has all addresses."""
+    address = str(request.META.get("REMOTE_ADDR", ""))
+    return ":".join(address.split(":")[:4]) + "::/64" if address.count(":") > 3 else address
+
+
 class Numbered:
     """Gives every request a number, which its answer and all that is written down of it have too."""
 
@@ -34,7 +46,7 @@ class Numbered:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         began = time.monotonic()
-        token = _number.set(secrets.token_hex(4))
+        token, before = _number.set(secrets.token_hex(4)), _asked.set(request)
         try:
             response = self._get_response(request)
             response.headers["X-Request-Id"] = _number.get()
@@ -53,6 +65,7 @@ class Numbered:
             return response
         finally:
             _number.reset(token)
+            _asked.reset(before)
 
 
 class OfRequest(logging.Filter):
@@ -66,9 +79,13 @@ class OfRequest(logging.Filter):
         return True
 
 
-def begin_anew(path: Path | None = None) -> None:
-    """Put a log that has become large aside, and forget the oldest; whoever writes to it opens the new one by itself."""
-    path = path or settings.LOG
+def begin_anew() -> None:
+    """Put logs that have become large aside, and forget the oldest; whoever writes to one opens the new one by itself."""
+    for path in (settings.LOG, settings.AUDIT_LOG):
+        _begin_anew(path)
+
+
+def _begin_anew(path: Path) -> None:
     if not path.exists() or path.stat().st_size < LARGEST:
         return
     for at in range(OLDER, 0, -1):

@@ -20,6 +20,8 @@ from yuplet.plan.recipe import from_json as recipe_from_json
 from yuplet.plan.recipe import to_json as recipe_to_json
 from yuplet.writing.pictures import Sources
 from yuplet_server.accounts.models import User
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.files.store import blobs, open_blob
 from yuplet_server.handovers import queries
 from yuplet_server.handovers.models import HandOver, Recipe
@@ -98,6 +100,7 @@ def start(
         prove_everything=prove_everything,
         created_by=user,
     )
+    record(Entry.Kind.HAND_OVER, file_name(made), illustration.project_id, user.username if user else "")
     made.job = jobs.start(Job.Kind.HAND_OVER, illustration.project_id, made.pk, user, followed_by)
     made.save(update_fields=["job"])
     return made

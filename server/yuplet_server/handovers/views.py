@@ -8,6 +8,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.files.answers import NEVER_A_PAGE
 from yuplet_server.handovers import actions, keeping, queries, together
 from yuplet_server.handovers.models import Recipe, WatchedSource
@@ -158,6 +160,7 @@ class PackageView(APIView):
         found = queries.hand_over_for(request.user, hand_over, Member.Role.VIEWER)
         if not found.files:
             raise Http404
+        record(Entry.Kind.DOWNLOAD, actions.file_name(found), found.illustration.project_id)
         named = content_disposition_header(True, actions.file_name(found)) or "attachment"
         return StreamingHttpResponse(
             actions.zipped(found), content_type="application/zip", headers={"Content-Disposition": named}
@@ -205,6 +208,7 @@ class ProjectPackageView(APIView):
         found = together.project_hand_over_for(request.user, hand_over, Member.Role.VIEWER)
         if not together.is_kept(found):
             raise Http404
+        record(Entry.Kind.DOWNLOAD, together.file_name(found), found.project_id)
         named = content_disposition_header(True, together.file_name(found)) or "attachment"
         return StreamingHttpResponse(
             together.zipped(found), content_type="application/zip", headers={"Content-Disposition": named}

@@ -32,6 +32,8 @@ from yuplet.reading.files import MergedComparison, compare_with_merged, read_ill
 from yuplet.reading.package import package_of
 from yuplet.writing import png
 from yuplet_server.accounts.models import User
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.base.errors import NotNow
 from yuplet_server.files.store import blobs
 from yuplet_server.illustrations.layers import (
@@ -268,12 +270,14 @@ def remove(illustration: Illustration, user: User) -> None:
     illustration.removed_at, illustration.removed_by = timezone.now(), user
     illustration.save(update_fields=["removed_at", "removed_by"])
     jobs.cancel_all(Job.objects.filter(pk__in=illustration.revisions.values("job")))
+    record(Entry.Kind.REMOVE, f"illustration '{illustration.name}'", illustration.project_id)
     removed.send(Illustration, project_id=illustration.project_id, illustration_id=illustration.pk)
 
 
 def restore(illustration: Illustration) -> None:
     """Take an illustration out of the bin."""
     Illustration.everything.filter(pk=illustration.pk).update(removed_at=None, removed_by=None)
+    record(Entry.Kind.RESTORE, f"illustration '{illustration.name}'", illustration.project_id)
 
 
 @transaction.atomic

@@ -12,6 +12,8 @@ from yuplet.geometry import Box, Size
 from yuplet.illustration.credit import Credit, licences
 from yuplet.reading.choices import Choices
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.files.answers import FOR_EVER, NEVER_A_PAGE, answered
 from yuplet_server.illustrations import actions, queries
 from yuplet_server.illustrations.models import Illustration
@@ -204,6 +206,7 @@ class OriginalView(APIView):
     def get(self, request: SignedInRequest, illustration: int, revision: int | None = None) -> HttpResponseBase:
         found = queries.illustration_for(request.user, illustration, Member.Role.VIEWER)
         kept = found.revision if revision is None else queries.revision_of(found, revision)
+        record(Entry.Kind.DOWNLOAD, f"original '{kept.file_name}' of '{found.name}'", found.project_id)
         return answered(request, kept.sha256, "application/octet-stream", kept.file_name)
 
 

@@ -14,6 +14,8 @@ from yuplet_server.accounts.actions import PasswordRefused
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.names import AccountRefused, require_usable
 from yuplet_server.accounts.tokens import digest_of, new_token
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.people.models import Link
 from yuplet_server.projects.actions import set_role
 from yuplet_server.projects.models import Member, Project
@@ -59,6 +61,12 @@ def _made(link: Link) -> str:
     link.ends_at = timezone.now() + datetime.timedelta(days=DAYS[Link.Purpose(link.purpose)])
     link.save()
     log.warning("'%s' made a link for %s", shown(link.made_by.username), link.purpose)
+    record(
+        Entry.Kind.LINK,
+        f"made, for {link.purpose}{f' {link.account}' if link.account else ''}",
+        link.project_id,
+        link.made_by.username,
+    )
     return token
 
 
@@ -112,6 +120,7 @@ def use(request: HttpRequest, token: str, name: str, password: str) -> User:
             user = request.user
     if link.project is not None:
         _join(link.project, user, link.role)
+    record(Entry.Kind.LINK, f"of '{link.made_by.username}' used, for {link.purpose}", link.project_id, user.username)
     log.warning(
         "'%s' used a link for %s that '%s' made", shown(user.username), link.purpose, shown(link.made_by.username)
     )
@@ -144,6 +153,7 @@ def change(account: User, by: User, is_active: bool | None = None, is_administra
         account.is_staff = is_administrator
     account.save(update_fields=["is_active", "is_staff"])
     state = f"{'enabled' if account.is_active else 'disabled'}, {'an administrator' if account.is_staff else 'no administrator'}"
+    record(Entry.Kind.ACCOUNT, f"'{account.username}': {state}", account=by.username)
     log.warning("'%s' set the account '%s': %s", shown(by.username), shown(account.username), state)
 
 
@@ -153,6 +163,7 @@ def remove(account: User, by: User) -> None:
     _keep_an_administrator(account)
     name = account.username
     account.delete()
+    record(Entry.Kind.ACCOUNT, f"'{name}' removed", account=by.username)
     log.warning("'%s' removed the account '%s'", shown(by.username), shown(name))
 
 

@@ -176,6 +176,7 @@ SETTINGS = tuple(
         ("YUPLET_PICTURE_CACHE_GIB", "0.5", "Decoded pictures that a process keeps", _times(2**30)),
         ("YUPLET_PAGE_PICTURES_MIB", "512", "Decoded pictures that a page keeps in the browser", _times(2**20)),
         ("YUPLET_BIN_DAYS", "30", "Days for which what was removed can be taken back", _whole(0, 36_500)),
+        ("YUPLET_AUDIT_DAYS", "365", "Days for which the audit log tells who did what", _whole(1, 36_500)),
         ("YUPLET_KEEP_PACKAGES", "20", "Packages kept of each illustration and recipe", _whole(1)),
         ("YUPLET_ROOTS", "", "Folders of the machine that are opened, each to an account or a project: `ada=/srv/art:project 12=/srv/game`", _roots),
         ("YUPLET_DEMO", "", "Names of the demo illustrations that are loaded, with commas; all where none is set", _names),

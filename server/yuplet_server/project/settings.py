@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "django_tasks",
     "django_tasks_db",
+    "yuplet_server.audit",
     "yuplet_server.accounts",
     "yuplet_server.projects",
     "yuplet_server.people",
@@ -221,7 +222,9 @@ STATIC_URL = "/static/"
 WEB = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB if WEB.exists() else None
 
-LOG = VAR / "logs" / "yuplet.jsonl"
+LOG, AUDIT_LOG = VAR / "logs" / "yuplet.jsonl", VAR / "logs" / "audit.jsonl"
+# Days for which it is known who did what.
+AUDIT_DAYS = value("YUPLET_AUDIT_DAYS")
 LOG.parent.mkdir(exist_ok=True)
 LOGGING = {
     "version": 1,
@@ -245,11 +248,19 @@ LOGGING = {
             "filters": ["of request"],
             "formatter": "lines",
         },
+        "audit": {
+            "class": "logging.handlers.WatchedFileHandler",
+            "filename": AUDIT_LOG,
+            "delay": True,
+            "filters": ["of request"],
+            "formatter": "lines",
+        },
     },
     "root": {"handlers": ["console", "file"], "level": "WARNING"},
     "loggers": {
         # What a visitor did wrong is answered; only what we did wrong is written down.
         "django.request": {"level": "ERROR"},
+        "yuplet.audit": {"handlers": ["audit"], "level": "INFO", "propagate": False},
         "yuplet.requests": {"handlers": ["file"], "level": "INFO", "propagate": False},
     },
 }

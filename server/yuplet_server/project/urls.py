@@ -24,6 +24,7 @@ urlpatterns = [
     path("metrics", operations.figures),
     path("api/", include("yuplet_server.operations.urls")),
     path("api/", include("yuplet_server.accounts.urls")),
+    path("api/", include("yuplet_server.audit.urls")),
     path("api/", include("yuplet_server.projects.urls")),
     path("api/", include("yuplet_server.people.urls")),
     path("api/", include("yuplet_server.illustrations.urls")),

@@ -6,6 +6,8 @@ from django.utils import timezone
 
 from yuplet.errors import YupletError
 from yuplet_server.accounts.models import User
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.projects.models import Member, Project
 
 
@@ -38,12 +40,14 @@ def remove_project(project: Project, user: User) -> None:
     """Put a project into the bin."""
     project.removed_at, project.removed_by = timezone.now(), user
     project.save(update_fields=["removed_at", "removed_by"])
+    record(Entry.Kind.REMOVE, f"project '{project.name}'", project.pk)
     removed.send(Project, project_id=project.pk, illustration_id=None)
 
 
 def restore_project(project_id: int) -> None:
     """Take a project out of the bin."""
     Project.everything.filter(pk=project_id).update(removed_at=None, removed_by=None)
+    record(Entry.Kind.RESTORE, "project", project_id)
 
 
 @transaction.atomic
@@ -55,6 +59,7 @@ def set_role(project: Project, username: str, role: str) -> Member:
     if role != Member.Role.OWNER:
         _keep_an_owner(project, user)
     member, _ = Member.objects.update_or_create(project=project, user=user, defaults={"role": role})
+    record(Entry.Kind.MEMBER, f"'{username}' of '{project.name}': {role}", project.pk)
     return member
 
 
@@ -66,6 +71,7 @@ def remove_member(project: Project, user_id: int) -> None:
         raise MemberRefused("This account is not a member of the project (any more).")
     _keep_an_owner(project, member.user)
     member.delete()
+    record(Entry.Kind.MEMBER, f"'{member.user.username}' is no member of '{project.name}' any more", project.pk)
 
 
 def refuse_to_leave_without_owner(user: User) -> None:

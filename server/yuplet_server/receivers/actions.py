@@ -8,6 +8,8 @@ from django.utils import timezone
 from yuplet.errors import YupletError, shown
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.tokens import digest_of, new_token
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.base.errors import NotNow
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.models import Illustration
@@ -42,6 +44,7 @@ def deliver(
         made_by=user,
         ends_at=timezone.now() + datetime.timedelta(days=days),
     )
+    record(Entry.Kind.LINK, f"made, to '{illustration.name}' for '{to}'", illustration.project_id, user.username)
     log.warning("'%s' made a link to illustration %s for '%s'", shown(user.username), illustration.pk, shown(to))
     return made, token
 
@@ -49,6 +52,7 @@ def deliver(
 def take_back(delivery: Delivery) -> None:
     """End a link at once; what was remarked by it stays."""
     Delivery.objects.filter(pk=delivery.pk).update(ends_at=timezone.now())
+    record(Entry.Kind.LINK, f"for '{delivery.to}' taken back", delivery.illustration.project_id)
 
 
 def note_visit(delivery: Delivery, hand_over: HandOver, what: Visit.What, address: str) -> None:

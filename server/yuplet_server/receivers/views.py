@@ -12,8 +12,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts.limits import address_of, count
+from yuplet_server.accounts.limits import count
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
+from yuplet_server.base.logs import address_of
 from yuplet_server.files.answers import answered
 from yuplet_server.handovers.actions import file_name, zipped
 from yuplet_server.handovers.queries import hand_over_for
@@ -115,6 +118,12 @@ class ReceivedPackageView(_ReceiverView):
     def get(self, request: Request, token: str) -> StreamingHttpResponse:
         delivery, made = queries.opened(token)
         actions.note_visit(delivery, made, Visit.What.TAKEN, address_of(request._request))
+        record(
+            Entry.Kind.DOWNLOAD,
+            f"{file_name(made)}, by the link for '{delivery.to}'",
+            delivery.illustration.project_id,
+            "",
+        )
         named = content_disposition_header(True, file_name(made)) or "attachment"
         return StreamingHttpResponse(
             zipped(made), content_type="application/zip", headers={"Content-Disposition": named}

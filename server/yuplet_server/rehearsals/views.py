@@ -14,6 +14,8 @@ from rest_framework.views import APIView
 from yuplet.playable.written import ENDINGS, Kind
 from yuplet.rehearsal.film_files import ENDINGS as FILM_ENDINGS
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.files.answers import FOR_EVER, NEVER_A_PAGE, answered
 from yuplet_server.handovers.models import HandOver
 from yuplet_server.illustrations.actions import packed
@@ -122,6 +124,7 @@ class LinedUpPackageView(APIView):
         found = queries.rehearsal_for(request.user, rehearsal, Member.Role.VIEWER)
         digest = queries.picture_of(found, actions.PACKAGE)
         name = f"{PurePosixPath(found.name).stem or 'package'} lined up.zip"
+        record(Entry.Kind.DOWNLOAD, name, found.illustration.project_id)
         return answered(request, digest, "application/zip", name)
 
 
@@ -267,6 +270,7 @@ class FilmFileView(APIView):
         what = "film" if kind in FILM_ENDINGS else "motion"
         name = f"{found.rehearsal.illustration.name} {what}{ENDINGS[kind]}"
         kind_of_file = mimetypes.guess_type(name)[0] or "application/octet-stream"
+        record(Entry.Kind.DOWNLOAD, name, found.rehearsal.illustration.project_id)
         return answered(request, found.file, kind_of_file, name)
 
 

@@ -7,6 +7,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts.requests import SignedInRequest, checked
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
 from yuplet_server.files.answers import answered
 from yuplet_server.projects import queries as projects
 from yuplet_server.projects.models import Member
@@ -41,6 +43,7 @@ class ArchiveFileView(APIView):
         projects.require(request.user, found.project_id, Member.Role.OWNER)
         if found.direction != Archive.Direction.OUT or not found.sha256:
             raise Http404
+        record(Entry.Kind.DOWNLOAD, f"project '{found.project.name}'", found.project_id)
         return answered(request, found.sha256, "application/zip", f"{found.project.name}.zip")
 
 

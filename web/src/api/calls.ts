@@ -1,5 +1,5 @@
 /** Every call that a view makes, by what it is for. */
-import { keepPreviousData, type QueryClient, queryOptions, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, type QueryClient, queryOptions, useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { body, client, csrfToken, Refusal, refusalOf, type Schemas } from './client';
 import { askArrangement } from './steps';
 
@@ -378,6 +378,23 @@ export function useQueue() {
     queryKey: ['queue'],
     refetchInterval: 2000,
     queryFn: () => body(client.GET('/api/queue')),
+  });
+}
+
+export type Entry = Schemas['Entry'];
+
+/** What the audit log has, the newest first, a hundred at a time. */
+export function useAudit(kind: Entry['kind'] | '', text: string) {
+  return useInfiniteQuery({
+    queryKey: ['audit', kind, text],
+    initialPageParam: undefined as number | undefined,
+    getNextPageParam: (last: Entry[]) => (last.length === 100 ? last.at(-1)?.id : undefined),
+    queryFn: ({ pageParam }) =>
+      body(
+        client.GET('/api/audit', {
+          params: { query: { ...(pageParam && { before: pageParam }), ...(kind && { kind }), ...(text && { text }) } },
+        }),
+      ),
   });
 }
 

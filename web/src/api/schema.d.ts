@@ -88,6 +88,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who did what, the newest first, for an administrator. */
+        get: operations["audit_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bin": {
         parameters: {
             query?: never;
@@ -2387,6 +2404,32 @@ export interface components {
              */
             do: "end-alternates";
         };
+        /** @description One deed: when, what, by whom, from which address, and of what; `project` is a number, which may be gone. */
+        Entry: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly at: string;
+            readonly kind: components["schemas"]["EntryKindEnum"];
+            readonly account: string;
+            readonly address: string;
+            readonly about: string;
+            readonly project: number | null;
+            readonly request: string;
+        };
+        /**
+         * @description * `sign-in` - Sign In
+         *     * `sign-in-failed` - Sign In Failed
+         *     * `password` - Password
+         *     * `account` - Account
+         *     * `member` - Member
+         *     * `link` - Link
+         *     * `hand-over` - Hand Over
+         *     * `download` - Download
+         *     * `remove` - Remove
+         *     * `restore` - Restore
+         * @enum {string}
+         */
+        EntryKindEnum: "sign-in" | "sign-in-failed" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
         /** @enum {string} */
         FillEnum: "none" | "forwards" | "backwards" | "both";
         /**
@@ -6159,6 +6202,41 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    audit_list: {
+        parameters: {
+            query?: {
+                before?: number;
+                /**
+                 * @description * `sign-in` - Sign In
+                 *     * `sign-in-failed` - Sign In Failed
+                 *     * `password` - Password
+                 *     * `account` - Account
+                 *     * `member` - Member
+                 *     * `link` - Link
+                 *     * `hand-over` - Hand Over
+                 *     * `download` - Download
+                 *     * `remove` - Remove
+                 *     * `restore` - Restore
+                 */
+                kind?: "sign-in" | "sign-in-failed" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
                 };
             };
         };

@@ -4,6 +4,7 @@ import { useSession } from '../api/calls';
 import { ProjectsPage } from '../steps/bring-in/ProjectsPage';
 import type { SignedIn } from '../ui/AccountMenu';
 import { AccountsPage } from './AccountsPage';
+import { AuditPage } from './AuditPage';
 import { ComeInPage } from './ComeInPage';
 import { QueuePage } from './QueuePage';
 import { ReceivePage } from './ReceivePage';
@@ -38,6 +39,7 @@ export function Pages() {
       <Route path="/" element={<ProjectsPage user={user} />} />
       <Route path="/queue" element={<QueuePage user={user} />} />
       {user.is_administrator && <Route path="/accounts" element={<AccountsPage user={user} />} />}
+      {user.is_administrator && <Route path="/audit" element={<AuditPage user={user} />} />}
       <Route path="/come-in/:token" element={<ComeInPage user={user.username} />} />
       <Route path="/receive/:token" element={<ReceivePage />} />
       <Route path="/illustrations/:illustration/:step" element={<WorkspaceOf user={user} />} />

@@ -22,7 +22,8 @@ export function QueuePage({ user }: { user: SignedIn }) {
   return (
     <PlainPage title="Queue" user={user}>
       <Text c="dimmed">
-        Long work of your projects. What runs is at the top; the rest begins in the order in which it was asked for.
+        Long work of your projects. What runs is at the top. Everybody has the same turns: of those who wait, whoever
+        has the least running is next.
       </Text>
       {queue.error && <Text role="alert">{queue.error.message}</Text>}
       {queue.data && rows.length === 0 && <Text className={classes.nothing}>Nothing runs, and nothing waits.</Text>}

@@ -18,8 +18,15 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
       onChanged={onChanged}
     />
   ),
-  'take-apart': ({ taking, canEdit, choose, act }, onNames) => (
-    <TakeApart taking={taking} canEdit={canEdit} onChoose={(row) => choose([row], row)} act={act} onNames={onNames} />
+  'take-apart': ({ illustration, taking, canEdit, choose, act }, onNames) => (
+    <TakeApart
+      illustration={illustration.id}
+      taking={taking}
+      canEdit={canEdit}
+      onChoose={(row) => choose([row], row)}
+      act={act}
+      onNames={onNames}
+    />
   ),
   'put-in-order': ({ illustration, view, refusals, choose, ...bench }) =>
     view && (

@@ -1,7 +1,7 @@
 import { Anchor, Center, Stack, Text } from '@mantine/core';
 import { useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
-import { isRunning, useIllustration, type WholeIllustration } from '../api/calls';
+import { isRunning, useIllustration, useRemarks, type WholeIllustration } from '../api/calls';
 import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
@@ -53,13 +53,21 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   useKeys();
   const bringing = useDroppedFiles(illustration, step === 'try-out' ? trying.send : undefined);
   const others = bench.here.filter((name) => name !== user.username);
+  const open = useRemarks(illustration.id).data?.filter((one) => !one.answer).length ?? 0;
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   return (
     <div className={classes.workspace} {...bringing.handlers}>
       <title>{`${illustration.name} · Yuplet`}</title>
       <Head
         illustration={illustration}
-        states={statesOf(illustration, view?.rows ?? [], taking.findings.found?.length, warnings, handing, trying)}
+        states={statesOf(
+          illustration,
+          view?.rows ?? [],
+          (taking.findings.found?.length ?? 0) + open,
+          warnings,
+          handing,
+          trying,
+        )}
         {...history}
         user={user}
         onKeys={() => setListOpen(true)}

@@ -46,6 +46,11 @@ export function AccountMenu({ user }: { user: SignedIn }) {
               Accounts
             </Menu.Item>
           )}
+          {user.is_administrator && (
+            <Menu.Item component={Link} to="/audit">
+              Audit log
+            </Menu.Item>
+          )}
           <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
           <Menu.Item onClick={leave}>Sign out</Menu.Item>
         </Menu.Dropdown>

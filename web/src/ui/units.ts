@@ -10,6 +10,17 @@ export function bytes(value: number): string {
 export const day = (moment: string): string =>
   new Date(moment).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
 
+/** A moment to the second, with the month in letters. */
+export const moment = (at: string): string =>
+  new Date(at).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+    second: '2-digit',
+  });
+
 export const count = (value: number): string => value.toLocaleString('en');
 
 export const plural = (value: number, one: string, many = `${one}s`): string =>

@@ -1,18 +1,9 @@
-import { Button, Group, NativeSelect, NumberInput, Text, Textarea, TextInput } from '@mantine/core';
+import { Button, Group, NativeSelect, NumberInput, Text, TextInput } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import {
-  answerRemark,
-  type Delivery,
-  deliver,
-  type HandOver,
-  type MadeLink,
-  type Remark,
-  takeBack,
-  useDeliveries,
-  useRemarks,
-} from '../../api/calls';
+import { type Delivery, deliver, type HandOver, type MadeLink, takeBack, useDeliveries } from '../../api/calls';
 import { GivenLink } from '../../ui/GivenLink';
+import { Remarks } from '../../ui/Remarks';
 import { day, plural } from '../../ui/units';
 import { useSubmit } from '../../ui/useSubmit';
 import classes from './HandOver.module.css';
@@ -29,7 +20,6 @@ interface Props {
 export function Receivers({ illustration, handOvers, canEdit, onShow }: Props) {
   const queries = useQueryClient();
   const deliveries = useDeliveries(illustration);
-  const remarks = useRemarks(illustration);
   const open = deliveries.data?.filter((one) => one.is_open) ?? [];
   const kept = handOvers.filter((one) => one.package_bytes > 0);
   const end = async (one: Delivery) => {
@@ -38,22 +28,7 @@ export function Receivers({ illustration, handOvers, canEdit, onShow }: Props) {
   };
   return (
     <>
-      {(remarks.data?.length ?? 0) > 0 && (
-        <section aria-label="Remarks of receivers">
-          <h3>Remarks of receivers</h3>
-          <ul className={classes.past}>
-            {remarks.data?.map((remark) => (
-              <RemarkItem
-                key={remark.id}
-                remark={remark}
-                illustration={illustration}
-                canEdit={canEdit}
-                onShow={onShow}
-              />
-            ))}
-          </ul>
-        </section>
-      )}
+      <Remarks illustration={illustration} canEdit={canEdit} onShow={onShow} />
       <section aria-label="Links for receivers">
         <h3>Links for receivers</h3>
         <p className={classes.facts}>
@@ -132,61 +107,5 @@ function NewDelivery({ illustration, kept }: { illustration: number; kept: reado
       </Button>
       {given && <GivenLink link={given.link} what={`Give this link to ${given.to}.`} isOnce={false} />}
     </form>
-  );
-}
-
-function RemarkItem({
-  remark,
-  illustration,
-  canEdit,
-  onShow,
-}: {
-  remark: Remark;
-  illustration: number;
-  canEdit: boolean;
-  onShow: (part: string) => void;
-}) {
-  const queries = useQueryClient();
-  const [text, setText] = useState('');
-  const { submit, error, isWaiting } = useSubmit(async () => {
-    await answerRemark(remark.id, text);
-    await queries.invalidateQueries({ queryKey: ['remarks', illustration] });
-  });
-  return (
-    <li data-remark={remark.path}>
-      <strong>{remark.path}</strong>{' '}
-      <button type="button" className={classes.link} onClick={() => onShow(remark.part)}>
-        Show it
-      </button>
-      <p className={classes.said}>{remark.text}</p>
-      <p className={classes.facts}>
-        {remark.to}
-        {remark.number !== null && `, of no. ${remark.number}`}, {day(remark.at)}
-      </p>
-      {remark.answer ? (
-        <p className={classes.said}>
-          {remark.answered_by ?? 'Somebody'} answered: {remark.answer}
-        </p>
-      ) : (
-        canEdit && (
-          <form onSubmit={submit}>
-            <Textarea
-              size="xs"
-              aria-label={`Answer to the remark on ${remark.path}`}
-              placeholder="Answer"
-              autosize
-              required
-              maxLength={1000}
-              value={text}
-              onChange={(event) => setText(event.currentTarget.value)}
-            />
-            <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
-            <Button type="submit" size="compact-xs" mt={4} loading={isWaiting}>
-              Answer
-            </Button>
-          </form>
-        )
-      )}
-    </li>
   );
 }

@@ -6,6 +6,7 @@ import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
+import { Remarks } from '../../ui/Remarks';
 import { count, plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import type { Wider } from './Planes';
@@ -14,6 +15,7 @@ import type { Order } from './useOrder';
 type Finding = Schemas['Finding'];
 
 interface Props {
+  illustration: number;
   view: Arrangement;
   order: Order | undefined;
   canEdit: boolean;
@@ -44,6 +46,12 @@ export function Notes(props: Props) {
             : `${plural(found.length, 'note')}.`)}{' '}
         What is found in the pixels is listed under Take apart, Look over.
       </p>
+      <Remarks
+        illustration={props.illustration}
+        canEdit={props.canEdit}
+        onShow={(part) => props.onChoose([part], part)}
+        isOpenOnly
+      />
       {SEVERITIES.map(({ severity, title }) => {
         const own = found.filter((one) => one.severity === severity);
         if (own.length === 0) return null;

@@ -112,6 +112,7 @@ export function PutInOrder(props: Props) {
       )}
       {page === 'notes' && (
         <Notes
+          illustration={illustration}
           view={view}
           order={order}
           canEdit={canEdit}

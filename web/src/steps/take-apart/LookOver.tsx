@@ -2,11 +2,13 @@ import { Button, NumberInput } from '@mantine/core';
 import type { Act } from '../../ledger/useArrangement';
 import { FirstFew } from '../../ui/FirstFew';
 import classes from '../../ui/form.module.css';
+import { Remarks } from '../../ui/Remarks';
 import { plural } from '../../ui/units';
 import type { Finding } from './useFindings';
 import type { Taking } from './useTaking';
 
 interface Props {
+  illustration: number;
   taking: Taking;
   canEdit: boolean;
   onChoose: (row: string) => void;
@@ -31,7 +33,7 @@ const KINDS: readonly { kind: Finding['kind']; title: string; told: string }[] =
 ];
 
 /** What came of it all: beside what was brought in, and what there is to mend. */
-export function LookOver({ taking, canEdit, onChoose, act }: Props) {
+export function LookOver({ illustration, taking, canEdit, onChoose, act }: Props) {
   const { compared, findings } = taking;
   const { found } = findings;
   return (
@@ -87,6 +89,7 @@ export function LookOver({ taking, canEdit, onChoose, act }: Props) {
         </p>
         {findings.error && <p role="alert">{findings.error.message}</p>}
       </div>
+      <Remarks illustration={illustration} canEdit={canEdit} onShow={onChoose} isOpenOnly />
       {found &&
         KINDS.map(({ kind, title, told }) => {
           const own = found.filter((one) => one.kind === kind);

@@ -9,6 +9,7 @@ import { TakeOut } from './TakeOut';
 import type { Looking, Page, Taking } from './useTaking';
 
 interface Props {
+  illustration: number;
   taking: Taking;
   canEdit: boolean;
   onChoose: (row: string) => void;
@@ -30,7 +31,7 @@ const LOOKINGS: readonly { value: Looking; label: string }[] = [
 ];
 
 /** One part at a time: art is taken out of it, it is completed, and what came of it is looked over. */
-export function TakeApart({ taking, canEdit, onChoose, act, onNames }: Props) {
+export function TakeApart({ illustration, taking, canEdit, onChoose, act, onNames }: Props) {
   const { from, parts, page } = taking;
   return (
     <Panel title="Take apart">
@@ -67,7 +68,9 @@ export function TakeApart({ taking, canEdit, onChoose, act, onNames }: Props) {
       {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} onNames={onNames} />}
       {page === 'beneath' && <Beneath taking={taking} canEdit={canEdit} />}
       {page === 'edge' && <EdgeAndColour taking={taking} canEdit={canEdit} />}
-      {page === 'check' && <LookOver taking={taking} canEdit={canEdit} onChoose={onChoose} act={act} />}
+      {page === 'check' && (
+        <LookOver illustration={illustration} taking={taking} canEdit={canEdit} onChoose={onChoose} act={act} />
+      )}
       {taking.problem && (
         <p role="alert" className={classes.problem}>
           {taking.problem}

@@ -21,6 +21,7 @@ from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
 from yuplet_server.accounts import limits
+from yuplet_server.audit.actions import forget_old
 from yuplet_server.base import logs
 from yuplet_server.files.store import blobs
 from yuplet_server.jobs import actions, apart
@@ -144,6 +145,7 @@ def _sweep() -> None:
         call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
     call_command("clearsessions", verbosity=0)
     limits.sweep()
+    forget_old()
     logs.begin_anew()
     call_command("sweep_files", verbosity=0)
     blobs().clear_unfinished(timezone.now() - STALE)

@@ -1,0 +1,85 @@
+import { Button, Group, NativeSelect, Table, Text, TextInput } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { useState } from 'react';
+import { type Entry, useAudit } from '../api/calls';
+import type { SignedIn } from '../ui/AccountMenu';
+import { moment } from '../ui/units';
+import { PlainPage } from './PlainPage';
+
+const KINDS: Record<Entry['kind'], string> = {
+  'sign-in': 'Signed in',
+  'sign-in-failed': 'Sign-in failed',
+  password: 'Password',
+  account: 'Account',
+  member: 'Member',
+  link: 'Link',
+  'hand-over': 'Hand-over',
+  download: 'Download',
+  remove: 'Removed',
+  restore: 'Restored',
+};
+
+/** Who did what, and from where, for an administrator. */
+export function AuditPage({ user }: { user: SignedIn }) {
+  const [kind, setKind] = useState<Entry['kind'] | ''>('');
+  const [text, setText] = useState('');
+  const [sought] = useDebouncedValue(text, 300);
+  const audit = useAudit(kind, sought);
+  const entries = audit.data?.pages.flat() ?? [];
+  return (
+    <PlainPage title="Audit log" user={user}>
+      <Text c="dimmed">
+        Who signed in, downloaded, handed over, removed or let somebody in. The file logs/audit.jsonl on the server has
+        the same.
+      </Text>
+      <Group gap="xs" align="end">
+        <NativeSelect
+          label="What was done"
+          value={kind}
+          onChange={(event) => setKind(event.currentTarget.value as Entry['kind'] | '')}
+          data={[
+            { value: '', label: 'Anything' },
+            ...Object.entries(KINDS).map(([value, label]) => ({ value, label })),
+          ]}
+        />
+        <TextInput
+          label="Search accounts, addresses and details"
+          w={320}
+          value={text}
+          onChange={(event) => setText(event.currentTarget.value)}
+        />
+      </Group>
+      {audit.error && <Text role="alert">{audit.error.message}</Text>}
+      {audit.data && entries.length === 0 && <Text>Nothing was found.</Text>}
+      {entries.length > 0 && (
+        <Table aria-label="Audit log" verticalSpacing={4}>
+          <Table.Thead>
+            <Table.Tr>
+              <Table.Th>When</Table.Th>
+              <Table.Th>Account</Table.Th>
+              <Table.Th>What was done</Table.Th>
+              <Table.Th>Details</Table.Th>
+              <Table.Th>Address</Table.Th>
+            </Table.Tr>
+          </Table.Thead>
+          <Table.Tbody>
+            {entries.map((entry) => (
+              <Table.Tr key={entry.id}>
+                <Table.Td style={{ whiteSpace: 'nowrap' }}>{moment(entry.at)}</Table.Td>
+                <Table.Td>{entry.account || '(none)'}</Table.Td>
+                <Table.Td>{KINDS[entry.kind]}</Table.Td>
+                <Table.Td style={{ overflowWrap: 'anywhere' }}>{entry.about}</Table.Td>
+                <Table.Td>{entry.address || '(on the server)'}</Table.Td>
+              </Table.Tr>
+            ))}
+          </Table.Tbody>
+        </Table>
+      )}
+      {audit.hasNextPage && (
+        <Button variant="default" loading={audit.isFetchingNextPage} onClick={() => audit.fetchNextPage()}>
+          Show earlier ones
+        </Button>
+      )}
+    </PlainPage>
+  );
+}
