@@ -69,7 +69,7 @@ http {{
   map "$is_front:$http_x_forwarded_proto" $asked_by {{ default $scheme; "1:https" https; }}
 
   map $cookie_sessionid $is_nobody {{ "" 1; default 0; }}
-  upstream application {{ server unix:{run}/web.sock max_fails=0; keepalive 16; }}
+  upstream application {{ server unix:{run}/web.sock max_fails=0; keepalive 16; keepalive_timeout 30s; }}
   upstream streams {{ server unix:{run}/streams.sock max_fails=0; }}
 
   server {{

@@ -107,6 +107,8 @@ def _run(folder: Path, host: str, port: int, demo: bool, only: Collection[str]) 
             "web": [
                 PYTHON, "-m", "gunicorn", "--chdir", str(ROOT / "server"), "--bind", f"unix:{database.run}/web.sock",
                 "--umask=0077", "--worker-class=gthread", "--workers=2", "--threads=16", "--timeout=120", "--log-level=warning",
+                # Longer than the front server keeps a connection: it must never send a request on one that is just being closed.
+                "--keep-alive=75",
                 "--no-control-socket", "yuplet_server.project.wsgi:application",
             ],
             "streams": [

@@ -4,21 +4,68 @@ import datetime
 import errno
 import os
 import tempfile
+import threading
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
 from django.conf import settings
-from django.db import IntegrityError, OperationalError
-from django.test import override_settings
+from django.db import IntegrityError, OperationalError, connection, transaction
+from django.test import TransactionTestCase, override_settings
 from django.utils import timezone
 
 from tests.cases import ServerTestCase, kept
 from yuplet.errors import WriteError
+from yuplet_server.accounts.models import User
 from yuplet_server.base.errors import without_paths
+from yuplet_server.base.transactions import tried
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
+
+
+class TriedTests(TransactionTestCase):
+    def test_who_had_to_give_way_tries_again(self) -> None:
+        does = mock.Mock(
+            side_effect=[OperationalError(1213, "Deadlock found"), OperationalError(1205, "Lock wait"), "done"]
+        )
+        self.assertEqual(tried(does), "done")
+        for error in (OperationalError(2006, "gone away"), *[OperationalError(1213, "Deadlock found")] * 6):
+            does = mock.Mock(side_effect=error)
+            with self.assertRaises(OperationalError):
+                tried(does)
+        self.assertEqual(does.call_count, 6)
+
+    def test_in_the_middle_of_a_transaction_it_is_tried_once(self) -> None:
+        does = mock.Mock(side_effect=OperationalError(1213, "Deadlock found"))
+        with self.assertRaises(OperationalError), transaction.atomic():
+            tried(does)
+        does.assert_called_once()
+
+    def test_two_that_wait_for_each_other_both_get_through(self) -> None:
+        for name in ("one", "two"):
+            User.objects.create(username=name)
+        both = threading.Barrier(2)
+        done = []
+
+        def rename(first: str, second: str) -> None:
+            def does() -> None:
+                User.objects.filter(username=first).update(last_name="x")
+                with suppress(threading.BrokenBarrierError):
+                    both.wait(2)
+                User.objects.filter(username=second).update(first_name="y")
+
+            tried(does)
+            done.append(first)
+            connection.close()
+
+        threads = [threading.Thread(target=rename, args=order) for order in (("one", "two"), ("two", "one"))]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(30)
+        self.assertEqual(sorted(done), ["one", "two"])
 
 
 class ErrorTests(ServerTestCase):

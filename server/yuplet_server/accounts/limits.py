@@ -13,7 +13,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from django.core import signing
-from django.db import transaction
 from django.db.models import F
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
@@ -24,6 +23,7 @@ from yuplet_server.audit.actions import record
 from yuplet_server.audit.models import Entry
 from yuplet_server.base.errors import TooManyAttempts
 from yuplet_server.base.logs import address_of
+from yuplet_server.base.transactions import tried
 
 log = logging.getLogger("yuplet.signing-in")
 
@@ -43,7 +43,8 @@ class Kind:
 
 KINDS = {
     "account": Kind(5, 30, 15),
-    "address": Kind(20, 60, 15),
+    # A studio has one, and all of it may begin at nine.
+    "address": Kind(60, 60, 15),
     "browser": Kind(8, 30, 15),
     "password": Kind(5, 60, 15),
     "remark": Kind(30, 60, 15),
@@ -63,27 +64,34 @@ def count(keys: Iterable[str]) -> None:
 
     Counting first holds for many tries at the same moment too.
     """
-    now = timezone.now()
-    waits = []
-    with transaction.atomic():
-        for key in sorted(keys):
-            kind = KINDS[key.split(":", 1)[0]]
-            Attempts.objects.get_or_create(key=key, defaults={"last": now})
-            row = Attempts.objects.select_for_update().get(key=key)
-            if row.last < now - datetime.timedelta(minutes=kind.minutes):
-                row.count = 0
-            wait = _wait(kind, row.count)
-            due = row.last + datetime.timedelta(seconds=wait)
-            # Without a wait nobody is early: another at the same moment may have been written down as later.
-            if wait and due > now:
-                waits.append(((due - now).total_seconds(), key))
-                continue
-            row.count, row.last = row.count + 1, now
-            row.save(update_fields=["count", "last"])
+    waits = tried(lambda: _counted(sorted(keys)))
     if waits:
         seconds, key = max(waits)
         log.warning("a try was refused for %d s: %s", math.ceil(seconds), shown(key))
         raise TooManyAttempts(math.ceil(seconds))
+
+
+def _counted(keys: Iterable[str]) -> list[tuple[float, str]]:
+    """Count where it is not too early; answers for how many seconds each of the others has to wait."""
+    now = timezone.now()
+    waits = []
+    for key in keys:
+        kind = KINDS[key.split(":", 1)[0]]
+        Attempts.objects.get_or_create(key=key, defaults={"last": now})
+        row = Attempts.objects.select_for_update().filter(key=key).first()
+        if row is None:  # somebody's try was right at this moment
+            row = Attempts.objects.create(key=key, last=now)
+        if row.last < now - datetime.timedelta(minutes=kind.minutes):
+            row.count = 0
+        wait = _wait(kind, row.count)
+        due = row.last + datetime.timedelta(seconds=wait)
+        # Without a wait nobody is early: another at the same moment may have been written down as later.
+        if wait and due > now:
+            waits.append(((due - now).total_seconds(), key))
+            continue
+        row.count, row.last = row.count + 1, now
+        row.save(update_fields=["count", "last"])
+    return waits
 
 
 def forget(keys: Iterable[str]) -> None:
@@ -91,9 +99,11 @@ def forget(keys: Iterable[str]) -> None:
     for key in keys:
         if key.startswith("address:"):
             # In one go: of many who sign in at the same moment each must be taken off, or a whole studio behind one address would wait.
-            Attempts.objects.filter(key=key, count__gt=0).update(count=F("count") - 1)
+            same = Attempts.objects.filter(key=key, count__gt=0)
+            tried(lambda same=same: same.update(count=F("count") - 1))  # type: ignore[misc]
         else:
-            Attempts.objects.filter(key=key).delete()
+            same = Attempts.objects.filter(key=key)
+            tried(lambda same=same: same.delete())  # type: ignore[misc]
 
 
 def count_failure(request: HttpRequest, username: str, what: str) -> None:

@@ -87,7 +87,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, TooManyAttempts):
         return Response({"code": error.code, "detail": str(error)}, 429, headers={"Retry-After": str(error.seconds)})
     if isinstance(error, YupletError):
-        status = {"busy": 503, "store-away": 503, "no-room": 507}.get(error.code, 422)
+        status = {"busy": 503, "store-away": 503, "no-room": 507, "project-full": 507}.get(error.code, 422)
         headers = {"Retry-After": "5"} if status == 503 else None
         return Response({"code": error.code, "detail": without_paths(str(error))}, status, headers=headers)
     if isinstance(error, OperationalError) and error.args and error.args[0] in _DISK_FULL:

@@ -31,6 +31,7 @@ from yuplet_server.illustrations.queries import StoredPixels, digests_of, drawin
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
+from yuplet_server.projects.actions import add_bytes, require_space
 from yuplet_server.projects.models import Project
 
 _PIECE = 1 << 20
@@ -67,6 +68,7 @@ def ask(
     The rows are written as planned: what colleagues change meanwhile is no obstacle. Raises `ChangedMeanwhile` where the version is neither the
     present one nor one whose plan is remembered, `PlanError` or `WriteError`.
     """
+    require_space(illustration.project, 1)
     one = queries.asked(illustration, document, only, folder, version, user)
     plan = apart.ask(illustration.pk, queries.plan_to_do, one)
     with transaction.atomic():
@@ -152,7 +154,13 @@ def carry_out(hand_over_id: int, folder: Path, progress: jobs.Progress) -> jobs.
             digest = blobs().keep(source)
         files.append({"file": name, "sha256": digest, "bytes": report.file_bytes[name], "at": now})
 
+    known = {file["sha256"] for file in before.values()}
+    more = sum(
+        size for digest, size in {file["sha256"]: file["bytes"] for file in files}.items() if digest not in known
+    )
+
     def land() -> None:
+        add_bytes(illustration.project_id, more)
         HandOver.objects.filter(pk=hand_over_id).update(
             plan=plan, report=_report(report), files=files, package_bytes=sum(file["bytes"] for file in files)
         )

@@ -51,7 +51,7 @@ from yuplet_server.illustrations.signals import brought_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.actions import removed
+from yuplet_server.projects.actions import add_bytes, removed, require_space
 from yuplet_server.projects.models import Project
 
 MAX_UPLOAD = 2 << 30
@@ -71,6 +71,7 @@ def keep_upload(
     A package of ours of an illustration that is in the project already becomes a revision of it.
     """
     file_name = _checked(file_name, size)
+    require_space(project, size)
     digest = blobs().keep(content)
     with blobs().local(digest) as path:
         uid = apart.ask("a package", package_of, path)
@@ -121,6 +122,7 @@ def keep_revision(
 ) -> Revision:
     """Keep a new state of the art and ask for it to be read; it waits for a review. Raises `ReadError` or `NotNow`."""
     file_name = _checked(file_name, size)
+    require_space(illustration.project, size)
     digest = blobs().keep(content)
     with transaction.atomic():
         return _start_reading(illustration, user, file_name, digest, size, choices)
@@ -349,6 +351,7 @@ def _start_reading(
         choices=choices.as_json(),
         created_by=user,
     )
+    add_bytes(illustration.project_id, size)
     revision.job = jobs.start(Job.Kind.BRING_IN, illustration.project_id, revision.pk, user, lane=_lane(revision))
     revision.save(update_fields=["job"])
     return revision

@@ -48,6 +48,10 @@ def _times(unit: int) -> Callable[[str], int]:
     return lambda text: int(_number(text) * unit)
 
 
+def _times_or_none(unit: int) -> Callable[[str], int]:
+    return lambda text: 0 if text == "0" else _times(unit)(text)
+
+
 def _folder(text: str) -> Path | None:
     return Path(text) if text else None
 
@@ -176,6 +180,7 @@ SETTINGS = tuple(
         ("YUPLET_PICTURE_CACHE_GIB", "0.5", "Decoded pictures that a process keeps", _times(2**30)),
         ("YUPLET_PAGE_PICTURES_MIB", "512", "Decoded pictures that a page keeps in the browser", _times(2**20)),
         ("YUPLET_BIN_DAYS", "30", "Days for which what was removed can be taken back", _whole(0, 36_500)),
+        ("YUPLET_PROJECT_GIB", "0", "Room that the originals, packages and films of one project may take; 0: as much as there is", _times_or_none(2**30)),
         ("YUPLET_AUDIT_DAYS", "365", "Days for which the audit log tells who did what", _whole(1, 36_500)),
         ("YUPLET_KEEP_PACKAGES", "20", "Packages kept of each illustration and recipe", _whole(1)),
         ("YUPLET_ROOTS", "", "Folders of the machine that are opened, each to an account or a project: `ada=/srv/art:project 12=/srv/game`", _roots),

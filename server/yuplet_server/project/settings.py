@@ -192,6 +192,8 @@ PICTURE_CACHE = value("YUPLET_PICTURE_CACHE_GIB")
 ROOM_LEFT = 1 << 30
 # Days for which what was removed can be taken back.
 BIN_DAYS = value("YUPLET_BIN_DAYS")
+# Bytes that a project may have; 0: no limit.
+PROJECT_BYTES = value("YUPLET_PROJECT_GIB")
 # Names of demo illustrations that are loaded, with commas between them; none named: all.
 DEMO = value("YUPLET_DEMO")
 METRICS_MACHINES = value("YUPLET_METRICS_MACHINES")

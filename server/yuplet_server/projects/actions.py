@@ -1,6 +1,8 @@
 """What is done with projects and their members."""
 
+from django.conf import settings
 from django.db import transaction
+from django.db.models import F
 from django.dispatch import Signal
 from django.utils import timezone
 
@@ -15,6 +17,28 @@ class MemberRefused(YupletError):
     """A member cannot be added, changed or removed."""
 
     code = "member-refused"
+
+
+class ProjectFull(YupletError):
+    """A project has as many bytes as the administrator gives one."""
+
+    code = "project-full"
+
+
+def require_space(project: Project, more: int) -> None:
+    """Raise `ProjectFull` where a project cannot take so many bytes more."""
+    most = settings.PROJECT_BYTES
+    used = Project.everything.values_list("bytes", flat=True).get(pk=project.pk)
+    if most and used + more > most:
+        raise ProjectFull(
+            f"'{project.name}' takes {used / 1e9:.1f} GB of the {most / 1e9:.1f} GB that a project may take, and this needs {more / 1e9:.2f} GB."
+            " Remove illustrations that are not needed any more, or ask an administrator for more room. Nothing was changed."
+        )
+
+
+def add_bytes(project_id: int, more: int) -> None:
+    """Say that a project has so many bytes more."""
+    Project.everything.filter(pk=project_id).update(bytes=F("bytes") + more)
 
 
 @transaction.atomic

@@ -26,10 +26,15 @@ class Removable(models.Model):
 
 
 class Project(Removable):
-    """A place of its own for one character, scene, prop set or interface kit."""
+    """A place of its own for one character, scene, prop set or interface kit.
+
+    `bytes` is what its files take that people put or asked for: originals, packages, films. It is added to as they come, and counted anew by the
+    sweep (`count_bytes`).
+    """
 
     name = models.CharField(max_length=120)
     created_at = models.DateTimeField(auto_now_add=True)
+    bytes = models.BigIntegerField(default=0)
 
     objects = Kept()
     everything = models.Manager()

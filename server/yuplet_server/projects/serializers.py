@@ -1,3 +1,4 @@
+from django.conf import settings
 from rest_framework import serializers
 
 from yuplet_server.base.fields import NameField
@@ -9,10 +10,15 @@ class ProjectSerializer(serializers.ModelSerializer[Project]):
 
     ready = serializers.IntegerField(read_only=True, help_text="Illustrations that can be worked on.")
     role = serializers.ChoiceField(choices=Member.Role.choices, read_only=True)
+    bytes = serializers.IntegerField(read_only=True, help_text="Of originals, packages and films.")
+    most_bytes = serializers.SerializerMethodField(help_text="That it may have; null: as many as there is room for.")
 
     class Meta:
         model = Project
-        fields = ["id", "name", "created_at", "ready", "role"]
+        fields = ["id", "name", "created_at", "ready", "role", "bytes", "most_bytes"]
+
+    def get_most_bytes(self, project: Project) -> int | None:
+        return settings.PROJECT_BYTES or None
 
 
 class ProjectNameSerializer(serializers.Serializer[object]):

@@ -21,6 +21,7 @@ from yuplet_server.illustrations.actions import packed
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
+from yuplet_server.projects.actions import add_bytes, require_space
 from yuplet_server.rehearsals.models import Rehearsal
 
 MOST_BYTES = 1 << 30
@@ -58,7 +59,9 @@ def open_hand_over(hand_over: HandOver, user: User, reading: dict[str, Any]) -> 
 def open_outside(illustration: Illustration, user: User, name: str, size: int, content: IO[bytes]) -> Rehearsal:
     """Open a package that came from outside: an archive, kept byte for byte. Raises `BrokenFile` or `TooLarge`."""
     _require_size(name, size)
+    require_space(illustration.project, size)
     digest = blobs().keep(content)
+    add_bytes(illustration.project_id, size)
     with transaction.atomic():
         made = Rehearsal.objects.create(
             illustration=illustration,

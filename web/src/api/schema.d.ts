@@ -3967,6 +3967,10 @@ export interface components {
             /** @description Illustrations that can be worked on. */
             readonly ready: number;
             readonly role: components["schemas"]["RoleEnum"];
+            /** @description Of originals, packages and films. */
+            readonly bytes: number;
+            /** @description That it may have; null: as many as there is room for. */
+            readonly most_bytes: number | null;
         };
         /** @description Several illustrations handed over together. */
         ProjectHandOver: {

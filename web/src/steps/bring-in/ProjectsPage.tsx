@@ -4,6 +4,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type Project, removeProject, startProject, useProjects } from '../../api/calls';
 import { AccountMenu, type SignedIn } from '../../ui/AccountMenu';
+import { bytes } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { Wordmark } from '../../ui/Wordmark';
 import { Bin, tellRemoved } from './Bin';
@@ -110,6 +111,7 @@ function ProjectSection({ project, onMembers, onMove, onRemove }: SectionProps) 
         <Text c="dimmed" size="sm">
           you are {project.role === 'viewer' ? 'a' : 'an'} {project.role}
         </Text>
+        <Room project={project} />
         <Button size="compact-xs" variant="default" onClick={onMembers}>
           Members
         </Button>
@@ -127,6 +129,18 @@ function ProjectSection({ project, onMembers, onMove, onRemove }: SectionProps) 
       <MovingIn project={project} />
       <Illustrations project={project} />
     </section>
+  );
+}
+
+/** What the files of a project take; told apart where it is nearly all that it may have. */
+function Room({ project }: { project: Project }) {
+  const { most_bytes: most } = project;
+  const isNearlyFull = most !== null && project.bytes > 0.8 * most;
+  return (
+    <Text size="sm" c={isNearlyFull ? 'var(--mantine-color-error)' : 'dimmed'}>
+      {most === null ? bytes(project.bytes) : `${bytes(project.bytes)} of ${bytes(most)}`}
+      {isNearlyFull && ', nearly full: remove what is not needed, or ask an administrator for more'}
+    </Text>
   );
 }
 

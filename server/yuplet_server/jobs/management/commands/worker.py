@@ -148,5 +148,6 @@ def _sweep() -> None:
     forget_old()
     logs.begin_anew()
     call_command("sweep_files", verbosity=0)
+    call_command("count_bytes", verbosity=0)
     blobs().clear_unfinished(timezone.now() - STALE)
     actions.clear_work_folders()

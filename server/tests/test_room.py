@@ -1,0 +1,55 @@
+"""What a project may take: told before it hurts, refused with a sentence, counted anew by the sweep."""
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+
+from tests.cases import ServerTestCase, handed_over, ora
+from yuplet_server.handovers.models import HandOver
+from yuplet_server.projects.models import Project
+
+
+class RoomTests(ServerTestCase):
+    def told(self) -> tuple[int, int | None]:
+        answer = self.cleo.get(f"/api/projects/{self.project.pk}").json()
+        return answer["bytes"], answer["most_bytes"]
+
+    def test_what_comes_is_added_and_counted_anew(self) -> None:
+        self.assertEqual(self.told(), (self.illustration.revision.bytes, None))
+        first = handed_over(self.illustration, self.users["ada"], 1)
+        again = handed_over(self.illustration, self.users["ada"], 1)
+        package = {file["sha256"]: file["bytes"] for one in (first, again) for file in one.files}
+        whole = self.illustration.revision.bytes + sum(package.values())
+        self.assertEqual(self.told()[0], whole, "what both packages have is there once")
+        Project.objects.update(bytes=5)
+        call_command("count_bytes")
+        self.assertEqual(self.told()[0], whole)
+        HandOver.objects.all().delete()
+        call_command("count_bytes")
+        self.assertEqual(self.told()[0], self.illustration.revision.bytes)
+
+    def test_a_full_project_takes_nothing_more_and_loses_nothing(self) -> None:
+        used, size = self.told()[0], len(ora())
+        with self.settings(PROJECT_BYTES=used + size - 1):
+            self.assertEqual(self.told()[1], used + size - 1)
+            for path in (
+                f"/api/projects/{self.project.pk}/illustrations",
+                self.address("revisions"),
+                self.address("rehearsals/outside"),
+            ):
+                name = "package.zip" if "outside" in path else "more.ora"
+                answer = self.ada.post(path, {"file": SimpleUploadedFile(name, ora())})
+                self.assertEqual((answer.status_code, answer.json()["code"]), (507, "project-full"), path)
+                self.assertIn("'Marsh Line' takes", answer.json()["detail"])
+            self.assertEqual(self.told()[0], used)
+            self.assertEqual(
+                self.ada.post(self.address("hand-overs"), {"version": 1}, "application/json").status_code, 201
+            )
+        with self.settings(PROJECT_BYTES=used):
+            refused = self.ada.post(self.address("hand-overs"), {"version": 1}, "application/json")
+            self.assertEqual((refused.status_code, refused.json()["code"]), (507, "project-full"))
+        with self.settings(PROJECT_BYTES=used + size):
+            answer = self.ada.post(
+                f"/api/projects/{self.project.pk}/illustrations", {"file": SimpleUploadedFile("b.ora", ora())}
+            )
+            self.assertEqual(answer.status_code, 201)
+        self.assertEqual(self.told()[0], used + size)
