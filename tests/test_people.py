@@ -5,7 +5,7 @@ from typing import Any
 from playwright.sync_api import Page, expect
 
 from tests.browser import new_context
-from tests.product import AXE, ProductTestCase
+from tests.product import AXE, PASSWORD, ProductTestCase
 from yuplet_server.accounts.actions import add_account
 from yuplet_server.accounts.models import User
 from yuplet_server.handovers import actions as hand_overs
@@ -115,6 +115,28 @@ class PeopleTests(ProductTestCase):
 
 class ReceiverTests(ProductTestCase):
     has_worker = False
+
+    def test_somebody_sees_where_they_are_signed_in_and_ends_it(self) -> None:
+        other = self.browser.new_context(base_url=self.live_server_url, user_agent="A browser in the studio")
+        self.addCleanup(other.close)
+        self.user.set_password(PASSWORD)
+        self.user.save()
+        for page in (self.page, other.new_page()):
+            page.goto("/")
+            page.get_by_role("textbox", name="Account").fill("ada")
+            page.get_by_role("textbox", name="Password").fill(PASSWORD)
+            page.get_by_role("button", name="Sign in").click()
+            expect(page.get_by_role("button", name="ada", exact=True)).to_be_visible()
+        self.page.get_by_role("button", name="ada", exact=True).click()
+        self.page.get_by_role("menuitem", name="Where I am signed in").click()
+        dialog = self.page.get_by_role("dialog", name="Where I am signed in")
+        expect(dialog.get_by_text("A browser in the studio")).to_be_visible()
+        expect(dialog.get_by_text("This browser")).to_be_visible()
+        self.assert_accessible("where one is signed in")
+        dialog.get_by_role("button", name="Sign out everywhere else").click()
+        expect(dialog.get_by_text("A browser in the studio")).to_have_count(0)
+        page.reload()
+        expect(page.get_by_role("button", name="Sign in")).to_be_visible()
 
     def test_a_receiver_without_an_account_looks_takes_and_remarks(self) -> None:
         page = self.page

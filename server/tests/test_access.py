@@ -185,6 +185,8 @@ ADDRESSES = [
 # What belongs to no project: the session, one's own password and projects, the list of licences, moving in, one's own shelf (`test_shelf`), accounts and links (`test_people`), the API's description, the page itself.
 OF_NO_PROJECT = {
     "session",
+    "sessions",
+    "sessions/<int:number>",
     "password",
     "projects",
     "licences",

@@ -7,7 +7,7 @@ from django.core.exceptions import ValidationError
 from django.http import HttpRequest
 
 from yuplet.errors import YupletError
-from yuplet_server.accounts import limits
+from yuplet_server.accounts import limits, sessions
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.names import require_usable
 from yuplet_server.audit.actions import record
@@ -62,5 +62,8 @@ def change_password(request: HttpRequest, user: User, old: str, new: str) -> Non
         raise PasswordRefused(" ".join(error.messages)) from error
     user.set_password(new)
     user.save(update_fields=["password"])
+    before = request.session.session_key
     update_session_auth_hash(request, user)
+    sessions.moved(before, request.session.session_key)
+    sessions.end(user, None, request.session.session_key)
     record(Entry.Kind.PASSWORD, "changed", account=user.username)

@@ -8,6 +8,19 @@ class User(AbstractUser):
     """An account; what it may do in a project is said by its membership there."""
 
 
+class SignIn(models.Model):
+    """Where an account is signed in: a session, and what is known of the browser that has it."""
+
+    session = models.CharField(max_length=40, unique=True)
+    user = models.ForeignKey(User, models.CASCADE, related_name="sign_ins")
+    at = models.DateTimeField(auto_now_add=True)
+    address = models.CharField(max_length=60)
+    browser = models.CharField(max_length=200)
+
+    def __str__(self) -> str:
+        return f"{self.user} from {self.address}"
+
+
 class Attempts(models.Model):
     """Wrong tries that were made of late: with an account, from an address, or by a browser that is known (`accounts.limits`)."""
 

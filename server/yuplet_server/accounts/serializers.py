@@ -1,6 +1,6 @@
 from rest_framework import serializers
 
-from yuplet_server.accounts.models import User
+from yuplet_server.accounts.models import SignIn, User
 
 
 class UserSerializer(serializers.ModelSerializer[User]):
@@ -16,6 +16,20 @@ class SessionSerializer(serializers.Serializer[object]):
 
     user = UserSerializer(allow_null=True, read_only=True)
     picture_bytes = serializers.IntegerField(read_only=True)
+
+
+class SignedInSerializer(serializers.ModelSerializer[SignIn]):
+    """Where an account is signed in: since when, from which address, with which browser as it names itself, and whether it is this one."""
+
+    is_this = serializers.SerializerMethodField()
+
+    class Meta:
+        model = SignIn
+        fields = ["id", "at", "address", "browser", "is_this"]
+        read_only_fields = fields
+
+    def get_is_this(self, one: SignIn) -> bool:
+        return bool(one.session == self.context["session"])
 
 
 class SignInSerializer(serializers.Serializer[object]):

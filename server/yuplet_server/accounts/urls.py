@@ -4,6 +4,8 @@ from yuplet_server.accounts import views
 
 urlpatterns = [
     path("session", views.SessionView.as_view()),
+    path("sessions", views.SessionsView.as_view()),
+    path("sessions/<int:number>", views.OtherSessionView.as_view()),
     path("may-upload", views.MayUploadView.as_view()),
     path("password", views.PasswordView.as_view()),
 ]

@@ -2,6 +2,7 @@ import shutil
 
 from django.conf import settings
 from django.contrib.auth import logout
+from django.http import Http404
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
@@ -10,10 +11,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from yuplet_server.accounts import actions, limits
+from yuplet_server.accounts import actions, limits, sessions
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.requests import SignedInRequest, checked
-from yuplet_server.accounts.serializers import PasswordSerializer, SessionSerializer, SignInSerializer, UserSerializer
+from yuplet_server.accounts.serializers import (
+    PasswordSerializer,
+    SessionSerializer,
+    SignedInSerializer,
+    SignInSerializer,
+    UserSerializer,
+)
 
 
 @method_decorator(ensure_csrf_cookie, name="dispatch")
@@ -39,6 +46,30 @@ class SessionView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         logout(request._request)
+        return Response(status=204)
+
+
+class SessionsView(APIView):
+    """Where one is signed in."""
+
+    @extend_schema(responses=SignedInSerializer(many=True))
+    def get(self, request: SignedInRequest) -> Response:
+        told = {"session": request._request.session.session_key}
+        return Response(SignedInSerializer(sessions.of(request.user), many=True, context=told).data)
+
+    @extend_schema(operation_id="sign_out_elsewhere", responses={204: None})
+    def delete(self, request: SignedInRequest) -> Response:
+        """Sign out everywhere else."""
+        sessions.end(request.user, None, request._request.session.session_key)
+        return Response(status=204)
+
+
+class OtherSessionView(APIView):
+    @extend_schema(responses={204: None})
+    def delete(self, request: SignedInRequest, number: int) -> Response:
+        """Sign out in one browser; it is no longer there where it has ended already."""
+        if not sessions.end(request.user, number, None):
+            raise Http404
         return Response(status=204)
 
 

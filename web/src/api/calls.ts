@@ -381,6 +381,15 @@ export function useQueue() {
   });
 }
 
+/** Where one is signed in. */
+export function useSessions() {
+  return useQuery({ queryKey: ['sessions'], queryFn: () => body(client.GET('/api/sessions')) });
+}
+
+export const endSession = (number: number) => client.DELETE('/api/sessions/{number}', { params: { path: { number } } });
+
+export const endOtherSessions = () => client.DELETE('/api/sessions');
+
 export type Entry = Schemas['Entry'];
 
 /** What the audit log has, the newest first, a hundred at a time. */

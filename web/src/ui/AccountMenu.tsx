@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { changePassword, signOut } from '../api/calls';
 import type { Schemas } from '../api/client';
+import { Sessions } from './Sessions';
 import { useSubmit } from './useSubmit';
 
 export type SignedIn = Schemas['User'];
@@ -13,6 +14,7 @@ export function AccountMenu({ user }: { user: SignedIn }) {
   const queries = useQueryClient();
   const { colorScheme, setColorScheme } = useMantineColorScheme();
   const [isOpen, setOpen] = useState(false);
+  const [isListed, setListed] = useState(false);
   const leave = async () => {
     await signOut();
     queries.setQueryData<Schemas['Session']>(['session'], (before) => before && { ...before, user: null });
@@ -52,6 +54,7 @@ export function AccountMenu({ user }: { user: SignedIn }) {
             </Menu.Item>
           )}
           <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
+          <Menu.Item onClick={() => setListed(true)}>Where I am signed in</Menu.Item>
           <Menu.Item onClick={leave}>Sign out</Menu.Item>
         </Menu.Dropdown>
       </Menu>
@@ -62,6 +65,15 @@ export function AccountMenu({ user }: { user: SignedIn }) {
         closeButtonProps={{ 'aria-label': 'Close' }}
       >
         <PasswordForm onDone={() => setOpen(false)} />
+      </Modal>
+      <Modal
+        opened={isListed}
+        onClose={() => setListed(false)}
+        size="lg"
+        title="Where I am signed in"
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
+        <Sessions />
       </Modal>
     </>
   );
