@@ -3,10 +3,10 @@
 import itertools
 import os
 import random
-from typing import Any
+from typing import Any, ClassVar
 
 import gevent
-from locust import HttpUser, between, events, task
+from locust import HttpUser, between, events
 from locust.stats import print_percentile_stats
 from people import NAME, PASSWORD
 
@@ -63,11 +63,16 @@ class _Person(HttpUser):
         self.images = sorted({piece["image"] for row in parts for frame in row["frames"] for piece in frame["pieces"]})
         self.ask("GET", f"{self.address}/images/{self.preview}", "image")
 
+    def open_again(self) -> None:
+        self.open_it()
 
-class Artist(_Person):
-    wait_time = between(1, 4)
+    def look(self) -> None:
+        if getattr(self, "images", None):
+            self.ask("GET", f"{self.address}/images/{random.choice(self.images)}", "image")
 
-    @task(4)
+    def list_them(self) -> None:
+        self.ask("GET", self.listed, "list")
+
     def rename(self) -> None:
         if self.parts:
             names = {random.choice(self.parts): f"name {random.randrange(10**6)}"}
@@ -75,47 +80,27 @@ class Artist(_Person):
             answer = self.ask("POST", f"{self.address}/steps", "rename", step)
             self.version = answer["version"] if answer else self.version
 
-    @task(3)
-    def look(self) -> None:
-        if getattr(self, "images", None):
-            self.ask("GET", f"{self.address}/images/{random.choice(self.images)}", "image")
-
-    @task(1)
-    def list_them(self) -> None:
-        self.ask("GET", self.listed, "list")
-
-    @task(1)
-    def open_again(self) -> None:
-        self.open_it()
-
-    @task(1)
     def plan(self) -> None:
         self.ask("POST", f"{self.address}/plan", "plan", {})
 
-    @task(1)
     def hand_over(self) -> None:
         """About each 20 seconds of all people together."""
         if random.random() < 1 / 36:
             self.ask("POST", f"{self.address}/hand-overs", "hand over", {"version": self.version})
 
 
+class Artist(_Person):
+    wait_time = between(1, 4)
+    tasks: ClassVar[Any] = {
+        _Person.rename: 4, _Person.look: 3, _Person.list_them: 1, _Person.open_again: 1, _Person.plan: 1, _Person.hand_over: 1,
+    }  # fmt: skip
+
+
 class Reader(_Person):
     """Opens a figure about each half minute, and looks at it from near."""
 
     wait_time = between(5, 25)
-
-    @task(2)
-    def open_again(self) -> None:
-        self.open_it()
-
-    @task(2)
-    def look(self) -> None:
-        if getattr(self, "images", None):
-            self.ask("GET", f"{self.address}/images/{random.choice(self.images)}", "image")
-
-    @task(1)
-    def list_them(self) -> None:
-        self.ask("GET", self.listed, "list")
+    tasks: ClassVar[Any] = {_Person.open_again: 2, _Person.look: 2, _Person.list_them: 1}
 
 
 @events.spawning_complete.add_listener

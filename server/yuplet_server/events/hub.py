@@ -10,7 +10,7 @@ from collections.abc import AsyncIterator
 from typing import Any
 
 from asgiref.sync import sync_to_async
-from django.db import DatabaseError, close_old_connections
+from django.db import close_old_connections
 
 from yuplet_server.events import queries
 
@@ -108,7 +108,8 @@ async def _asked(function: Any, *arguments: Any) -> Any:
     """What the database answers; None where it does not: it is asked again in a moment."""
     try:
         return await sync_to_async(_with_connection)(function, *arguments)
-    except DatabaseError:
+    except Exception:
+        # Whatever it is, those who listen are not left alone with it.
         log.warning("the database does not tell what has changed", exc_info=True)
         return None
 

@@ -70,8 +70,10 @@ class DiskStore(BlobStore, FileSystemStorage):
     def kept_before(self, moment: datetime.datetime) -> Iterator[str]:
         # All of them first: what is kept while somebody looks through them is not among them.
         for path in list(Path(self.location).glob("??/*")):
-            if path.stat().st_mtime < moment.timestamp():
-                yield path.name
+            # Another sweep may have removed it.
+            with contextlib.suppress(FileNotFoundError):
+                if path.stat().st_mtime < moment.timestamp():
+                    yield path.name
 
     def delete(self, name: str) -> None:
         Path(self.path(name)).unlink(missing_ok=True)
