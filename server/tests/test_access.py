@@ -201,6 +201,7 @@ OF_NO_PROJECT = {
     "accounts/<int:account>",
     "accounts/<int:account>/new-password",
     "come-in/<str:token>",
+    "come-in/<str:token>/mail",
     # Whoever has the token of a link (test_receivers).
     "received/<str:token>",
     "received/<str:token>/picture",

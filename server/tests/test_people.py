@@ -3,13 +3,16 @@
 import datetime
 from typing import Any
 
-from django.test import Client
+from django.core import mail
+from django.test import Client, override_settings
 from django.utils import timezone
 
 from tests.cases import PASSWORD, ServerTestCase
 from yuplet_server.accounts.actions import add_account
 from yuplet_server.accounts.models import User
+from yuplet_server.audit.models import Entry
 from yuplet_server.people.models import Link
+from yuplet_server.project.environment import MailServer
 from yuplet_server.projects.actions import remove_project, set_role, start_project
 from yuplet_server.projects.models import Member
 
@@ -198,3 +201,62 @@ class AccountsTests(PeopleTestCase):
         shared = start_project(self.users["ada"], "Another")
         set_role(shared, "dora", "viewer")
         self.assertEqual(added("dora").status_code, 200, "they know each other")
+
+
+MAIL = MailServer("127.0.0.1", 9, "", "", False)
+
+
+@override_settings(MAIL=MAIL, DEFAULT_FROM_EMAIL="yuplet@studio.example", ALLOWED_HOSTS=["studio.example"])
+class MailTests(PeopleTestCase):
+    """Links that are sent, where the server knows a mail server."""
+
+    def send(self, client: Client, link: str, to: str) -> Any:
+        return client.post(f"{link}/mail", {"to": to}, "application/json", headers={"host": "studio.example"})
+
+    def made(self, client: Client, address: str, body: Any = None) -> str:
+        answer = client.post(address, body or {}, "application/json", headers={"host": "studio.example"})
+        return "/api" + str(answer.json()["path"])
+
+    def test_whoever_made_a_link_sends_it(self) -> None:
+        link = self.made(self.root, "/api/accounts/invitations")
+        self.assertEqual(self.send(self.root, link, "maren@example.org").status_code, 204)
+        (sent,) = mail.outbox
+        self.assertEqual((sent.to, sent.from_email), (["maren@example.org"], "yuplet@studio.example"))
+        self.assertIn(f"http://studio.example{link.removeprefix('/api')}\n", sent.body)
+        self.assertIn("root-of-all sends you a link to Yuplet. It makes an account for you:", sent.body)
+        link = self.made(self.ada, f"/api/projects/{self.project.pk}/invitations", {"role": "editor"})
+        self.assertEqual(self.send(self.ada, link, "ben@example.org").status_code, 204)
+        self.assertIn("lets you into the project 'Marsh Line'", mail.outbox[1].body)
+        kept = (
+            Entry.objects.filter(kind="link", about__startswith="sent to")
+            .order_by("pk")
+            .values_list("account", "about")
+        )
+        self.assertEqual(list(kept)[0], ("root-of-all", "sent to maren@example.org, for account"))
+
+    def test_nobody_else_does_and_to_nothing_else(self) -> None:
+        link = self.made(self.root, "/api/accounts/invitations")
+        self.assertEqual(self.send(self.ada, link, "maren@example.org").status_code, 404)
+        self.assertEqual(self.send(Client(), link, "maren@example.org").status_code, 403)
+        for to in ("", "maren", "maren@example.org\nBcc: all@example.org", "a@b.c,d@e.f"):
+            self.assertEqual(self.send(self.root, link, to).status_code, 400, to)
+        with override_settings(MAIL=None):
+            self.assertEqual(self.send(self.root, link, "maren@example.org").status_code, 404)
+        self.assertEqual(self.send(self.root, "/api/come-in/no-such-token", "maren@example.org").status_code, 422)
+        self.assertEqual(mail.outbox, [])
+
+    def test_who_sends_without_end_waits(self) -> None:
+        link = self.made(self.root, "/api/accounts/invitations")
+        codes = [self.send(self.root, link, "maren@example.org").status_code for _ in range(32)]
+        self.assertEqual((codes[:30], codes[-1]), ([204] * 30, 429))
+
+    def test_a_mail_server_that_is_away_is_said(self) -> None:
+        link = self.made(self.root, "/api/accounts/invitations")
+        backend = "django.core.mail.backends.smtp.EmailBackend"
+        with (
+            override_settings(EMAIL_BACKEND=backend, EMAIL_HOST="127.0.0.1", EMAIL_PORT=9),
+            self.assertLogs("yuplet.accounts"),
+        ):
+            answer = self.send(self.root, link, "maren@example.org")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (422, "mail-away"))
+        self.assertEqual(Client().get(link, headers={"host": "studio.example"}).status_code, 200, "the link stays good")

@@ -48,6 +48,7 @@ KINDS = {
     "browser": Kind(8, 30, 15),
     "password": Kind(5, 60, 15),
     "remark": Kind(30, 60, 15),
+    "mail": Kind(30, 60, 15),
 }
 
 

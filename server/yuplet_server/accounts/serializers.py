@@ -12,10 +12,11 @@ class UserSerializer(serializers.ModelSerializer[User]):
 
 
 class SessionSerializer(serializers.Serializer[object]):
-    """Who is signed in (null when nobody is), and how many bytes of decoded pictures a page is to keep at most."""
+    """Who is signed in (null when nobody is), how many bytes of decoded pictures a page is to keep at most, and whether links can be sent by mail."""
 
     user = UserSerializer(allow_null=True, read_only=True)
     picture_bytes = serializers.IntegerField(read_only=True)
+    can_mail = serializers.BooleanField(read_only=True)
 
 
 class SignedInSerializer(serializers.ModelSerializer[SignIn]):

@@ -74,7 +74,11 @@ class OtherSessionView(APIView):
 
 
 def _session_of(user: User | None) -> dict[str, object]:
-    return {"user": UserSerializer(user).data if user else None, "picture_bytes": settings.PAGE_PICTURES}
+    return {
+        "user": UserSerializer(user).data if user else None,
+        "picture_bytes": settings.PAGE_PICTURES,
+        "can_mail": settings.MAIL is not None,
+    }
 
 
 class MayUploadView(APIView):

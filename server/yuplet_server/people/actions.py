@@ -2,9 +2,11 @@
 
 import datetime
 import logging
+from smtplib import SMTPException
 
 from django.contrib.auth import login, password_validation
 from django.core.exceptions import ValidationError
+from django.core.mail import EmailMessage
 from django.db import transaction
 from django.http import HttpRequest
 from django.utils import timezone
@@ -30,6 +32,17 @@ class LinkRefused(YupletError):
     """A link cannot be used, or not by whoever has it."""
 
     code = "link-refused"
+
+
+class MailAway(YupletError):
+    """The mail server does not take a mail."""
+
+    code = "mail-away"
+
+    def __init__(self) -> None:
+        super().__init__(
+            "The mail server did not take the mail, so nothing was sent. Copy the link and give it to them yourself."
+        )
 
 
 def invite(made_by: User, is_administrator: bool = False, project: Project | None = None, role: str = "") -> str:
@@ -88,6 +101,28 @@ def _may_still(link: Link) -> bool:
         if link.project.removed_at is not None or not owns:
             return False
     return link.purpose == Link.Purpose.PROJECT or link.made_by.is_staff
+
+
+def send(link: Link, address: str, to: str) -> None:
+    """Send somebody a link, which leads to an address. Raises `MailAway`."""
+    match link.purpose:
+        case Link.Purpose.PASSWORD:
+            what = f"sets a new password for your account '{link.account}'"
+        case Link.Purpose.ACCOUNT if link.project is None:
+            what = "makes an account for you"
+        case _:
+            what = f"lets you into the project '{link.project}'"
+    days = max(1, (link.ends_at - timezone.now()).days)
+    text = (
+        f"Hello,\n\n{link.made_by.username} sends you a link to Yuplet. It {what}:\n\n{address}\n\n"
+        f"It can be used once, within {days} day{'s' if days > 1 else ''}. If you do not know what this is about, do nothing.\n"
+    )
+    try:
+        EmailMessage("A link to Yuplet", text, to=[to]).send()
+    except (OSError, SMTPException) as error:
+        log.warning("a mail was not sent: %s", error)
+        raise MailAway from error
+    record(Entry.Kind.LINK, f"sent to {to}, for {link.purpose}", link.project_id, link.made_by.username)
 
 
 @transaction.atomic

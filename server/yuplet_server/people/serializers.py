@@ -40,6 +40,10 @@ class InviteIntoSerializer(serializers.Serializer[Any]):
     role = serializers.ChoiceField(choices=Member.Role.choices)
 
 
+class SendLinkSerializer(serializers.Serializer[Any]):
+    to = serializers.EmailField(max_length=200)
+
+
 class OpenedLinkSerializer(serializers.Serializer[Any]):
     """What a link is for: an account, a project (for those who have an account), or a new password; into which project and as what, if any."""
 

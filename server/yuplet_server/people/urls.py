@@ -9,4 +9,5 @@ urlpatterns = [
     path("accounts/<int:account>/new-password", views.NewPasswordView.as_view()),
     path("projects/<int:project>/invitations", views.ProjectInvitationsView.as_view()),
     path("come-in/<str:token>", views.LinkView.as_view()),
+    path("come-in/<str:token>/mail", views.SendLinkView.as_view()),
 ]

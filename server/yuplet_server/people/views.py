@@ -1,3 +1,4 @@
+from django.conf import settings
 from django.db.models import Count, QuerySet
 from django.http import Http404
 from django.utils.decorators import method_decorator
@@ -21,6 +22,7 @@ from yuplet_server.people.serializers import (
     InviteSerializer,
     MadeLinkSerializer,
     OpenedLinkSerializer,
+    SendLinkSerializer,
     UseLinkSerializer,
 )
 from yuplet_server.projects import queries
@@ -97,6 +99,21 @@ class ProjectInvitationsView(APIView):
         found = queries.project_for(request.user, project, Member.Role.OWNER)
         asked = checked(InviteIntoSerializer, request.data)
         return _made(actions.invite_into(found, asked.validated_data["role"], request.user), Link.Purpose.PROJECT)
+
+
+class SendLinkView(APIView):
+    """Sending a link by mail, for whoever has made it; where the server has no mail server, there is nothing of the kind."""
+
+    @extend_schema(request=SendLinkSerializer, responses={204: None})
+    def post(self, request: SignedInRequest, token: str) -> Response:
+        link = actions.opened(token)
+        if settings.MAIL is None or link.made_by != request.user:
+            raise Http404
+        to = checked(SendLinkSerializer, request.data).validated_data["to"]
+        # Whoever sends without end waits longer each time.
+        limits.count([f"mail:{request.user.pk}"])
+        actions.send(link, request.build_absolute_uri(f"/come-in/{token}"), to)
+        return Response(status=204)
 
 
 @method_decorator(ensure_csrf_cookie, name="dispatch")

@@ -217,6 +217,14 @@ ROOTS = value("YUPLET_ROOTS")
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 
+# By which links are sent, where there is one.
+MAIL = value("YUPLET_MAIL")
+if MAIL is not None:
+    EMAIL_HOST, EMAIL_PORT, EMAIL_TIMEOUT = MAIL.host, MAIL.port, 10
+    EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = MAIL.user, MAIL.password
+    EMAIL_USE_SSL, EMAIL_USE_TLS = MAIL.is_tls_at_once, not MAIL.is_tls_at_once
+    DEFAULT_FROM_EMAIL = value("YUPLET_MAIL_FROM")
+
 LANGUAGE_CODE = "en"
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -381,6 +381,15 @@ export function useQueue() {
   });
 }
 
+/** Send a link that one has made; `path` is where it leads. */
+export const mailLink = (path: string, to: string) =>
+  body(
+    client.POST('/api/come-in/{token}/mail', {
+      params: { path: { token: path.split('/').pop() ?? '' } },
+      body: { to },
+    }),
+  );
+
 /** Where one is signed in. */
 export function useSessions() {
   return useQuery({ queryKey: ['sessions'], queryFn: () => body(client.GET('/api/sessions')) });

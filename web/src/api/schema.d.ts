@@ -140,6 +140,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/come-in/{token}/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Sending a link by mail, for whoever has made it; where the server has no mail server, there is nothing of the kind. */
+        post: operations["come_in_mail_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery}": {
         parameters: {
             query?: never;
@@ -5015,6 +5032,10 @@ export interface components {
              */
             frame?: number;
         };
+        SendLinkRequest: {
+            /** Format: email */
+            to: string;
+        };
         /** @description Parts whose names differ in a side, a number or a letter only; `meaning` is null until somebody has said. */
         Series: {
             kind: components["schemas"]["SeriesKindEnum"];
@@ -5031,10 +5052,11 @@ export interface components {
          * @enum {string}
          */
         SeriesKindEnum: "sides" | "numbers" | "letters";
-        /** @description Who is signed in (null when nobody is), and how many bytes of decoded pictures a page is to keep at most. */
+        /** @description Who is signed in (null when nobody is), how many bytes of decoded pictures a page is to keep at most, and whether links can be sent by mail. */
         Session: {
             readonly user: components["schemas"]["User"] | null;
             readonly picture_bytes: number;
+            readonly can_mail: boolean;
         };
         /**
          * SetDepths
@@ -6351,6 +6373,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["User"];
                 };
+            };
+        };
+    };
+    come_in_mail_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendLinkRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,9 +1,12 @@
 import { Button, CopyButton, Group, Text, TextInput } from '@mantine/core';
-import type { MadeLink } from '../api/calls';
+import { useState } from 'react';
+import { type MadeLink, mailLink, useSession } from '../api/calls';
 import { plural } from './units';
+import { useSubmit } from './useSubmit';
 
 /** A link that was made, to be given to somebody; it is shown once. */
 export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what: string; isOnce?: boolean }) {
+  const canMail = useSession().data?.can_mail ?? false;
   const address = `${window.location.origin}${link.path}`;
   return (
     <div role="status">
@@ -29,6 +32,42 @@ export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what:
           )}
         </CopyButton>
       </Group>
+      {isOnce && canMail && <Mail key={link.path} path={link.path} />}
     </div>
+  );
+}
+
+/** Sending it instead, where the server knows a mail server. */
+function Mail({ path }: { path: string }) {
+  const [to, setTo] = useState('');
+  const [sent, setSent] = useState('');
+  const { submit, error, isWaiting } = useSubmit(async () => {
+    setSent('');
+    await mailLink(path, to);
+    setSent(to);
+    setTo('');
+  });
+  return (
+    <form onSubmit={submit}>
+      <Group gap="xs" mt="xs" wrap="nowrap" align="flex-end">
+        <TextInput
+          label="Or send it by mail to"
+          type="email"
+          required
+          value={to}
+          style={{ flex: 1 }}
+          onChange={(event) => setTo(event.currentTarget.value)}
+        />
+        <Button type="submit" variant="default" loading={isWaiting}>
+          Send
+        </Button>
+      </Group>
+      {sent && <Text size="sm">Sent to {sent}.</Text>}
+      {error && (
+        <Text size="sm" role="alert" c="var(--mantine-color-error)">
+          {error}
+        </Text>
+      )}
+    </form>
   );
 }
