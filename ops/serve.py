@@ -45,7 +45,8 @@ def main() -> int:
     try:
         require_all()
         options = _options()
-        _check_address(options.host, options.port)
+        if "web" in options.only:
+            _check_address(options.host, options.port)
         with _only_one(folder):
             return _run(folder, options.host, options.port, options.demo, options.only)
     except (CannotStart, SettingError) as error:
@@ -115,7 +116,7 @@ def _run(folder: Path, host: str, port: int, demo: bool, only: Collection[str]) 
                 PYTHON, "-m", "uvicorn", "--app-dir", str(ROOT / "server"), "--uds", f"{database.run}/streams.sock",
                 "--log-level=warning", "--no-access-log", "--timeout-graceful-shutdown=1", "yuplet_server.project.asgi:application",
             ],
-            "front": front(folder, database.run, host, port),
+            "front": front(folder, database.run, host, port) if "web" in only else [],
         }  # fmt: skip
         wanted = {*only, *(["front", "streams"] if "web" in only else [])}
         if not value("YUPLET_QUEUE"):

@@ -4,6 +4,8 @@ from django.contrib.sessions.models import Session
 from django.test import Client
 
 from tests.cases import PASSWORD, ServerTestCase
+from yuplet_server.accounts import sessions
+from yuplet_server.accounts.models import SignIn
 
 
 class SessionsTests(ServerTestCase):
@@ -39,6 +41,11 @@ class SessionsTests(ServerTestCase):
         self.assertEqual(self.studio.get("/api/projects").status_code, 403)
         self.assertEqual(self.home.delete(f"/api/sessions/{other}").status_code, 404)
         self.assertEqual(len(self.listed(self.home)), 1)
+
+    def test_what_has_ended_is_forgotten(self) -> None:
+        Session.objects.exclude(session_key=self.home.session.session_key).delete()
+        sessions.forget_ended()
+        self.assertEqual(list(SignIn.objects.values_list("browser", flat=True)), ["At home"])
 
     def test_all_others_are_ended(self) -> None:
         self.assertEqual(self.home.delete("/api/sessions").status_code, 204)

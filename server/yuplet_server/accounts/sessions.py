@@ -54,4 +54,9 @@ def end(user: User, number: int | None, but: str | None) -> int:
     return len(keys)
 
 
+def forget_ended() -> None:
+    """Forget where nobody is signed in any more."""
+    SignIn.objects.exclude(session__in=Session.objects.values("session_key")).delete()
+
+
 user_logged_in.connect(note, dispatch_uid="where accounts are signed in")

@@ -20,7 +20,7 @@ from django.utils import timezone
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
-from yuplet_server.accounts import limits
+from yuplet_server.accounts import limits, sessions
 from yuplet_server.audit.actions import forget_old
 from yuplet_server.base import logs
 from yuplet_server.files.store import blobs
@@ -144,6 +144,7 @@ def _sweep() -> None:
     if not settings.QUEUE:
         call_command("prune_db_task_results", "--min-age-days=7", verbosity=0)
     call_command("clearsessions", verbosity=0)
+    sessions.forget_ended()
     limits.sweep()
     forget_old()
     logs.begin_anew()
