@@ -21,7 +21,7 @@ OLDER = ROOT / "server" / "tests" / "older"
 SOMEBODY_WORKS = """
 import io, itertools
 from yuplet_server.projects.models import Project
-from yuplet_server.projects.storage import blobs
+from yuplet_server.files.store import blobs
 from yuplet_server.transfer.models import Archive
 project = Project.objects.first()
 for number in itertools.count():

@@ -233,10 +233,12 @@ class S3StoreTests(_WithS3, _BothStores, SimpleTestCase):
         self.assertNotIn("Uploads", self.client_of_s3.list_multipart_uploads(Bucket=self.name))
 
     def test_a_store_that_is_away_refuses_or_says_nothing_is_named(self) -> None:
-        gone = S3Store(bucket=self.name, address="http://127.0.0.1:9", patience=0.3)
-        missing = S3Store(bucket="no-such-bucket", address=self.server_address)
+        gone = S3Store(bucket=self.name, address="http://127.0.0.1:9", patience=0.3, attempts=1)
+        missing = S3Store(bucket="no-such-bucket", address=self.server_address, attempts=1)
         with socket.create_server(("127.0.0.1", 0)) as silent:
-            mute = S3Store(bucket=self.name, address=f"http://127.0.0.1:{silent.getsockname()[1]}", patience=0.3)
+            mute = S3Store(
+                bucket=self.name, address=f"http://127.0.0.1:{silent.getsockname()[1]}", patience=0.3, attempts=1
+            )
             for what, store in (("gone", gone), ("mute", mute), ("no bucket", missing)):
                 for verb in (
                     lambda store=store: store.keep(io.BytesIO(b"x")),

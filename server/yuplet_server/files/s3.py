@@ -43,9 +43,18 @@ _UPLOAD = {"ChecksumAlgorithm": "SHA256", "ContentType": "application/octet-stre
 
 
 class S3Store(BlobStore, S3Storage):  # type: ignore[misc]
-    """django-storages' S3 storage as a store of ours. `signs`: visitors take large files from the store itself."""
+    """django-storages' S3 storage as a store of ours. `signs`: visitors take large files from the store itself; `patience` is how long it may be silent, in seconds."""
 
-    def __init__(self, *, bucket: str, prefix: str = "", address: str = "", signs: bool = False, patience: float = 20):
+    def __init__(
+        self,
+        *,
+        bucket: str,
+        prefix: str = "",
+        address: str = "",
+        signs: bool = False,
+        patience: float = 20,
+        attempts: int = 3,
+    ):
         self.signs = signs
         self._prefix = f"{prefix}/" if prefix else ""
         super().__init__(
@@ -56,7 +65,7 @@ class S3Store(BlobStore, S3Storage):  # type: ignore[misc]
             client_config=Config(
                 connect_timeout=min(5, patience),
                 read_timeout=patience,
-                retries={"max_attempts": 3, "mode": "standard"},
+                retries={"total_max_attempts": attempts, "mode": "standard"},
                 max_pool_connections=32,
                 signature_version="s3v4",
                 # Stores of one's own have no name for each bucket.
