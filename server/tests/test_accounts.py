@@ -27,7 +27,9 @@ class SessionTests(ServerTestCase):
 
     def test_in_and_out(self) -> None:
         client = Client()
-        self.assertEqual(client.get("/api/session").json(), {"user": None, "picture_bytes": 512 * 2**20})
+        self.assertEqual(
+            client.get("/api/session").json(), {"user": None, "picture_bytes": 512 * 2**20, "can_mail": False}
+        )
         self.assertEqual(self.sign_in(client), 200)
         self.assertEqual(client.get("/api/session").json()["user"]["username"], "ada")
         self.assertEqual(client.delete("/api/session").status_code, 204)
