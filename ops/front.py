@@ -85,6 +85,7 @@ http {{
       add_header Content-Security-Policy $upstream_http_content_security_policy always;
       add_header X-Content-Type-Options nosniff always;
       add_header Referrer-Policy $upstream_http_referrer_policy always;
+      add_header X-Request-Id $upstream_http_x_request_id always;
       add_header X-Frame-Options $upstream_http_x_frame_options always;
       add_header Strict-Transport-Security $upstream_http_strict_transport_security always;
     }}

@@ -1,5 +1,7 @@
 """What a project may take: told before it hurts, refused with a sentence, counted anew by the sweep."""
 
+from unittest import mock
+
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 
@@ -9,6 +11,12 @@ from yuplet_server.projects.models import Project
 
 
 class RoomTests(ServerTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        # What is counted after a transaction is counted in the middle of the test's own.
+        self.enterContext(mock.patch("django.db.transaction.on_commit", side_effect=lambda does, **_: does()))
+        call_command("count_bytes")
+
     def told(self) -> tuple[int, int | None]:
         answer = self.cleo.get(f"/api/projects/{self.project.pk}").json()
         return answer["bytes"], answer["most_bytes"]
@@ -53,3 +61,8 @@ class RoomTests(ServerTestCase):
             )
             self.assertEqual(answer.status_code, 201)
         self.assertEqual(self.told()[0], used + size)
+
+    def test_a_project_that_moves_in_is_no_way_round_it(self) -> None:
+        with self.settings(PROJECT_BYTES=100):
+            answer = self.ada.post("/api/projects/move-in", {"file": SimpleUploadedFile("marsh.zip", b"x" * 101)})
+        self.assertEqual((answer.status_code, answer.json()["code"]), (507, "project-full"))

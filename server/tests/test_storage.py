@@ -347,6 +347,12 @@ class SentByTheFrontServerTests(ServerTestCase):
         with open_blob(digest) as file:
             self.assertEqual(b"".join(plain.streaming_content), file.read())
         self.assertEqual(plain["Content-Security-Policy"], answer["Content-Security-Policy"])
+        with (
+            mock.patch.object(DiskStore, "exists", return_value=False),
+            self.assertLogs("yuplet_server.base.errors", "ERROR"),
+        ):
+            missing = self.ada.get(self.address("original"), **{SENDS: "yes"})
+        self.assertEqual((missing.status_code, missing.json()["code"]), (500, "our-fault"))
         refused = self.dora.get(self.address("original"), **{SENDS: "yes"})
         self.assertEqual(refused.status_code, 404)
         self.assertNotIn("X-Accel-Redirect", refused)

@@ -21,7 +21,7 @@ from typing import Any
 
 import boto3
 
-from database import ROOT, Database
+from database import ROOT, Database, free_port
 
 MISSING = "a studio's server needs redis-server and nginx of Debian's packages"
 _KEYS = {"AWS_ACCESS_KEY_ID": "studio", "AWS_SECRET_ACCESS_KEY": "studio-only", "AWS_DEFAULT_REGION": "us-east-1"}
@@ -32,12 +32,6 @@ def can_be_there() -> bool:
     return all(
         shutil.which(name) or shutil.which(name, path="/usr/sbin") for name in ("redis-server", "nginx", "mariadbd")
     )
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 def wait_until(condition: Callable[[], object], seconds: float, what: str) -> float:

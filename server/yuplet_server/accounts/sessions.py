@@ -50,7 +50,9 @@ def end(user: User, number: int | None, but: str | None) -> int:
     Session.objects.filter(session_key__in=keys).delete()
     chosen.delete()
     if keys:
-        record(Entry.Kind.SIGN_IN, f"ended in {len(keys)} browser{'s' if len(keys) > 1 else ''}", account=user.username)
+        record(
+            Entry.Kind.SIGN_OUT, f"in {len(keys)} other browser{'s' if len(keys) > 1 else ''}", account=user.username
+        )
     return len(keys)
 
 

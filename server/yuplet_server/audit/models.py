@@ -9,6 +9,7 @@ class Entry(models.Model):
     class Kind(models.TextChoices):
         SIGN_IN = "sign-in"
         SIGN_IN_FAILED = "sign-in-failed"
+        SIGN_OUT = "sign-out"
         PASSWORD = "password"  # noqa: S105 - what was done, not what it is
         ACCOUNT = "account"
         MEMBER = "member"

@@ -35,6 +35,8 @@ async def events(request: HttpRequest, illustration: int) -> HttpResponseBase:
     try:
         await HUB.add(listener)
     except Full:
-        return JsonResponse({"code": "busy", "detail": "Too many pages listen. Close some."}, status=503)
+        return JsonResponse(
+            {"code": "busy", "detail": "Too many pages are open. Close some, and reload this one."}, status=503
+        )
     headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no", "Content-Security-Policy": "default-src 'none'"}
     return StreamingHttpResponse(HUB.stream(listener), content_type="text/event-stream", headers=headers)

@@ -33,6 +33,9 @@ def answered(
         headers["Content-Disposition"] = named
     store = blobs()
     if isinstance(store, DiskStore):
+        # One that is missing is a fault of ours, with a number, and not just nothing there.
+        if not store.exists(digest):
+            raise FileNotFoundError(digest)
         if SENDS in request.META:
             told = {**headers, "X-Accel-Redirect": f"/kept/{place_of(digest)}"}
             return HttpResponse(content_type=content_type, headers=told)

@@ -10,6 +10,7 @@ from yuplet.errors import YupletError
 from yuplet_server.accounts.models import User
 from yuplet_server.audit.actions import record
 from yuplet_server.audit.models import Entry
+from yuplet_server.base.transactions import tried
 from yuplet_server.projects.models import Member, Project
 
 
@@ -26,10 +27,12 @@ class ProjectFull(YupletError):
 
 
 def require_space(project: Project, more: int) -> None:
-    """Raise `ProjectFull` where a project cannot take so many bytes more."""
+    """Raise `ProjectFull` where a project cannot take so many bytes more; one that is not started yet has none."""
     most = settings.PROJECT_BYTES
-    used = Project.everything.values_list("bytes", flat=True).get(pk=project.pk)
-    if most and used + more > most:
+    if not most:
+        return
+    used = Project.everything.filter(pk=project.pk).values_list("bytes", flat=True).first() or 0
+    if used + more > most:
         raise ProjectFull(
             f"'{project.name}' takes {used / 1e9:.1f} GB of the {most / 1e9:.1f} GB that a project may take, and this needs {more / 1e9:.2f} GB."
             " Remove illustrations that are not needed any more, or ask an administrator for more room. Nothing was changed."
@@ -37,8 +40,12 @@ def require_space(project: Project, more: int) -> None:
 
 
 def add_bytes(project_id: int, more: int) -> None:
-    """Say that a project has so many bytes more."""
-    Project.everything.filter(pk=project_id).update(bytes=F("bytes") + more)
+    """Say that a project has so many bytes more, once the surrounding transaction is committed.
+
+    Within it, two that have made rows of the same project would wait for each other: each of their rows holds the project's.
+    """
+    same = Project.everything.filter(pk=project_id)
+    transaction.on_commit(lambda: tried(lambda: same.update(bytes=F("bytes") + more)))
 
 
 @transaction.atomic

@@ -14,6 +14,7 @@ from yuplet_server.files.store import blobs
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs.models import Job
+from yuplet_server.projects.actions import add_bytes
 from yuplet_server.rehearsals import moving
 from yuplet_server.rehearsals.actions import RUNNING, reading_of, unpacked_package
 from yuplet_server.rehearsals.models import Film, Rehearsal
@@ -64,6 +65,7 @@ def carry_out(film_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landi
     size = path.stat().st_size
 
     def land() -> None:
+        add_bytes(film.rehearsal.illustration.project_id, size)
         said = written.as_json()
         Film.objects.filter(pk=film_id).update(file=digest, bytes=size, **said)
 

@@ -40,7 +40,7 @@ from yuplet_server.illustrations.queries import masks_in
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.actions import start_project
+from yuplet_server.projects.actions import add_bytes, require_space, start_project
 from yuplet_server.projects.models import Project
 from yuplet_server.transfer.models import Archive
 
@@ -81,6 +81,7 @@ def keep_archive(user: User, file_name: str, size: int, content: IO[bytes]) -> A
     """Keep an archive and ask for its project to be unpacked into a new one. Raises `ReadError`."""
     if size > MAX_UPLOAD:
         raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
+    require_space(Project(name=plain(PurePath(file_name).stem)[:120]), size)
     digest = blobs().keep(content)
     with blobs().local(digest) as path:
         name = apart.ask("an archive", _name_in, path, file_name)
@@ -89,6 +90,7 @@ def keep_archive(user: User, file_name: str, size: int, content: IO[bytes]) -> A
         kept = Archive.objects.create(
             project=project, direction=Archive.Direction.IN, sha256=digest, bytes=size, created_by=user
         )
+        add_bytes(project.pk, size)
         kept.job = jobs.start(Job.Kind.UNPACK, project.pk, kept.pk, user)
         kept.save(update_fields=["job"])
     return kept

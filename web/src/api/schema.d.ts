@@ -2471,6 +2471,7 @@ export interface components {
         /**
          * @description * `sign-in` - Sign In
          *     * `sign-in-failed` - Sign In Failed
+         *     * `sign-out` - Sign Out
          *     * `password` - Password
          *     * `account` - Account
          *     * `member` - Member
@@ -2481,7 +2482,7 @@ export interface components {
          *     * `restore` - Restore
          * @enum {string}
          */
-        EntryKindEnum: "sign-in" | "sign-in-failed" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
+        EntryKindEnum: "sign-in" | "sign-in-failed" | "sign-out" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
         /** @enum {string} */
         FillEnum: "none" | "forwards" | "backwards" | "both";
         /**
@@ -6283,6 +6284,7 @@ export interface operations {
                 /**
                  * @description * `sign-in` - Sign In
                  *     * `sign-in-failed` - Sign In Failed
+                 *     * `sign-out` - Sign Out
                  *     * `password` - Password
                  *     * `account` - Account
                  *     * `member` - Member
@@ -6292,7 +6294,7 @@ export interface operations {
                  *     * `remove` - Remove
                  *     * `restore` - Restore
                  */
-                kind?: "sign-in" | "sign-in-failed" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
+                kind?: "sign-in" | "sign-in-failed" | "sign-out" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
                 text?: string;
             };
             header?: never;

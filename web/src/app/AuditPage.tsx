@@ -9,6 +9,7 @@ import { PlainPage } from './PlainPage';
 const KINDS: Record<Entry['kind'], string> = {
   'sign-in': 'Signed in',
   'sign-in-failed': 'Sign-in failed',
+  'sign-out': 'Signed out',
   password: 'Password',
   account: 'Account',
   member: 'Member',
