@@ -33,6 +33,13 @@ class SessionsTests(ServerTestCase):
         self.assertNotIn(b"session", self.home.get("/api/sessions").content, "no key of a session is told")
         self.assertEqual(Client().get("/api/sessions").status_code, 403)
 
+    def test_a_browser_is_named_as_it_names_itself_and_no_longer(self) -> None:
+        usual = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36"
+        self.browser("ada", usual, "192.0.2.1")
+        self.browser("ada", "x\x07" * 5_000, "192.0.2.1")
+        seen = [one[0] for one in self.listed(self.home)]
+        self.assertEqual((seen[1], seen[0][:6], len(seen[0]) <= 200), (usual, "x\\x07x"[:6], True))
+
     def test_one_is_ended(self) -> None:
         (other,) = (one["id"] for one in self.home.get("/api/sessions").json() if not one["is_this"])
         self.assertEqual(self.bens.delete(f"/api/sessions/{other}").status_code, 404, "it is not Ben's")

@@ -21,7 +21,7 @@ def note(sender: Any, request: HttpRequest | None, user: User, **_: Any) -> None
     known = {
         "user": user,
         "address": address_of(request)[:60],
-        "browser": shown(request.headers.get("User-Agent", ""))[:200],
+        "browser": shown(request.headers.get("User-Agent", ""), 190),
     }
     SignIn.objects.update_or_create(session=request.session.session_key or "", defaults=known)
 

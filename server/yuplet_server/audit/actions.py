@@ -22,9 +22,9 @@ def record(kind: Entry.Kind, about: str = "", project: int | None = None, accoun
     user = getattr(asked, "user", None)
     entry = Entry(
         kind=kind,
-        account=(account if account is not None else getattr(user, "username", ""))[:150],
+        account=shown(account if account is not None else getattr(user, "username", ""), 147),
         address=logs.address_of(asked)[:60] if asked is not None else "",
-        about=shown(about)[:500],
+        about=shown(about, 490),
         project=project,
         request=logs.number() if asked is not None else "",
     )
