@@ -112,10 +112,10 @@ def measured(page: Page, address: str) -> dict[str, str]:
     page.get_by_role("button", name="Whole picture").click()
     found["scroll the rows: frame"] = frames(page, scroll)
     found["peel: frame"] = frames(page, peel)
-    page.get_by_text("Apart", exact=True).click()
+    page.get_by_text("Exploded", exact=True).click()
     page.wait_for_timeout(1500)
     found["turn them apart: frame"] = frames(page, pan)
-    page.get_by_text("As it lies", exact=True).click()
+    page.get_by_text("Flat", exact=True).click()
     found["plan, its first image"] = ", ".join(
         milliseconds(values) for values in zip(*[plan(page) for _ in range(3)], strict=True)
     )
@@ -139,7 +139,7 @@ def large(page: Page) -> str:
     address = brought_in(page, "hundred large", 100, 4096)
     opened = opening(page, address)
     rows = [["all parts on the screen", f"{opened['parts'] / 1000:.1f} s", f"{tab_memory():.0f} MB"]]
-    page.get_by_role("button", name="True pixels").click()
+    page.get_by_role("button", name="100 %").click()
     rows.append(["every pixel at 100 %", f"{until_sharp(page):.1f} s", f"{tab_memory():.0f} MB"])
     pan(page)
     rows.append(["the same after a move of 180 px", f"{until_sharp(page):.1f} s", f"{tab_memory():.0f} MB"])
@@ -153,7 +153,7 @@ def large(page: Page) -> str:
 def until_sharp(page: Page) -> float:
     began = time.perf_counter()
     page.wait_for_timeout(300)
-    page.get_by_text("of the resolution").wait_for(state="hidden", timeout=120_000)
+    page.get_by_text("resolution. Zoom in").wait_for(state="hidden", timeout=120_000)
     return time.perf_counter() - began
 
 
@@ -281,15 +281,15 @@ def clicked(page: Page, link: Locator, selector: str) -> float:
 
 
 def to_tab(page: Page) -> float:
-    tabs = page.get_by_label("What is put in order")
+    tabs = page.get_by_label("Pages")
     took = clicked(page, tabs.get_by_text("Depth"), "[aria-label='The planes from the side']")
-    tabs.get_by_text("Rows").click()
+    tabs.get_by_text("Parts").click()
     return took
 
 
 def to_step(page: Page) -> float:
     steps = page.get_by_role("navigation", name="Steps")
-    took = clicked(page, steps.get_by_role("link", name="Take apart"), "[aria-label='What is done']")
+    took = clicked(page, steps.get_by_role("link", name="Take apart"), "[aria-label='Pages']")
     steps.get_by_role("link", name="Put in order").click()
     page.locator("[data-row]").first.wait_for()
     return took

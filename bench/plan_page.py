@@ -29,7 +29,7 @@ def main() -> str:
         page.wait_for_load_state("networkidle")
         seen = page.locator("[data-file$='.png'] img").count()
         last = time.perf_counter() - began
-        page.get_by_label("By the recipe").select_option("game-sheets.json")
+        page.get_by_role("combobox", name="Recipe", exact=True).select_option("game-sheets.json")
         began = time.perf_counter()
         page.get_by_text("sheets/").first.wait_for(timeout=60_000)
         sheets = time.perf_counter() - began

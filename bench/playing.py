@@ -91,12 +91,12 @@ def four_figures() -> None:
 def played(page: Page, prepare: str | None = None) -> list[str]:
     """Milliseconds of the main thread for a picture, and how many there were."""
     page.get_by_role("navigation", name="Steps").get_by_text("Try out").click()
-    page.get_by_role("radiogroup", name="What is tried out").get_by_text("Move").click(timeout=120_000)
+    page.get_by_role("radiogroup", name="Pages").get_by_text("Move").click(timeout=120_000)
     page.locator("[data-pictures]").wait_for(timeout=120_000)
     if prepare is not None:
         page.evaluate(prepare)
         page.reload()
-        page.get_by_role("radiogroup", name="What is tried out").get_by_text("Move").click(timeout=120_000)
+        page.get_by_role("radiogroup", name="Pages").get_by_text("Move").click(timeout=120_000)
     page.wait_for_timeout(4000)
     page.evaluate(WORK)
     if page.get_by_role("button", name="Play", exact=True).count():

@@ -41,6 +41,7 @@ CHECKS: dict[str, tuple[str, list[str]]] = {
     "mypy, server": ("server", [str(BIN / "mypy"), "--config-file=mypy.ini"]),
     "import contracts": (".", [str(BIN / "lint-imports"), "--cache-dir", "var/import-linter"]),
     "biome": ("web", ["npx", "--no-install", "biome", "check", "--error-on-warnings"]),
+    "words": ("web", ["node", "words.mjs"]),
     "tsc": ("web", ["npx", "--no-install", "tsc", "--noEmit"]),
 }
 

@@ -194,17 +194,29 @@ class ProductTestCase(LiveServerTestCase):
     def to_step(self, name: str) -> None:
         self.page.get_by_role("navigation", name="Steps").get_by_role("link", name=name).click()
 
-    def assert_accessible(self, what: str) -> None:
-        """No violation of WCAG 2.2 AA that axe-core finds (https://github.com/dequelabs/axe-core)."""
+    def display(self, what: str, value: str) -> None:
+        """Set what the picture is shown with."""
+        self.page.get_by_role("button", name="Display", exact=True).click()
+        self.page.get_by_label(what, exact=True).select_option(value)
+        self.page.keyboard.press("Escape")
+
+    def make(self, what: str) -> None:
+        """Make something of the selection."""
+        self.page.get_by_role("button", name="Make", exact=True).click()
+        self.page.get_by_role("menuitem", name=what).click()
+
+    def assert_accessible(self, what: str, within: str = "html") -> None:
+        """No violation of WCAG 2.2 AA that axe-core finds (https://github.com/dequelabs/axe-core) within what can be seen of this kind."""
         if not self.page.evaluate("'axe' in window"):
             self.page.evaluate(AXE.read_text())
         told = self.page.evaluate(
-            """async standards => {
-                const found = await axe.run(document, { runOnly: standards, resultTypes: ['violations'] });
+            """async ([standards, within]) => {
+                const seen = [...document.querySelectorAll(within)].find(one => one.checkVisibility());
+                const found = await axe.run(seen, { runOnly: standards, resultTypes: ['violations'] });
                 return found.violations.map(({ id, help, nodes }) =>
                     `${id}: ${help} at ${nodes.slice(0, 3).map(node => node.target).join(', ')}`);
             }""",
-            STANDARDS,
+            [STANDARDS, within],
         )
         self.assertEqual(told, [], what)
 

@@ -43,7 +43,7 @@ class BringInTests(ProductTestCase):
     def test_several_files_dropped_at_once(self) -> None:
         self.drop(self.ora, self.flat("tin inspector.png"))
         self.assert_accessible("what files are to each other")
-        self.page.get_by_role("button", name="2 illustrations of their own").click()
+        self.page.get_by_role("button", name="2 illustrations separately").click()
         expect(self.page.get_by_role("link", name="signal post")).to_be_visible()
         self.page.get_by_role("link", name="tin inspector").click()
         self.wait_for_pile()
@@ -55,7 +55,7 @@ class BringInTests(ProductTestCase):
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 80"><g id="lever"><rect id="rod" x="27" y="10" width="6"'
             ' height="60"/><circle id="knob" cx="30" cy="12" r="9" fill="#a33"/></g><path d="M0 79h60"/></svg>'
         )
-        self.page.get_by_label("Vector: longer side, px").fill("400")
+        self.page.get_by_label("SVG: longer side, px").fill("400")
         self.page.get_by_test_id("picture-file").set_input_files(drawing)
         self.page.get_by_role("link", name="lever").click()
         self.wait_for_pile()
@@ -63,14 +63,14 @@ class BringInTests(ProductTestCase):
         expect(self.row("rod")).to_contain_text("135, 50")
         expect(self.row("rod")).to_contain_text("30 × 300")
         self.to_step("Bring in")
-        report = self.page.get_by_role("region", name="What was brought in")
+        report = self.page.get_by_role("region", name="Bring in")
         expect(report).to_contain_text("300 × 400 px")
         expect(report).to_contain_text("shape 1: It has no name in the file.")
 
     def test_a_file_dropped_on_the_pile_is_brought_into_the_same_project(self) -> None:
         self.bring_in()
         self.drop(self.flat("tin inspector.png"), onto=self.page.get_by_test_id("pile"))
-        self.page.get_by_role("button", name="Another illustration").click()
+        self.page.get_by_role("button", name="New illustration").click()
         self.page.get_by_role("link", name="tin inspector").click()
         self.wait_for_pile()
         self.assertEqual(self.names(), ["tin inspector"])
@@ -83,7 +83,7 @@ class BringInTests(ProductTestCase):
     def test_the_report_and_the_original(self) -> None:
         self.bring_in()
         self.to_step("Bring in")
-        report = self.page.get_by_role("region", name="What was brought in")
+        report = self.page.get_by_role("region", name="Bring in")
         for words in (
             "signal post.ora",
             "97 × 73 px at 72 ppi",
@@ -125,21 +125,17 @@ class BringInTests(ProductTestCase):
         self.to_step("Hand over")
         self.page.get_by_role("button", name="Hand over 9 parts").click()
         expect(self.page.get_by_test_id("proof")).to_contain_text("0 of 7,081")
-        expect(self.page.locator('[data-file="parts/glow.png"]')).to_contain_text("same")
+        expect(self.page.locator('[data-file="parts/glow.png"]')).to_contain_text("unchanged")
         self.to_step("Put in order")
         self.row("glow").dblclick()
         self.page.keyboard.type("halo")
         self.page.keyboard.press("Enter")
         self.to_step("Hand over")
         expect(self.page.locator('[data-file="parts/halo.png"]')).to_contain_text("new")
-        expect(
-            self.page.get_by_text(
-                "Since no. 1, the last by this recipe: 1 new, 0 changed, 8 the same, 1 no longer wanted."
-            )
-        ).to_be_visible()
+        expect(self.page.get_by_text("Compared with no. 1: 1 new, 8 unchanged, 1 obsolete.")).to_be_visible()
         self.page.get_by_role("button", name="Hand over 9 parts").click()
         expect(self.page.get_by_role("heading", name="No. 2")).to_be_visible()
-        expect(self.page.locator('[data-file="parts/halo.png"]')).to_contain_text("same")
+        expect(self.page.locator('[data-file="parts/halo.png"]')).to_contain_text("unchanged")
 
     def test_nothing_to_hand_over_is_said(self) -> None:
         self.bring_in(self.flat("one part.png"))
@@ -158,7 +154,7 @@ class ProjectTests(ProductTestCase):
         set_role(self.project, "ben", "viewer")
         page = self.page
         self.sign_in()
-        page.get_by_role("button", name="Start a project").click()
+        page.get_by_role("button", name="Start project").click()
         page.get_by_label("Name").fill("Lever frame")
         self.assert_accessible("start a project")
         page.get_by_role("button", name="Start", exact=True).click()
@@ -178,6 +174,35 @@ class ProjectTests(ProductTestCase):
         page.get_by_role("button", name="ada", exact=True).click()
         page.get_by_role("menuitem", name="Sign out").click()
         expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+
+    def test_projects_and_illustrations_are_renamed_found_and_sorted(self) -> None:
+        for at, name in enumerate(["mast 10", "mast 9", "lever", "lamp", "rail"]):
+            file = self.files / f"{name}.png"
+            Image.new("RGBA", (8, 8), (40 * at, 90, 120, 255)).save(file)
+            self.read_here(file)
+        self.sign_in()
+        page = self.page
+        names = page.get_by_role("region", name="Marsh Line").locator("a strong")
+        expect(names).to_have_text(["rail", "lamp", "lever", "mast 9", "mast 10"])
+        expect(page.get_by_role("link", name="rail")).to_contain_text("PNG 8 × 8 px")
+        page.get_by_label("Order of the illustrations in Marsh Line").select_option("name")
+        expect(names).to_have_text(["lamp", "lever", "mast 9", "mast 10", "rail"])
+        page.get_by_label("Find an illustration in Marsh Line").fill("mast")
+        expect(names).to_have_text(["mast 9", "mast 10"])
+        page.get_by_role("button", name="More for mast 9").click()
+        page.get_by_role("menuitem", name="Rename").click()
+        self.assert_accessible("rename")
+        page.get_by_role("textbox", name="Name").fill("mast 11")
+        page.keyboard.press("Enter")
+        expect(names).to_have_text(["mast 10", "mast 11"])
+        page.get_by_label("Find an illustration in Marsh Line").fill("boat")
+        expect(page.get_by_text("No illustration contains 'boat'.")).to_be_visible()
+        page.get_by_role("button", name="More for project Marsh Line").click()
+        self.assert_accessible("the menu of a project", "[role=menu]")
+        page.get_by_role("menuitem", name="Rename project").click()
+        page.get_by_role("textbox", name="Name").fill("Marsh Line, new")
+        page.get_by_role("button", name="Rename", exact=True).click()
+        expect(page.get_by_role("region", name="Marsh Line, new")).to_be_visible()
 
     def test_changing_the_password(self) -> None:
         page = self.page

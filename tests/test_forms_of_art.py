@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import zipfile
 import zlib
 from pathlib import Path
@@ -47,14 +48,14 @@ class FormsOfArtTests(ProductTestCase):
             self.save(whole, "reference.png"),
         ]
         self.choose(*files)
-        self.page.get_by_label("What they are called together").fill("badger")
+        self.page.get_by_label("Illustration name").fill("badger")
         self.page.get_by_role("button", name="Parts of one picture").click()
         self.open("badger")
         self.assertEqual(self.names(), ["reference", "badger 2 hat", "badger 1 coat"])
         expect(self.row("badger 2 hat")).to_contain_text("12, 17")
         expect(self.row("badger 1 coat")).to_contain_text("46, 27")
         self.to_step("Bring in")
-        report = self.page.get_by_role("region", name="What was brought in")
+        report = self.page.get_by_role("region", name="Bring in")
         expect(report).to_contain_text("100% of its pixels agree with the reference")
         # A line of the report leads to its layer, which can be nudged and put back.
         report.get_by_role("button", name="badger 1 coat").click()
@@ -85,21 +86,21 @@ class FormsOfArtTests(ProductTestCase):
         self.assertGreater(self.differing(before, self.screen_pixels()), 1000)
         self.page.keyboard.press("ArrowLeft")
         self.row("lamp").click()
-        self.page.get_by_role("button", name="Read frames as parts").click()
+        self.make("Split frames into parts")
         expect(self.row("lamp 3")).to_be_visible()
         self.assertEqual(self.names(), ["lamp", "lamp 3", "lamp 2", "lamp 1"])
         self.row("lamp").click()
-        self.page.get_by_role("button", name="Read as frames").click()
+        self.make("Combine as frames")
         expect(self.row("lamp 3")).to_have_count(0)
         self.to_step("Hand over")
-        expect(self.page.get_by_role("region", name="Hand over")).to_contain_text("3 images and 4 files")
+        expect(self.page.get_by_role("region", name="Hand over")).to_contain_text("3 images and 4 extra files")
         # Its pictures are seen as they will be written, one after the other for their times.
-        self.page.get_by_role("button", name="See 1.png at its full size").click()
-        viewer = self.page.get_by_role("dialog", name="As it will be written")
+        self.page.get_by_role("button", name="Show '1.png' at full size").click()
+        viewer = self.page.get_by_role("dialog", name="Preview of the file")
         viewer.get_by_role("button", name="Play").click()
         for number in (2, 3, 1, 2):
             viewer.get_by_role("img", name=f"parts/lamp/{number}.png").wait_for()
-        viewer.get_by_role("button", name="Halt").click()
+        viewer.get_by_role("button", name="Pause").click()
         expect(viewer.get_by_role("img", name="parts/lamp/1.png")).to_be_visible()
         self.page.keyboard.press("Escape")
         self.page.get_by_role("button", name="Hand over 1 part").click()
@@ -112,21 +113,21 @@ class FormsOfArtTests(ProductTestCase):
         self.choose(self.save(sheet, "walk.png"))
         self.open("walk")
         self.to_step("Bring in")
-        panel = self.page.get_by_role("region", name="What was brought in")
+        panel = self.page.get_by_role("region", name="Bring in")
         expect(panel).to_contain_text("6 cells of 40 × 30 px found. Cut into frames?")
         panel.get_by_role("button", name="Cut into frames").click()
-        expect(panel).to_contain_text("6 frames: nothing is cut through, and none is empty.")
+        expect(panel).to_contain_text("6 frames: no frame is cut off or empty.")
         panel.get_by_label("Columns").fill("8")
         expect(panel).to_contain_text("is cut through at its")
         panel.get_by_label("Columns").fill("6")
         panel.get_by_label("Cell width").fill("41")
         expect(panel).to_contain_text("need a sheet of 246 x 30 px")
         panel.get_by_label("Cell width").fill("40")
-        expect(panel).to_contain_text("nothing is cut through")
+        expect(panel).to_contain_text("no frame is cut off or empty")
         self.assert_accessible("cutting a sheet")
-        panel.get_by_role("button", name="Cut it into 6 frames").click()
+        panel.get_by_role("button", name="Cut into 6 frames").click()
         expect(self.page.get_by_text("1 part becomes 6 frames: 'walk'.")).to_be_visible()
-        self.page.get_by_role("button", name="Take revision 2").click()
+        self.page.get_by_role("button", name="Accept revision 2").click()
         self.to_step("Put in order")
         expect(self.row("walk")).to_contain_text("6 frames")
         self.assertEqual(self.names(), ["walk"], "no empty part is left of the sheet")
@@ -139,7 +140,7 @@ class FormsOfArtTests(ProductTestCase):
         self.page.get_by_label("Author").fill("Ines Marsh")
         self.page.get_by_role("combobox", name="Licence").fill("CC-BY-4")
         self.page.get_by_role("option", name="CC-BY-4.0").click()
-        self.page.get_by_role("button", name="Save the credit").click()
+        self.page.get_by_role("button", name="Save credit").click()
         expect(self.page.get_by_label("Attribution")).to_have_value("yes")
         self.assert_accessible("credit")
         self.to_step("Hand over")
@@ -153,10 +154,10 @@ class FormsOfArtTests(ProductTestCase):
             self.assertEqual(json.loads(archive.read("manifest.json"))["credit"]["licence"], "CC-BY-4.0")
         self.page.goto("/")
         self.choose(package)
-        expect(self.page.get_by_text("It is a package of 'signal post', which is here already.")).to_be_visible()
+        expect(self.page.get_by_text("It is a package of 'signal post', which is already here.")).to_be_visible()
         expect(self.page.get_by_role("link", name="signal post")).to_have_count(1)
         self.open("signal post")
-        expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("revision 2 waits")
+        expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("Review revision 2")
 
     def test_a_project_moves_house(self) -> None:
         self.bring_in()
@@ -166,8 +167,9 @@ class FormsOfArtTests(ProductTestCase):
         self.page.keyboard.press("Escape")
         expect(self.page.get_by_text("Last step: Rename 'arm'")).to_be_visible()
         self.page.goto("/")
-        self.page.get_by_role("button", name="Take it elsewhere").click()
-        self.page.get_by_role("button", name="Pack it into one file").click()
+        self.page.get_by_role("button", name=re.compile("^More for project")).click()
+        self.page.get_by_role("menuitem", name="Pack project").click()
+        self.page.get_by_role("button", name="Pack into one file").click()
         with self.page.expect_download() as waiting:
             self.page.get_by_role("link", name="download").click()
         self.assert_accessible("taking a project elsewhere")

@@ -35,7 +35,7 @@ class InStepTests(ProductTestCase):
         self.save(10)
         self.bring_in(self.art)
         self.to_step("Hand over")
-        self.page.get_by_label("What is looked at of the hand-over").get_by_text("In step", exact=True).click()
+        self.page.get_by_label("Pages").get_by_text("Watched file", exact=True).click()
 
     def save(self, shade: int) -> None:
         """The signal post with its lamp in another shade."""
@@ -48,21 +48,19 @@ class InStepTests(ProductTestCase):
 
     def test_a_saved_file_is_handed_over_by_itself(self) -> None:
         page, target = self.page, self.root / "game" / "post"
-        keep = page.get_by_role("button", name="Keep in step", exact=True)
+        keep = page.get_by_role("button", name="Watch", exact=True)
         expect(keep).to_be_disabled()
-        page.get_by_label("A file or a folder of images on the server's machine").fill(
-            str(self.root / "art/nothing.ora")
-        )
-        page.get_by_role("combobox", name="By the recipes").click(force=True)
+        page.get_by_label("File or folder of images on the server").fill(str(self.root / "art/nothing.ora"))
+        page.get_by_role("combobox", name="Recipes").click(force=True)
         page.get_by_role("option", name="Cut-out rig", exact=False).click()
         page.keyboard.press("Escape")
-        page.get_by_label("Also into a folder").fill(str(target))
+        page.get_by_label("Also write to folder").fill(str(target))
         keep.click()
         expect(page.get_by_text("There is no file and no folder")).to_be_visible()
-        page.get_by_label("A file or a folder of images on the server's machine").fill(str(self.art))
+        page.get_by_label("File or folder of images on the server").fill(str(self.art))
         self.assert_accessible("in step, before")
         keep.click()
-        expect(page.get_by_text("as it was when this was set up")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("State at the start")).to_be_visible(timeout=60_000)
         expect(page.get_by_text("Revision 1", exact=True)).to_be_visible()
         self.assertTrue((target / "manifest.json").is_file(), "handed over once, although nothing was saved")
         self.save(200)
@@ -81,7 +79,7 @@ class InStepTests(ProductTestCase):
             page.get_by_label("Turn, °").fill("30")
             page.get_by_label("Turn, °").press("Enter")
             expect(page.get_by_role("status").filter(has_text="Last step: Turn")).to_be_visible()
-            page.get_by_role("slider", name="Picture").focus()
+            page.get_by_role("slider", name="Frame").focus()
             page.keyboard.press("PageUp")
             before = page.get_by_test_id("stage").evaluate("canvas => canvas.toDataURL()")
             self.save(90)
@@ -94,8 +92,8 @@ class InStepTests(ProductTestCase):
             expect(page.get_by_role("option", name="Hand-over no. 3")).to_have_count(1)
             # What was chosen, the time and the pose are as before.
             expect(page.get_by_label("Turn, °")).to_have_value("30")
-            expect(page.get_by_role("slider", name="Picture")).to_have_attribute("aria-valuetext", "1.00 s")
+            expect(page.get_by_role("slider", name="Frame")).to_have_attribute("aria-valuetext", "1.00 s")
             self.to_step("Hand over")
-            page.get_by_label("What is looked at of the hand-over").get_by_text("In step", exact=True).click()
-        page.get_by_role("button", name="Keep in step no longer").click()
+            page.get_by_label("Pages").get_by_text("Watched file", exact=True).click()
+        page.get_by_role("button", name="Stop watching").click()
         expect(keep).to_be_visible()

@@ -111,7 +111,7 @@ class ScreensTests(OpenedTestCase):
             self.page.get_by_label("Width, px").fill("97")
             self.page.get_by_label("Height, px").fill("73")
             self.page.get_by_role("button", name="Add screen").click()
-            report = self.page.get_by_role("region", name="Own size, 97 × 73 px")
+            report = self.page.get_by_role("region", name="Custom size, 97 × 73 px")
             expect(report).to_contain_text("a press target needs 44")
             report.get_by_role("button", name="a press target needs 44").first.click()
             expect(stage.locator("[class*=found]")).to_have_count(1)
@@ -194,7 +194,7 @@ class MovingTests(OpenedTestCase):
 
     def seek(self, seconds: float) -> None:
         """On the ruler, by its keys; there are 24 pictures a second."""
-        slider = self.page.get_by_role("slider", name="Picture")
+        slider = self.page.get_by_role("slider", name="Frame")
         slider.press("Home")
         for _ in range(round(seconds * 2)):
             for _ in range(12):
@@ -239,7 +239,7 @@ class MovingTests(OpenedTestCase):
             page.locator("[data-pictures='9']").wait_for()
             self.assertEqual(self.keys("mast"), [(0, degrees)])
         with self.subTest("put back, all lies exactly as it was"):
-            page.get_by_label("What dragging does").get_by_text("Turn").click()
+            page.get_by_label("Drag to").get_by_text("Turn").click()
             self.choose("mast")
             page.get_by_role("button", name="Reset", exact=True).click()
             self.saved()
@@ -268,7 +268,7 @@ class MovingTests(OpenedTestCase):
         with self.subTest("an easing, a key moved by keyboard, copied and removed"):
             first = page.get_by_role("button", name="Key of lamp · turn at 0.00 s")
             first.click()
-            page.get_by_label("From this key to the next").select_option("step-end")
+            page.get_by_label("Easing to the next key").select_option("step-end")
             self.saved()
             self.seek(0.5)
             expect(turn).to_have_value("10")
@@ -287,7 +287,7 @@ class MovingTests(OpenedTestCase):
         with self.subTest("its curve, by the pointer and by arrow keys"):
             page.get_by_role("button", name="Curve", exact=True).click()
             first.click()
-            page.get_by_label("From this key to the next").select_option("ease-in-out")
+            page.get_by_label("Easing to the next key").select_option("ease-in-out")
             self.saved()
             curve = page.get_by_role("region", name="Curve of lamp · turn")
             point = curve.get_by_role("slider", name="Turn at 0.00 s")
@@ -298,7 +298,7 @@ class MovingTests(OpenedTestCase):
             self.drag(frame, 0, -15)
             self.saved()
             self.assertGreater(self.keys("lamp")[0][1], 21)
-            bend = curve.get_by_role("slider", name="How it leaves this key")
+            bend = curve.get_by_role("slider", name="Leaving this key")
             self.drag(bend.bounding_box() or {}, -40, -20)
             self.saved()
             track = next(one for one in self.motion()["tracks"] if one["property"] == "rotate")
@@ -337,7 +337,7 @@ class MovingTests(OpenedTestCase):
             own = page.get_by_role("group", name="lamp", exact=True)
             expect(own.get_by_label("Right, px")).to_have_value("0")
             x, y = self.choose("mast", -10)
-            page.get_by_label("What dragging does").get_by_text("Move").click()
+            page.get_by_label("Drag to").get_by_text("Move").click()
             page.mouse.move(*self.spot(x, y))
             page.mouse.down()
             page.mouse.move(*self.spot(x + 6, y), steps=3)
@@ -345,15 +345,15 @@ class MovingTests(OpenedTestCase):
             self.saved()
             self.assertEqual([value for at, value in self.keys("mast", "translate") if at], [[6, 0]])
         page.get_by_text("px on the right at picture 25").first.click()
-        expect(page.get_by_role("slider", name="Picture")).to_have_attribute("aria-valuetext", "1.00 s")
+        expect(page.get_by_role("slider", name="Frame")).to_have_attribute("aria-valuetext", "1.00 s")
 
     def test_a_part_goes_along_a_path_that_is_drawn(self) -> None:
         page = self.page
         self.chosen("lamp")
-        page.get_by_role("button", name="Draw a path").click()
+        page.get_by_role("button", name="Draw path").click()
         for place in ((10, 60), (30, 20), (80, 40)):
             page.mouse.click(*self.spot(*place))
-        page.get_by_role("button", name="Use this path").click()
+        page.get_by_role("button", name="Use path").click()
         self.saved()
         (path,) = self.motion()["paths"]
         self.assertTrue(path["data"].startswith("M 10.5 60.5 C"), path)
@@ -361,11 +361,11 @@ class MovingTests(OpenedTestCase):
         page.get_by_label("SVG path data").fill("M 0 0 nowhere")
         page.get_by_label("SVG path data").press("Enter")
         expect(page.get_by_role("alert")).to_contain_text("is no path")
-        page.get_by_label("Turns with the path").click()
+        page.get_by_label("Rotate along the path").click()
         self.saved()
         self.assertIsNone(self.motion()["paths"][0]["turns"])
         self.assert_accessible("Move, with a path")
-        page.get_by_role("button", name="Remove the path").click()
+        page.get_by_role("button", name="Remove path").click()
         self.saved()
         self.assertEqual((self.motion()["paths"], self.motion()["tracks"]), ([], []))
 
@@ -377,8 +377,8 @@ class MovingTests(OpenedTestCase):
         self.saved()
         page.get_by_label("Format").select_option("gif")
         page.get_by_label("Width, px").fill("194")
-        page.get_by_role("button", name="Write the film").click()
-        expect(page.get_by_role("button", name="Write the film")).to_be_disabled()
+        page.get_by_role("button", name="Write film").click()
+        expect(page.get_by_role("button", name="Write film")).to_be_disabled()
         film = Film.objects.get()
         assert film.job_id is not None
         run(film.job_id)
@@ -389,29 +389,29 @@ class MovingTests(OpenedTestCase):
             link.click()
         with Image.open(waiting.value.path()) as opened:
             self.assertEqual((opened.format, opened.size), ("GIF", (194, 146)))
-        page.get_by_role("button", name="Discard the film").click()
+        page.get_by_role("button", name="Discard film").click()
         expect(link).to_have_count(0)
         with self.subTest("as what its receiver plays, read back"):
             page.get_by_label("Format").select_option("drawing")
             expect(page.get_by_label("Width, px")).to_have_count(0)
-            page.get_by_role("button", name="Write the motion").click()
-            expect(page.get_by_role("button", name="Write the motion")).to_be_disabled()
+            page.get_by_role("button", name="Write motion").click()
+            expect(page.get_by_role("button", name="Write motion")).to_be_disabled()
             film = Film.objects.get()
             assert film.job_id is not None
             run(film.job_id)
-            expect(page.get_by_text("Read back at 20 moments: every part within 0.01 px.")).to_be_visible()
+            expect(page.get_by_text("Read back at 20 frames: every part within 0.1 px.")).to_be_visible()
         with self.subTest("kept for other figures, and laid on one"):
-            page.get_by_label("Keep this motion under the name").fill("lamp askew")
+            page.get_by_label("Motion name").fill("lamp askew")
             page.get_by_role("button", name="Keep", exact=True).click()
-            expect(page.get_by_role("button", name="Lay on this figure")).to_be_visible()
+            expect(page.get_by_role("button", name="Use for this figure")).to_be_visible()
             page.get_by_role("button", name="Reset all").click()
             self.saved()
             self.assertEqual(self.motion()["tracks"], [])
-            page.get_by_role("button", name="Lay on this figure").click()
+            page.get_by_role("button", name="Use for this figure").click()
             expect(page.get_by_role("region", name="Counterparts")).to_contain_text(
                 "1 part by name, 0 by words or role."
             )
-            page.get_by_role("button", name="Use this motion").click()
+            page.get_by_role("button", name="Use motion").click()
             self.saved()
             self.assertEqual(self.keys("lamp"), [(0, 25)])
             expect(page.get_by_role("status").filter(has_text="Last step: Lay 'lamp askew'")).to_be_visible()
@@ -428,7 +428,7 @@ class MovingTests(OpenedTestCase):
         opened.save()
         page.reload()
         page.get_by_text("Move", exact=True).click()
-        page.get_by_role("button", name="Open it again").click()
+        page.get_by_role("button", name="Open again").click()
         expect(page.get_by_text("Opening").or_(page.get_by_role("progressbar")).first).to_be_visible()
         opened.refresh_from_db()
         assert opened.job_id is not None

@@ -113,7 +113,7 @@ class PileTests(ProductTestCase):
         return inside.astype(int)
 
     def test_the_picture_is_the_one_that_the_core_computes(self) -> None:
-        self.page.get_by_role("button", name="True pixels").click()
+        self.page.get_by_role("button", name="100 %").click()
         self.page.wait_for_timeout(200)
         self.assert_as_computed()
 
@@ -139,7 +139,7 @@ class PileTests(ProductTestCase):
                 read, _ = read_illustration(file, scratch)
                 exact = compose(composite_tree(read.layers), read.canvas, scratch)
                 self.open_picture(file)
-                self.page.get_by_role("button", name="True pixels").click()
+                self.page.get_by_role("button", name="100 %").click()
                 expect(self.page.get_by_test_id("pile")).to_have_attribute("data-halved", "0")
                 self.page.wait_for_timeout(300)
                 shown = self.shown(read.canvas)
@@ -154,7 +154,7 @@ class PileTests(ProductTestCase):
             # The whole picture fits the screen several times enlarged, so even there every pixel is wanted.
             expect(pile).to_have_attribute("data-drawn", "true")
             expect(pile).to_have_attribute("data-halved", "0")
-            self.page.get_by_role("button", name="True pixels").click()
+            self.page.get_by_role("button", name="100 %").click()
             expect(pile).to_have_attribute("data-halved", "0")
             self.page.wait_for_timeout(400)
             self.assert_as_computed()
@@ -169,8 +169,8 @@ class PileTests(ProductTestCase):
         with override_settings(PAGE_PICTURES=80_000):
             self.page.reload()
             expect(pile).to_have_attribute("data-drawn", "true")
-            self.page.get_by_role("button", name="True pixels").click()
-            expect(self.page.get_by_text("of the resolution")).to_be_visible()
+            self.page.get_by_role("button", name="100 %").click()
+            expect(self.page.get_by_text("resolution. Zoom in")).to_be_visible()
             self.assertGreater(int(pile.get_attribute("data-halved") or 0), 0)
 
     def test_where_there_is_more_room_or_less_all_pictures_come_anew(self) -> None:
@@ -180,15 +180,15 @@ class PileTests(ProductTestCase):
             layers = signal_post.signal_post(scratch).layers
             self.page.reload()
             self.wait_for_pile()
-            self.page.get_by_role("button", name="True pixels").click()
-            self.page.get_by_label("Outlines").select_option("none")
-            self.page.get_by_text("Apart", exact=True).click()
+            self.page.get_by_role("button", name="100 %").click()
+            self.display("Outlines", "none")
+            self.page.get_by_text("Exploded", exact=True).click()
             expect(pile).to_have_attribute("data-halved", "1")
             self.row("sky").click()
             self.page.keyboard.press("r")
             expect(self.row("sky")).to_have_count(0)
             expect(pile).to_have_attribute("data-halved", "0")
-            self.page.get_by_text("As it lies", exact=True).click()
+            self.page.get_by_text("Flat", exact=True).click()
             self.page.wait_for_timeout(400)
             self.assert_near(compose(composite_tree(layers[1:]), signal_post.CANVAS, scratch))
             self.page.get_by_role("button", name="Undo").click()
@@ -211,7 +211,7 @@ class PileTests(ProductTestCase):
         self.wait_for_pile()
         self.assertEqual(len(lost), 2)
         expect(self.page.get_by_text("Not loaded")).to_have_count(0)
-        self.page.get_by_role("button", name="True pixels").click()
+        self.page.get_by_role("button", name="100 %").click()
         self.page.wait_for_timeout(300)
         self.assert_as_computed()
 
@@ -222,7 +222,7 @@ class PileTests(ProductTestCase):
             many = hundred_parts(scratch)
             openraster.write(file, many, scratch)
             self.open_picture(file)
-            self.page.get_by_role("button", name="True pixels").click()
+            self.page.get_by_role("button", name="100 %").click()
             self.page.wait_for_timeout(300)
             layers = list(many.layers)
             self.assert_near(compose(composite_tree(layers), many.canvas, scratch))
@@ -250,7 +250,7 @@ class PileTests(ProductTestCase):
         self.assertLess(difference.mean(), 0.9)
 
     def test_zooming_keeps_what_is_under_the_pointer(self) -> None:
-        self.page.get_by_role("button", name="True pixels").click()
+        self.page.get_by_role("button", name="100 %").click()
         expect(self.page.get_by_test_id("zoom")).to_have_text("100 %")
         x, y = self.place_of(44, 14)  # the corner of the mast
         self.page.mouse.move(x, y)
@@ -291,7 +291,7 @@ class PileTests(ProductTestCase):
     def test_a_small_picture_is_shown_larger_by_a_whole_number_and_true_when_asked(self) -> None:
         self.assertGreater(self.zoom(), 100)
         self.assertEqual(self.zoom() % 100, 0)
-        self.page.get_by_role("button", name="True pixels").click()
+        self.page.get_by_role("button", name="100 %").click()
         self.assertEqual(self.zoom(), 100)
         self.page.get_by_role("button", name="Zoom in").click()
         self.assertEqual(self.zoom(), 150)
@@ -303,7 +303,7 @@ class PileTests(ProductTestCase):
         self.page.keyboard.press("s")
         seen = set()
         for ground in ("grey", "light", "dark", "pattern", "white", "black", "orange"):
-            self.page.get_by_label("Ground").select_option(ground)
+            self.display("Background", ground)
             self.page.wait_for_timeout(120)
             seen.add(tuple(self.canvas_pixel(90, 5)))
         self.assertGreaterEqual(len(seen), 6)
@@ -318,7 +318,7 @@ class PileTests(ProductTestCase):
         zoom = self.zoom() // 100
         self.assertGreaterEqual(zoom, 4)
         self.page.locator("[data-sharp=true]").wait_for()
-        self.page.get_by_label("Outlines").select_option("none")
+        self.display("Outlines", "none")
 
         def far_off() -> int:
             """How many pixels of the screen are on the wrong side of the circle's edge by more than two of them."""
@@ -334,7 +334,7 @@ class PileTests(ProductTestCase):
             )
 
         self.assertEqual(far_off(), 0)
-        self.page.get_by_label("Shapes when enlarged").select_option("pixels")
+        self.display("Vectors when zoomed in", "pixels")
         self.page.locator("[data-sharp=false]").wait_for()
         self.assertGreater(far_off(), 20)
 

@@ -28,14 +28,14 @@ class QueueTests(ProductTestCase):
         rows = page.get_by_role("table", name="Audit log").get_by_role("row")
         expect(rows.nth(1)).to_contain_text("cleoRemovedillustration 'reed'")
         expect(rows).to_have_count(101)
-        page.get_by_role("button", name="Show earlier ones").click()
+        page.get_by_role("button", name="Show earlier entries").click()
         expect(rows).to_have_count(122)
         self.assert_accessible("audit log")
-        page.get_by_label("What was done").select_option("Download")
+        page.get_by_label("Action").select_option("Download")
         page.get_by_label("Search accounts, addresses and details").fill("FILM 77")
         expect(rows).to_have_count(2)
-        page.get_by_label("What was done").select_option("Password")
-        expect(page.get_by_text("Nothing was found.")).to_be_visible()
+        page.get_by_label("Action").select_option("Password")
+        expect(page.get_by_text("No entries match.")).to_be_visible()
 
     def test_what_waits_is_seen_and_ended(self) -> None:
         # Another class of tests may have started a worker here, which is not to hear of it.
@@ -50,14 +50,14 @@ class QueueTests(ProductTestCase):
         expect(row).to_contain_text("Bring in")
         expect(row).to_contain_text("signal post")
         expect(row).to_contain_text("Marsh Line")
-        expect(row).to_contain_text(re.compile(r"ada\d+ sWaiting for its turn"))
+        expect(row).to_contain_text(re.compile(r"ada\d+ sQueued"))
         self.assert_accessible("queue")
         # What happens to it is seen without asking.
         Job.objects.update(state=Job.State.RUNNING, stage="read", done=4, total=9)
         expect(row).to_contain_text("Reading 4 of 9")
         Job.objects.update(state=Job.State.WAITING)
         row.get_by_role("button", name="Cancel").click()
-        expect(page.get_by_text("Nothing runs, and nothing waits.")).to_be_visible()
+        expect(page.get_by_text("No jobs are running or queued.")).to_be_visible()
         assert waits.revision.job is not None
         waits.revision.job.refresh_from_db()
         self.assertEqual(waits.revision.job.state, "cancelled")

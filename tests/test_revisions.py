@@ -39,16 +39,16 @@ class RevisionTests(ProductTestCase):
         second(self.files / "second.ora")
         self.page.get_by_test_id("revision-file").set_input_files(self.files / "second.ora")
         self.review = self.page.get_by_role("region", name="Review of revision 2")
-        expect(self.review).to_contain_text("8 layers are as before")
+        expect(self.review).to_contain_text("8 layers are unchanged")
 
     def test_it_is_reviewed_taken_and_taken_back(self) -> None:
-        for words in ("skyrepainted", "moonnew", "Gone from the art"):
+        for words in ("skyrepainted", "moonnew", "Removed from the art"):
             expect(self.review).to_contain_text(words)
         self.assert_accessible("a review")
         self.assertNotIn("moon", self.names())
-        self.review.get_by_role("checkbox", name="Take the part 'mist' out").check()
-        self.review.get_by_role("button", name="Take revision 2").click()
-        expect(self.page.get_by_text("Revision 2, worked with now")).to_be_visible()
+        self.review.get_by_role("checkbox", name="Remove part 'mist'").check()
+        self.review.get_by_role("button", name="Accept revision 2").click()
+        expect(self.page.get_by_text("Revision 2, current")).to_be_visible()
         self.to_step("Put in order")
         expect(self.row("moon")).to_be_visible()
         self.assertNotIn("mist", self.names())
@@ -62,17 +62,17 @@ class RevisionTests(ProductTestCase):
         expect(self.row("moon")).to_be_visible()
         self.to_step("Bring in")
         self.page.get_by_role("tab", name="Revisions").click()
-        self.page.get_by_role("button", name="Go back to the revision before").click()
-        expect(self.page.get_by_text("Revision 1, worked with now")).to_be_visible()
+        self.page.get_by_role("button", name="Go back to previous revision").click()
+        expect(self.page.get_by_text("Revision 1, current")).to_be_visible()
 
     def test_what_is_proposed_can_be_corrected_or_put_aside(self) -> None:
-        self.review.get_by_label("What moon was before").select_option(label="was mist")
-        expect(self.review).not_to_contain_text("Gone from the art")
-        self.review.get_by_label("What moon was before").select_option(label="was sky")
+        self.review.get_by_label("What moon was before").select_option(label="Was mist")
+        expect(self.review).not_to_contain_text("Removed from the art")
+        self.review.get_by_label("What moon was before").select_option(label="Was sky")
         expect(self.review.get_by_label("What sky was before")).to_have_value("")
         self.review.get_by_role("button", name="Discard revision 2").click()
         self.page.get_by_role("dialog").get_by_role("button", name="Discard revision 2").click()
-        expect(self.page.get_by_text("The art has changed?")).to_be_visible()
+        expect(self.page.get_by_text("Bring in a changed file as a new revision.")).to_be_visible()
         expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("97 × 73 px")
 
     def test_two_states_are_compared_with_a_slider_and_side_by_side(self) -> None:
@@ -93,7 +93,7 @@ class RevisionTests(ProductTestCase):
 
     def test_the_pile_apart_in_depth(self) -> None:
         flat = self.screen_pixels()
-        self.page.get_by_text("Apart", exact=True).click()
+        self.page.get_by_text("Exploded", exact=True).click()
         self.page.wait_for_timeout(300)
         apart = self.screen_pixels()
         self.assertGreater(self.differing(flat, apart), 10_000)
@@ -116,14 +116,14 @@ class RevisionTests(ProductTestCase):
     def test_a_group_is_made_one_part_and_split_again(self) -> None:
         self.to_step("Put in order")
         self.page.keyboard.press("Escape")
-        self.page.get_by_label("Outlines", exact=True).select_option("none")
+        self.display("Outlines", "none")
         self.page.wait_for_timeout(300)
         before = self.screen_pixels()
         self.row("marsh").click()
-        self.page.get_by_role("button", name="Make one part").click()
+        self.make("Make one part")
         expect(self.row("shade")).to_have_count(0)
         expect(self.row("marsh")).to_contain_text("multiply")
-        self.page.get_by_role("button", name="Split into layers").click()
+        self.make("Split into layers")
         expect(self.row("marsh 2")).to_be_visible()
         for _ in range(2):
             self.page.get_by_role("button", name="Undo").click()
@@ -133,11 +133,11 @@ class RevisionTests(ProductTestCase):
 
     def test_outlines_of_all_and_rows_of_one_kind(self) -> None:
         plain = self.screen_pixels()
-        self.page.get_by_label("Outlines", exact=True).select_option("all")
+        self.display("Outlines", "all")
         self.page.wait_for_timeout(300)
         self.assertGreater(self.differing(plain, self.screen_pixels()), 1000)
         self.to_step("Put in order")
-        self.page.get_by_label("Which rows are listed").select_option(label="Hidden (1)")
+        self.page.get_by_label("Filter").select_option(label="Hidden (1)")
         self.assertEqual(self.names(), ["post", "signal", "arm lowered"])
-        self.page.get_by_label("Which rows are listed").select_option(label="Empty (1)")
+        self.page.get_by_label("Filter").select_option(label="Empty (1)")
         self.assertEqual(self.names(), ["spare"])

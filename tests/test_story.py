@@ -17,7 +17,7 @@ class StoryTests(ProductTestCase):
         page.get_by_label("Account").fill("ada")
         page.get_by_role("textbox", name="Password").fill("not the password")
         page.get_by_role("button", name="Sign in").click()
-        expect(page.get_by_role("alert")).to_contain_text("do not belong together")
+        expect(page.get_by_role("alert")).to_contain_text("Wrong account name or password")
         page.get_by_role("textbox", name="Password").fill(PASSWORD)
         page.get_by_role("button", name="Sign in").click()
         expect(page.get_by_role("heading", name="Marsh Line")).to_be_visible()
@@ -50,10 +50,10 @@ class StoryTests(ProductTestCase):
 
         self.to_step("Hand over")
         plan = page.get_by_role("region", name="Hand over")
-        expect(plan).to_contain_text("8 images and 4 files beside them; 1 part left out; 1 part empty")
+        expect(plan).to_contain_text("8 images and 4 extra files; 1 part left out; 1 empty part")
         self.assert_accessible("hand over")
         page.get_by_role("button", name="Hand over 8 parts").click()
-        expect(page.get_by_test_id("proof")).to_have_text("Put together again: 0 of 7,081 pixels differ.")
+        expect(page.get_by_test_id("proof")).to_have_text("Rebuilt from the package: 0 of 7,081 pixels differ.")
         self.assert_accessible("handed over")
 
         with page.expect_download() as waiting:

@@ -44,8 +44,8 @@ class TryOutTests(ProductTestCase):
 
     def test_before_anything_was_handed_over(self) -> None:
         self.to_step("Try out")
-        expect(self.page.get_by_role("region", name="Try out")).to_contain_text("Nothing was handed over yet.")
-        expect(self.page.get_by_text("Nothing is put together yet")).to_be_visible()
+        expect(self.page.get_by_role("region", name="Try out")).to_contain_text("No hand-overs yet.")
+        expect(self.page.get_by_text("Nothing is open yet")).to_be_visible()
         self.assert_accessible("Try out, with nothing to try")
 
     def test_a_hand_over_is_opened_by_itself_put_together_and_compared(self) -> None:
@@ -55,7 +55,7 @@ class TryOutTests(ProductTestCase):
         expect(page.get_by_test_id("inventory")).to_have_text("13 of 13 files found", timeout=60_000)
         expect(page.get_by_test_id("compared")).to_have_text("0 of 7,081 pixels differ.")
         page.locator("[data-shown=true]").wait_for()
-        expect(page.get_by_role("navigation", name="Steps")).to_contain_text("as it should be")
+        expect(page.get_by_role("navigation", name="Steps")).to_contain_text("Matches")
         together = self.stage_pixels()
         page.get_by_text("Original", exact=True).click()
         page.wait_for_timeout(200)
@@ -79,11 +79,11 @@ class TryOutTests(ProductTestCase):
         page.get_by_label("A package from elsewhere").set_input_files(self.changed(made))
         expect(page.get_by_test_id("inventory")).to_have_text("11 of 13 files found", timeout=60_000)
         inventory = page.get_by_role("region", name="Inventory")
-        for words in ("lamp.png", "In another letter case", "mast.png", "notes.txt"):
+        for words in ("lamp.png", "Wrong letter case", "mast.png", "notes.txt"):
             expect(inventory).to_contain_text(words)
         expect(page.get_by_role("region", name="Comparison")).to_contain_text("lamp'")
-        expect(page.get_by_label("What is seen of the package").get_by_role("radio", name="Difference")).to_be_checked()
-        page.get_by_role("button", name="Show it").click()
+        expect(page.get_by_label("View").get_by_role("radio", name="Difference")).to_be_checked()
+        page.get_by_role("button", name="Show").click()
         expect(page.get_by_role("region", name="Stage").get_by_label("Zoom", exact=True)).not_to_have_text("100 %")
         self.assert_accessible("Try out, with trouble")
         with self.subTest("what is missing is found in another file"):
@@ -114,7 +114,7 @@ class TryOutTests(ProductTestCase):
         page.get_by_label("Columns").fill("3")
         page.keyboard.press("Enter")
         expect(page.get_by_role("heading", name="3 frames")).to_be_visible(timeout=60_000)
-        expect(page.get_by_text("There is nothing to compare with.")).to_be_visible()
+        expect(page.get_by_text("Nothing to compare with.")).to_be_visible()
 
     def test_loose_images_and_the_one_that_they_are_compared_with(self) -> None:
         page = self.page
@@ -129,7 +129,7 @@ class TryOutTests(ProductTestCase):
         whole.save(files[-1])
         self.to_step("Try out")
         page.get_by_label("A package from elsewhere").set_input_files(files)
-        expect(page.get_by_text("There is nothing to compare with.")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("Nothing to compare with.")).to_be_visible(timeout=60_000)
         page.get_by_label("Compare with").select_option("all of it.png")
         expect(page.get_by_test_id("compared")).to_have_text("0 of 1,200 pixels differ.", timeout=60_000)
         expect(page.get_by_label("Read as")).to_have_value("whole canvas")
@@ -152,7 +152,7 @@ class TryOutTests(ProductTestCase):
         self.to_step("Try out")
         sent = [self.files / f"{name}.png" for name in ("arm", "leg", "elsewhere", "whole")]
         page.get_by_label("A package from elsewhere").set_input_files(sent)
-        places = page.get_by_role("region", name="Places")
+        places = page.get_by_role("region", name="Positions")
         expect(places).to_contain_text("2 of 3 images are placed.", timeout=60_000)
         row = places.get_by_role("listitem")
         expect(row.filter(has_text="arm")).to_contain_text("100 %")

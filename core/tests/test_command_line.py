@@ -63,7 +63,7 @@ class CommandLineTests(FolderTestCase):
         listed = json.loads(out)["recipes"]
         self.assertEqual((status, len(listed)), (0, 7))
         game = next(one for one in listed if one["name"] == "Sheets for a game")
-        self.assertTrue(game["purpose"].startswith("All parts on as few packed sheets"))
+        self.assertTrue(game["purpose"].startswith("All parts packed on as few sheets"))
         status, out, _ = self.here("handover", self.file, "--out", self.folder / "game", "--recipe", game["file"])
         report = json.loads(out)
         self.assertEqual((status, report["proof"]["ok"]), (0, True))
@@ -182,7 +182,7 @@ class CommandLineTests(FolderTestCase):
             .replace('"glow"', f'"{ids["glow"]}"')
         )
         told = self.json_of("arrange", self.file, "--commands", commands, "--out", arranged)
-        self.assertEqual(told["steps"], ["Set the joints of 'lamp'", "Rename 'glow'", "Decide what must be there"])
+        self.assertEqual(told["steps"], ["Set joints of 'lamp'", "Rename 'glow'", "Set required parts"])
         changed = {one["row"]: one["fields"] for one in told["changed"]}
         self.assertEqual(changed[ids["glow"]], {"name": ["glow", "halo"]})
         self.assertEqual(changed[ids["lamp"]]["parent"], [None, ids["arm"]])

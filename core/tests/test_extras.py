@@ -127,7 +127,7 @@ class ExtrasTests(PackageTestCase):
     def test_what_the_model_has_no_place_for_is_told_before(self) -> None:
         report = self.by(beside={"model": {}})
         said = " ".join(report.warnings)
-        self.assertIn("no place for the modes and opacities of 'glow', 'marsh', 'marsh / shade' and 1 more", said)
+        self.assertIn("no blend modes: 'glow', 'marsh', 'marsh / shade' and 1 more", said)
         model = report.proof.comparisons[-1]
         self.assertEqual((model.way, model.ok, model.differing_pixels > 0), ("model", True, True))
 

@@ -204,11 +204,11 @@ class RecipeTests(PackageTestCase):
         self.assertTrue((self.pixels("reference.png")[..., 3] == 255).all())
 
     def test_limits_of_the_receiver_stop_the_hand_over(self) -> None:
-        with self.assertRaisesRegex(PlanError, "takes up to 64 px. It would fit at 0.659 of the size"):
+        with self.assertRaisesRegex(PlanError, "allows up to 64 px. It would fit at scale 0.659"):
             self.by(limits={"longest": 64})
-        with self.assertRaisesRegex(PlanError, "There are 9 images; the receiver takes up to 8"):
+        with self.assertRaisesRegex(PlanError, "There are 9 images; the target program allows up to 8"):
             self.by(limits={"count": 8})
-        with self.assertRaisesRegex(PlanError, "the receiver takes up to 1,000. Nothing was kept."):
+        with self.assertRaisesRegex(PlanError, "the target program allows up to 1,000. Nothing was kept."):
             self.by(limits={"bytes": 1000})
         self.assertFalse(self.package.exists())
 

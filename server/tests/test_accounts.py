@@ -28,7 +28,8 @@ class SessionTests(ServerTestCase):
     def test_in_and_out(self) -> None:
         client = Client()
         self.assertEqual(
-            client.get("/api/session").json(), {"user": None, "picture_bytes": 512 * 2**20, "can_mail": False}
+            client.get("/api/session").json(),
+            {"user": None, "picture_bytes": 512 * 2**20, "can_mail": False, "service": None},
         )
         self.assertEqual(self.sign_in(client), 200)
         self.assertEqual(client.get("/api/session").json()["user"]["username"], "ada")

@@ -24,7 +24,7 @@ class StepTests(ServerTestCase):
         for step in steps:
             views.append(self.step(self.ada, views[-1]["version"], **step))
             self.assertNotEqual(rows(views[-1]), rows(views[-2]))
-        self.assertEqual(views[-1]["undo"], "Move 2 rows")
+        self.assertEqual(views[-1]["undo"], "Reorder 2 parts")
         for wanted in reversed(views[:-1]):
             self.assertEqual(rows(self.post(self.ada, "undo")), rows(wanted))
         self.assertIsNone(self.arrangement()["undo"])

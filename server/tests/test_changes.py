@@ -114,7 +114,7 @@ class ChangeTests(TakingCase):
         self.change(self.row_id("coat"), do="grow-under", by=6, mirror_source=twin)
         self.assertEqual(self.pixels("coat")[22, 42].tolist(), [*CREAM, 255], "the ground is what lies across")
         answer = self.change(self.row_id("coat"), 422, do="grow-under", by=9, mirror_source="x")
-        self.assertIn("no part or group 'x'", answer["detail"])
+        self.assertIn("The part or group 'x' no longer exists", answer["detail"])
 
     def test_the_filling_behind_a_part_is_known_and_stays_under_soft_edges(self) -> None:
         before = self.original()
@@ -140,7 +140,7 @@ class ChangeTests(TakingCase):
         self.take({"name": "corner", "gestures": [corner]}, behind="flat")
         strokes = [stroke((21, 55), (21, 59), how="subtract"), stroke((75, 20), (80, 20))]
         view = self.change(self.row_id("coat"), do="touch-up", strokes=strokes)
-        self.assertEqual(view["undo"], "Touch up the edge of 'coat'")
+        self.assertEqual(view["undo"], "Touch up edge of 'coat'")
         np.testing.assert_array_equal(self.composite(), before)
         coat = self.pixels("coat")
         self.assertEqual((coat[57, 20, 3], coat[20, 77].tolist()), (0, [*CREAM, 255]))

@@ -209,7 +209,7 @@ class PlanTests(ServerTestCase):
         self.assertEqual(answer["code"], "names-clash")
         self.step(self.ada, 1, do="decide", decisions={"required": ["hat"]})
         (note,) = self.plan(recipe=RECIPE)["notes"]
-        self.assertEqual((note["severity"], note["sentence"][:18]), ("error", "'hat' is required "))
+        self.assertEqual((note["severity"], note["sentence"]), ("error", "Required part 'hat' is missing."))
         answer = self.post(self.ben, "hand-overs", status=422, body={"version": 2, "recipe": RECIPE})
         self.assertEqual(answer["code"], "stopped-by-findings")
         self.assertEqual(HandOver.objects.count(), 1)

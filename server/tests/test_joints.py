@@ -50,7 +50,7 @@ class JointTests(TakingCase):
             self.near(told["pivots"][row], wanted)
         self.assertTrue(next(one for one in told["joints"] if one["row"] == lower)["is_round"])
         view = self.do(do="set-joints", parents=told["parents"], pivots=told["pivots"])
-        self.assertEqual(view["undo"], f"Set the joints of {len(told['parents'])} rows")
+        self.assertEqual(view["undo"], f"Set joints of {len(told['parents'])} parts")
         again = self.post(self.cleo, "joints", 200, {})
         self.assertEqual((again["parents"], again["pivots"]), ({}, {}), "what is said already stays")
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
@@ -98,7 +98,7 @@ class JointTests(TakingCase):
         self.do(do="set-joints", parents={lower: upper})
         answer = self.do(422, do="set-joints", parents={upper: lower})
         self.assertEqual(answer["code"], "cannot-carry")
-        self.assertIn("'lower' carries 'upper' carries 'lower'", answer["detail"])
+        self.assertIn("'lower', 'upper', 'lower'", answer["detail"])
 
     def test_notes_and_what_was_decided(self) -> None:
         rows = self.rows()
@@ -206,7 +206,7 @@ class JointTests(TakingCase):
         made = handed_over(self.illustration, self.users["ada"], self.arrangement()["version"])
         self.assertTrue(made.report["proof"]["ok"], made.report)
         again = self.now(self.ben, 422, do="reach-beyond", row=hill)
-        self.assertIn("covers the camera's way", again["detail"])
+        self.assertIn("covers the camera travel", again["detail"])
         self.assertEqual([one["kind"] for one in self.cleo.get(self.address("findings")).json()], [])
 
     def test_a_joint_that_opens_is_found_in_the_pixels_and_rounded_off(self) -> None:

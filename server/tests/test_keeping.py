@@ -127,7 +127,7 @@ class KeepingTests(ServerTestCase):
         self.now(self.ada, do="decide", decisions={"required": ["hat"]})
         one = self.follow()
         self.assertEqual((one.state, HandOver.objects.count()), ("blocked", 0))
-        self.assertIn("'hat' is required", one.said)
+        self.assertIn("Required part 'hat' is missing", one.said)
         self.now(self.ada, do="decide", decisions={"required": []})
         WatchedSource.objects.update(again_at=None)
         self.assertEqual((self.follow().state, HandOver.objects.count()), ("watching", 1))
@@ -216,7 +216,7 @@ class KeepingTests(ServerTestCase):
         save(self.file, 55)
         self.glance(2)
         self.work()
-        self.assertIn("'hat' is required", self.glance().said)
+        self.assertIn("Required part 'hat' is missing", self.glance().said)
         self.step(self.ada, self.arrangement()["version"], do="decide", decisions={"required": []})
         self.follow()
         self.assertEqual((HandOver.objects.count(), WatchedSource.objects.get().said), (2, ""))
@@ -225,7 +225,7 @@ class KeepingTests(ServerTestCase):
         set_role(self.project, "ben", "viewer")
         save(self.file, 44)
         one = self.glance(3)
-        self.assertIn("ben may not change this project any more", one.said)
+        self.assertIn("ben can no longer change this project", one.said)
         self.assertEqual(Revision.objects.count(), 1)
 
     def test_only_files_in_opened_folders(self) -> None:
@@ -339,12 +339,12 @@ class RootTests(ServerTestCase):
         before = Revision.objects.count()
         with override_settings(ROOTS=[("ada", self.root)]):
             for file in ("secret.xml", "secret.txt", "letter.zip"):
-                self.assertIn("nothing of it was kept", self.watch("ada", file, 409))
+                self.assertIn("Nothing was kept", self.watch("ada", file, 409))
             with self.subTest("a picture that becomes something else"):
                 self.watch("ada")
                 (self.root / "art.png").write_bytes(secret)
                 for _ in range(4):
                     keeping.check(WatchedSource.objects.select_related("illustration__current", "user").get())
-                self.assertIn("nothing of it was kept", WatchedSource.objects.get().said)
+                self.assertIn("Nothing was kept", WatchedSource.objects.get().said)
         self.assertEqual(Revision.objects.count(), before)
         self.assertFalse(Path(blobs().path(hashlib.sha256(secret).hexdigest())).exists())

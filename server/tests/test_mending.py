@@ -41,7 +41,7 @@ class MendingTests(TakingCase):
         row = crumb["rows"][0]
         self.assertEqual(self.arrangement()["rows"][0]["box"], [8, 5, 44, 17])
         answer = self.mend("sweep-crumbs", row, status=422, frames=[2])
-        self.assertIn("nothing of the kind", answer["detail"])
+        self.assertIn("no longer applies", answer["detail"])
         view = self.mend("sweep-crumbs", row, frames=[4])
         self.assertEqual(
             (view["undo"], view["rows"][0]["box"]), ("Sweep crumbs out of 1 of 9 frames of 'lamp'", [8, 10, 20, 12])
@@ -100,6 +100,6 @@ class MendingTests(TakingCase):
         self.assertNotIn("same-drawing", self.kinds(smallest=1))
         crumb = next(row["id"] for row in self.arrangement()["rows"] if row["id"] not in finding["rows"])
         answer = self.mend("share-drawing", finding["rows"][0], crumb, status=422)
-        self.assertIn("is not the same drawing", answer["detail"])
+        self.assertIn("is no longer the same drawing", answer["detail"])
         self.assertIn("two or more parts", self.mend("share-drawing", crumb, status=422)["detail"])
         self.assertIn("row is missing", self.mend("sweep-crumbs", status=422)["detail"])

@@ -88,7 +88,7 @@ class ReceiverTests(ServerTestCase):
         (listed,) = self.cleo.get(self.address("deliveries")).json()
         self.assertEqual(self.cleo.delete(f"/api/deliveries/{listed['id']}").status_code, 403)
         self.assertEqual(self.ben.delete(f"/api/deliveries/{listed['id']}").status_code, 204)
-        self.assertIn("taken back", self.refused(link))
+        self.assertIn("revoked", self.refused(link))
         self.assertFalse(self.cleo.get(self.address("deliveries")).json()[0]["is_open"])
         link = self.made()
         Delivery.objects.update(ends_at=timezone.now() - datetime.timedelta(seconds=1))

@@ -42,7 +42,7 @@ class ShelfTests(TakingCase):
         row = next(one for one in answer["rows"] if one["id"] == answer["made"][0])
         self.assertEqual((row["name"], row["role"], row["box"][2:]), ("lower", "loose", [80, 20]))
         self.assertEqual([row["pivot"][at] - row["box"][at] for at in (0, 1)], [10, 10])
-        self.assertEqual(answer["undo"], "Take 'lower' from the shelf")
+        self.assertEqual(answer["undo"], "Add 'lower' from the shelf")
         self.post(self.ben, "undo")
         self.assertNotIn("lower", [one["name"] for one in self.arrangement()["rows"]])
 

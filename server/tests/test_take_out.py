@@ -117,7 +117,7 @@ class TakeOutTests(TakingCase):
         for parts, rest, status, said in (
             ([{"name": "x", "gestures": [whole]}], {}, 422, "all of the part"),
             ([{"name": "x", "gestures": [colour_at(25, 20, distance=100)]}], {}, 422, "all of the part"),
-            ([{"name": "x", "gestures": [outside]}], {}, 422, "Nothing of the part is chosen"),
+            ([{"name": "x", "gestures": [outside]}], {}, 422, "Nothing of the part is selected"),
             ([{"name": "x", "gestures": [colour_at(300, 20)]}], {}, 422, "empty here"),
             ([{"name": "x", "gestures": [colour_at(25, 20)], "edge": {"soft": 4}}], {}, 422, "something behind it"),
             ([{"name": "x", "gestures": [{"tool": "wand"}]}], {}, 422, "wand"),
@@ -132,7 +132,7 @@ class TakeOutTests(TakingCase):
             with self.subTest(said):
                 answer = self.take(*parts, status=status, **rest)
                 self.assertIn(said, str(answer))
-        self.assertIn("is one piece", self.take_pieces("toy", 422)["detail"])
+        self.assertIn("is one island", self.take_pieces("toy", 422)["detail"])
         self.step(self.ben, self.arrangement()["version"], do="lock-parts", locked={self.row_id("toy"): True})
         answer = self.take({"name": "x", "gestures": [colour_at(25, 20)]}, status=422)
         self.assertIn("is locked", answer["detail"])

@@ -109,9 +109,7 @@ class NoSuchRow(ArrangementError):
     code = "no-such-row"
 
     def __init__(self, row_id: str) -> None:
-        super().__init__(
-            f"There is no part or group '{row_id}' (any more). Look at the ledger again and repeat the step."
-        )
+        super().__init__(f"The part or group '{row_id}' no longer exists. Nothing was changed. Select another one.")
 
 
 class NameNotUsable(ArrangementError):
@@ -136,7 +134,7 @@ class Locked(ArrangementError):
     code = "locked"
 
     def __init__(self, name: str) -> None:
-        super().__init__(f"'{name}' is locked. Unlock it first; it is handed over all the same.")
+        super().__init__(f"'{name}' is locked. Nothing was changed. Unlock it (K) first.")
 
 
 class CannotMove(ArrangementError):
@@ -216,7 +214,7 @@ class NoSuchPicture(PlanError):
     code = "no-such-picture"
 
     def __init__(self, file: str) -> None:
-        super().__init__(f"The plan has no picture '{file}' any more. Look at the plan again.")
+        super().__init__(f"The plan no longer has the picture '{file}'. Reload the plan.")
 
 
 class NothingToHandOver(PlanError):
@@ -247,7 +245,7 @@ class NamesClash(PlanError):
         others = f" So would {more} more." if more else ""
         super().__init__(
             f"'{parts[0]}' and '{parts[1]}' would both be written as '{file}'.{others}"
-            " Add a piece to the names that tells them apart, or keep the folders of the groups."
+            " Add a piece to the names that tells them apart, or keep the group folders."
         )
 
 
@@ -270,7 +268,7 @@ class StoppedByFindings(PlanError):
 
     def __init__(self, sentences: Sequence[str]) -> None:
         more = f" ({len(sentences) - 1} more like it.)" if len(sentences) > 1 else ""
-        super().__init__(f"{sentences[0]}{more} Nothing was written. Mend it in Put in order, and hand over then.")
+        super().__init__(f"{sentences[0]}{more} Nothing was written. Fix this in Put in order, then hand over.")
 
 
 class WriteError(YupletError):

@@ -187,8 +187,7 @@ def _require_few_bytes(found: int, recipe: Recipe) -> None:
     most = recipe.limits.bytes
     if most is not None and found > most:
         raise PlanError(
-            f"The package has {found:,} bytes; the receiver takes up to {most:,}. Nothing was kept. Choose a smaller size, a format that"
-            " loses something, or more effort for PNG."
+            f"The package has {found:,} bytes; the target program allows up to {most:,}. Nothing was kept. Use a smaller scale, a lossy format, or stronger PNG compression."
         )
 
 

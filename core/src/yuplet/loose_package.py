@@ -73,5 +73,7 @@ def _pixels(folder: Path, laid: Laid) -> Picture:
         try:
             image = decode(within(folder, PackagePath(laid.file)), Path(scratch, "image.raw"))
         except (OSError, ValueError, UnsafePath) as error:
-            raise PackageError(f"'{shown(laid.file)}' cannot be read: {error}. Take it out of the places.") from error
+            raise PackageError(
+                f"'{shown(laid.file)}' cannot be read: {error}. Remove it from the positions."
+            ) from error
         return pixels_of(image, laid)

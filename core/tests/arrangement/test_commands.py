@@ -210,7 +210,7 @@ class CommandTests(unittest.TestCase):
 
     def test_titles_name_the_row_or_the_number(self) -> None:
         self.assertEqual(RenameRows({"arm": "x"}).title(START), "Rename 'arm'")
-        self.assertEqual(ShowRows({"arm": False, "lamp": False}).title(START), "Hide 2 rows")
+        self.assertEqual(ShowRows({"arm": False, "lamp": False}).title(START), "Hide 2 parts")
         self.assertEqual(IncludeParts({"arm": False}).title(START), "Leave out 'arm'")
         self.assertEqual(ShowAlone("post").title(START), "Show 'post' alone")
 
@@ -230,7 +230,7 @@ class LockTests(unittest.TestCase):
     def test_a_locked_part_is_shown_and_hidden_but_not_changed(self) -> None:
         locked = apply(START, LockParts({"lamp": True, "arm": True}))
         for command in (RenameRows({"lamp": "x"}), IncludeParts({"arm": False}), MoveRows((Place("lamp", None, 0),))):
-            with self.subTest(command), self.assertRaisesRegex(Locked, "is locked. Unlock it first"):
+            with self.subTest(command), self.assertRaisesRegex(Locked, "is locked. Nothing was changed. Unlock it"):
                 apply(locked, command)
         self.assertFalse(apply(locked, ShowRows({"lamp": False})).find("lamp")[1].shown)
         free = apply(locked, LockParts({"lamp": True, "arm": True}).inverse(START))
@@ -365,7 +365,7 @@ class RemoveTests(unittest.TestCase):
         command = RemoveRows(("sky", "signal", "marsh"))
         after = apply(START, command)
         self.assertEqual([path for path in paths(after) if "signal" in path or "marsh" in path or path == "sky"], [])
-        self.assertEqual(command.title(START), "Remove 3 rows")
+        self.assertEqual(command.title(START), "Remove 1 part and 2 groups")
         self.assertEqual(apply(after, command.inverse(START)), START)
         locked = apply(START, LockParts({"lamp": True}))
         with self.assertRaises(Locked):
@@ -380,8 +380,8 @@ class PivotTests(unittest.TestCase):
         assert isinstance(arm, Part)
         self.assertEqual(arm.pivot, Point(12.5, 30))
         self.assertEqual(apply(after, command.inverse(START)), START)
-        self.assertEqual(command.title(START), "Set the pivot of 2 rows")
-        self.assertEqual(SetPivots({"arm": None}).title(START), "Remove the pivot of 'arm'")
+        self.assertEqual(command.title(START), "Set pivot of 2 parts")
+        self.assertEqual(SetPivots({"arm": None}).title(START), "Remove pivot of 'arm'")
         self.assertEqual(commands.CODEC.from_json(json.loads(json.dumps(commands.to_json(command)))), command)
         for wrong in ([1], [1, "x"], [float("nan"), 0], [True, 0], [2e6, 0], 7):
             with self.assertRaisesRegex(ArrangementError, "pivots.arm"):

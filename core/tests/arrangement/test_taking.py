@@ -85,5 +85,5 @@ class TakingTests(unittest.TestCase):
         with self.assertRaises(Locked):
             with_layers(found, {"c": "m1"}, "Touch up")
         check_behind(found, "s", False)
-        with self.assertRaisesRegex(CannotTakeOut, "would be seen"):
+        with self.assertRaisesRegex(CannotTakeOut, "would be visible"):
             check_behind(found, "s", True)

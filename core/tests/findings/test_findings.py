@@ -107,8 +107,8 @@ class SpeckTests(unittest.TestCase):
         scene.parts = (Part("lamp", "lamp", tuple(Frame((Piece(name),)) for name in frames)),)
         (finding,) = scene.found()
         self.assertEqual((finding.kind, finding.frame, finding.pixels), ("crumbs", 4, 2))
-        self.assertIn("frame 5 of 9 of 'lamp', 2 px", finding.sentence)
-        self.assertIn("20 × 12 instead of 44 × 17", finding.sentence)
+        self.assertIn("'lamp', frame 5 of 9: 1 crumb, 2 px", finding.sentence)
+        self.assertIn("from 44 × 17 to 20 × 12", finding.sentence)
 
 
 class DebrisTests(unittest.TestCase):
@@ -304,7 +304,7 @@ class OverlayTests(unittest.TestCase):
         scene.parts = (ground, replace(shade, blend="multiply"), away)
         (finding,) = scene.found()
         self.assertEqual((finding.kind, finding.rows), ("overlay", ("shade", "ground")))
-        self.assertIn("laid as multiply", finding.sentence)
+        self.assertIn("(multiply) blends with", finding.sentence)
         joined = apply(Arrangement(scene.parts), JoinRows(finding.rows))
         scene.parts = tuple(part for _, part in joined.parts())
         self.assertNotIn("overlay", [kind for kind, _ in scene.kinds()])
@@ -318,9 +318,7 @@ class SeenTests(unittest.TestCase):
         small[12:18, 10:20] = (0, 90, 0, 255)
         scene = Scene(stone=cut(small), body=cut(blob()))
         found = [one for one in scene.found() if one.kind == "covered"]
-        self.assertEqual(
-            [one.sentence for one in found], ["'stone' lies wholly behind other parts, so it is not seen."]
-        )
+        self.assertEqual([one.sentence for one in found], ["'stone' is wholly covered by other parts."])
         self.assertEqual(found[0].pixels, 60)
         scene.parts = (replace(scene.parts[0], role="ground"), scene.parts[1])
         self.assertNotIn("covered", {one.kind for one in scene.found()})
@@ -335,7 +333,9 @@ class SeenTests(unittest.TestCase):
         scene = Scene(body=cut(body), limb=cut(limb))
         scene.parts = (scene.parts[0], replace(scene.parts[1], parent="body", pivot=Point(30, 20)))
         (found,) = (one for one in scene.found() if one.kind == "joint")
-        self.assertRegex(found.sentence, r"^'limb' opens \d+ px at its joint with 'body' when it turns by -?20°\.$")
+        self.assertRegex(
+            found.sentence, r"^'limb' leaves a gap of \d+ px at the joint with 'body' when turned by -?20°\.$"
+        )
         self.assertEqual(found.rows, ("limb", "body"))
         limb[10:20, 22:38] = (0, 0, 200, 255)
         scene = Scene(body=cut(body), limb=cut(limb))

@@ -120,4 +120,4 @@ class PlanTests(unittest.TestCase):
         self.assertLess(max(plan.main.sheets[0].size), 4096)
         separate = replace(by, images=Images())
         (note,) = plan_hand_over(picture, arrangement_of(picture)[0], recipe=separate).notes
-        self.assertIn("There are 5,000 images; the receiver takes up to 3.", note.sentence)
+        self.assertIn("There are 5,000 images; the target program allows up to 3.", note.sentence)

@@ -71,7 +71,7 @@ class LooseTests(LooseTestCase):
         said = " ".join(note.sentence for note in report.notes)
         self.assertIn("'notes.txt' is no picture", said)
         self.assertNotIn("MACOSX", said)
-        self.assertIn("each lies in the middle", said)
+        self.assertIn("each is in the middle", said)
         hat = next(node for _, node in found.walk() if node.name == "10 hat")
         assert hat.box is not None
         self.assertEqual((hat.box.centre.x, hat.box.centre.y), (10, 5))

@@ -461,7 +461,7 @@ class CommandTests(TestCase):
         self.assertEqual(
             values_at(motion, RIG, "ar", 0), {"rotate": -30, "translate": (-4, 2), "scale": (1.5, 1), "opacity": 1}
         )
-        with self.assertRaisesRegex(MotionError, "'trunk' has no twin: none is called the same with left and right"):
+        with self.assertRaisesRegex(MotionError, "'trunk' has no twin: no part has the same name with left and right"):
             applied(motion, RIG, MirrorPose(("trunk",)))
 
     def test_what_cannot_be_is_refused_and_said(self) -> None:

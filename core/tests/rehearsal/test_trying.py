@@ -332,7 +332,7 @@ class HostileTests(Trying, FolderTestCase):
             page = f'<main><img class="part" id="a" alt="a" src="{source}"></main>'
             (self.package / "index.html").write_text(page)
             with self.subTest(source):
-                self.refused("page", "cannot be put together")
+                self.refused("page", "cannot be rebuilt")
         (self.package / "index.html").write_text('<main><img class="part" id="a" alt="a" src="reference.png"></main>')
         trial = self.tried(self.package, way="page")
         assert trial.comparison is not None
@@ -387,4 +387,4 @@ class HostileTests(Trying, FolderTestCase):
             text += b" " * (-len(text) % 4)
             head = struct.pack("<4sII", b"glTF", 2, 28 + len(text)) + struct.pack("<I4s", len(text), b"JSON")
             (self.package / "a.glb").write_bytes(head + text + struct.pack("<I4s", 0, b"BIN\0"))
-            self.refused("model", "cannot be put together")
+            self.refused("model", "cannot be rebuilt")

@@ -46,7 +46,7 @@ class GestureTests(unittest.TestCase):
     def test_nothing_chosen(self) -> None:
         outside = DrawRound(((0, 0), (9, 0), (9, 9)))
         for gestures in ([outside], [], [SameColour((112, 62)), SameColour((112, 62), how="subtract")]):
-            with self.assertRaisesRegex(NothingChosen, "Choose some of its art"):
+            with self.assertRaisesRegex(NothingChosen, "Select some of its art"):
                 select(self.picture, BOX, gestures)
         with self.assertRaisesRegex(SelectionError, "up to 500 gestures"):
             select(self.picture, BOX, [SameColour((112, 62), how="add")] * 501)

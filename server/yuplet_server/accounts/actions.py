@@ -2,12 +2,11 @@
 
 import secrets
 
-from django.contrib.auth import authenticate, login, password_validation, update_session_auth_hash
-from django.core.exceptions import ValidationError
+from django.contrib.auth import authenticate, login, update_session_auth_hash
 from django.http import HttpRequest
 
 from yuplet.errors import YupletError
-from yuplet_server.accounts import limits, sessions
+from yuplet_server.accounts import limits, passwords, sessions, two_steps
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.names import require_usable
 from yuplet_server.audit.actions import record
@@ -15,27 +14,22 @@ from yuplet_server.audit.models import Entry
 
 
 class SignInRefused(YupletError):
-    """Name and password do not belong together."""
+    """The account name or the password is wrong."""
 
     code = "sign-in-refused"
 
 
-class PasswordRefused(YupletError):
-    """The old password is wrong, or the new one is too easy."""
-
-    code = "password-refused"
-
-
-def sign_in(request: HttpRequest, username: str, password: str) -> User:
-    """Open a session; raises `SignInRefused`, or `TooManyAttempts` before the password is looked at."""
+def sign_in(request: HttpRequest, username: str, password: str, code: str = "") -> User:
+    """Open a session; raises `SignInRefused`, `CodeNeeded` or `CodeRefused`, or `TooManyAttempts` before anything is looked at."""
     keys = limits.keys_for(request, username)
     limits.count(keys)
     user = authenticate(request, username=username, password=password)
     if user is None:
         limits.count_failure(request, username, "a sign-in failed")
-        raise SignInRefused("Name and password do not belong together. Check both and try again.")
+        raise SignInRefused("Wrong account name or password. Check both and try again.")
     assert isinstance(user, User)
     limits.forget(keys)
+    two_steps.require(request, user, code)
     login(request, user)
     record(Entry.Kind.SIGN_IN, account=user.username)
     return user
@@ -50,16 +44,8 @@ def add_account(name: str, is_administrator: bool = False) -> tuple[User, str]:
 
 def change_password(request: HttpRequest, user: User, old: str, new: str) -> None:
     """Set a new password and keep this session; other sessions end. Raises `PasswordRefused` or `TooManyAttempts`."""
-    keys = [f"password:{user.pk}"]
-    limits.count(keys)
-    if not user.check_password(old):
-        limits.count_failure(request, user.username, "an old password was wrong")
-        raise PasswordRefused("The old password is not right. Nothing was changed.")
-    limits.forget(keys)
-    try:
-        password_validation.validate_password(new, user)
-    except ValidationError as error:
-        raise PasswordRefused(" ".join(error.messages)) from error
+    passwords.require_own(request, user, old)
+    passwords.require_good(new, user)
     user.set_password(new)
     user.save(update_fields=["password"])
     before = request.session.session_key

@@ -47,6 +47,8 @@ KINDS = {
     "address": Kind(60, 60, 15),
     "browser": Kind(8, 30, 15),
     "password": Kind(5, 60, 15),
+    # Whoever guesses codes has the password already.
+    "code": Kind(5, 300, 15),
     "remark": Kind(30, 60, 15),
     "mail": Kind(30, 60, 15),
 }
@@ -57,7 +59,12 @@ def keys_for(request: HttpRequest, username: str) -> list[str]:
     known = browser_of(request, username)
     if known is not None:
         return [f"browser:{known}"]
-    return [f"account:{_short(username)}", f"address:{address_of(request)}"]
+    return [f"account:{_short(username)}", *keys_of_address(request)]
+
+
+def keys_of_address(request: HttpRequest) -> list[str]:
+    """What a try is counted by where no account is named."""
+    return [f"address:{address_of(request)}"]
 
 
 def count(keys: Iterable[str]) -> None:

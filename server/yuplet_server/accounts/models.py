@@ -21,6 +21,28 @@ class SignIn(models.Model):
         return f"{self.user} from {self.address}"
 
 
+class TwoStep(models.Model):
+    """The second step of an account: a secret, encrypted, and the last step of time a code of which was used."""
+
+    user = models.OneToOneField(User, models.CASCADE, related_name="two_step")
+    secret = models.CharField(max_length=300)
+    last_step = models.BigIntegerField()
+    since = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"the second step of {self.user}"
+
+
+class RecoveryCode(models.Model):
+    """What lets somebody in once who has lost the phone."""
+
+    user = models.ForeignKey(User, models.CASCADE, related_name="recovery_codes")
+    code_sha256 = models.CharField(max_length=64, unique=True)
+
+    def __str__(self) -> str:
+        return f"a recovery code of {self.user}"
+
+
 class Attempts(models.Model):
     """Wrong tries that were made of late: with an account, from an address, or by a browser that is known (`accounts.limits`)."""
 

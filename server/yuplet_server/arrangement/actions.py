@@ -196,7 +196,7 @@ def _waiting_revision(arrangement: Arrangement, number: int) -> Revision:
         or revision.state == Revision.State.READING
         or revision.pk == queries.revision_of(arrangement).pk
     ):
-        raise NotNow("This revision is not there to be taken (any more). Reload the page.")
+        raise NotNow("This revision can no longer be accepted. Nothing was changed. Reload the page.")
     return revision
 
 

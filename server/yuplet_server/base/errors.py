@@ -31,7 +31,7 @@ class ChangedMeanwhile(YupletError):
 
     def __init__(self, who: str, what: str) -> None:
         super().__init__(
-            f"{who} changed this meanwhile ({what}). Nothing of theirs or yours is lost; look and repeat your step."
+            f"{who} changed this meanwhile ({what}). Nothing is lost. Check the change, then repeat your step."
         )
 
 
@@ -87,7 +87,9 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, TooManyAttempts):
         return Response({"code": error.code, "detail": str(error)}, 429, headers={"Retry-After": str(error.seconds)})
     if isinstance(error, YupletError):
-        status = {"busy": 503, "store-away": 503, "no-room": 507, "project-full": 507}.get(error.code, 422)
+        status = {"busy": 503, "store-away": 503, "service-away": 503, "no-room": 507, "project-full": 507}.get(
+            error.code, 422
+        )
         headers = {"Retry-After": "5"} if status == 503 else None
         return Response({"code": error.code, "detail": without_paths(str(error))}, status, headers=headers)
     if isinstance(error, OperationalError) and error.args and error.args[0] in _DISK_FULL:
@@ -104,7 +106,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
     if isinstance(error, ObjectDoesNotExist) or (isinstance(error, IntegrityError) and error.args[0] == _IS_GONE):
         # It was removed while the request was running.
-        return Response({"code": "refused", "detail": "This is not there any more. Somebody has removed it."}, 404)
+        return Response({"code": "refused", "detail": "This no longer exists; somebody has removed it."}, 404)
     response = exception_handler(error, context)
     if response is None:
         request = context["request"]

@@ -13,7 +13,7 @@ class NameField(serializers.CharField):
     def to_internal_value(self, data: Any) -> str:
         text = str(super().to_internal_value(data))
         if not is_plain(text):
-            raise serializers.ValidationError("The name has invisible characters. Type it anew.", code="invisible")
+            raise serializers.ValidationError("The name has invisible characters. Type it again.", code="invisible")
         return text
 
 
@@ -23,5 +23,5 @@ class LinesField(serializers.CharField):
     def to_internal_value(self, data: Any) -> str:
         text = str(super().to_internal_value(data)).replace("\r\n", "\n")
         if not all(is_plain(line) for line in text.split("\n")):
-            raise serializers.ValidationError("The text has invisible characters. Type it anew.", code="invisible")
+            raise serializers.ValidationError("The text has invisible characters. Type it again.", code="invisible")
         return text

@@ -98,7 +98,10 @@ def check(one: WatchedSource) -> None:
     except YupletError as error:
         _block(one, str(error))
     except (Http404, PermissionDenied):
-        _block(one, f"{one.user.username} may not change this project any more. Whoever may, sets it up anew.")
+        _block(
+            one,
+            f"{one.user.username} can no longer change this project. Somebody who can should set up the watched file again.",
+        )
     except OSError as error:
         _block(one, f"'{one.source}' cannot be read ({error.strerror}). It is looked at again.")
     else:

@@ -99,7 +99,7 @@ def ask(
     `WriteError` where the folder is taken.
     """
     if not wanted:
-        raise NotNow("No illustration was chosen. Tick those that are to be handed over.")
+        raise NotNow("No illustration is selected. Tick those to hand over.")
     target = folder_at(folder, user, project.pk) if folder else None
     if target is not None:
         require_index_of_ours(target)

@@ -35,7 +35,7 @@ def require_picture(path: Path) -> None:
         _files(path)
     elif not holds_picture(path):
         raise NotNow(
-            f"'{path.name}' is no picture that Yuplet reads, so nothing of it was kept. Watch a picture or a folder of pictures."
+            f"'{path.name}' is no picture that Yuplet reads. Nothing was kept. Watch a picture or a folder of pictures."
         )
 
 

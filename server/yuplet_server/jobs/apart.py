@@ -79,7 +79,7 @@ class Busy(YupletError):
     code = "busy"
 
     def __init__(self) -> None:
-        super().__init__("The server has much to do right now. Nothing was changed. Try again in a moment.")
+        super().__init__("The server is busy right now. Nothing was changed. Try again in a moment.")
 
 
 class _Fault(Exception):

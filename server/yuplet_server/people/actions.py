@@ -4,17 +4,17 @@ import datetime
 import logging
 from smtplib import SMTPException
 
-from django.contrib.auth import login, password_validation
-from django.core.exceptions import ValidationError
+from django.contrib.auth import login
 from django.core.mail import EmailMessage
 from django.db import transaction
 from django.http import HttpRequest
 from django.utils import timezone
 
 from yuplet.errors import YupletError, shown
-from yuplet_server.accounts.actions import PasswordRefused
+from yuplet_server.accounts import two_steps
 from yuplet_server.accounts.models import User
 from yuplet_server.accounts.names import AccountRefused, require_usable
+from yuplet_server.accounts.passwords import require_good
 from yuplet_server.accounts.tokens import digest_of, new_token
 from yuplet_server.audit.actions import record
 from yuplet_server.audit.models import Entry
@@ -88,9 +88,7 @@ def opened(token: str) -> Link:
     links = Link.objects.select_related("project", "account", "made_by")
     link = links.filter(token_sha256=digest_of(token), ends_at__gt=timezone.now(), made_by__is_active=True).first()
     if link is None or not _may_still(link):
-        raise LinkRefused(
-            "This link was used, is too old, or was taken back. Ask whoever gave it to you for a new one."
-        )
+        raise LinkRefused("This link was used, has expired, or was revoked. Ask for a new one.")
     return link
 
 
@@ -134,19 +132,21 @@ def use(request: HttpRequest, token: str, name: str, password: str) -> User:
     link = opened(token)
     # Of two who use it at the same moment, the second finds it used.
     if not Link.objects.select_for_update().filter(pk=link.pk).exists():
-        raise LinkRefused("This link was used just now. Ask whoever gave it to you for a new one.")
+        raise LinkRefused("This link was used just now. Ask for a new one.")
     link.delete()
     match link.purpose:
         case Link.Purpose.PASSWORD:
             assert link.account is not None
             user = link.account
-            _require_good(password, user)
+            require_good(password, user)
             user.set_password(password)
             user.save(update_fields=["password"])
-            login(request, user)
+            # Whoever has the link has the first step, and no more.
+            if not two_steps.is_on(user):
+                login(request, user)
         case Link.Purpose.ACCOUNT if not (link.project is not None and request.user.is_authenticated):
             require_usable(name)
-            _require_good(password, User(username=name))
+            require_good(password, User(username=name))
             user = User.objects.create_user(name, password=password, is_staff=link.is_administrator)
             login(request, user)
         case _:
@@ -170,16 +170,20 @@ def _join(project: Project, user: User, role: str) -> None:
         set_role(project, user.username, role)
 
 
-def _require_good(password: str, user: User) -> None:
-    try:
-        password_validation.validate_password(password, user)
-    except ValidationError as error:
-        raise PasswordRefused(" ".join(error.messages)) from error
-
-
 @transaction.atomic
-def change(account: User, by: User, is_active: bool | None = None, is_administrator: bool | None = None) -> None:
-    """Enable or disable an account, or make it an administrator or none. Raises `AccountRefused` where no administrator would be left."""
+def change(
+    account: User,
+    by: User,
+    is_active: bool | None = None,
+    is_administrator: bool | None = None,
+    has_two_steps: bool | None = None,
+) -> None:
+    """Enable or disable an account, make it an administrator or none, or turn its two-step sign-in off for somebody who has lost the phone.
+
+    Raises `AccountRefused` where no administrator would be left.
+    """
+    if has_two_steps is False:
+        two_steps.turn_off(account, by)
     if is_active is False or is_administrator is False:
         _keep_an_administrator(account)
     if is_active is not None:

@@ -11,18 +11,20 @@ class AccountSerializer(serializers.ModelSerializer[User]):
     """An account as an administrator sees it."""
 
     is_administrator = serializers.BooleanField(source="is_staff")
+    has_two_steps = serializers.BooleanField(read_only=True)
     projects = serializers.IntegerField(read_only=True, help_text="In how many it is a member.")
     last_seen = serializers.DateTimeField(source="last_login", read_only=True, allow_null=True)
 
     class Meta:
         model = User
-        fields = ["id", "username", "is_active", "is_administrator", "projects", "last_seen"]
+        fields = ["id", "username", "is_active", "is_administrator", "has_two_steps", "projects", "last_seen"]
         read_only_fields = ["id", "username"]
 
 
 class AccountChangeSerializer(serializers.Serializer[Any]):
     is_active = serializers.BooleanField(required=False)
     is_administrator = serializers.BooleanField(required=False)
+    has_two_steps = serializers.ChoiceField(choices=[False], required=False, help_text="Only its owner turns it on.")
 
 
 class MadeLinkSerializer(serializers.Serializer[Any]):

@@ -1,5 +1,5 @@
 from django.conf import settings
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Exists, OuterRef, QuerySet
 from django.http import Http404
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from yuplet_server.accounts import limits
-from yuplet_server.accounts.models import User
+from yuplet_server.accounts.models import TwoStep, User
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.accounts.serializers import UserSerializer
 from yuplet_server.people import actions
@@ -30,7 +30,8 @@ from yuplet_server.projects.models import Member
 
 
 def _accounts() -> QuerySet[User]:
-    return User.objects.annotate(projects=Count("memberships")).order_by("username")
+    has_two_steps = Exists(TwoStep.objects.filter(user=OuterRef("pk")))
+    return User.objects.annotate(projects=Count("memberships"), has_two_steps=has_two_steps).order_by("username")
 
 
 def _account(number: int) -> User:

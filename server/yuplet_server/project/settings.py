@@ -8,7 +8,7 @@ from urllib.parse import urlsplit
 import pymysql
 
 from yuplet_server.files.chosen import storage
-from yuplet_server.project.environment import require_all, value
+from yuplet_server.project.environment import require_all, sign_in_service, value
 
 # Django asks for the C driver's name; PyMySQL answers to it (docs/decisions/pymysql.md).
 pymysql.install_as_MySQLdb()
@@ -33,8 +33,8 @@ SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = IS_HTTPS
 SECURE_HSTS_SECONDS = value("YUPLET_HSTS_SECONDS") if IS_HTTPS else 0
 # The front server says it and lets nobody else say it (ops/front.py).
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
-# Other names of the same domain are not ours to decide about.
-SILENCED_SYSTEM_CHECKS = ["security.W005", "security.W021"]
+# Other names of the same domain are not ours to decide about; of allauth's addresses of mail, which MariaDB cannot limit, none is kept.
+SILENCED_SYSTEM_CHECKS = ["security.W005", "security.W021", "models.W036"]
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -45,6 +45,11 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "django_tasks",
     "django_tasks_db",
+    # They speak to a sign-in service; none of their pages is reached.
+    "allauth",
+    "allauth.account",
+    "allauth.socialaccount",
+    "allauth.socialaccount.providers.openid_connect",
     "yuplet_server.audit",
     "yuplet_server.accounts",
     "yuplet_server.projects",
@@ -72,6 +77,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "yuplet_server.project.urls"
@@ -131,6 +137,10 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
 ]
+# The studio's own sign-in service, where there is one.
+OPENID = sign_in_service()
+SOCIALACCOUNT_ADAPTER = "yuplet_server.accounts.openid.Adapter"
+SOCIALACCOUNT_PROVIDERS = {"openid_connect": {"APPS": [OPENID.for_allauth()] if OPENID else []}}
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True

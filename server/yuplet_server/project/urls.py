@@ -6,6 +6,8 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularJSONAPIView
 
+from yuplet_server.accounts.openid import come_back
+from yuplet_server.accounts.service import NAME
 from yuplet_server.operations import views as operations
 
 
@@ -37,5 +39,7 @@ urlpatterns = [
     path("api/", include("yuplet_server.jobs.urls")),
     path("api/", include("yuplet_server.events.urls")),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
+    # Named so by allauth, which makes the address of it.
+    path("sign-in/service", come_back, {"provider_id": NAME}, name="openid_connect_callback"),
     re_path(r"^(?!api/|assets/|health/|metrics$).*$", page),
 ]

@@ -35,7 +35,7 @@ def require_space(project: Project, more: int) -> None:
     if used + more > most:
         raise ProjectFull(
             f"'{project.name}' takes {used / 1e9:.1f} GB of the {most / 1e9:.1f} GB that a project may take, and this needs {more / 1e9:.2f} GB."
-            " Remove illustrations that are not needed any more, or ask an administrator for more room. Nothing was changed."
+            " Remove illustrations that are no longer needed, or ask an administrator for more room. Nothing was changed."
         )
 
 
@@ -99,7 +99,7 @@ def remove_member(project: Project, user_id: int) -> None:
     """End a membership; the last owner stays. Raises `MemberRefused`."""
     member = Member.objects.filter(project=project, user_id=user_id).select_related("user").first()
     if member is None:
-        raise MemberRefused("This account is not a member of the project (any more).")
+        raise MemberRefused("This account is not a member of the project. Nothing was changed.")
     _keep_an_owner(project, member.user)
     member.delete()
     record(Entry.Kind.MEMBER, f"'{member.user.username}' is no member of '{project.name}' any more", project.pk)

@@ -70,7 +70,7 @@ def remark(delivery: Delivery, hand_over: HandOver, part: str, text: str) -> Rem
     """Say something of a part of a package. Raises `RemarkRefused`."""
     paths = {one["id"]: " / ".join(one["path"]) for one in package_of(hand_over)["parts"]}
     if part not in paths:
-        raise RemarkRefused("There is no such part in this package (any more). Reload and choose one again.")
+        raise RemarkRefused("This part is not in the package. Nothing was sent. Reload the page and select a part.")
     if Remark.objects.filter(delivery=delivery).count() >= MOST_REMARKS:
         raise RemarkRefused(f"There are {MOST_REMARKS} remarks by this link already. Ask for a new one.")
     return Remark.objects.create(delivery=delivery, hand_over=hand_over, part=part, path=paths[part][:1000], text=text)

@@ -35,12 +35,10 @@ def opened(token: str) -> tuple[Delivery, HandOver]:
     )
     delivery = found.select_related("illustration__project", "hand_over").first()
     if delivery is None:
-        raise NothingThere("This link is too old or was taken back. Ask whoever gave it to you for a new one.")
+        raise NothingThere("This link has expired or was revoked. Ask for a new one.")
     made = delivery.hand_over or newest(delivery.illustration, delivery.recipe)
     if made is None or not made.files:
-        raise NothingThere(
-            "The package that this link leads to is no longer kept. Ask whoever gave it to you for a new one."
-        )
+        raise NothingThere("The package of this link is no longer kept. Ask for a new link.")
     return delivery, made
 
 

@@ -51,7 +51,7 @@ class DeliveriesView(APIView):
         if asked["hand_over"] is not None:
             made = hand_over_for(request.user, asked["hand_over"], Member.Role.EDITOR)
             if made.illustration_id != found.pk:
-                raise queries.NothingThere("This hand-over is of another illustration. Reload and choose one again.")
+                raise queries.NothingThere("This hand-over is of another illustration. Reload the page and select one.")
         recipe = made.recipe["name"] if made is not None else asked["recipe"]
         if (made or queries.newest(found, recipe)) is None:
             raise queries.NothingThere("Nothing was handed over by this recipe yet. Hand over first, then make a link.")

@@ -55,8 +55,35 @@ export function useSession() {
   return useQuery(sessionQuery());
 }
 
-export const signIn = (username: string, password: string) =>
-  body(client.POST('/api/session', { body: { username, password } }));
+export const signIn = (username: string, password: string, code: string) =>
+  body(client.POST('/api/session', { body: { username, password, code } }));
+
+/** Leave for the studio's sign-in service, and come back to the page that is open. */
+export async function goToService(connects: boolean) {
+  const page = new URL(window.location.href);
+  page.searchParams.delete('service');
+  const way = client.POST('/api/service', { body: { to: page.pathname + page.search, connects } });
+  window.location.assign((await body(way)).address);
+}
+
+export function useService(isAsked: boolean) {
+  return useQuery({ queryKey: ['service'], queryFn: () => body(client.GET('/api/service')), enabled: isAsked });
+}
+
+export const leaveService = () => client.DELETE('/api/service');
+
+export function useTwoStep() {
+  return useQuery({ queryKey: ['two-step'], queryFn: () => body(client.GET('/api/two-step')) });
+}
+
+export const newSecret = () => body(client.POST('/api/two-step/secret'));
+
+export const turnTwoStepOn = (password: string, code: string) =>
+  body(client.PUT('/api/two-step', { body: { password, code } }));
+
+export const turnTwoStepOff = (password: string) => client.POST('/api/two-step/off', { body: { password } });
+
+export const newRecoveryCodes = (password: string) => body(client.POST('/api/two-step/codes', { body: { password } }));
 
 export const signOut = () => client.DELETE('/api/session');
 
@@ -177,6 +204,9 @@ export function useArchives(project: number) {
 export const packProject = (project: number) =>
   body(client.POST('/api/projects/{project}/archives', { params: { path: { project } } }));
 
+export const renameProject = (project: number, name: string) =>
+  client.PATCH('/api/projects/{project}', { params: { path: { project } }, body: { name } });
+
 export const removeProject = (project: number) =>
   client.DELETE('/api/projects/{project}', { params: { path: { project } } });
 
@@ -193,6 +223,9 @@ export const restore = ({ kind, id }: InBin): Promise<unknown> =>
 
 export const tryAgain = (illustration: number) =>
   client.POST('/api/illustrations/{illustration}/try-again', { params: { path: { illustration } } });
+
+export const renameIllustration = (illustration: number, name: string) =>
+  client.PATCH('/api/illustrations/{illustration}', { params: { path: { illustration } }, body: { name } });
 
 export const removeIllustration = (illustration: number) =>
   client.DELETE('/api/illustrations/{illustration}', { params: { path: { illustration } } });
@@ -295,7 +328,9 @@ export function useAccounts() {
   return useQuery({ queryKey: ['accounts'], queryFn: () => body(client.GET('/api/accounts')) });
 }
 
-export const changeAccount = (account: number, change: { is_active?: boolean; is_administrator?: boolean }) =>
+export type AccountChange = Schemas['PatchedAccountChangeRequest'];
+
+export const changeAccount = (account: number, change: AccountChange) =>
   body(client.PATCH('/api/accounts/{account}', { params: { path: { account } }, body: change }));
 
 export const removeAccount = (account: number) =>

@@ -1711,6 +1711,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The studio's own sign-in service; where there is none, there is nothing of the kind. */
+        get: operations["service_retrieve"];
+        put?: never;
+        /** @description Where to go to sign in; one comes back signed in, or with `?service=` and why not. */
+        post: operations["service_create"];
+        /** @description Disconnect the account from it. */
+        delete: operations["service_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1816,6 +1835,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/two-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Two-step sign-in of one's own account. */
+        get: operations["two_step_retrieve"];
+        /** @description Turn it on, with a code of the application that has the new secret; all other sessions end. */
+        put: operations["two_step_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/two-step/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description New recovery codes; those of before are worth nothing. */
+        post: operations["two_step_codes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/two-step/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Turn two-step sign-in off. */
+        post: operations["two_step_off_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/two-step/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A new secret, which counts from when two-step sign-in is turned on with it. */
+        post: operations["two_step_secret_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1833,6 +1921,7 @@ export interface components {
              */
             is_active?: boolean;
             is_administrator: boolean;
+            readonly has_two_steps: boolean;
             /** @description In how many it is a member. */
             readonly projects: number;
             /** Format: date-time */
@@ -2693,6 +2782,11 @@ export interface components {
             gone: string[];
             proof: components["schemas"]["Proof"];
         };
+        /**
+         * @description * `False` - False
+         * @enum {boolean}
+         */
+        HasTwoStepsEnum: false;
         /** @description An illustration in a list, with the facts of its current revision. */
         Illustration: {
             readonly id: number;
@@ -3329,6 +3423,12 @@ export interface components {
          * @enum {string}
          */
         NameChangeSideEnum: "before" | "after";
+        /** @description A secret for an application that shows codes: as letters, as an address, and as a picture that a phone reads. */
+        NewSecret: {
+            readonly secret: string;
+            readonly address: string;
+            readonly picture: string;
+        };
         /** @description Something that was adapted or not understood; `layer` is the layer or group that it concerns. */
         Note: {
             kind: string;
@@ -3341,6 +3441,9 @@ export interface components {
             illustration: number;
             /** @description null: by which it was last */
             recipe?: unknown | null;
+        };
+        OnlyPasswordRequest: {
+            password: string;
         };
         /** @description How a package is to be read; what is not said is proposed from what is found. */
         OpenRequest: {
@@ -3546,6 +3649,12 @@ export interface components {
         PatchedAccountChangeRequest: {
             is_active?: boolean;
             is_administrator?: boolean;
+            /**
+             * @description Only its owner turns it on.
+             *
+             *     * `False` - False
+             */
+            has_two_steps?: components["schemas"]["HasTwoStepsEnum"];
         };
         /** @description A new name, or who made the picture, or both. */
         PatchedChangeRequest: {
@@ -4597,6 +4706,10 @@ export interface components {
                 };
             };
         };
+        /** @description Codes for those who have lost the phone: each lets somebody in once; they are told only now. */
+        RecoveryCodes: {
+            readonly codes: string[];
+        };
         /** @description A package that is tried out: its job while it is opened, what came of it afterwards. */
         Rehearsal: {
             readonly id: number;
@@ -5053,11 +5166,16 @@ export interface components {
          * @enum {string}
          */
         SeriesKindEnum: "sides" | "numbers" | "letters";
-        /** @description Who is signed in (null when nobody is), how many bytes of decoded pictures a page is to keep at most, and whether links can be sent by mail. */
+        /** @description Whether the account can be signed in to by the studio's service. */
+        Service: {
+            readonly is_connected: boolean;
+        };
+        /** @description Who is signed in (null when nobody is), how many bytes of decoded pictures a page is to keep at most, whether links can be sent by mail, and the name of the studio's sign-in service (null where there is none). */
         Session: {
             readonly user: components["schemas"]["User"] | null;
             readonly picture_bytes: number;
             readonly can_mail: boolean;
+            readonly service: string | null;
         };
         /**
          * SetDepths
@@ -5292,6 +5410,8 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
+            /** @default  */
+            code?: string;
         };
         /** @description Where an account is signed in: since when, from which address, with which browser as it names itself, and whether it is this one. */
         SignedIn: {
@@ -5607,6 +5727,13 @@ export interface components {
              */
             do: "time-frames";
         };
+        /** @description The page to come back to, and whether the account that is signed in is to be connected. */
+        ToServiceRequest: {
+            /** @default / */
+            to?: string;
+            /** @default false */
+            connects?: boolean;
+        };
         TogetherCounts: {
             packages: number;
             parts: number;
@@ -5741,6 +5868,16 @@ export interface components {
             anchor: number[] | null;
             /** @description What is not stretched of it: left, top, right, bottom. */
             margins: number[] | null;
+        };
+        TurnOnRequest: {
+            password: string;
+            code: string;
+        };
+        /** @description Two-step sign-in of an account: since when it is on (null while it is off), and how many recovery codes are left. */
+        TwoStep: {
+            /** Format: date-time */
+            readonly since: string | null;
+            readonly codes_left: number;
         };
         /**
          * UngroupRows
@@ -6082,6 +6219,9 @@ export interface components {
          * @enum {string}
          */
         WayEnum: "places" | "whole canvas" | "layers" | "model" | "page" | "scene" | "vector" | "flip-book" | "openexr" | "sheet" | "lined up" | "names" | "planes" | "interface";
+        WayThere: {
+            readonly address: string;
+        };
         /**
          * @description An illustration with its report, its credit and what whoever asks may do with it.
          *
@@ -8951,6 +9091,66 @@ export interface operations {
             };
         };
     };
+    service_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Service"];
+                };
+            };
+        };
+    };
+    service_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ToServiceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayThere"];
+                };
+            };
+        };
+    };
+    service_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     session_retrieve: {
         parameters: {
             query?: never;
@@ -9124,6 +9324,112 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    two_step_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TwoStep"];
+                };
+            };
+        };
+    };
+    two_step_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnOnRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+        };
+    };
+    two_step_codes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnlyPasswordRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+        };
+    };
+    two_step_off_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnlyPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    two_step_secret_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecret"];
                 };
             };
         };

@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import {
   type Account,
+  type AccountChange,
   changeAccount,
   invite,
   letSetPassword,
@@ -38,15 +39,14 @@ export function AccountsPage({ user }: { user: SignedIn }) {
       setGiven({
         link: await invite(isAdministrator),
         what: isAdministrator
-          ? 'Give this link to somebody who is to be an administrator. It makes an account.'
-          : 'Give this link to somebody who is to have an account.',
+          ? 'Give this link to the new administrator. It creates an account.'
+          : 'Give this link to the new person. It creates an account.',
       }),
     );
   return (
     <PlainPage title="Accounts" user={user}>
       <Text c="dimmed">
-        Everybody who can sign in. What an account made stays when it is removed; who works in which project is decided
-        by its owners.
+        Everybody who can sign in. The work of a removed account stays. The owners of a project decide who is a member.
       </Text>
       <Group gap="xs">
         <Button onClick={() => ask(false)}>Invite somebody</Button>
@@ -95,12 +95,12 @@ export function AccountsPage({ user }: { user: SignedIn }) {
         closeButtonProps={{ 'aria-label': 'Close' }}
       >
         <Text mb="md">
-          It cannot be taken back. What this account made stays; its shelf is removed with it. To keep somebody out for
-          a while, disable the account instead.
+          This cannot be undone. The work of this account stays, its shelf is removed. To keep somebody out for a while,
+          disable the account instead.
         </Text>
         <Group justify="flex-end">
           <Button variant="default" onClick={() => setRemoving(null)}>
-            Keep it
+            Keep account
           </Button>
           <Button
             color="red"
@@ -119,18 +119,19 @@ export function AccountsPage({ user }: { user: SignedIn }) {
 
 interface RowProps {
   account: Account;
-  onChange: (change: { is_active?: boolean; is_administrator?: boolean }) => void;
+  onChange: (change: AccountChange) => void;
   onPassword: () => void;
   onRemove: () => void;
 }
 
 function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
-  const { username, is_active, is_administrator, projects, last_seen } = account;
+  const { username, is_active, is_administrator, has_two_steps, projects, last_seen } = account;
   return (
     <Table.Tr data-account={username}>
       <Table.Td>
         <strong>{username}</strong>
         {is_administrator && ', administrator'}
+        {has_two_steps && ', two-step'}
         {!is_active && ', disabled'}
       </Table.Td>
       <Table.Td>{count(projects)}</Table.Td>
@@ -143,6 +144,11 @@ function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
           <Button size="compact-xs" variant="default" onClick={() => onChange({ is_administrator: !is_administrator })}>
             {is_administrator ? 'End administrator role' : 'Make administrator'}
           </Button>
+          {has_two_steps && (
+            <Button size="compact-xs" variant="default" onClick={() => onChange({ has_two_steps: false })}>
+              Turn two-step off
+            </Button>
+          )}
           <Button size="compact-xs" variant="default" onClick={() => onChange({ is_active: !is_active })}>
             {is_active ? 'Disable' : 'Enable'}
           </Button>

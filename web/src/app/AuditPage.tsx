@@ -30,16 +30,16 @@ export function AuditPage({ user }: { user: SignedIn }) {
   return (
     <PlainPage title="Audit log" user={user}>
       <Text c="dimmed">
-        Who signed in, downloaded, handed over, removed or let somebody in. The file logs/audit.jsonl on the server has
-        the same.
+        Sign-ins, downloads, hand-overs, removals and invitations. The same entries are in logs/audit.jsonl on the
+        server.
       </Text>
       <Group gap="xs" align="end">
         <NativeSelect
-          label="What was done"
+          label="Action"
           value={kind}
           onChange={(event) => setKind(event.currentTarget.value as Entry['kind'] | '')}
           data={[
-            { value: '', label: 'Anything' },
+            { value: '', label: 'All actions' },
             ...Object.entries(KINDS).map(([value, label]) => ({ value, label })),
           ]}
         />
@@ -51,14 +51,14 @@ export function AuditPage({ user }: { user: SignedIn }) {
         />
       </Group>
       {audit.error && <Text role="alert">{audit.error.message}</Text>}
-      {audit.data && entries.length === 0 && <Text>Nothing was found.</Text>}
+      {audit.data && entries.length === 0 && <Text>No entries match.</Text>}
       {entries.length > 0 && (
         <Table aria-label="Audit log" verticalSpacing={4}>
           <Table.Thead>
             <Table.Tr>
               <Table.Th>When</Table.Th>
               <Table.Th>Account</Table.Th>
-              <Table.Th>What was done</Table.Th>
+              <Table.Th>Action</Table.Th>
               <Table.Th>Details</Table.Th>
               <Table.Th>Address</Table.Th>
             </Table.Tr>
@@ -78,7 +78,7 @@ export function AuditPage({ user }: { user: SignedIn }) {
       )}
       {audit.hasNextPage && (
         <Button variant="default" loading={audit.isFetchingNextPage} onClick={() => audit.fetchNextPage()}>
-          Show earlier ones
+          Show earlier entries
         </Button>
       )}
     </PlainPage>

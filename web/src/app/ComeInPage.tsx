@@ -17,7 +17,7 @@ export function ComeInPage({ user }: { user: string | null }) {
   const link = useLink(token);
   return (
     <main className={classes.page}>
-      <title>Come in · Yuplet</title>
+      <title>Invitation · Yuplet</title>
       <div className={classes.sheet}>
         <Wordmark />
         {link.error && (
@@ -50,7 +50,7 @@ function Inside({ token, link, user }: { token: string; link: Opened; user: stri
 
 function Heading({ link }: { link: Opened }) {
   const title =
-    link.purpose === 'password' ? 'A new password' : link.project ? `Join ${link.project}` : 'Make an account';
+    link.purpose === 'password' ? 'New password' : link.project ? `Join ${link.project}` : 'Create an account';
   return (
     <>
       <Title order={1} size="h3" mt="md">
@@ -58,7 +58,7 @@ function Heading({ link }: { link: Opened }) {
       </Title>
       <Text c="dimmed" mb="md">
         {link.purpose === 'password'
-          ? `For the account ${link.account}. Whoever is signed in with it is signed out.`
+          ? `For the account ${link.account}. All its sessions end.`
           : `${link.made_by} invited you${link.project ? ` as ${link.role}` : ''}.`}
         {link.purpose === 'project' && ' Sign in with your account.'}
       </Text>
@@ -85,7 +85,7 @@ function Form({ token, link, user }: { token: string; link: Opened; user: string
         {user === null && link.purpose === 'account' && (
           <TextInput
             label="Account"
-            description="How others see you: 2 to 40 letters and digits"
+            description="The name that others see: 2 to 40 letters and digits"
             autoComplete="username"
             autoFocus
             required
@@ -104,7 +104,7 @@ function Form({ token, link, user }: { token: string; link: Opened; user: string
         )}
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Button type="submit" loading={isWaiting}>
-          {user !== null ? 'Join' : link.purpose === 'password' ? 'Set password' : 'Make account'}
+          {user !== null ? 'Join' : link.purpose === 'password' ? 'Set password' : 'Create account'}
         </Button>
       </Stack>
     </form>

@@ -9,10 +9,12 @@ import { ComeInPage } from './ComeInPage';
 import { QueuePage } from './QueuePage';
 import { ReceivePage } from './ReceivePage';
 import { SignInPage } from './SignInPage';
+import { useServiceAnswer } from './useServiceAnswer';
 import { Workspace } from './Workspace';
 
 export function Pages() {
   const session = useSession();
+  useServiceAnswer(session.data?.service);
   if (session.isPending)
     return (
       <Center h="100%">

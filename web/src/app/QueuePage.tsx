@@ -22,18 +22,17 @@ export function QueuePage({ user }: { user: SignedIn }) {
   return (
     <PlainPage title="Queue" user={user}>
       <Text c="dimmed">
-        Long work of your projects. What runs is at the top. Everybody has the same turns: of those who wait, whoever
-        has the least running is next.
+        Long work of your projects, running jobs first. Turns are fair: whoever has the fewest running jobs is next.
       </Text>
       {queue.error && <Text role="alert">{queue.error.message}</Text>}
-      {queue.data && rows.length === 0 && <Text className={classes.nothing}>Nothing runs, and nothing waits.</Text>}
+      {queue.data && rows.length === 0 && <Text className={classes.nothing}>No jobs are running or queued.</Text>}
       {rows.length > 0 && (
         <Table aria-label="Queue" verticalSpacing="xs">
           <Table.Thead>
             <Table.Tr>
               <Table.Th>Work</Table.Th>
               <Table.Th>Project</Table.Th>
-              <Table.Th>Asked for by</Table.Th>
+              <Table.Th>Started by</Table.Th>
               <Table.Th>Since</Table.Th>
               <Table.Th className={classes.progress}>Progress</Table.Th>
             </Table.Tr>
@@ -46,7 +45,7 @@ export function QueuePage({ user }: { user: SignedIn }) {
                   {illustration && <span className={classes.name}>{illustration}</span>}
                 </Table.Td>
                 <Table.Td>{project}</Table.Td>
-                <Table.Td>{asked_by ?? 'an account that was removed'}</Table.Td>
+                <Table.Td>{asked_by ?? 'removed account'}</Table.Td>
                 <Table.Td>{since(created_at)}</Table.Td>
                 <Table.Td>
                   <JobProgress job={job} canCancel={can_cancel} />

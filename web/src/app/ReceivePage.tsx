@@ -73,7 +73,7 @@ function Package({ token, received }: { token: string; received: Received }) {
         {part && <Remarks key={part.id} token={token} part={part} received={received} />}
         <TextInput
           size="xs"
-          label={`${plural(received.parts.length, 'part')}, the front-most first`}
+          label={`${plural(received.parts.length, 'part')}, front-most first`}
           placeholder="Search names"
           value={search}
           onChange={(event) => setSearch(event.currentTarget.value)}
@@ -117,7 +117,7 @@ function Changes({ received: { changes } }: { received: Received }) {
     <details className={classes.changes}>
       <summary>
         Since hand-over {changes.since}:{' '}
-        {told.length ? told.map(([what, names]) => `${names.length} ${what}`).join(', ') : 'nothing has changed'}
+        {told.length ? told.map(([what, names]) => `${names.length} ${what}`).join(', ') : 'no changes'}
       </summary>
       <ul>
         {told.flatMap(([what, names]) => names.map((name) => <li key={`${what} ${name}`}>{`${what}: ${name}`}</li>))}
@@ -150,14 +150,14 @@ function Remarks({ token, part, received }: { token: string; part: Part; receive
                 {remark.answered_by ?? 'The artist'}: {remark.answer}
               </p>
             ) : (
-              <p className={classes.facts}>Not answered yet</p>
+              <p className={classes.facts}>No answer yet</p>
             )}
           </div>
         ))}
       <form onSubmit={submit}>
         <Textarea
           size="xs"
-          label="Remark for the artist"
+          label="Remark to the artist"
           autosize
           minRows={2}
           maxLength={1000}

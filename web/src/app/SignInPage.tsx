@@ -1,7 +1,8 @@
-import { Button, PasswordInput, Stack, Text, TextInput, Title } from '@mantine/core';
+import { Button, Divider, PasswordInput, Stack, Text, TextInput, Title } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { signIn } from '../api/calls';
+import { goToService, signIn, useSession } from '../api/calls';
+import { Refusal } from '../api/client';
 import { useSubmit } from '../ui/useSubmit';
 import { Wordmark } from '../ui/Wordmark';
 import classes from './SignInPage.module.css';
@@ -16,7 +17,7 @@ export function SignInPage() {
           Sign in
         </Title>
         <Text c="dimmed" mb="md">
-          Take a picture apart, name and order its parts, and hand them over with every place kept.
+          Take a picture apart, name and order its parts, and hand them over with every position kept.
         </Text>
         <SignInForm />
         <Text c="dimmed" size="sm" mt="md">
@@ -29,10 +30,18 @@ export function SignInPage() {
 
 export function SignInForm() {
   const queries = useQueryClient();
+  const { data: session } = useSession();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
+  const [code, setCode] = useState('');
+  const [needsCode, setNeedsCode] = useState(false);
   const { submit, error, isWaiting } = useSubmit(async () => {
-    queries.setQueryData(['session'], await signIn(name, password));
+    try {
+      queries.setQueryData(['session'], await signIn(name, password, code));
+    } catch (problem) {
+      if (!(problem instanceof Refusal && problem.code === 'code-needed')) throw problem;
+      setNeedsCode(true);
+    }
   });
   return (
     <form onSubmit={submit}>
@@ -52,11 +61,36 @@ export function SignInForm() {
           value={password}
           onChange={(event) => setPassword(event.currentTarget.value)}
         />
+        {needsCode && (
+          <TextInput
+            label="Code"
+            description="The six digits that your authenticator app shows, or a recovery code"
+            autoComplete="one-time-code"
+            autoFocus
+            required
+            value={code}
+            onChange={(event) => setCode(event.currentTarget.value)}
+          />
+        )}
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Button type="submit" loading={isWaiting}>
           Sign in
         </Button>
+        {session?.service && <ServiceButton name={session.service} />}
       </Stack>
     </form>
+  );
+}
+
+function ServiceButton({ name }: { name: string }) {
+  const [error, setError] = useState<string | null>(null);
+  return (
+    <>
+      <Divider label="or" />
+      <Button variant="default" onClick={() => goToService(false).catch((problem: Error) => setError(problem.message))}>
+        Sign in with {name}
+      </Button>
+      <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
+    </>
   );
 }

@@ -8,8 +8,10 @@ import { NamesDialog } from '../steps/put-in-order/NamesDialog';
 import type { SignedIn } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
 import { useFileDrop } from '../ui/useFileDrop';
+import { useFocusHere } from '../ui/useFocusHere';
 import { Head } from './Head';
 import { KeysList, useKeys } from './keys';
+import { PanelEdge, usePanel } from './PanelEdge';
 import { Picture } from './Picture';
 import { StepPanel } from './StepPanel';
 import { statesOf } from './states';
@@ -34,9 +36,9 @@ export function Workspace({ illustration, step, user }: Props) {
       <Stack w={420}>
         {query.error && <Text role="alert">{query.error.message}</Text>}
         {job && isRunning(job) && <JobProgress job={job} canCancel={query.data?.role !== 'viewer'} />}
-        {job && !isRunning(job) && <Text role="alert">{job.error || 'This picture was not read.'}</Text>}
+        {job && !isRunning(job) && <Text role="alert">{job.error || 'This picture could not be read.'}</Text>}
         <Anchor component={Link} to="/">
-          Go to the projects
+          Go to projects
         </Anchor>
       </Stack>
     </Center>
@@ -47,6 +49,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const bench = useBench(illustration, step);
   const { view, taking, ordering, handing, trying } = bench;
   const history = historyOf(bench);
+  const panel = usePanel(step);
+  const main = useFocusHere<HTMLElement>(true);
   const [isListOpen, setListOpen] = useState(false);
   /** What is given names, and whether they come as a list. */
   const [naming, setNaming] = useState<{ rows: readonly string[]; isListed: boolean } | null>(null);
@@ -57,6 +61,9 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   return (
     <div className={classes.workspace} {...bringing.handlers}>
+      <a href="#main" className={classes.skip}>
+        Skip to the step
+      </a>
       <title>{`${illustration.name} · Yuplet`}</title>
       <Head
         illustration={illustration}
@@ -72,8 +79,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         user={user}
         onKeys={() => setListOpen(true)}
       />
-      <main className={classes.bench}>
-        <section className={classes.panel} aria-label="Step">
+      <main ref={main} tabIndex={-1} id="main" className={classes.bench} style={{ gridTemplateColumns: panel.columns }}>
+        <section className={classes.panel} aria-label="Step" hidden={panel.isFolded}>
           {bench.error && (
             <Text role="alert" p="sm">
               {bench.error.message}
@@ -81,6 +88,7 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
           )}
           <StepPanel bench={bench} onNames={(rows) => setNaming({ rows, isListed: true })} />
         </section>
+        <PanelEdge panel={panel} />
         <Picture bench={bench} onNames={() => setNaming({ rows: bench.chosenIds, isListed: false })} />
       </main>
       <footer className={classes.foot}>
@@ -125,7 +133,7 @@ function useDroppedFiles(illustration: WholeIllustration, take: ((files: readonl
   const [sending] = uploads;
   return {
     handlers,
-    status: sending ? `Sending ${sending.name}, ${Math.round(sending.share * 100)} %` : '',
+    status: sending ? `Uploading '${sending.name}', ${Math.round(sending.share * 100)} %` : '',
     dialog: dropped.length > 0 && (
       <HowDialog
         files={dropped}

@@ -1,40 +1,42 @@
 /** Keys: one press does what a button of the screen does; the button itself says which (`aria-keyshortcuts`). */
-import { Checkbox, Modal } from '@mantine/core';
+import { Checkbox, Modal, Text, TextInput } from '@mantine/core';
 import { useLocalStorage } from '@mantine/hooks';
-import { useEffect } from 'react';
+import { useEffect, useState } from 'react';
 import classes from '../ui/ui.module.css';
 
 const KEYS: readonly (readonly [string, string])[] = [
-  ['Enter', 'In the ledger: rename; while renaming: keep the name and rename the next'],
-  ['Shift Enter', 'While renaming: keep the name and rename the previous'],
-  ['Escape', 'While renaming: leave the name as it was; else: choose nothing'],
-  ['↑ ↓', 'In the ledger: the row above or below; with Shift choose it as well'],
-  ['← →', 'In the ledger: fold or unfold a group'],
+  ['Enter or F2', 'Ledger: rename; while renaming: save and rename the next'],
+  ['Shift Enter', 'While renaming: save and rename the previous'],
+  ['Escape', 'Cancel renaming, or clear the selection'],
+  ['↑ ↓', 'Ledger: go to the row above or below; with Shift, add it to the selection'],
+  ['← →', 'Ledger: fold or unfold a group'],
   ['S', 'Show or hide'],
-  ['A', 'Show alone, and all again'],
+  ['A', 'Show alone, or show all again'],
   ['I', 'Include or leave out'],
-  ['K', 'Lock or unlock: a locked part is neither picked nor changed, and handed over all the same'],
-  ['1 … 9', 'Of alternates, show the one with this number'],
-  ['B', 'Many names at once, of what is chosen or of all parts'],
-  ['V', 'Set the pivot of a part: click on the picture, or type the place'],
-  ['C', 'At the joints: point at the part that carries the chosen one'],
-  ['G', 'Put rows in a group; of one group, its members in its place'],
+  ['K', 'Lock or unlock; locked parts cannot be picked or changed, and are handed over'],
+  ['1 … 9', 'Show alternate 1 to 9'],
+  ['B', 'Rename many: the selection, or all parts'],
+  ['V', 'Set the pivot of a part on the picture'],
+  ['C', 'Joints: pick the parent on the picture'],
+  ['G', 'Group, or ungroup one group'],
   ['D', 'Duplicate a part'],
   ['M', 'Mirror a part across the middle of the canvas'],
-  ['R', 'Remove; its art stays in the original, and undo brings it back'],
-  ['N', 'One nearer; with Shift to the front'],
-  ['F', 'One farther; with Shift to the back'],
-  ['T', 'The strip: all parts as small pictures from the back to the front'],
-  ['O', 'Play and halt: the frames of an animated part, or the motion that is tried out'],
-  ['L', 'Look for a name'],
-  ['W', 'The whole picture'],
-  ['P', 'True pixels'],
-  ['Shift C P S L I', 'Take apart, by click: part, proposals, same colour, inside lines, island'],
-  ['Shift D T R E', 'By outline: draw round, point to point, rectangle, ellipse'],
-  ['Shift B M W', 'Brush, scribble, switch part'],
-  ['↑ ↓', 'In the name of a part to be taken out: a larger or a smaller piece'],
-  ['Ctrl Z', 'Undo; with Shift redo'],
-  ['?', 'This list'],
+  ['R or Delete', 'Remove; undo restores it'],
+  ['Ctrl A', 'Ledger: select all rows of the list'],
+  ['N', 'Bring nearer; with Shift, to the front'],
+  ['F', 'Send farther; with Shift, to the back'],
+  ['T', 'Strip: all parts as small pictures, back to front'],
+  ['O', 'Play or pause an animated part or a motion'],
+  ['L', 'Find by name'],
+  ['H', 'Hide or show the panel'],
+  ['W', 'Whole picture'],
+  ['P', '100 %'],
+  ['Shift C P S L I', 'Take apart, click tools: part, proposals, same colour, inside lines, island'],
+  ['Shift D T R E', 'Take apart, outline tools: draw round, point to point, rectangle, ellipse'],
+  ['Shift B M W', 'Take apart, brush tools: brush, scribble, switch part'],
+  ['↑ ↓', 'Part name: select a larger or smaller region'],
+  ['Ctrl Z', 'Undo; with Shift, redo'],
+  ['?', 'This list of keys'],
 ];
 
 /** The name of a key press as `aria-keyshortcuts` writes it, or null where it belongs to the browser. */
@@ -81,11 +83,24 @@ export function useKeys(): void {
 
 export function KeysList({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }) {
   const [areOn, setOn] = useSingleKeys();
+  const [search, setSearch] = useState('');
+  const wanted = search.trim().toLowerCase();
+  const found = KEYS.filter((entry) => entry.join(' ').toLowerCase().includes(wanted));
   return (
     <Modal opened={isOpen} onClose={onClose} title="Keys" size="lg" closeButtonProps={{ 'aria-label': 'Close' }}>
+      <TextInput
+        size="xs"
+        mb="sm"
+        aria-label="Find a key"
+        placeholder="Find a key"
+        value={search}
+        onChange={(event) => setSearch(event.currentTarget.value)}
+        data-autofocus
+      />
+      {found.length === 0 && <Text>{`No key is described by '${search}'.`}</Text>}
       <table className={classes.keys}>
         <tbody>
-          {KEYS.map(([key, what]) => (
+          {found.map(([key, what]) => (
             <tr key={what}>
               <th scope="row">
                 <kbd>{key}</kbd>
@@ -97,8 +112,8 @@ export function KeysList({ isOpen, onClose }: { isOpen: boolean; onClose: () => 
       </table>
       <Checkbox
         mt="md"
-        label="Single letters do something"
-        description="Turn this off where letters arrive by accident, with speech input for example."
+        label="Use single-letter keys"
+        description="Turn off if letters arrive by accident, for example with speech input."
         checked={areOn}
         onChange={(event) => setOn(event.currentTarget.checked)}
       />

@@ -18,25 +18,25 @@ export function statesOf(
   const { last } = handing;
   return {
     'bring-in': illustration.waiting
-      ? `revision ${illustration.waiting.number} waits`
+      ? `Review revision ${illustration.waiting.number}`
       : `${illustration.width} × ${illustration.height} px`,
-    'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'note')}` : plural(parts.length, 'part'),
+    'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'finding')}` : plural(parts.length, 'part'),
     'put-in-order':
-      [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'note')].filter(Boolean).join(', ') ||
+      [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'finding')].filter(Boolean).join(', ') ||
       plural(parts.length, 'part'),
-    'try-out': trying.isOpening ? 'opening' : triedState(trying.rehearsal),
+    'try-out': trying.isOpening ? 'Opening' : triedState(trying.rehearsal),
     'hand-over': handing.running
-      ? 'at work'
+      ? 'Running'
       : last
-        ? `no. ${last.number}, ${last.report?.proof.ok ? 'proved' : 'not proved'}`
-        : 'not yet',
+        ? `No. ${last.number}, ${last.report?.proof.ok ? 'verified' : 'not verified'}`
+        : 'Not yet',
   };
 }
 
 /** Whether what was opened last came back as it should. */
 function triedState(rehearsal: Trying['rehearsal']): string {
   const trial = rehearsal?.result;
-  if (!trial) return 'not yet';
-  if (!trial.ok) return 'something is wrong';
-  return trial.comparison ? 'as it should be' : 'opened';
+  if (!trial) return 'Not yet';
+  if (!trial.ok) return 'Differences found';
+  return trial.comparison ? 'Matches' : 'Opened';
 }

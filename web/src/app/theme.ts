@@ -2,6 +2,7 @@ import {
   type CSSVariablesResolver,
   createTheme,
   type MantineColorsTuple,
+  Menu,
   Notification,
   SegmentedControl,
 } from '@mantine/core';
@@ -29,6 +30,8 @@ export const theme = createTheme({
   cursorType: 'pointer',
   components: {
     Notification: Notification.extend({ defaultProps: { closeButtonProps: { 'aria-label': 'Dismiss' } } }),
+    // Its first item has the focus, and nothing else is in it: a menu holds items only.
+    Menu: Menu.extend({ defaultProps: { withInitialFocusPlaceholder: false, menuItemTabIndex: 0 } }),
     SegmentedControl: SegmentedControl.extend({
       styles: {
         root: { background: 'var(--hairline)' },

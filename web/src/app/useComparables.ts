@@ -10,15 +10,15 @@ export function useComparables(illustration: WholeIllustration) {
   );
   return useMemo(
     () => [
-      { key: 'parts', label: 'The parts now', digest: null },
+      { key: 'parts', label: 'Parts now', digest: null },
       ...(revisions.data ?? [])
         .filter((one) => one.picture !== '')
         .map((one) => ({
           key: String(one.number),
-          label: one.number === illustration.revision ? 'As brought in' : `Revision ${one.number}`,
+          label: one.number === illustration.revision ? 'Original' : `Revision ${one.number}`,
           digest: one.picture,
         }))
-        .sort((one, other) => Number(other.label === 'As brought in') - Number(one.label === 'As brought in')),
+        .sort((one, other) => Number(other.label === 'Original') - Number(one.label === 'Original')),
     ],
     [revisions.data, illustration.revision],
   );

@@ -112,8 +112,8 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
         {list.length === 0 && (
           <p className={classes.none}>
             {listing.search
-              ? `No name holds “${listing.search}”. Press Escape to see all.`
-              : 'No row is of this kind (any more).'}
+              ? `No name contains '${listing.search}'. Press Escape to see all.`
+              : 'Nothing matches this filter.'}
           </p>
         )}
       </div>

@@ -43,7 +43,7 @@ export function LedgerRow(props: Props) {
     row.blend !== 'normal' && row.blend,
     row.opacity < 1 && `${Math.round(row.opacity * 100)} %`,
     row.frames.length > 1 && `${row.frames.length} frames`,
-    row.flagged && 'to be looked at',
+    row.flagged && 'needs review',
   ].filter(Boolean);
   const look = [classes.row, isChosen && classes.chosen, isCurrent && classes.current, !isSeen && classes.unseen];
   return (
@@ -103,7 +103,7 @@ export function LedgerRow(props: Props) {
             {properties.length > 0 && <span className={classes.quiet}>{properties.join(', ')}</span>}
           </span>
         )}
-        {row.alternate !== null && <span className={classes.note}>one at a time</span>}
+        {row.alternate !== null && <span className={classes.note}>alternates</span>}
         {row.locked && <span className={classes.quiet}>locked</span>}
         {props.isAlone && <span className={classes.badge}>alone</span>}
       </span>

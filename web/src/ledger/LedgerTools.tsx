@@ -20,8 +20,8 @@ export function LedgerTools({ rows, listing, onLeave }: ToolsProps) {
       <TextInput
         size="xs"
         className={classes.search}
-        aria-label="Look for a name"
-        placeholder="Look for a name (L)"
+        aria-label="Find by name"
+        placeholder="Find by name (L)"
         aria-keyshortcuts="L"
         value={search}
         onChange={(event) => setSearch(event.currentTarget.value)}
@@ -33,7 +33,7 @@ export function LedgerTools({ rows, listing, onLeave }: ToolsProps) {
       <NativeSelect
         size="xs"
         className={classes.filter}
-        aria-label="Which rows are listed"
+        aria-label="Filter"
         data={filtersFor(rows, filter)}
         value={filter}
         onChange={(event) => setFilter(event.currentTarget.value as Filter)}
@@ -49,7 +49,7 @@ export function LedgerTools({ rows, listing, onLeave }: ToolsProps) {
 }
 
 const COLUMNS: readonly { value: Column; label: string }[] = [
-  { value: 'place', label: 'Place, size' },
+  { value: 'place', label: 'Position, size' },
   { value: 'joint', label: 'Parent, pivot' },
   { value: 'depth', label: 'Depth, role' },
 ];
@@ -61,7 +61,7 @@ export function LedgerHead({ column, onColumn }: { column: Column; onColumn: (co
       <span className={classes.nameHead}>Name</span>
       <select
         className={classes.column}
-        aria-label="What the middle column shows"
+        aria-label="Middle column"
         value={column}
         onChange={(event) => onColumn(event.currentTarget.value as Column)}
       >

@@ -26,11 +26,11 @@ export function RefusedSteps({ refused, act, onSettled }: Props) {
                   act({ do: 'rename-rows', names: { [row]: proposal } });
                 }}
               >
-                Use “{proposal}”
+                Use '{proposal}'
               </Button>
             )}
             <Button size="compact-xs" variant="default" onClick={() => onSettled(one)}>
-              Leave it
+              Dismiss
             </Button>
           </div>
         );

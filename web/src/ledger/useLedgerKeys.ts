@@ -61,10 +61,18 @@ export function useLedgerKeys({ scroller, listing, chosen, current, canEdit, onC
         ['ArrowLeft', () => item?.hasMembers && fold(item.row.id, true)],
         ['ArrowRight', () => item?.hasMembers && fold(item.row.id, false)],
         ['Enter', () => item && canEdit && setEditing(item.row.id)],
+        ['F2', () => item && canEdit && setEditing(item.row.id)],
+        ['Delete', () => canEdit && chosen.size > 0 && act({ do: 'remove-rows', rows: [...chosen] })],
         ['Escape', () => current && onChoose([], current)],
       ]);
-      const action = keys.get(event.key);
-      if (!action || event.ctrlKey || event.metaKey || event.altKey) return;
+      const isWithControl = event.ctrlKey || event.metaKey;
+      const all = () =>
+        onChoose(
+          list.map(({ row }) => row.id),
+          current ?? list[0]?.row.id ?? null,
+        );
+      const action = isWithControl ? event.key.toLowerCase() === 'a' && all : keys.get(event.key);
+      if (!action || event.altKey) return;
       event.preventDefault();
       action();
     },

@@ -32,8 +32,8 @@ interface Props {
 }
 
 const LOOKS = [
-  { value: 'flat', label: 'As it lies' },
-  { value: 'apart', label: 'Apart' },
+  { value: 'flat', label: 'Flat' },
+  { value: 'apart', label: 'Exploded' },
   { value: 'compare', label: 'Compare' },
 ];
 const MODES = [
@@ -45,17 +45,17 @@ const MODES = [
 export function Looks({ look, dials, stance, comparison, onLook, onStance }: Props) {
   const choices = comparison.pictures.map(({ key, label }) => ({ value: key, label }));
   return (
-    <div className={classes.bar}>
+    <>
       <SegmentedControl
         size="xs"
-        aria-label="How the pile is looked at"
+        aria-label="View"
         value={look}
         onChange={(value) => onLook(value as Look)}
         data={LOOKS}
       />
       {look !== 'compare' && dials.map((dial) => <Setting key={dial.label} {...dial} />)}
       {look === 'apart' && (
-        <>
+        <div className={classes.settings}>
           <Setting
             label="Turn"
             most={70}
@@ -70,10 +70,10 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
             told={(spread) => `${spread} % of the width`}
             onChange={(spread) => onStance({ ...stance, spread: spread / 100 })}
           />
-        </>
+        </div>
       )}
       {look === 'compare' && (
-        <>
+        <div className={classes.settings}>
           <NativeSelect
             size="xs"
             aria-label="Left picture"
@@ -92,7 +92,7 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
           />
           <SegmentedControl
             size="xs"
-            aria-label="How two pictures are compared"
+            aria-label="Comparison"
             value={comparison.mode}
             onChange={(mode) => comparison.onChange({ mode: mode as CompareMode })}
             data={MODES}
@@ -106,9 +106,9 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
               onChange={(share) => comparison.onChange({ share: share / 100 })}
             />
           )}
-        </>
+        </div>
       )}
-    </div>
+    </>
   );
 }
 

@@ -151,21 +151,22 @@ export function Pile({
         onWhole={looking.showWhole}
         onTrue={looking.showTrue}
         onZoom={(factor) => looking.zoom(null, factor)}
-      />
-      <Looks
-        look={look}
-        dials={[peelDial(peel), ...momentDials(mostFrames(rows), moment, onMoment)]}
-        stance={stance}
-        comparison={comparing.shown(looking.setMode)}
-        onLook={looking.setLook}
-        onStance={looking.setStance}
-      />
+      >
+        <Looks
+          look={look}
+          dials={[peelDial(peel), ...momentDials(mostFrames(rows), moment, onMoment)]}
+          stance={stance}
+          comparison={comparing.shown(looking.setMode)}
+          onLook={looking.setLook}
+          onStance={looking.setStance}
+        />
+      </PileBar>
       <canvas
         ref={surface}
         className={classes.surface}
         data-testid="pile"
         role="img"
-        aria-label="The picture. Parts can be picked here with the pointer, and by keyboard in the ledger."
+        aria-label="The picture. Pick parts here with the pointer, or by keyboard in the ledger."
         {...pointer}
       />
       <PileState look={look} zoom={view?.zoom ?? 0} hint={picking.hint} detail={detail} {...loaded} />
@@ -187,7 +188,7 @@ const peelDial = ({ most, away, onChange }: Peel): Dial => ({
   label: 'Peel',
   most,
   value: away,
-  told: (value) => `${value} of ${most} away`,
+  told: (value) => `${value} of ${most} peeled`,
   onChange,
 });
 
@@ -219,9 +220,8 @@ function PileState({ look, zoom, hint, halved, settled, detail, left, failed }: 
       {hint}
       {left !== null && left > 0 && `Loading pictures: ${left} left`}
       {left === 0 && settled !== halved && 'Loading larger pictures'}
-      {isReduced &&
-        `Preview at 1/${2 ** shown} of the resolution: zoom in for every pixel. What is handed over is not reduced.`}
-      {left === 0 && look === 'apart' && 'Small previews, laid without their modes. Drag to turn.'}
+      {isReduced && `Preview at 1/${2 ** shown} resolution. Zoom in for every pixel; hand-overs are full size.`}
+      {left === 0 && look === 'apart' && 'Quick preview without blend modes. Drag to turn.'}
       {failed.length > 0 &&
         ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}
     </p>

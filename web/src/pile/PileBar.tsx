@@ -1,4 +1,5 @@
-import { Button, NativeSelect } from '@mantine/core';
+import { Button, NativeSelect, Popover, Stack } from '@mantine/core';
+import type { ReactNode } from 'react';
 import type { Ground } from './grounds';
 import classes from './Pile.module.css';
 
@@ -18,25 +19,27 @@ interface Props {
   onWhole: () => void;
   onTrue: () => void;
   onZoom: (factor: number) => void;
+  /** In which way the pile is looked at. */
+  children: ReactNode;
 }
 
 const GROUNDS = [
-  { value: 'grey', label: 'Grey ground' },
-  { value: 'light', label: 'Light ground' },
-  { value: 'dark', label: 'Dark ground' },
-  { value: 'pattern', label: 'Lined ground' },
-  { value: 'white', label: 'White ground' },
-  { value: 'black', label: 'Black ground' },
-  { value: 'orange', label: 'Orange ground' },
+  { value: 'grey', label: 'Grey' },
+  { value: 'light', label: 'Light' },
+  { value: 'dark', label: 'Dark' },
+  { value: 'pattern', label: 'Lined' },
+  { value: 'white', label: 'White' },
+  { value: 'black', label: 'Black' },
+  { value: 'orange', label: 'Orange' },
 ];
 const SHAPES = [
-  { value: 'sharp', label: 'Shapes sharp' },
-  { value: 'pixels', label: 'Shapes in pixels' },
+  { value: 'sharp', label: 'Crisp' },
+  { value: 'pixels', label: 'As pixels' },
 ];
 const OUTLINED = [
-  { value: 'chosen', label: 'Outlines of what is chosen' },
-  { value: 'all', label: 'Outlines of all parts' },
-  { value: 'none', label: 'No outlines' },
+  { value: 'chosen', label: 'Selection' },
+  { value: 'all', label: 'All parts' },
+  { value: 'none', label: 'None' },
 ];
 
 /** How large the pile is, what lies behind it, and which outlines are drawn. */
@@ -51,6 +54,7 @@ export function PileBar({
   onWhole,
   onTrue,
   onZoom,
+  children,
 }: Props) {
   return (
     <div className={classes.bar}>
@@ -75,32 +79,44 @@ export function PileBar({
         Whole picture
       </Button>
       <Button size="compact-sm" variant="default" onClick={onTrue} aria-keyshortcuts="P">
-        True pixels
+        100 %
       </Button>
+      {children}
       <span className={classes.gap} />
-      {shapes && (
-        <NativeSelect
-          size="xs"
-          aria-label="Shapes when enlarged"
-          data={SHAPES}
-          value={shapes}
-          onChange={(event) => onShapes(event.currentTarget.value as Shapes)}
-        />
-      )}
-      <NativeSelect
-        size="xs"
-        aria-label="Outlines"
-        data={OUTLINED}
-        value={outlined}
-        onChange={(event) => onOutlined(event.currentTarget.value as Outlined)}
-      />
-      <NativeSelect
-        size="xs"
-        aria-label="Ground"
-        data={GROUNDS}
-        value={ground}
-        onChange={(event) => onGround(event.currentTarget.value as Ground)}
-      />
+      <Popover position="bottom-end" trapFocus returnFocus>
+        <Popover.Target>
+          <Button size="compact-sm" variant="default">
+            Display
+          </Button>
+        </Popover.Target>
+        <Popover.Dropdown>
+          <Stack gap="xs" w={190}>
+            <NativeSelect
+              size="xs"
+              label="Outlines"
+              data={OUTLINED}
+              value={outlined}
+              onChange={(event) => onOutlined(event.currentTarget.value as Outlined)}
+            />
+            <NativeSelect
+              size="xs"
+              label="Background"
+              data={GROUNDS}
+              value={ground}
+              onChange={(event) => onGround(event.currentTarget.value as Ground)}
+            />
+            {shapes && (
+              <NativeSelect
+                size="xs"
+                label="Vectors when zoomed in"
+                data={SHAPES}
+                value={shapes}
+                onChange={(event) => onShapes(event.currentTarget.value as Shapes)}
+              />
+            )}
+          </Stack>
+        </Popover.Dropdown>
+      </Popover>
     </div>
   );
 }

@@ -48,7 +48,7 @@ export function usePicking({ surface, screen, looking, drawing, drawn, scene, de
     const spot = look === 'apart' ? at : canvasPixel(view, at);
     const { found, locked } = under(spot);
     const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
-    setHint(locked && found[0] !== locked ? `${locked.name} is locked, so it is not picked.` : '');
+    setHint(locked && found[0] !== locked ? `'${locked.name}' is locked. Unlock it (K) to pick it.` : '');
     const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
     last.current = row && { spot, row: row.id };
     onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);

@@ -2,7 +2,7 @@
 import type { Row } from '../api/calls';
 
 const FILTERS = {
-  all: ['All rows', () => true],
+  all: ['All', () => true],
   parts: ['Parts', (row: Row) => row.kind === 'part'],
   groups: ['Groups', (row: Row) => row.kind === 'group'],
   vector: ['Vector parts', (row: Row) => row.vector],
@@ -11,7 +11,7 @@ const FILTERS = {
   out: ['Left out', (row: Row) => row.kind === 'part' && !row.included],
   locked: ['Locked', (row: Row) => row.locked],
   empty: ['Empty', (row: Row) => row.kind === 'part' && row.box === null],
-  flagged: ['To be looked at', (row: Row) => row.flagged],
+  flagged: ['Needs review', (row: Row) => row.flagged],
 } as const satisfies Record<string, readonly [string, (row: Row) => boolean]>;
 
 export type Filter = keyof typeof FILTERS;

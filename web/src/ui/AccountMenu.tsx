@@ -3,9 +3,10 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { changePassword, signOut } from '../api/calls';
+import { changePassword, goToService, leaveService, signOut, useService } from '../api/calls';
 import type { Schemas } from '../api/client';
 import { Sessions } from './Sessions';
+import { TwoStep } from './TwoStep';
 import { useSubmit } from './useSubmit';
 
 export type SignedIn = Schemas['User'];
@@ -15,6 +16,9 @@ export function AccountMenu({ user }: { user: SignedIn }) {
   const { colorScheme, setColorScheme } = useMantineColorScheme();
   const [isOpen, setOpen] = useState(false);
   const [isListed, setListed] = useState(false);
+  const [isTwoStep, setTwoStep] = useState(false);
+  const [isMenu, setMenu] = useState(false);
+  const service = queries.getQueryData<Schemas['Session']>(['session'])?.service;
   const leave = async () => {
     await signOut();
     queries.setQueryData<Schemas['Session']>(['session'], (before) => before && { ...before, user: null });
@@ -22,7 +26,7 @@ export function AccountMenu({ user }: { user: SignedIn }) {
   };
   return (
     <>
-      <Menu position="bottom-end">
+      <Menu position="bottom-end" opened={isMenu} onChange={setMenu}>
         <Menu.Target>
           <Button size="compact-sm" variant="default">
             {user.username}
@@ -54,7 +58,9 @@ export function AccountMenu({ user }: { user: SignedIn }) {
             </Menu.Item>
           )}
           <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
-          <Menu.Item onClick={() => setListed(true)}>Where I am signed in</Menu.Item>
+          <Menu.Item onClick={() => setTwoStep(true)}>Two-step sign-in</Menu.Item>
+          {isMenu && service && <ServiceItem name={service} />}
+          <Menu.Item onClick={() => setListed(true)}>My sessions</Menu.Item>
           <Menu.Item onClick={leave}>Sign out</Menu.Item>
         </Menu.Dropdown>
       </Menu>
@@ -70,12 +76,40 @@ export function AccountMenu({ user }: { user: SignedIn }) {
         opened={isListed}
         onClose={() => setListed(false)}
         size="lg"
-        title="Where I am signed in"
+        title="My sessions"
         closeButtonProps={{ 'aria-label': 'Close' }}
       >
         <Sessions />
       </Modal>
+      <Modal
+        opened={isTwoStep}
+        onClose={() => setTwoStep(false)}
+        title="Two-step sign-in"
+        closeButtonProps={{ 'aria-label': 'Close' }}
+      >
+        <TwoStep />
+      </Modal>
     </>
+  );
+}
+
+/** Connecting the account with the studio's sign-in service, or parting it from there. */
+function ServiceItem({ name }: { name: string }) {
+  const queries = useQueryClient();
+  const state = useService(true);
+  const attempt = async (does: () => Promise<unknown>) => {
+    try {
+      await does();
+    } catch (problem) {
+      notifications.show({ message: (problem as Error).message });
+    }
+    await queries.invalidateQueries({ queryKey: ['service'] });
+  };
+  if (!state.data) return null;
+  return state.data.is_connected ? (
+    <Menu.Item onClick={() => attempt(leaveService)}>Disconnect from {name}</Menu.Item>
+  ) : (
+    <Menu.Item onClick={() => attempt(() => goToService(true))}>Connect with {name}</Menu.Item>
   );
 }
 

@@ -13,8 +13,8 @@ export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what:
       <Text size="sm" mt="sm" mb={4}>
         {what}{' '}
         {isOnce
-          ? `It can be used once, within ${plural(link.days, 'day')}, and is shown only now.`
-          : `It is good for ${plural(link.days, 'day')}, and is shown only now.`}
+          ? `Good once, within ${plural(link.days, 'day')}. Copy the link now; it is not shown again.`
+          : `Good for ${plural(link.days, 'day')}. Copy the link now; it is not shown again.`}
       </Text>
       <Group gap="xs" wrap="nowrap">
         <TextInput
@@ -51,7 +51,7 @@ function Mail({ path }: { path: string }) {
     <form onSubmit={submit}>
       <Group gap="xs" mt="xs" wrap="nowrap" align="flex-end">
         <TextInput
-          label="Or send it by mail to"
+          label="Or send by mail to"
           type="email"
           required
           value={to}

@@ -6,13 +6,13 @@ import { count } from './units';
 const STAGES: Record<string, string> = {
   read: 'Reading',
   write: 'Writing',
-  prove: 'Proving',
+  prove: 'Verifying',
   film: 'Drawing',
-  keep: 'Keeping pictures',
+  keep: 'Saving layer images',
   pack: 'Packing file',
   unpack: 'Unpacking file',
-  try: 'Putting together, step',
-  gather: 'Gathering packages,',
+  try: 'Rebuilding, step',
+  gather: 'Collecting packages,',
 };
 
 interface Props {
@@ -24,7 +24,7 @@ interface Props {
 export function JobProgress({ job, canCancel }: Props) {
   const sentence =
     job.state === 'waiting' || !job.stage
-      ? 'Waiting for its turn'
+      ? 'Queued'
       : `${STAGES[job.stage] ?? job.stage} ${count(job.done)} of ${count(job.total)}`;
   const speed = useSpeed(job);
   return (
@@ -67,5 +67,5 @@ function useSpeed({ stage, done }: Job): string {
   const passed = Date.now() - began.at;
   const second = (1000 * (done - began.done)) / passed;
   if (began.stage !== stage || passed < TELLING || second <= 0) return '';
-  return `${second < 10 ? second.toFixed(1) : count(Math.round(second))} a second`;
+  return `${second < 10 ? second.toFixed(1) : count(Math.round(second))} per second`;
 }

@@ -24,9 +24,9 @@ export function Remarks({ isOpenOnly = false, ...props }: Props) {
   return (
     <section
       className={isOpenOnly ? `${form.form} ${classes.remarks}` : classes.remarks}
-      aria-label="Remarks of receivers"
+      aria-label="Remarks from recipients"
     >
-      <h3>{`Remarks of receivers (${found.length})`}</h3>
+      <h3>{`Remarks from recipients (${found.length})`}</h3>
       <ul>
         {found.map((remark) => (
           <RemarkItem key={remark.id} remark={remark} {...props} />
@@ -57,7 +57,7 @@ function RemarkItem({
     <li data-remark={remark.path}>
       <strong>{remark.path}</strong>{' '}
       <button type="button" className={classes.link} onClick={() => onShow(remark.part)}>
-        Show it
+        Show
       </button>
       <p className={classes.said}>{remark.text}</p>
       <p className={classes.facts}>

@@ -21,6 +21,10 @@ export const moment = (at: string): string =>
     second: '2-digit',
   });
 
+/** A number to one decimal, as px are shown; without commas, since it may stand in a pair. */
+export const rounded = (value: number): string =>
+  value.toLocaleString('en', { maximumFractionDigits: 1, useGrouping: false });
+
 export const count = (value: number): string => value.toLocaleString('en');
 
 export const plural = (value: number, one: string, many = `${one}s`): string =>

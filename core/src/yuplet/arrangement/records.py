@@ -185,7 +185,7 @@ def from_json(value: Any) -> Arrangement:
     if len(list(arrangement.walk())) != len({record.id for record in records}):
         raise ArrangementNotUnderstood("A row of the arrangement is there twice, or in a group that is not there.")
     if arrangement.around_in_a_circle():
-        raise ArrangementNotUnderstood("Parts of the arrangement carry each other in a circle.")
+        raise ArrangementNotUnderstood("The parents of the arrangement form a loop.")
     return arrangement
 
 

@@ -36,7 +36,7 @@ def check_behind(arrangement: Arrangement, row_id: str, is_filled: bool) -> None
     _, part = arrangement.find(row_id)
     if is_filled and (part.opacity < 1 or part.blend != "normal"):
         raise CannotTakeOut(
-            f"'{part.name}' is not laid as normal at full opacity, so what is filled in behind would be seen. Leave the place empty."
+            f"'{part.name}' is not fully opaque with blend mode normal, so a fill behind would be visible. Set Fill behind to Nothing."
         )
 
 

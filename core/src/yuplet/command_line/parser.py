@@ -36,7 +36,7 @@ def parser() -> argparse.ArgumentParser:
 def _command(commands: "Commands", name: str, text: str, module: str, function: str) -> argparse.ArgumentParser:
     made = commands.add_parser(name, help=text, description=f"{text[0].upper()}{text[1:]}.")
     if name not in _ONLY_ANSWERS:
-        made.add_argument("-q", "--quiet", action="store_true", help="say nothing but errors")
+        made.add_argument("-q", "--quiet", action="store_true", help="print errors only")
     made.set_defaults(run=_loaded(module, function))
     return made
 
@@ -59,18 +59,16 @@ def _takes_a_file(made: argparse.ArgumentParser, arranged: bool = True) -> None:
 
 
 def _takes_a_title(made: argparse.ArgumentParser) -> None:
-    made.add_argument("--title", default="picture", metavar="TEXT", help="what a picture from standard input is called")
+    made.add_argument("--title", default="picture", metavar="TEXT", help="title of a picture from standard input")
 
 
 def _takes_an_arrangement(made: argparse.ArgumentParser) -> None:
-    made.add_argument(
-        "--arrangement", type=Path, metavar="A.json", help="names, order, joints and all else, as 'arrange' writes it"
-    )
+    made.add_argument("--arrangement", type=Path, metavar="A.json", help="arrangement file as 'arrange' writes it")
 
 
 def _takes_a_recipe(made: argparse.ArgumentParser) -> None:
     made.add_argument(
-        "--recipe", metavar="R", help="a recipe that comes along, by its name, or a file; 'recipes' lists them"
+        "--recipe", metavar="R", help="recipe file, or the name of one shipped with Yuplet; 'recipes' lists those"
     )
 
 
@@ -78,17 +76,17 @@ def _inspecting(commands: "Commands") -> None:
     made = _command(commands, "inspect", "list the layers of a file", "looking", "inspect")
     _takes_a_file(made, arranged=False)
     made.add_argument("--longest", type=_positive, metavar="N", help="scale vector art so that its longer side is N px")
-    made.add_argument("--ppi", type=_positive, metavar="N", help="pixels to the inch of vector art (else 96)")
-    made.add_argument("--names", metavar="ATTRIBUTE", help="the attribute that vector art is named by")
+    made.add_argument("--ppi", type=_positive, metavar="N", help="resolution of vector art in ppi (default 96)")
+    made.add_argument("--names", metavar="ATTRIBUTE", help="attribute that holds the names of vector art")
     made.add_argument("--json", action="store_true", help="print JSON instead of a table")
-    check = _command(commands, "check", "find what is to be looked at before a hand-over", "handing_over", "check")
+    check = _command(commands, "check", "list the findings before a hand-over", "handing_over", "check")
     _takes_a_file(check)
     check.add_argument("--json", action="store_true", help="print JSON instead of a line for each")
     check.add_argument(
         "--fail-on",
         choices=["error", "warning", "note"],
         default="error",
-        help="exit with 1 where there is one as grave as this (else error)",
+        help="exit with 1 if a finding is at least this severe (default: error)",
     )
 
 
@@ -108,15 +106,15 @@ def _handing_over(commands: "Commands") -> None:
     _takes_a_title(made)
     _takes_an_arrangement(made)
     made.add_argument(
-        "--each", action="store_true", help="into a folder of its name in DIR, also where there is one file only"
+        "--each", action="store_true", help="write into a folder with the file's name in DIR, even for one file"
     )
     made.add_argument(
         "--beside",
         action="store_true",
-        help="of each file take NAME.arrangement.json and NAME.recipe.json beside it, where they are there",
+        help="use NAME.arrangement.json and NAME.recipe.json beside each file, if they exist",
     )
-    made.add_argument("--jobs", type=_positive, default=1, metavar="N", help="so many files at once")
-    watch = _command(commands, "watch", "hand over now and each time that the file is saved", "handing_over", "watch")
+    made.add_argument("--jobs", type=_positive, default=1, metavar="N", help="number of files at once")
+    watch = _command(commands, "watch", "hand over now and whenever the file is saved", "handing_over", "watch")
     watch.add_argument("file", metavar="FILE", type=Path)
     _takes_an_arrangement(watch)
     for one in (made, watch):
@@ -126,16 +124,18 @@ def _handing_over(commands: "Commands") -> None:
         )
         one.add_argument("--workers", type=_positive, default=os.cpu_count() or 1, metavar="N", help="threads")
         one.add_argument(
-            "--effort", choices=["quick", "normal", "small"], help="how hard to compress PNG, whatever the recipe says"
+            "--effort", choices=["quick", "normal", "small"], help="PNG compression, overriding the recipe"
         )
         one.add_argument(
-            "--overwrite", action="store_true", help="also files of the earlier package that somebody has changed since"
+            "--overwrite",
+            action="store_true",
+            help="also overwrite files of the earlier package that were changed since",
         )
         one.add_argument("--remove-obsolete", action="store_true", help="remove files that the package no longer has")
         one.add_argument(
             "--prove-everything",
             action="store_true",
-            help="also what has not changed since the earlier package was proved",
+            help="also verify what is unchanged since the earlier package was verified",
         )
 
 
@@ -148,11 +148,9 @@ def _arranging(commands: "Commands") -> None:
     arrange.add_argument(
         "--commands", type=Path, metavar="C.json", help="a list of commands; without, the first arrangement is written"
     )
-    pick = _command(
-        commands, "pick", "tell what clicks take of a flat picture, as the interface does it", "arranging", "pick"
-    )
+    pick = _command(commands, "pick", "print what clicks select in a flat picture, as JSON lines", "arranging", "pick")
     pick.add_argument("file", metavar="FILE", type=Path)
-    pick.add_argument("--layer", metavar="NAME", help="of one layer; without, of the picture as it is seen")
+    pick.add_argument("--layer", metavar="NAME", help="use one layer instead of the visible picture")
     pick.add_argument(
         "--clicks",
         required=True,
@@ -160,10 +158,10 @@ def _arranging(commands: "Commands") -> None:
         help='a JSON list of {"x", "y", "add"} a line, each answered by a line of JSON; - for standard input',
     )
     propose = _command(
-        commands, "propose", "write the nested pieces of a flat picture as label images", "arranging", "propose"
+        commands, "propose", "write the nested regions of a flat picture as label images", "arranging", "propose"
     )
     propose.add_argument("file", metavar="FILE", type=Path)
-    propose.add_argument("--layer", metavar="NAME", help="of one layer; without, of the picture as it is seen")
+    propose.add_argument("--layer", metavar="NAME", help="use one layer instead of the visible picture")
     propose.add_argument("--out", type=Path, required=True, metavar="DIR")
 
 
@@ -171,61 +169,73 @@ def _proving(commands: "Commands") -> None:
     _command(
         commands,
         "recipes",
-        "list the recipes that come along, with their purposes and files, as JSON",
+        "list the recipes shipped with Yuplet, with their purposes and files, as JSON",
         "looking",
         "recipes",
     )
     prove = _command(
-        commands, "prove", "put a package together again and compare it with its reference picture", "looking", "prove"
+        commands,
+        "prove",
+        "rebuild the picture from a package and compare it with the reference picture",
+        "looking",
+        "prove",
     )
     prove.add_argument("folder", metavar="DIR", type=Path)
     attempt = _command(
-        commands, "try", "open a package as a receiver does, put it together and compare it", "looking", "try_out"
+        commands,
+        "try",
+        "open a package as a target program would, rebuild the picture and compare",
+        "looking",
+        "try_out",
     )
     attempt.add_argument("folder", metavar="DIR", type=Path)
-    attempt.add_argument("--manifest", metavar="FILE", help="that of another scale of the package")
-    attempt.add_argument("--missing-in", type=Path, metavar="DIR", help="look for what is missing in this folder")
-    attempt.add_argument("--way", help="how to read it; what is printed lists the ways")
-    attempt.add_argument("--columns", type=_positive, metavar="N", help="of frames, for a sheet without a table")
+    attempt.add_argument("--manifest", metavar="FILE", help="manifest of another scale of the package")
+    attempt.add_argument("--missing-in", type=Path, metavar="DIR", help="look for missing files in this folder")
+    attempt.add_argument("--way", help="how to read the package; the output lists the ways")
+    attempt.add_argument(
+        "--columns", type=_positive, metavar="N", help="columns of frames, for a sheet without a table"
+    )
     attempt.add_argument("--rows", type=_positive, metavar="N", default=1)
     attempt.add_argument("--reference", metavar="FILE", help="the picture in the folder to compare with")
     attempt.add_argument(
-        "--places", type=Path, metavar="P.json", help="where images that are lined up lie, as 'places' that is printed"
+        "--places", type=Path, metavar="P.json", help="positions of lined-up images, as 'places' in the output"
     )
     attempt.add_argument(
         "--package",
         type=Path,
         metavar="DIR",
-        help="write images that are lined up as a package, with a manifest, into this folder",
+        help="write lined-up images as a package with a manifest into this folder",
     )
     attempt.add_argument(
-        "--pictures", type=Path, metavar="DIR", help="write what was put together, and the difference, into this folder"
+        "--pictures", type=Path, metavar="DIR", help="write the rebuilt picture, and the difference, into this folder"
     )
-    attempt.add_argument("--step", type=float, metavar="PX", default=100.0, help="between planes without a manifest")
-    attempt.add_argument("--distance", type=float, metavar="PX", default=1000.0, help="of the camera before them")
+    attempt.add_argument(
+        "--step", type=float, metavar="PX", default=100.0, help="distance between planes without a manifest"
+    )
+    attempt.add_argument(
+        "--distance", type=float, metavar="PX", default=1000.0, help="camera distance for these planes"
+    )
     attempt.add_argument(
         "--screen",
         metavar="WxH",
         action="append",
         default=[],
-        help="where its pieces lie on a screen of this size, and what is wrong there; may be given several times",
+        help="positions of interface parts on a screen of this size, with findings; may be repeated",
     )
-    attempt.add_argument("--motion", type=Path, metavar="M.json", help="how its parts move (docs/formats/motion.md)")
-    attempt.add_argument(
-        "--at", type=_seconds, metavar="SECONDS", default=0.0, help="when the picture of --out is seen"
-    )
-    attempt.add_argument("--out", type=Path, metavar="P.png", help="write the picture that is seen then")
+    attempt.add_argument("--motion", type=Path, metavar="M.json", help="motion of the parts (docs/formats/motion.md)")
+    attempt.add_argument("--at", type=_seconds, metavar="SECONDS", default=0.0, help="time of the picture of --out")
+    attempt.add_argument("--out", type=Path, metavar="P.png", help="write the picture at that time")
     attempt.add_argument(
         "--film",
         type=Path,
         metavar="FILE",
         help=".png (animated), .webp, .gif, .webm, or .zip of numbered PNG; or what plays the motion: .html, .svg, .glb, .json",
     )
-    attempt.add_argument("--width", type=_positive, metavar="PX", help="of the picture and the film")
+    attempt.add_argument("--width", type=_positive, metavar="PX", help="width of the picture and the film")
     again = _command(
         commands,
         "refresh",
-        "tell what of a second package is otherwise than in the first, as JSON",
+        "compare two packages and print the differences as JSON",
         "looking",
         "refresh",
     )

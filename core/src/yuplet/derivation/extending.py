@@ -123,7 +123,7 @@ def _added(
     labels = pieces_of(opaque | near, 8)
     near &= np.isin(labels, np.unique(labels[opaque]))
     if not near.any():
-        raise CannotTakeOut(f"Nothing that is opaque lies over {where}, so there is nothing to grow under.")
+        raise CannotTakeOut(f"No opaque part covers {where}, so there is nothing to grow under.")
     name, theirs = mirror_source if mirror_source is not None else (None, None)
     found = extended(layer, np.where(near, 255, 0).astype(np.uint8), Extension("", area, how, name), theirs)
     assert found is not None

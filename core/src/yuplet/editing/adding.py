@@ -115,7 +115,7 @@ class PastePicture(Edit):
         if self.pivot is not None:
             x, y = self.pivot
             part = replace(part, pivot=Point(box.left + x * box.width, box.top + y * box.height))
-        what = f"Add '{self.name}' as a part" if self.origin == "file" else f"Take '{self.name}' from the shelf"
+        what = f"Add '{self.name}' as a part" if self.origin == "file" else f"Add '{self.name}' from the shelf"
         return new_part(before, part, group, index, what)
 
 
@@ -139,7 +139,7 @@ class SwapPicture(OfPart):
         around = part_box(part, read.boxes, read.canvas) or canvas
         layer = _add(layers, picture, self.name, canvas if is_whole else _in_the_middle(picture, around))
         changed = replace(part, frames=still(layer), offset=(0, 0))
-        return changed_parts(before, [changed], f"Swap the picture of '{part.name}'")
+        return changed_parts(before, [changed], f"Swap picture of '{part.name}'")
 
 
 def _in_the_middle(picture: Picture, around: Box) -> Box:

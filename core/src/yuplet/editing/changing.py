@@ -137,7 +137,7 @@ class PaintUnder(_Extending):
             mask = combine(mask, painted, stroke.how)
         mirror_source = self._mirror_source(before, layers)
         made = paint_under(art.content, mask, Box(0, 0, width, height), covered, self.fill, mirror_source)
-        return self._step(before, layers, art, made, f"Paint '{part.name}' on under its neighbours")
+        return self._step(before, layers, art, made, f"Fill '{part.name}' under its neighbours")
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -154,7 +154,7 @@ class RemoveAdded(_Changing):
         made = without_added(art.content, covered)
         if made is None:
             raise CannotTakeOut("All of this part was filled in, so nothing would be left of it. Leave it out instead.")
-        return self._step(before, layers, art, made, f"Remove what was added to '{part.name}'")
+        return self._step(before, layers, art, made, f"Remove added pixels of '{part.name}'")
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -181,7 +181,7 @@ class TouchUp(OfPart):
                 raise CannotTakeOut("Nothing would be left of a part. Undo taking it out instead.")
             of = ids.get(one.of, one.of) if one.of is not None else None
             ids[one.instead_of] = layers.add(of, with_sources(one.made, ids))
-        return with_layers(before, ids, f"Touch up the edge of '{part.name}'")
+        return with_layers(before, ids, f"Touch up edge of '{part.name}'")
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)

@@ -80,7 +80,7 @@ def turning_at(arrangement: Arrangement, layers: LayerStore, row: str) -> tuple[
         there = {one.id: drawing for one in near if (drawing := frame_of(one, 0)) is not None}
         turning = turning_of(arrangement, part, there)
     if turning is None:
-        raise CannotTakeOut(f"'{part.name}' is empty, so nothing of it turns.")
+        raise CannotTakeOut(f"'{part.name}' is empty, so there is nothing to round off.")
     return part, turning
 
 

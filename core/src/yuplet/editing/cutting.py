@@ -198,7 +198,7 @@ class TakePieces(_Taking):
         owner = rearranged(owner, self.joined, self.left_out)
         if count < 2 or not owner.any():
             raise CannotTakeOut(
-                f"'{part.name}' is one piece, or all of it is left out. Choose a smaller gap, or take art out of it by hand."
+                f"'{part.name}' is one island, or all islands are left out. Use a smaller gap tolerance, or take art out by hand."
             )
         found = cut_out(art.in_its_layer, owner, self.behind)
         wished = [f"{part.name} {number + 1}" for number in range(len(found.taken))]

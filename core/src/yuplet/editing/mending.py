@@ -64,7 +64,9 @@ class _Cleaning(OfPart):
             changed += 1
             new.append(Frame((Piece(layers.add(layer() if layer else None, made)),), frame.milliseconds))
         if not changed:
-            raise CannotTakeOut("There is nothing of the kind (any more), or nothing else would be left. Look again.")
+            raise CannotTakeOut(
+                "This finding no longer applies, or nothing else would be left. Nothing was changed. Check all parts again."
+            )
         where = (
             f"'{part.name}'" if len(part.frames) == 1 else f"{changed} of {len(part.frames)} frames of '{part.name}'"
         )
@@ -172,13 +174,15 @@ class ShareDrawing(Edit):
             own = layers.content(part.pieces[0].layer)
             turn = None if own is None or source is None else turn_between(source.picture, own.picture, self.tolerance)
             if own is None or source is None or turn is None:
-                raise CannotTakeOut(f"'{part.name}' is not the same drawing as '{first.name}' (any more). Look again.")
+                raise CannotTakeOut(
+                    f"'{part.name}' is no longer the same drawing as '{first.name}'. Nothing was changed. Check all parts again."
+                )
             about, offset = placed_as(source.box, own.box.moved(*part.offset), turn)
             layer = first.pieces[0].layer
             if turn != (False, 0):
                 layer = layers.add(layer, turned(source, Turned(turn, about)))
             changed.append(replace(part, frames=still(layer), offset=offset))
-        return changed_parts(before, changed, f"Let {len(parts)} parts be one image")
+        return changed_parts(before, changed, f"Share one image between {len(parts)} parts")
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -195,7 +199,7 @@ class ReachBeyond(OfPart):
         left, right = (math.ceil(side or 0) for side in (lacking.left, lacking.right)) if lacking else (0, 0)
         if not left and not right:
             raise CannotTakeOut(
-                f"'{part.name}' covers the camera's way, or does not reach an edge of the view (any more)."
+                f"'{part.name}' already covers the camera travel, or does not reach an edge of the view. Nothing was changed."
             )
         if self.how == "enlarge":
             # As far to either side, so that its middle stays.
@@ -219,7 +223,7 @@ class RoundJoint(OfPart):
         part = part_to_change(before, self.row)
         parent = before.parents().get(self.row)
         if parent is None or part.pivot is None:
-            raise CannotTakeOut(f"'{part.name}' has no parent or no pivot (any more). Look again.")
+            raise CannotTakeOut(f"'{part.name}' has no parent or no pivot. Nothing was changed. Set the joint first.")
         order = [one.id for _, one in before.parts()]
         behind = min(self.row, parent, key=order.index)
         radius = limb_at(art_of(before, layers, self.row).content, part.pivot).radius
@@ -248,4 +252,4 @@ class LayAsNormal(OfPart):
 
     def prepared(self, before: Arrangement, layers: LayerStore) -> Command:
         part = part_to_change(before, self.row)
-        return changed_parts(before, [replace(part, blend="normal")], f"Lay '{part.name}' as normal")
+        return changed_parts(before, [replace(part, blend="normal")], f"Set blend mode of '{part.name}' to normal")

@@ -75,20 +75,20 @@ def look_over(
 
 def _specks(part: Part, index: int, content: Content, smallest: int) -> list[Finding]:
     frame = index if len(part.frames) > 1 else None
-    where = f"'{part.name}'" if frame is None else f"frame {index + 1} of {len(part.frames)} of '{part.name}'"
+    where = f"'{part.name}'" if frame is None else f"'{part.name}', frame {index + 1} of {len(part.frames)}"
     found = []
     mask = crumbs(content.picture, smallest)
     if mask.any():
         count = int(pieces_of(mask, 8).max())
         rest = content_box(np.where(mask[..., None], 0, content.picture).astype(np.uint8))
-        said = f"{_number(count, 'crumb')} in {where}, {int(mask.sum())} px."
+        said = f"{where}: {_number(count, 'crumb')}, {int(mask.sum()):,} px."
         if rest is not None and rest.size != content.box.size:
-            said += f" Without, its box is {rest.width} × {rest.height} instead of {content.box.width} × {content.box.height} px."
+            said += f" Sweeping shrinks the box from {content.box.width} × {content.box.height} to {rest.width} × {rest.height} px."
         found.append(Finding("crumbs", (part.id,), said, box=content.box, mask=mask, frame=frame))
     mask = pinholes(content.picture, smallest)
     if mask.any():
         count = int(pieces_of(mask, 4).max())
-        said = f"{_number(count, 'pinhole')} in {where}, {int(mask.sum())} px."
+        said = f"{where}: {_number(count, 'pinhole')}, {int(mask.sum()):,} px."
         found.append(Finding("pinholes", (part.id,), said, box=content.box, mask=mask, frame=frame))
     return found
 
@@ -98,12 +98,12 @@ def _doubles(parts: Sequence[tuple[Part, Drawn]]) -> list[Finding]:
     named = set()
     for at, other in leftovers([drawn for _, drawn in parts]):
         (part, drawn), (whole, _) = parts[at], parts[other]
-        said = f"The art of '{part.name}' is in '{whole.name}' as well, at the same place."
+        said = f"The art of '{part.name}' is also in '{whole.name}', at the same position."
         found.append(Finding("leftover", (part.id, whole.id), said, box=drawn.box, mask=_there(drawn)))
         named.add(part.id)
     for part, drawn in parts:
         if part.id not in named and _COPY.search(part.name):
-            said = f"'{part.name}' is named as a copy. Remove it or give it a name of its own."
+            said = f"'{part.name}' has the name of a copy. Remove or rename this part."
             found.append(Finding("copy", (part.id,), said, box=drawn.box, mask=_there(drawn)))
     return found
 
@@ -126,8 +126,8 @@ def _overlays(illustration: Illustration, arrangement: Arrangement) -> list[Find
         if part.blend != "normal" and under:
             above, other = under[-1]
             rows = (part.id, other.id) if above == around else (part.id,)
-            said = f"'{part.name}' is laid as {part.blend}, so it mixes with what lies behind it: '{other.name}'"
-            said += " and others." if len(under) > 1 else "."
+            said = f"'{part.name}' ({part.blend}) blends with '{other.name}'"
+            said += " and others behind it." if len(under) > 1 else " behind it."
             found.append(Finding("overlay", rows, said, box=box))
         behind.append((around, part, box))
     return found
@@ -178,7 +178,7 @@ def _remainder(
             continue
         holders = tuple(dict.fromkeys(part.id for part in left_out.get(node.id, ())))
         names = ", ".join(f"'{part.name}'" for part in {part.id: part for part in left_out.get(node.id, ())}.values())
-        said = f"{int(mask.sum()):,} px of '{path[-1]}' are in no part that is handed over."
+        said = f"{int(mask.sum()):,} px of '{path[-1]}' are in no part of the hand-over."
         if holders:
             said += f" Left out: {names}."
         found.append(Finding("remainder", holders, said, box=whole.box, mask=mask, frame=None, layer=node.id))
@@ -258,7 +258,7 @@ def _covered(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]], canv
         alpha = drawn.within(box)[0][..., 3]
         there = over[box.top : box.bottom, box.left : box.right]
         if part.role in ("picture", "press-target", "text", "loose") and not ((alpha > 0) & ~there).any():
-            said = f"'{part.name}' lies wholly behind other parts, so it is not seen."
+            said = f"'{part.name}' is wholly covered by other parts."
             found.append(Finding("covered", (part.id,), said, box=box, mask=alpha > 0))
         if part.id in plain:
             there |= alpha == 255
@@ -293,8 +293,6 @@ def _joints(arrangement: Arrangement, parts: Sequence[tuple[Part, Drawn]]) -> li
         if gap > max(_FEW, _OPEN * math.pi * joint.radius**2):
             degrees = worst.degrees[worst.widest]
             pixels = gap_at(limb, staying, joint, degrees, moving)
-            said = (
-                f"'{part.name}' opens {gap} px at its joint with '{named[parent].name}' when it turns by {degrees:g}°."
-            )
+            said = f"'{part.name}' leaves a gap of {gap} px at the joint with '{named[parent].name}' when turned by {degrees:g}°."
             found.append(Finding("joint", (part.id, parent), said, box=pixels.box, mask=pixels.opened))
     return found

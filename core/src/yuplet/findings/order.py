@@ -33,16 +33,16 @@ def look_over_order(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: 
         Finding(
             "required",
             (),
-            f"'{one.name}' is required and {'there is no such part' if one.reason is None else one.reason}.",
+            f"Required part '{one.name}' {'is missing' if one.reason is None else one.reason}.",
         )
         for one in required(arrangement, empty)
         if one.row is None
     ]
     for part in parts.values():
         if part.included and part.id in empty:
-            found.append(Finding("empty", (part.id,), f"'{part.name}' is empty, or lies off the canvas."))
+            found.append(Finding("empty", (part.id,), f"'{part.name}' is empty or off the canvas."))
         if not part.included and not part.shown and part.id not in empty:
-            said = f"'{part.name}' is hidden and left out: nobody will see it."
+            said = f"'{part.name}' is hidden and left out."
             found.append(Finding("hidden", (part.id,), said, box=boxes[part.id]))
     found += _names(arrangement)
     found += _sides(arrangement, boxes)
@@ -51,8 +51,8 @@ def look_over_order(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: 
     found += _pivots(arrangement, boxes)
     for front, behind in contradictions(arrangement, boxes):
         said = (
-            f"'{parts[front].name}' lies in front of '{parts[behind].name}' and stands farther away,"
-            f" {parts[front].depth:g} px instead of {parts[behind].depth:g} px."
+            f"'{parts[front].name}' is in front of '{parts[behind].name}' but deeper:"
+            f" {parts[front].depth:g} px against {parts[behind].depth:g} px."
         )
         found.append(Finding("depth", (front, behind), said, box=boxes[front].meet(boxes[behind])))
     if arrangement.decisions.travel:
@@ -66,10 +66,10 @@ def _names(arrangement: Arrangement) -> list[Finding]:
         letters, like = names.said_of_letters(row.name), names.look_alikes(row.name)
         if letters is not None:
             better = "".join(like.get(letter, letter) for letter in row.name)
-            said = f"'{row.name}' has letters of another alphabet: {letters}."
+            said = f"'{row.name}' mixes alphabets: {letters}."
             found.append(Finding("name", (row.id,), said, proposal=better))
         elif names.is_default(row.name):
-            found.append(Finding("name", (row.id,), f"'{row.name}' has the name that a program gave it."))
+            found.append(Finding("name", (row.id,), f"'{row.name}' still has a default name."))
     return found
 
 
@@ -79,13 +79,13 @@ def _sides(arrangement: Arrangement, boxes: Mapping[str, Box]) -> list[Finding]:
     for one in series(arrangement):
         first = parts[one.rows[0]]
         if one.meaning is None:
-            said = f"{_listed([parts[row] for row in one.rows])} differ in a {'number' if one.kind == 'numbers' else 'letter'} only."
+            said = f"{_listed([parts[row] for row in one.rows])} differ only in a {'number' if one.kind == 'numbers' else 'letter'}."
             found.append(Finding("series", one.rows, said))
         elif one.kind == "sides" and one.meaning == "pair" and one.lacks is not None:
             said = f"'{first.name}' has no twin on the {one.lacks}."
             found.append(Finding("pair", one.rows, said, box=boxes.get(first.id)))
         elif one.meaning == "pair" and len({parts[row].included for row in one.rows}) == 2:
-            said = f"Of the pair {_listed([parts[row] for row in one.rows])} one is left out."
+            said = f"One part of the pair {_listed([parts[row] for row in one.rows])} is left out."
             found.append(Finding("pair", one.rows, said, box=boxes.get(first.id)))
     return found
 
@@ -102,12 +102,12 @@ def _looks(table: LookTable, boxes: Mapping[str, Box]) -> list[Finding]:
             continue
         pivots = [part.pivot for part in there]
         if any(_apart(pivots[0], pivot) for pivot in pivots[1:]):
-            said = f"'{name}' does not turn about the same place in every look."
+            said = f"The pivot of '{name}' differs between looks."
             found.append(Finding("look", tuple(part.id for part in there), said, box=boxes.get(there[0].id)))
         sizes = {boxes[part.id].size for part in there if part.id in boxes}
         if len(sizes) > 1:
             told = ", ".join(f"{size.width} × {size.height} px" for size in sorted(sizes))
-            said = f"'{name}' is not of the same size in every look: {told}."
+            said = f"The size of '{name}' differs between looks: {told}."
             found.append(Finding("look", tuple(part.id for part in there), said, box=boxes.get(there[0].id)))
     return found
 
@@ -125,7 +125,7 @@ def _pivots(arrangement: Arrangement, boxes: Mapping[str, Box]) -> list[Finding]
         part for _, part in arrangement.parts() if part.id in parents and part.pivot is None and part.id in boxes
     ]
     return [
-        Finding("pivot", (part.id,), f"'{part.name}' is carried by another part and has no pivot.", box=boxes[part.id])
+        Finding("pivot", (part.id,), f"'{part.name}' has a parent but no pivot.", box=boxes[part.id])
         for part in lacking
     ]
 
@@ -135,12 +135,12 @@ def _covers(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: Size) ->
     found = []
     for one in covers(arrangement, boxes, canvas):
         lacks = [
-            f"{side} {pixels:g} px"
+            f"{pixels:,.1f} px missing {side}"
             for side, pixels in (("on the left", one.left), ("on the right", one.right))
             if pixels is not None and pixels > 0
         ]
         if lacks:
-            said = f"'{parts[one.row].name}' does not cover the camera's way: it lacks {' and '.join(lacks)}."
+            said = f"'{parts[one.row].name}' is too narrow for the camera travel: {', '.join(lacks)}."
             found.append(Finding("cover", (one.row,), said, box=boxes[one.row]))
     return found
 

@@ -63,7 +63,7 @@ def _not_shown(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row]
     moving = [one.label for one in parts if len(one.part.frames) > 1]
     yield from _beyond_css(recipe, parts, tree)
     if recipe.extras.model is not None and mixing:
-        said = f"The model shows everything laid over what is behind; it has no place for the modes and opacities of {some(mixing)}."
+        said = f"The glTF model has no blend modes: {some(mixing)} will be shown as normal, without group opacity."
         yield PlanNote("not shown", "warning", said)
     still = [
         name
@@ -103,10 +103,7 @@ def _beyond_css(recipe: Recipe, parts: Sequence[PlannedPart], tree: Sequence[Row
     where = " and the ".join(files) or "SVG of each part"
     modes = " and ".join(f"'{mode}'" for mode in sorted({mode for _, mode in lost.values()}))
     labels = some([label for label, _ in lost.values()])
-    said = (
-        f"The {where} cannot show {labels} as drawn: CSS has no mode {modes}. Make one part of {labels} and what it lies on, or"
-        " leave this output out."
-    )
+    said = f"The {where} cannot show {labels} as drawn: CSS has no mode {modes}. Merge {labels} with the part behind, or leave out this extra file."
     yield PlanNote("not shown", "warning", said, tuple(lost))
 
 
@@ -210,7 +207,7 @@ def _of_part(recipe: Recipe, one: PlannedPart, canvas: Size, known: Measured | N
     if images.format in OPAQUE and (known is None or not known.opaque):
         # At the very back, on the ground of the reference, nobody sees it.
         is_right = one.order == 1 and recipe.reference_ground == images.ground
-        said = f"'{one.label}' has transparency, and {images.format.upper()} has none: its ground will be seen."
+        said = f"'{one.label}' has transparency, and {images.format.upper()} has none: the background colour will show."
         if is_right:
             yield PlanNote("transparent", "warning", said, row)
         else:
@@ -219,9 +216,7 @@ def _of_part(recipe: Recipe, one: PlannedPart, canvas: Size, known: Measured | N
         said = f"'{one.label}' as GIF has 256 colours a frame, and each pixel is either seen or not."
         yield PlanNote("few colours", "warning", said, row)
     if images.extent == "canvas" and one.box.meet(Box(0, 0, *canvas)) != one.box:
-        said = (
-            f"'{one.label}' goes on beyond the canvas and will be cut at its edge. Use a common box to keep all of it."
-        )
+        said = f"'{one.label}' extends beyond the canvas and will be cut at the edge. Set the image area to Shared box to keep everything."
         yield PlanNote("beyond", "warning", said, row)
 
 
@@ -230,10 +225,7 @@ def _limits(limits: Limits, scales: Sequence[PlannedScale], labels: Mapping[str,
     for at in scales:
         for sheet in at.sheets:
             if limits.longest is not None and max(sheet.size) > limits.longest:
-                said = (
-                    f"'{sheet.file}' is {sheet.size.width} × {sheet.size.height} px; the receiver takes up to {limits.longest} px."
-                    " Make sheets smaller, and there will be more of them."
-                )
+                said = f"'{sheet.file}' is {sheet.size.width} × {sheet.size.height} px; the target program allows up to {limits.longest} px. Use a smaller sheet side."
                 yield PlanNote("limit", "error", said, (), (sheet.file,))
         for row, image in at.images.items():
             files.update(image.files)
@@ -241,10 +233,10 @@ def _limits(limits: Limits, scales: Sequence[PlannedScale], labels: Mapping[str,
             if limits.longest is not None and longest > limits.longest and image.frames[0].spot is None:
                 fits = math.floor(1000 * limits.longest / longest * at.factor) / 1000
                 said = (
-                    f"'{labels[row]}' is {image.box.width} × {image.box.height} px at {at.scale.label}; the receiver takes"
-                    f" up to {limits.longest} px. It would fit at {fits:.3f} of the size."
+                    f"'{labels[row]}' is {image.box.width} × {image.box.height} px at {at.scale.label}; the target program allows"
+                    f" up to {limits.longest} px. It would fit at scale {fits:.3f}."
                 )
                 yield PlanNote("limit", "error", said, (row,), image.files, fits)
     if limits.count is not None and len(files) > limits.count:
-        said = f"There are {len(files):,} images; the receiver takes up to {limits.count:,}. Packed on sheets there would be fewer."
+        said = f"There are {len(files):,} images; the target program allows up to {limits.count:,}. Pack on sheets to have fewer."
         yield PlanNote("limit", "error", said)

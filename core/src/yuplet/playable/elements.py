@@ -91,8 +91,7 @@ def document_of(scene: Scene, rig: Rig, motion: Motion) -> Document:
     times[-1] = motion.stage.duration
     if len(times) * len(rig.parts) > MOST_VALUES:
         raise MotionError(
-            f"{len(times):,} pictures of {len(rig.parts):,} parts are too much for one file."
-            " Make the motion shorter, or choose fewer pictures a second."
+            f"{len(times):,} pictures of {len(rig.parts):,} parts are too much for one file. Make the motion shorter, or use fewer frames per second."
         )
     made = _Made(scene, rig, sample(motion, rig, times), times / motion.stage.duration)
     members = tuple(made.elements(scene.tree, None))

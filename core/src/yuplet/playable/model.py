@@ -31,8 +31,7 @@ def model(scene: Scene, rig: Rig, motion: Motion, title: str) -> tuple[bytes, tu
     times, moments = _times(motion)
     if len(times) * len(rig.parts) > MOST_VALUES:
         raise MotionError(
-            f"{len(times):,} pictures of {len(rig.parts):,} parts are too much for one file."
-            " Make the motion shorter, or choose fewer pictures a second."
+            f"{len(times):,} pictures of {len(rig.parts):,} parts are too much for one file. Make the motion shorter, or use fewer frames per second."
         )
     seen = sample(motion, rig, moments)
     made, pictures = Glb(UNIT, True), Pictures()

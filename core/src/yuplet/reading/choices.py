@@ -48,7 +48,7 @@ class Choices:
     """How a file is read.
 
     `longest` is the longer side in pixels at which vector art is drawn; without it the file's own size is taken, at
-    `ppi` pixels to the inch. `names` is the attribute that vector art is named by. `sheet` cuts a flat picture into
+    `ppi` pixels to the inch. `names` is attribute that holds the names of vector art. `sheet` cuts a flat picture into
     frames. `stack` is whether loose images are parts or the frames of one part, `reference` which of them is the picture
     of the whole ('': none of them). What does not concern a kind of file has no effect on it.
     """

@@ -76,8 +76,7 @@ def read(
             parts = [_moved(image, *_middle(image.canvas, canvas)) for image in parts]
             report.add(
                 "information",
-                "The images are of different sizes and say nothing of their places, so each lies in the middle. Bring a"
-                " picture of the whole along, called 'reference', and places are proposed.",
+                "The images have different sizes and no positions, so each is in the middle. Add a picture of the whole, named 'reference', to have positions proposed.",
             )
     is_series = choices.stack == "frames" or (choices.stack is None and reference is None and _is_series(parts))
     nodes = _as_frames(parts, stem, report) if is_series else _as_tree(parts)
@@ -176,9 +175,7 @@ def _placed(image: _Image, reference: _Image, canvas: Size, scratch: SpillFile, 
         found = placing.find_place(scratch.whole(first.id), placing.Whole(scratch.whole(whole.id)))
     path = (*image.path.parts[:-1], image.path.stem)
     if found is None or whole.box is None:
-        report.add(
-            "proposed place", "No place was found for it, so it lies in the middle. Put it where it belongs.", path
-        )
+        report.add("proposed place", "No position was found, so it is in the middle. Move it into place.", path)
         return _moved(image, *_middle(image.canvas, canvas))
     sure = "" if found.share >= SURE else " Look whether it is right, and move it if not."
     report.add(

@@ -227,7 +227,7 @@ class _Tree:
         blend = BLEND_OF_OPERATOR.get(operator)
         if blend is None:
             self._report.add(
-                "not understood", f"Its operator '{operator}' is not known; it is laid over as normal.", path
+                "not understood", f"Its operator '{operator}' is not known; it is blended as normal.", path
             )
             blend = "normal"
         for name in map(str, element.attrib):

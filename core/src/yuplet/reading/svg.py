@@ -274,7 +274,7 @@ def _members(
         visible = own.get("display") != "none" and own.get("visibility", "visible") == "visible"
         opacity, blend = _opacity(own), own.get("mix-blend-mode", "normal")
         if blend not in MODES:
-            tree.report.add("not understood", f"Its mode '{blend}' is not known; it is laid over as normal.", own_path)
+            tree.report.add("not understood", f"Its mode '{blend}' is not known; it is blended as normal.", own_path)
             blend = "normal"
         together = sorted(_TOGETHER & {key for key, value in own.items() if value != "none"})
         if kind in _GROUPS and together == ["mask"] and _shows_all(tree, element, around):

@@ -133,7 +133,7 @@ def scene_of_laid(places: Sequence[Laid], images: Mapping[str, Decoded], size: t
         image = images.get(laid.file)
         if image is None or laid.file in placed:
             why = "more than one place" if image is not None else "a place, but there is no such image"
-            raise PackageError(f"'{shown(laid.file)}' has {why}. Take it out of the places.")
+            raise PackageError(f"'{shown(laid.file)}' has {why}. Remove it from the positions.")
         if laid.mirrored or laid.quarters or laid.scale != 1:
             image = kept(Image.fromarray(pixels_of(image, laid), "RGBA"), scratch / f"laid {number}.raw")
         left, top, right, bottom = image.content or (0, 0, image.width, image.height)

@@ -153,7 +153,7 @@ class LooseFiles:
         try:
             return self._scene_of_whole(way, self._all[self._whole_files[way]])
         except Exception as error:  # it is there to judge what anybody wrote
-            self.inventory.faults.append(f"'{self._whole_files[way]}' cannot be put together: {error}.")
+            self.inventory.faults.append(f"'{self._whole_files[way]}' cannot be rebuilt: {error}.")
             return None
 
     @property

@@ -193,7 +193,7 @@ class OpenPackage:
                     texts |= symbols_of(text) if entry.kind == "symbols" else {str(entry.part): text}
             return scene_of_drawings(scene_of(self.package, "vector", self.laid), self.package, texts, self._scratch)
         except Exception as error:  # it is there to judge what anybody wrote
-            self.inventory.faults.append(f"The drawings of the parts cannot be put together: {error}.")
+            self.inventory.faults.append(f"The drawings of the parts cannot be rebuilt: {error}.")
             return None
 
     def _scene_of_cells(self) -> Scene:
@@ -225,7 +225,7 @@ class OpenPackage:
         try:
             scene = self._read_beside(entry, path)
         except Exception as error:  # as above
-            self.inventory.faults.append(f"'{entry.file}' cannot be put together: {error}.")
+            self.inventory.faults.append(f"'{entry.file}' cannot be rebuilt: {error}.")
             return None
         if (scene.width, scene.height) != (self.package.width, self.package.height):
             self.inventory.faults.append(f"'{entry.file}' is not as large as the canvas.")

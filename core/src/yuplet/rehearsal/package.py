@@ -175,7 +175,7 @@ def open_package(folder: Path, manifest: str = MANIFEST) -> Package:
         return _package(folder, manifest, value)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise PackageError(
-            f"'{path}' lacks something that a receiver must know, or says it wrongly: {error}. Hand over again."
+            f"'{path}' lacks something that target programs need, or is wrong: {error}. Hand over again."
         ) from error
 
 

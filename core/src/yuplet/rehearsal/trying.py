@@ -205,13 +205,12 @@ def try_out(
         way = _way(ways, reading.way)
         scene = opened.scene(way)
         if scene is None:
-            raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be put together in this way.")
+            raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be rebuilt in this way.")
         steps += len(bands_of(scene.height))
         reference = opened.reference(way)
         if reference is not None and (reference.width, reference.height) != (scene.width, scene.height):
             inventory.faults.append(
-                f"The picture to compare with is {reference.width} x {reference.height} px, but what was put together"
-                f" {scene.width} x {scene.height} px."
+                f"The picture to compare with is {reference.width} x {reference.height} px, but the rebuilt picture is {scene.width} x {scene.height} px."
             )
             reference = None
         comparison = _seen_and_compared(scene, reference, out, pool, step)
@@ -252,7 +251,7 @@ def opened_scene(
         opened.load(pool, lambda: None)
         scene = opened.scene(_way(opened.every_way, reading.way))
     if scene is None:
-        raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be put together in this way.")
+        raise PackageError(" ".join(inventory.faults[-1:]) or "The picture cannot be rebuilt in this way.")
     package = packages[0] if packages else None
     parts, groups = _parts(scene, package, None)
     seen = {
@@ -276,7 +275,7 @@ def _opened(
     if (pixels := pixels_in([*files.values(), *more.values()])) > MOST_PIXELS:
         raise PackageError(
             f"The images have {pixels // 1_000_000:,} million pixels in all; up to {MOST_PIXELS // 1_000_000:,} million can be tried out."
-            " Hand over a smaller scale, or choose fewer images."
+            " Hand over a smaller scale, or select fewer images."
         )
     if not files:
         raise PackageError(f"There is nothing in '{folder}'. Give the folder that holds a package.")

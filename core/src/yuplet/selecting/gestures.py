@@ -192,7 +192,7 @@ def select(
     """
     if len(gestures) > MAX_GESTURES:
         raise SelectionError(
-            f"A selection has up to {MAX_GESTURES} gestures. Take out what is chosen, and go on with the rest."
+            f"A selection has up to {MAX_GESTURES} gestures. Take out this selection, then select the rest."
         )
     mask = np.zeros(picture.shape[:2], np.uint8)
     for gesture in gestures:
@@ -203,7 +203,7 @@ def select(
     result = softened(chosen, edge.soft)
     result[picture[..., 3] == 0] = 0
     if not chosen_of(result).any():
-        raise NothingChosen("Nothing of the part is chosen. Choose some of its art.")
+        raise NothingChosen("Nothing of the part is selected. Select some of its art.")
     return result
 
 

@@ -115,7 +115,7 @@ def _decoded(path: Path, longest: int) -> Picture | None:
         with Image.open(path) as opened:
             return None if max(opened.size) > longest else np.asarray(opened.convert("RGBA"))
     except (OSError, ValueError, SyntaxError) as error:
-        raise WriteError(f"'{path}' cannot be read any more. Hand its illustration over again.") from error
+        raise WriteError(f"'{path}' can no longer be read. Hand over its illustration again.") from error
 
 
 def _sheet(

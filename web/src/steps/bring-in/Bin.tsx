@@ -33,15 +33,14 @@ function Removed() {
     try {
       await restore(one);
       setError(null);
-      notifications.show({ message: `'${one.name}' is back.` });
+      notifications.show({ message: `'${one.name}' is restored.` });
     } catch (problem) {
       setError((problem as Error).message);
     }
     for (const key of ['bin', 'projects', 'illustrations']) await queries.invalidateQueries({ queryKey: [key] });
   };
   if (bin.error) return <Text role="alert">{bin.error.message}</Text>;
-  if (bin.data?.length === 0)
-    return <Text>The bin is empty. Projects and illustrations that are removed go here.</Text>;
+  if (bin.data?.length === 0) return <Text>The bin is empty. Removed projects and illustrations go here.</Text>;
   return (
     <>
       <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>

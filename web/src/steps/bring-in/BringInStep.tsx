@@ -25,12 +25,12 @@ export function BringInStep({ illustration, rows, canEdit, onChoose, onChanged }
     if (waits) setTab('revisions');
   }, [waits]);
   return (
-    <Panel title="What was brought in">
+    <Panel title="Bring in">
       <Tabs value={tab} onChange={setTab} keepMounted={false}>
         <Tabs.List mb="sm">
           <Tabs.Tab value="report">Report</Tabs.Tab>
           <Tabs.Tab value="revisions">Revisions</Tabs.Tab>
-          <Tabs.Tab value="again">Read it otherwise</Tabs.Tab>
+          <Tabs.Tab value="again">Reading options</Tabs.Tab>
           <Tabs.Tab value="credit">Credit</Tabs.Tab>
         </Tabs.List>
         <Tabs.Panel value="report">

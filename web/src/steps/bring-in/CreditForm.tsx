@@ -6,10 +6,10 @@ import classes from './BringIn.module.css';
 const FIELDS = [
   ['author', 'Author'],
   ['title', 'Title'],
-  ['source', 'Source (an address)'],
+  ['source', 'Source URL'],
 ] as const;
 const ATTRIBUTION = [
-  { value: '', label: 'Nobody has said' },
+  { value: '', label: 'Unknown' },
   { value: 'yes', label: 'Required' },
   { value: 'no', label: 'Not required' },
 ];
@@ -35,7 +35,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
     try {
       const answer = await sayCredit(illustration.id, credit);
       setCredit(answer.credit);
-      setSaid('Saved. It goes into every package that is handed over from now on.');
+      setSaid('Saved. Every package from now on carries this credit.');
       onChanged();
     } catch (problem) {
       setSaid((problem as Error).message);
@@ -44,7 +44,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
   const attribution = credit.attribution === null ? '' : credit.attribution ? 'yes' : 'no';
   return (
     <form onSubmit={save} className={classes.form}>
-      <p>Every package carries this in its manifest and as CREDITS.txt. What the file said is filled in.</p>
+      <p>Every package carries this credit in its manifest and as CREDITS.txt. Values from the file are filled in.</p>
       {FIELDS.map(([field, label]) => (
         <TextInput
           key={field}
@@ -58,7 +58,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
       ))}
       <Autocomplete
         label="Licence"
-        description="An identifier of the SPDX License List, or your own words"
+        description="SPDX identifier, or your own words"
         size="xs"
         maxLength={2000}
         readOnly={!canEdit}
@@ -97,7 +97,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
       />
       {canEdit && (
         <Button type="submit" size="compact-md">
-          Save the credit
+          Save credit
         </Button>
       )}
       <p role="status">{said}</p>

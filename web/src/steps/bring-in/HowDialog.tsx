@@ -34,7 +34,7 @@ export function HowDialog({ files, open, onTake, onClose }: Props) {
         {!isOne && (
           <TextInput
             size="xs"
-            label="What they are called together"
+            label="Illustration name"
             maxLength={200}
             value={together}
             onChange={(event) => setTogether(event.currentTarget.value)}
@@ -43,7 +43,7 @@ export function HowDialog({ files, open, onTake, onClose }: Props) {
         {open && (
           <Choice
             label={`A new revision of ${open.name}`}
-            what="Its layers are matched with the parts that are there; you look at it before anything changes."
+            what="Layers are matched with the existing parts. You review the result before anything changes."
             onClick={() => take({ files, together, revisionOf: open.id })}
           />
         )}
@@ -51,19 +51,19 @@ export function HowDialog({ files, open, onTake, onClose }: Props) {
           <>
             <Choice
               label="Parts of one picture"
-              what="Each file is a part, folders are groups; a file called 'reference' says where they belong."
+              what="Each file is a part, each folder a group. A file named 'reference' shows their positions."
               onClick={() => take({ files, together, choices: { stack: 'parts' } })}
             />
             <Choice
               label="Frames of one animation"
-              what="Each file is a moment, in the order of the numbers in their names."
+              what="Each file is a frame, in the order of the numbers in the names."
               onClick={() => take({ files, together, choices: { stack: 'frames' } })}
             />
           </>
         )}
         <Choice
-          label={isOne ? 'Another illustration' : `${plural(files.length, 'illustration')} of their own`}
-          what="Each file is brought in by itself."
+          label={isOne ? 'New illustration' : `${plural(files.length, 'illustration')} separately`}
+          what="Each file becomes an illustration."
           onClick={() => take(...files.map((file) => ({ files: [file] })))}
         />
       </Stack>

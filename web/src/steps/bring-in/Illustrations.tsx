@@ -1,4 +1,4 @@
-import { Button, Group, Text } from '@mantine/core';
+import { Button, Group, Menu, NativeSelect, Text, TextInput } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
@@ -7,21 +7,44 @@ import {
   isRunning,
   type Project,
   removeIllustration,
+  renameIllustration,
   tryAgain,
   useIllustrations,
 } from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
-import { bytes } from '../../ui/units';
+import { bytes, day } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { tellRemoved } from './Bin';
 import { HowDialog, mustAsk } from './HowDialog';
+import { NameDialog } from './NameDialog';
 import classes from './ProjectsPage.module.css';
 import { type Parcel, useBringIn } from './useBringIn';
 import { saidOf, VectorSize, type VectorSizes } from './VectorSize';
 
 /** Up to so many pixels a side a picture is shown larger, its pixels square. */
 const SMALL = 125;
+
+/** From so many illustrations on they are searched and sorted. */
+const MANY = 5;
+
+type Sorting = 'newest' | 'name';
+
+const SORTINGS = [
+  { value: 'newest', label: 'Newest first' },
+  { value: 'name', label: 'By name' },
+];
+
+/** Those with a text in their names or files, in the order that is wanted. */
+function listed(all: readonly Illustration[], search: string, sorting: Sorting): Illustration[] {
+  const wanted = search.trim().toLowerCase();
+  const found = all.filter(({ name, file_name }) => `${name} ${file_name}`.toLowerCase().includes(wanted));
+  return found.sort((one, other) =>
+    sorting === 'name'
+      ? one.name.localeCompare(other.name, 'en', { numeric: true })
+      : other.created_at.localeCompare(one.created_at) || other.id - one.id,
+  );
+}
 
 /** The illustrations of a project, and the place where new ones are dropped. */
 export function Illustrations({ project }: { project: Project }) {
@@ -30,6 +53,9 @@ export function Illustrations({ project }: { project: Project }) {
   const canEdit = project.role !== 'viewer';
   const [sizes, setSizes] = useState<VectorSizes>({ longest: '', ppi: '' });
   const [asked, setAsked] = useState<readonly File[]>([]);
+  const [search, setSearch] = useState('');
+  const [sorting, setSorting] = useState<Sorting>('newest');
+  const [renaming, setRenaming] = useState<Illustration | null>(null);
   const { uploads, take, refresh } = useBringIn(project.id);
   const send = (parcels: readonly Parcel[]) => {
     void take(parcels.map((parcel) => ({ ...parcel, choices: { ...saidOf(sizes), ...parcel.choices } })));
@@ -53,62 +79,101 @@ export function Illustrations({ project }: { project: Project }) {
       tellRemoved(illustration.name);
     });
 
+  const all = illustrations.data ?? [];
+  // Few have no fields to search and sort them by, whatever was there while they were many.
+  const found = all.length < MANY ? listed(all, '', 'newest') : listed(all, search, sorting);
   return (
-    <div className={isOver ? classes.shelfOver : classes.shelf} {...handlers}>
-      {illustrations.data?.map((illustration) => (
-        <Card
-          key={illustration.id}
-          illustration={illustration}
-          canEdit={canEdit}
-          onRemove={() => remove(illustration)}
-          onTryAgain={() => attempt(() => tryAgain(illustration.id))}
-        />
-      ))}
-      {uploads.map((upload) => (
-        <div key={upload.name} className={classes.card} role="status">
-          <Text fw={600}>{upload.name}</Text>
-          <Text size="sm">Sending, {Math.round(upload.share * 100)} %</Text>
-        </div>
-      ))}
-      {canEdit && (
-        <div className={classes.drop}>
-          <Text>Drop a picture here, or several that belong together</Text>
-          <Text size="sm" c="dimmed">
-            OpenRaster (.ora), SVG or OpenEXR with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF, animated or not;
-            a ZIP of them, or a package handed over earlier. Up to 2 GiB, 250 million pixels and 2,000 layers.
-          </Text>
-          <input
-            ref={input}
-            type="file"
-            hidden
-            multiple
-            data-testid="picture-file"
-            accept=".ora,.svg,.svgz,.zip,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
-            onChange={(event) => {
-              const files = [...(event.currentTarget.files ?? [])];
-              event.currentTarget.value = '';
-              if (files.length) choose(files);
-            }}
+    <>
+      {all.length >= MANY && (
+        <Group gap="xs" mt="xs">
+          <TextInput
+            size="xs"
+            aria-label={`Find an illustration in ${project.name}`}
+            placeholder="Find illustration"
+            value={search}
+            onChange={(event) => setSearch(event.currentTarget.value)}
           />
-          <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
-          <div className={classes.vector}>
-            <VectorSize sizes={sizes} onChange={setSizes} />
-          </div>
-        </div>
+          <NativeSelect
+            size="xs"
+            aria-label={`Order of the illustrations in ${project.name}`}
+            data={SORTINGS}
+            value={sorting}
+            onChange={(event) => setSorting(event.currentTarget.value as Sorting)}
+          />
+        </Group>
       )}
-      {asked.length > 0 && <HowDialog files={asked} onTake={send} onClose={() => setAsked([])} />}
-    </div>
+      <div className={isOver ? classes.shelfOver : classes.shelf} {...handlers}>
+        {canEdit && (
+          <div className={classes.drop}>
+            <Text>Drop a picture here, or several that belong together</Text>
+            <Text size="sm" c="dimmed">
+              OpenRaster (.ora), SVG or OpenEXR with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF, animated or
+              not; a ZIP of them, or a package handed over earlier. Up to 2 GiB, 250 million pixels and 2,000 layers.
+            </Text>
+            <input
+              ref={input}
+              type="file"
+              hidden
+              multiple
+              data-testid="picture-file"
+              accept=".ora,.svg,.svgz,.zip,image/openraster,image/svg+xml,image/png,image/jpeg,image/webp,image/tiff,image/gif,image/avif"
+              onChange={(event) => {
+                const files = [...(event.currentTarget.files ?? [])];
+                event.currentTarget.value = '';
+                if (files.length) choose(files);
+              }}
+            />
+            <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
+            <div className={classes.vector}>
+              <VectorSize sizes={sizes} onChange={setSizes} />
+            </div>
+          </div>
+        )}
+        {uploads.map((upload) => (
+          <div key={upload.name} className={classes.card} role="status">
+            <Text fw={600}>{upload.name}</Text>
+            <Text size="sm">Uploading, {Math.round(upload.share * 100)} %</Text>
+          </div>
+        ))}
+        {found.map((illustration) => (
+          <Card
+            key={illustration.id}
+            illustration={illustration}
+            canEdit={canEdit}
+            onRename={() => setRenaming(illustration)}
+            onRemove={() => remove(illustration)}
+            onTryAgain={() => attempt(() => tryAgain(illustration.id))}
+          />
+        ))}
+        {all.length > 0 && found.length === 0 && <Text>{`No illustration contains '${search}'.`}</Text>}
+        {asked.length > 0 && <HowDialog files={asked} onTake={send} onClose={() => setAsked([])} />}
+      </div>
+      {renaming && (
+        <NameDialog
+          title="Rename illustration"
+          action="Rename"
+          name={renaming.name}
+          onName={async (name) => {
+            await renameIllustration(renaming.id, name);
+            await refresh();
+          }}
+          onClose={() => setRenaming(null)}
+        />
+      )}
+    </>
   );
 }
 
 function Card({
   illustration,
   canEdit,
+  onRename,
   onRemove,
   onTryAgain,
 }: {
   illustration: Illustration;
   canEdit: boolean;
+  onRename: () => void;
   onRemove: () => void;
   onTryAgain: () => void;
 }) {
@@ -128,19 +193,29 @@ function Card({
           </span>
           <strong>{illustration.name}</strong>
           <span className={classes.facts}>
-            {illustration.width} × {illustration.height} px, {bytes(illustration.bytes)}
+            {endingOf(illustration.file_name)} {illustration.width} × {illustration.height} px,{' '}
+            {bytes(illustration.bytes)}
+            <br />
+            {day(illustration.created_at)}
           </span>
         </Link>
         {canEdit && (
-          <Button
-            size="compact-xs"
-            variant="subtle"
-            className={classes.corner}
-            aria-label={`Remove ${illustration.name}`}
-            onClick={onRemove}
-          >
-            Remove
-          </Button>
+          <Menu position="bottom-end">
+            <Menu.Target>
+              <Button
+                size="compact-xs"
+                variant="subtle"
+                className={classes.corner}
+                aria-label={`More for ${illustration.name}`}
+              >
+                ⋯
+              </Button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              <Menu.Item onClick={onRename}>Rename</Menu.Item>
+              <Menu.Item onClick={onRemove}>Remove</Menu.Item>
+            </Menu.Dropdown>
+          </Menu>
         )}
       </div>
     );
@@ -149,7 +224,7 @@ function Card({
     <div className={classes.card}>
       <Text fw={600}>{illustration.file_name}</Text>
       {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
-      {job?.state === 'cancelled' && <Text size="sm">Cancelled. Nothing of it was read.</Text>}
+      {job?.state === 'cancelled' && <Text size="sm">Cancelled. Nothing was read.</Text>}
       {job?.state === 'failed' && (
         <Text size="sm" role="alert" className={classes.problem}>
           {job.error}
@@ -168,3 +243,6 @@ function Card({
     </div>
   );
 }
+
+/** The kind of file that somebody brought in, as its name tells; nothing where a name has no ending. */
+const endingOf = (name: string): string => /\.([a-z0-9]{2,5})$/i.exec(name)?.[1]?.toUpperCase() ?? '';

@@ -5,9 +5,9 @@ import { inviteInto, type MadeLink, type Project, type Role, removeMember, setRo
 import { GivenLink } from '../../ui/GivenLink';
 
 const ROLES: { value: Role; label: string }[] = [
-  { value: 'viewer', label: 'viewer: looks and downloads' },
-  { value: 'editor', label: 'editor: changes and hands over' },
-  { value: 'owner', label: 'owner: also decides about members' },
+  { value: 'viewer', label: 'Viewer: looks and downloads' },
+  { value: 'editor', label: 'Editor: edits and hands over' },
+  { value: 'owner', label: 'Owner: also manages members' },
 ];
 
 /** Who may do what in a project. */
@@ -87,18 +87,18 @@ export function Members({ project }: { project: Project }) {
             <Button type="submit">Add</Button>
           </Group>
           <Text size="sm" c="dimmed" mt={4}>
-            Add people whom you share a project with by name, and everybody else by an invitation.
+            Add people you already share a project with by name; invite all others.
           </Text>
           <Button
             mt="xs"
             variant="default"
             onClick={() => attempt(async () => setGiven(await inviteInto(project.id, role)))}
           >
-            Make an invitation for a new {role}
+            Invite a new {role}
           </Button>
         </form>
       )}
-      {given && <GivenLink link={given} what={`Give this link to somebody who is to join ${project.name}.`} />}
+      {given && <GivenLink link={given} what={`Give this link to the new member of ${project.name}.`} />}
     </>
   );
 }

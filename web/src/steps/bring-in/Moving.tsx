@@ -25,12 +25,12 @@ export function MoveOut({ project }: { project: Project }) {
   return (
     <div className={classes.form}>
       <p>
-        Everything goes along: originals, revisions, parts, every step, and what was handed over. Members stay here:
-        whoever brings the file in becomes the owner there.
+        The file holds everything: originals, revisions, parts, every step and all hand-overs. Members are not packed;
+        whoever brings the file in becomes the owner.
       </p>
       {!isPacking && (
         <Button size="compact-md" onClick={pack}>
-          Pack it into one file
+          Pack into one file
         </Button>
       )}
       <p role="alert">{problem}</p>
@@ -40,7 +40,7 @@ export function MoveOut({ project }: { project: Project }) {
             <JobProgress job={one.job} canCancel />
           ) : one.job?.state === 'done' ? (
             <Anchor download href={`/api/archives/${one.id}/file`}>
-              Packed {new Date(one.created_at).toLocaleString()}, {bytes(one.bytes)}: download
+              Packed {new Date(one.created_at).toLocaleString()}, {bytes(one.bytes)}· Download
             </Anchor>
           ) : (
             <Text size="sm">{one.job?.error || 'Cancelled.'}</Text>
@@ -109,9 +109,9 @@ export function MovingIn({ project }: { project: Project }) {
   };
   return (
     <div role="alert" className={classes.problem}>
-      <p>{coming.job.error || 'It was cancelled, and nothing of it was unpacked.'}</p>
+      <p>{coming.job.error || 'Cancelled. Nothing was unpacked.'}</p>
       <Button size="compact-xs" variant="default" onClick={remove}>
-        Remove the empty project
+        Remove empty project
       </Button>
     </div>
   );

@@ -1,8 +1,8 @@
-import { Button, Group, Modal, Text, TextInput, Title } from '@mantine/core';
+import { Button, Group, Menu, Modal, Text, Title } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Project, removeProject, startProject, useProjects } from '../../api/calls';
+import { type Project, removeProject, renameProject, startProject, useProjects } from '../../api/calls';
 import { AccountMenu, type SignedIn } from '../../ui/AccountMenu';
 import { bytes } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
@@ -11,6 +11,7 @@ import { Bin, tellRemoved } from './Bin';
 import { Illustrations } from './Illustrations';
 import { Members } from './Members';
 import { MoveIn, MoveOut, MovingIn } from './Moving';
+import { NameDialog } from './NameDialog';
 import classes from './ProjectsPage.module.css';
 
 /** Every project with its illustrations; a file may be dropped on any of them. */
@@ -18,6 +19,7 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
   const projects = useProjects();
   const [isStarting, setStarting] = useState(false);
   const [moving, setMoving] = useState<Project | null>(null);
+  const [renaming, setRenaming] = useState<Project | null>(null);
   const [membersOf, setMembersOf] = useState<Project | null>(null);
   const { handlers } = useFileDrop(false, () => undefined);
   const queries = useQueryClient();
@@ -39,7 +41,7 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
         <Bin />
         <MoveIn />
         <Button size="compact-sm" variant="default" onClick={() => setStarting(true)}>
-          Start a project
+          Start project
         </Button>
         <AccountMenu user={user} />
       </header>
@@ -50,8 +52,8 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
         {projects.error && <Text role="alert">{projects.error.message}</Text>}
         {projects.data?.length === 0 && (
           <Text>
-            There is no project yet. Start one for a character, a scene, a prop set or an interface kit, then bring in
-            its picture.
+            No projects yet. Start one for a character, a scene, a prop set or an interface kit, then bring in its
+            picture.
           </Text>
         )}
         {projects.data?.map((project) => (
@@ -59,23 +61,39 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
             key={project.id}
             project={project}
             onMembers={() => setMembersOf(project)}
+            onRename={() => setRenaming(project)}
             onMove={() => setMoving(project)}
             onRemove={() => remove(project)}
           />
         ))}
       </main>
-      <Modal
-        opened={isStarting}
-        onClose={() => setStarting(false)}
-        title="Start a project"
-        closeButtonProps={{ 'aria-label': 'Close' }}
-      >
-        <NewProject onDone={() => setStarting(false)} />
-      </Modal>
+      {isStarting && (
+        <NameDialog
+          title="Start project"
+          action="Start"
+          onName={async (name) => {
+            await startProject(name);
+            await queries.invalidateQueries({ queryKey: ['projects'] });
+          }}
+          onClose={() => setStarting(false)}
+        />
+      )}
+      {renaming && (
+        <NameDialog
+          title="Rename project"
+          action="Rename"
+          name={renaming.name}
+          onName={async (name) => {
+            await renameProject(renaming.id, name);
+            await queries.invalidateQueries({ queryKey: ['projects'] });
+          }}
+          onClose={() => setRenaming(null)}
+        />
+      )}
       <Modal
         opened={moving !== null}
         onClose={() => setMoving(null)}
-        title={`Take ${moving?.name ?? ''} elsewhere`}
+        title={`Pack '${moving?.name ?? ''}'`}
         closeButtonProps={{ 'aria-label': 'Close' }}
       >
         {moving && <MoveOut project={moving} />}
@@ -96,12 +114,13 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
 interface SectionProps {
   project: Project;
   onMembers: () => void;
+  onRename: () => void;
   onMove: () => void;
   onRemove: () => void;
 }
 
 /** A project: what can be done with it, and its illustrations. */
-function ProjectSection({ project, onMembers, onMove, onRemove }: SectionProps) {
+function ProjectSection({ project, onMembers, onRename, onMove, onRemove }: SectionProps) {
   return (
     <section className={classes.project} aria-labelledby={`project-${project.id}`}>
       <Group gap="sm" align="baseline">
@@ -116,14 +135,18 @@ function ProjectSection({ project, onMembers, onMove, onRemove }: SectionProps) 
           Members
         </Button>
         {project.role === 'owner' && (
-          <Button size="compact-xs" variant="default" onClick={onMove}>
-            Take it elsewhere
-          </Button>
-        )}
-        {project.role === 'owner' && (
-          <Button size="compact-xs" variant="default" aria-label={`Remove project ${project.name}`} onClick={onRemove}>
-            Remove project
-          </Button>
+          <Menu position="bottom-start">
+            <Menu.Target>
+              <Button size="compact-xs" variant="default" aria-label={`More for project ${project.name}`}>
+                ⋯
+              </Button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              <Menu.Item onClick={onRename}>Rename project</Menu.Item>
+              <Menu.Item onClick={onMove}>Pack project</Menu.Item>
+              <Menu.Item onClick={onRemove}>Remove project</Menu.Item>
+            </Menu.Dropdown>
+          </Menu>
         )}
       </Group>
       <MovingIn project={project} />
@@ -139,39 +162,7 @@ function Room({ project }: { project: Project }) {
   return (
     <Text size="sm" c={isNearlyFull ? 'var(--mantine-color-error)' : 'dimmed'}>
       {most === null ? bytes(project.bytes) : `${bytes(project.bytes)} of ${bytes(most)}`}
-      {isNearlyFull && ', nearly full: remove what is not needed, or ask an administrator for more'}
+      {isNearlyFull && ', nearly full. Remove illustrations, or ask an administrator for more space.'}
     </Text>
-  );
-}
-
-function NewProject({ onDone }: { onDone: () => void }) {
-  const queries = useQueryClient();
-  const [name, setName] = useState('');
-  const [error, setError] = useState<string | null>(null);
-  const submit = async (event: React.FormEvent) => {
-    event.preventDefault();
-    try {
-      await startProject(name);
-      await queries.invalidateQueries({ queryKey: ['projects'] });
-      onDone();
-    } catch (problem) {
-      setError((problem as Error).message);
-    }
-  };
-  return (
-    <form onSubmit={submit}>
-      <TextInput
-        label="Name"
-        required
-        maxLength={120}
-        value={name}
-        error={error}
-        onChange={(event) => setName(event.currentTarget.value)}
-        data-autofocus
-      />
-      <Group justify="flex-end" mt="md">
-        <Button type="submit">Start</Button>
-      </Group>
-    </form>
   );
 }

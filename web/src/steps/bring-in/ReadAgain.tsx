@@ -35,15 +35,13 @@ export function ReadAgain({ illustration, canEdit, onChanged }: Props) {
   return (
     <div className={classes.form}>
       <p>
-        The original is read anew; what comes of it waits for a review, and parts keep their names, order and all else.
+        Reads the original again with other options. You review the result; parts keep their names, order and settings.
       </p>
-      {illustration.waiting && <p>Another revision is waiting: take it or discard it first.</p>}
+      {illustration.waiting && <p>A revision is waiting. Accept or discard it first.</p>}
       {isVector && <Vector choices={choices} sources={report?.name_sources ?? {}} off={off} ask={ask} />}
       {isFlat && <SheetCut illustration={illustration} off={off} ask={ask} />}
       {isArchive && <Stack choices={choices} off={off} ask={ask} />}
-      {!isVector && !isFlat && !isArchive && (
-        <p>This kind of file says everything itself: there is nothing to choose.</p>
-      )}
+      {!isVector && !isFlat && !isArchive && <p>This file type has no options.</p>}
       <p role="alert">{problem}</p>
     </div>
   );
@@ -65,9 +63,9 @@ function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; 
       <VectorSize sizes={sizes} onChange={setSizes} />
       <NativeSelect
         size="xs"
-        label="Names are in"
+        label="Take names from"
         data={[
-          { value: '', label: 'the likeliest place' },
+          { value: '', label: 'Automatic' },
           ...Object.entries(sources).map(([source, examples]) => ({
             value: source,
             label: `${source}: ${examples.join(', ')}`,
@@ -77,7 +75,7 @@ function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; 
         onChange={(event) => setNames(event.currentTarget.value)}
       />
       <Button size="compact-md" disabled={off} onClick={() => ask(change)}>
-        Read it again
+        Read again
       </Button>
     </>
   );
@@ -87,14 +85,14 @@ function Stack({ choices, off, ask }: PartProps & { choices: Choices }) {
   return (
     <>
       <h3>Loose images</h3>
-      <p>Are they parts of one picture, or moments of one part?</p>
+      <p>Use as</p>
       <Button
         size="compact-md"
         variant="default"
         disabled={off || choices.stack === 'parts'}
         onClick={() => ask({ stack: 'parts' })}
       >
-        Read them as parts
+        Parts of one picture
       </Button>
       <Button
         size="compact-md"
@@ -102,7 +100,7 @@ function Stack({ choices, off, ask }: PartProps & { choices: Choices }) {
         disabled={off || choices.stack === 'frames'}
         onClick={() => ask({ stack: 'frames' })}
       >
-        Read them as frames
+        Frames of one part
       </Button>
     </>
   );
@@ -137,7 +135,7 @@ function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeI
   );
   return (
     <>
-      <h3>A sheet of frames</h3>
+      <h3>Sprite sheet</h3>
       <div className={classes.numbers}>
         {number('Columns', sheet.columns, 1, (columns) =>
           set({ columns, cell: [Math.max(1, room(data.width, columns)), height] }),
@@ -168,7 +166,7 @@ function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeI
         {answer.error ? (
           <p className={classes.problem}>{answer.error.message}</p>
         ) : findings.length === 0 ? (
-          <p>{plural(sheet.columns * sheet.rows, 'frame')}: nothing is cut through, and none is empty.</p>
+          <p>{plural(sheet.columns * sheet.rows, 'frame')}: no frame is cut off or empty.</p>
         ) : (
           <ul className={classes.problem}>
             {findings.slice(0, 6).map((finding) => (
@@ -179,7 +177,7 @@ function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeI
         )}
       </div>
       <Button size="compact-md" disabled={off || answer.error !== null} onClick={() => ask({ sheet })}>
-        Cut it into {plural(sheet.columns * sheet.rows, 'frame')}
+        Cut into {plural(sheet.columns * sheet.rows, 'frame')}
       </Button>
     </>
   );

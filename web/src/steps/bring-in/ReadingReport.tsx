@@ -7,7 +7,7 @@ import classes from './BringIn.module.css';
 
 const COUNTS = [
   ['layers', 'Layers'],
-  ['vector', 'of them vector'],
+  ['vector', 'Vector layers'],
   ['groups', 'Groups'],
   ['animations', 'Animations'],
   ['frames', 'Frames'],
@@ -55,11 +55,11 @@ export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
         <Anchor download href={`/api/illustrations/${illustration.id}/original`}>
           Download the original
         </Anchor>
-        : it is kept as it came, byte for byte.
+        , kept byte for byte.
       </p>
       {report?.merged && (
         <>
-          <h3>Against the picture that the file shows</h3>
+          <h3>Compared with the preview in the file</h3>
           <p>{report.merged.sentence}</p>
         </>
       )}
@@ -73,11 +73,11 @@ export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
           ))}
         </ul>
       ) : (
-        <p>Everything in the file was understood; nothing was converted.</p>
+        <p>Everything was read as it is; nothing was converted.</p>
       )}
       <p>
-        Another picture is brought in on the <Link to="/">page of projects</Link>.{' '}
-        {report && plural(report.counts.layers ?? 0, 'layer')} wait under “Put in order”.
+        To bring in another picture, go to the <Link to="/">projects page</Link>.{' '}
+        {report && plural(report.counts.layers ?? 0, 'layer')} are ready in Put in order.
       </p>
     </>
   );

@@ -25,7 +25,7 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
   const [remove, setRemove] = useState<readonly string[]>([]);
   const [problem, setProblem] = useState<string | null>(null);
   const [isTaking, setTaking] = useState(false);
-  if (!review.data) return <p role="alert">{review.error?.message ?? 'The revision is being compared.'}</p>;
+  if (!review.data) return <p role="alert">{review.error?.message ?? 'Comparing the revision …'}</p>;
   const { matches, cut } = review.data;
   const lines = linesOf(review.data, pairs);
   const kept = matches.length - matches.filter((match) => match.changes[0] !== 'kept').length;
@@ -49,10 +49,10 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
   };
   return (
     <section className={classes.review} aria-label={`Review of revision ${number}`}>
-      <h3>Revision {number} waits for you</h3>
+      <h3>Revision {number} needs your review</h3>
       <p>
-        {kept > 0 && `${plural(kept, 'layer is', 'layers are')} as before. `}
-        {matches.length === kept && cut.length === 0 && 'Nothing has changed.'}
+        {kept > 0 && `${plural(kept, 'layer is', 'layers are')} unchanged. `}
+        {matches.length === kept && cut.length === 0 && 'No changes.'}
       </p>
       {cut.map(({ old, name, frames }) => (
         <p key={old.id} className={classes.cut}>
@@ -76,7 +76,7 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
       {canEdit && (
         <div className={classes.actions}>
           <Button size="compact-md" loading={isTaking} onClick={take}>
-            Take revision {number}
+            Accept revision {number}
           </Button>
           <Button size="compact-md" variant="default" onClick={onAside}>
             Discard revision {number}
@@ -132,11 +132,11 @@ function wordsOf(match: Match): string {
       change === 'moved'
         ? `moved by ${match.dx}, ${match.dy} px`
         : change === 'renamed'
-          ? `was called '${match.old?.path.at(-1)}'`
+          ? `renamed from '${match.old?.path.at(-1)}'`
           : change === 'regrouped'
-            ? 'in another group'
+            ? 'moved to another group'
             : change === 'laid otherwise'
-              ? 'another opacity or mode'
+              ? 'opacity or blend mode changed'
               : change,
     )
     .join(', ');
@@ -169,7 +169,7 @@ function Matches({ illustration, matches, olds, canEdit, onPair }: MatchesProps)
         <tr>
           <th scope="col">Before</th>
           <th scope="col">After</th>
-          <th scope="col">What it is</th>
+          <th scope="col">Change</th>
         </tr>
       </thead>
       <tbody>
@@ -190,8 +190,8 @@ function Matches({ illustration, matches, olds, canEdit, onPair }: MatchesProps)
                   aria-label={`What ${match.new.path.join(' / ')} was before`}
                   value={match.old?.id ?? NEW}
                   data={[
-                    { value: NEW, label: 'a new part' },
-                    ...olds.map((look) => ({ value: look.id, label: `was ${look.path.join(' / ')}` })),
+                    { value: NEW, label: 'New part' },
+                    ...olds.map((look) => ({ value: look.id, label: `Was ${look.path.join(' / ')}` })),
                   ]}
                   onChange={(event) => {
                     const { value } = event.currentTarget;
@@ -219,8 +219,8 @@ interface GoneProps {
 function Gone({ illustration, matches, remove, canEdit, onRemove }: GoneProps) {
   return (
     <>
-      <h3>Gone from the art</h3>
-      <p>Its part stays, empty, with its name and place, unless you take it out.</p>
+      <h3>Removed from the art</h3>
+      <p>These parts stay, empty. Tick those to remove.</p>
       <ul className={classes.gone}>
         {matches.map((match) => (
           <li key={match.old?.id}>
@@ -231,7 +231,7 @@ function Gone({ illustration, matches, remove, canEdit, onRemove }: GoneProps) {
                 <Checkbox
                   key={id}
                   size="xs"
-                  label={`Take the part '${name}' out`}
+                  label={`Remove part '${name}'`}
                   disabled={!canEdit}
                   checked={remove.includes(id)}
                   onChange={(event) => {

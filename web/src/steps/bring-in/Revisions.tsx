@@ -72,8 +72,8 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
       {!waiting && canEdit && (
         <>
           <p>
-            The art has changed? Bring the changed file in on top: its layers are matched with the parts, and nothing
-            changes before you have looked at it.
+            Bring in a changed file as a new revision. Its layers are matched with the parts; nothing changes before
+            your review.
           </p>
           <input
             ref={input}
@@ -95,7 +95,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
       <KeptRevisions illustration={id} current={current} revisions={others} />
       {canEdit && !waiting && current > 1 && (
         <Button size="compact-md" variant="default" onClick={() => attempt(() => goBack(id))}>
-          Go back to the revision before
+          Go back to previous revision
         </Button>
       )}
     </div>
@@ -117,7 +117,7 @@ function DiscardDialog({ number, isOpen, onDiscard, onClose }: DiscardProps) {
       title={`Discard revision ${number}?`}
       closeButtonProps={{ 'aria-label': 'Close' }}
     >
-      <p>Its file and what was read of it are removed and cannot be restored. The parts stay as they are.</p>
+      <p>Its file is removed and cannot be restored. The parts stay unchanged.</p>
       <Group justify="flex-end">
         <Button variant="default" onClick={onClose} data-autofocus>
           Keep revision {number}
@@ -143,7 +143,7 @@ function Reading({ number, job, canEdit, onDiscard }: ReadingProps) {
       {isRunning(job) ? (
         <JobProgress job={job} canCancel={canEdit} />
       ) : (
-        <p>{job.error || 'It was cancelled, and nothing of it was read.'}</p>
+        <p>{job.error || 'Cancelled. Nothing was read.'}</p>
       )}
       {canEdit && !isRunning(job) && (
         <Button size="compact-sm" variant="default" onClick={onDiscard}>
@@ -166,7 +166,7 @@ function KeptRevisions({ illustration, current, revisions }: KeptProps) {
       {revisions.map((one) => (
         <li key={one.number}>
           <strong>Revision {one.number}</strong>
-          {one.number === current && ', worked with now'}
+          {one.number === current && ', current'}
           <br />
           {one.file_name}, {bytes(one.bytes)}, {one.width} × {one.height} px
           <br />

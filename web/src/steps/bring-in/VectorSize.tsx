@@ -23,8 +23,8 @@ export function VectorSize({ sizes, onChange }: Props) {
     <>
       <NumberInput
         size="xs"
-        label="Vector: longer side, px"
-        placeholder="as the file says"
+        label="SVG: longer side, px"
+        placeholder="From the file"
         min={1}
         max={30_000}
         allowDecimal={false}
@@ -33,7 +33,7 @@ export function VectorSize({ sizes, onChange }: Props) {
       />
       <NumberInput
         size="xs"
-        label="or pixels to the inch"
+        label="Or resolution, ppi"
         placeholder="96"
         min={1}
         max={4_800}

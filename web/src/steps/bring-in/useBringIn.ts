@@ -47,7 +47,7 @@ export function useBringIn(project: number) {
         else {
           const made = await bringIn(project, parcel, told);
           if (made.state === 'ready') {
-            const message = `It is a package of '${made.name}', which is here already. Review it there as a new revision.`;
+            const message = `It is a package of '${made.name}', which is already here. Review it there as a new revision.`;
             notifications.show({ autoClose: false, title: name, message });
           }
         }

@@ -16,10 +16,10 @@ interface Props {
 type Table = Extras['places'][number];
 
 const COUNTED: { value: string; label: string; said: Pick<Table, 'zero' | 'up'> }[] = [
-  { value: 'corner down', label: 'upper left corner, y down', said: { zero: 'corner', up: false } },
-  { value: 'corner up', label: 'lower left corner, y up', said: { zero: 'corner', up: true } },
-  { value: 'centre down', label: 'centre of the canvas, y down', said: { zero: 'centre', up: false } },
-  { value: 'centre up', label: 'centre of the canvas, y up', said: { zero: 'centre', up: true } },
+  { value: 'corner down', label: 'Upper left corner, y down', said: { zero: 'corner', up: false } },
+  { value: 'corner up', label: 'Lower left corner, y up', said: { zero: 'corner', up: true } },
+  { value: 'centre down', label: 'Centre of the canvas, y down', said: { zero: 'centre', up: false } },
+  { value: 'centre up', label: 'Centre of the canvas, y up', said: { zero: 'centre', up: true } },
 ];
 
 /** What is written beside the images. */
@@ -35,25 +35,25 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
   );
   return (
     <>
-      {check('layers', 'A layered file for painting on (OpenRaster)')}
-      {check('openexr', 'All parts in one file for compositing (OpenEXR)')}
-      {check('page', 'A page of HTML and CSS')}
-      {check('scene', 'One SVG of all parts')}
+      {check('layers', 'Layered file (OpenRaster)')}
+      {check('openexr', 'All parts in one file (OpenEXR)')}
+      {check('page', 'Page (HTML and CSS)')}
+      {check('scene', 'All parts in one SVG')}
       <NativeSelect
         size="xs"
         label="Vector parts as SVG"
         data={[
-          { value: 'none', label: 'no' },
-          { value: 'canvas', label: 'each on the whole canvas' },
-          { value: 'box', label: 'each in its own box' },
-          { value: 'symbols', label: 'all as symbols of one file' },
+          { value: 'none', label: 'None' },
+          { value: 'canvas', label: 'Each on the whole canvas' },
+          { value: 'box', label: 'Each trimmed' },
+          { value: 'symbols', label: 'Symbols of one file' },
         ]}
         value={beside.vector}
         onChange={(event) => onChange({ vector: event.currentTarget.value as Extras['vector'] })}
       />
       <Checkbox
         size="xs"
-        label="A model in space (glTF)"
+        label="3D planes (glTF)"
         checked={model !== null}
         onChange={(event) =>
           onChange({
@@ -66,23 +66,23 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
       {model && <ModelFields model={model} onChange={(said) => onChange({ model: { ...model, ...said } })} />}
       <NativeSelect
         size="xs"
-        label="The whole picture frame by frame"
+        label="Flip-book of the whole picture"
         data={[
-          { value: 'none', label: 'no' },
-          { value: 'files', label: 'as numbered PNG' },
-          { value: 'apng', label: 'as animated PNG' },
-          { value: 'webp', label: 'as animated WebP' },
-          { value: 'gif', label: 'as GIF, few colours' },
+          { value: 'none', label: 'None' },
+          { value: 'files', label: 'Numbered PNG' },
+          { value: 'apng', label: 'Animated PNG' },
+          { value: 'webp', label: 'Animated WebP' },
+          { value: 'gif', label: 'GIF, few colours' },
         ]}
         value={beside.flip_book}
         onChange={(event) => onChange({ flip_book: event.currentTarget.value as Extras['flip_book'] })}
       />
       <MultiSelect
         size="xs"
-        label="An overview of all parts"
-        placeholder={beside.overview.length ? '' : 'none'}
+        label="Overview of all parts"
+        placeholder={beside.overview.length ? '' : 'None'}
         data={[
-          { value: 'png', label: 'one PNG' },
+          { value: 'png', label: 'One PNG' },
           { value: 'pdf', label: 'PDF pages' },
         ]}
         value={beside.overview}
@@ -105,24 +105,24 @@ function ModelFields({ model, onChange }: { model: ModelSettings; onChange: (sai
     <div className={form.row}>
       <NumberInput
         size="xs"
-        label="Pixels to a unit"
+        label="Pixels per unit"
         min={1}
         value={model.pixels_per_unit}
         onChange={(value) => typeof value === 'number' && value > 0 && onChange({ pixels_per_unit: value })}
       />
       <NativeSelect
         size="xs"
-        label="Parts stand"
+        label="Z position"
         data={[
-          { value: 'depth', label: 'by their depth' },
-          { value: 'order', label: 'in even steps' },
+          { value: 'depth', label: 'From depth' },
+          { value: 'order', label: 'Even steps' },
         ]}
         value={model.z}
         onChange={(event) => onChange({ z: event.currentTarget.value as 'depth' | 'order' })}
       />
       <NumberInput
         size="xs"
-        label="One before the other"
+        label="Z step"
         suffix=" units"
         min={0}
         step={0.001}
@@ -133,10 +133,10 @@ function ModelFields({ model, onChange }: { model: ModelSettings; onChange: (sai
       <NativeSelect
         size="xs"
         label="Camera"
-        description="A perspective camera sees parts at depths as drawn: they are larger the farther away they stand."
+        description="With a perspective camera, deeper parts are scaled up, so the picture looks as drawn."
         data={[
-          { value: 'perspective', label: 'in perspective' },
-          { value: 'orthographic', label: 'without perspective' },
+          { value: 'perspective', label: 'Perspective' },
+          { value: 'orthographic', label: 'Parallel' },
         ]}
         value={model.camera}
         onChange={(event) => onChange({ camera: event.currentTarget.value as ModelSettings['camera'] })}
@@ -159,11 +159,11 @@ function PlacesFields({
           onChange(places.map((other, index) => (index === at ? { ...one, ...next } : other)));
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
-          <fieldset key={at} className={classes.some} aria-label={`Table of places ${at + 1}`}>
+          <fieldset key={at} className={classes.some} aria-label={`Table of positions ${at + 1}`}>
             <div className={form.row}>
               <NativeSelect
                 size="xs"
-                label="Table of places as"
+                label="Table of positions as"
                 data={[
                   { value: 'json', label: 'JSON' },
                   { value: 'csv', label: 'CSV' },
@@ -173,10 +173,10 @@ function PlacesFields({
               />
               <NativeSelect
                 size="xs"
-                label="In"
+                label="Unit"
                 data={[
-                  { value: 'pixels', label: 'pixels' },
-                  { value: 'fractions', label: 'fractions of the canvas' },
+                  { value: 'pixels', label: 'Pixels' },
+                  { value: 'fractions', label: 'Fractions of the canvas' },
                 ]}
                 value={one.unit}
                 onChange={(event) => put({ unit: event.currentTarget.value as Table['unit'] })}
@@ -187,15 +187,15 @@ function PlacesFields({
                 size="xs"
                 label="Point of each part"
                 data={[
-                  { value: 'top-left', label: 'its top left corner' },
-                  { value: 'centre', label: 'its centre' },
+                  { value: 'top-left', label: 'Upper left corner' },
+                  { value: 'centre', label: 'Centre' },
                 ]}
                 value={one.origin}
                 onChange={(event) => put({ origin: event.currentTarget.value as Table['origin'] })}
               />
               <NativeSelect
                 size="xs"
-                label="0, 0 is the"
+                label="Origin"
                 data={COUNTED.map(({ value, label }) => ({ value, label }))}
                 value={`${one.zero} ${one.up ? 'up' : 'down'}`}
                 onChange={(event) => {
@@ -209,7 +209,7 @@ function PlacesFields({
               variant="subtle"
               onClick={() => onChange(places.filter((_, index) => index !== at))}
             >
-              Take this away
+              Remove
             </Button>
           </fieldset>
         );
@@ -221,7 +221,7 @@ function PlacesFields({
           onChange([...places, { format: 'json', origin: 'centre', up: true, unit: 'pixels', zero: 'corner' }])
         }
       >
-        A table of places
+        Add table of positions
       </Button>
     </>
   );
@@ -259,7 +259,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
                 <NativeSelect
                   size="xs"
                   label="Look"
-                  data={[{ value: '', label: 'as at rest' }, ...looks]}
+                  data={[{ value: '', label: 'Default' }, ...looks]}
                   value={one.look ?? ''}
                   onChange={(event) => put({ look: event.currentTarget.value || null })}
                 />
@@ -272,7 +272,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
                     key={set.id}
                     size="xs"
                     label={set.name}
-                    data={[{ value: '', label: 'as at rest' }, ...membersOf(set).map((row) => row.name)]}
+                    data={[{ value: '', label: 'Default' }, ...membersOf(set).map((row) => row.name)]}
                     value={one.alternates[set.name] ?? ''}
                     onChange={(event) => {
                       const { [set.name]: _, ...rest } = one.alternates;
@@ -285,7 +285,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
             )}
             <TagsInput
               size="xs"
-              label="Hidden in it"
+              label="Hidden parts"
               data={[...new Set(rows.map((row) => row.name))].sort()}
               value={one.hidden}
               onChange={(hidden) => put({ hidden })}
@@ -295,7 +295,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
               variant="subtle"
               onClick={() => onChange(combinations.filter((_, index) => index !== at))}
             >
-              Take this away
+              Remove
             </Button>
           </fieldset>
         );
@@ -310,7 +310,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
           ])
         }
       >
-        A flat picture in one form
+        Add flat picture
       </Button>
     </>
   );

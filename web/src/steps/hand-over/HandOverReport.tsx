@@ -4,7 +4,7 @@ import { bytes, count, plural } from '../../ui/units';
 import classes from './HandOver.module.css';
 
 const WAYS: Record<string, string> = {
-  places: 'By the places',
+  places: 'Placed by the manifest',
   'whole canvas': 'All at 0, 0',
   layers: 'Layered file',
   model: 'Model',
@@ -29,8 +29,8 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
       </h3>
       <p className={classes.figure} data-testid="proof">
         {proof.differing_pixels === null
-          ? 'The picture could not be put together again.'
-          : `Put together again: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
+          ? 'The picture could not be rebuilt.'
+          : `Rebuilt from the package: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
       </p>
       {proof.looked_at === 'changes' && <p className={classes.facts}>{comparedNow(proof)}</p>}
       {!proof.ok && <Faults proof={proof} />}
@@ -41,7 +41,7 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
               {WAYS[one.way] ?? one.way}, {one.scale} ×: {count(one.differing_pixels)} of {count(one.pixels)} pixels
               differ
               {one.allowed_largest > 0 &&
-                `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on the mean (${one.allowed_largest < 255 ? `${one.allowed_largest} and ${one.allowed_mean} are allowed` : 'it has no place for all of it'})`}
+                `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on average (${one.allowed_largest < 255 ? `${one.allowed_largest} and ${one.allowed_mean} are allowed` : 'format cannot hold everything'})`}
             </li>
           ))}
         </ul>
@@ -56,7 +56,7 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
         {handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
       </Button>{' '}
       <Button variant="default" onClick={onGive}>
-        Link for a receiver
+        Link for a recipient
       </Button>
     </section>
   );
@@ -66,16 +66,16 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
 function comparedNow(proof: Proof): string {
   const compared = proof.comparisons[0]?.compared ?? proof.pixels;
   return compared > 0
-    ? `Compared where something has changed: ${count(compared)} pixels. The rest is as it was when it was last checked.`
-    : 'Nothing in the picture has changed since it was last checked.';
+    ? `Compared where parts changed: ${count(compared)} pixels. The rest is unchanged since the last full check.`
+    : 'The picture is unchanged since the last check.';
 }
 
 function Faults({ proof }: { proof: Proof }) {
   const lists: [string, readonly string[]][] = [
     ['Missing', proof.missing],
-    ['Not planned', proof.extra],
+    ['Unexpected', proof.extra],
     ['Unreadable', proof.unreadable],
-    ['In another letter case', proof.wrong_case],
+    ['Wrong letter case', proof.wrong_case],
     ['Empty', proof.empty],
     ['Contradictions', proof.faults],
   ];

@@ -12,8 +12,8 @@ const PAGES: readonly { value: HandOverPage; label: string }[] = [
   { value: 'plan', label: 'Plan' },
   { value: 'recipe', label: 'Recipe' },
   { value: 'names', label: 'Names' },
-  { value: 'past', label: 'Past ones' },
-  { value: 'in-step', label: 'In step' },
+  { value: 'past', label: 'History' },
+  { value: 'in-step', label: 'Watched file' },
   { value: 'project', label: 'Project' },
 ];
 
@@ -26,7 +26,7 @@ export function HandOverStep(props: StepProps) {
         <SegmentedControl
           size="xs"
           fullWidth
-          aria-label="What is looked at of the hand-over"
+          aria-label="Pages"
           data={[...PAGES]}
           value={handing.page}
           onChange={(value) => handing.setPage(value as HandOverPage)}

@@ -14,14 +14,14 @@ interface Props {
 }
 
 const EXTENTS = [
-  { value: 'trimmed', label: 'the part alone, trimmed' },
-  { value: 'canvas', label: 'the whole canvas' },
-  { value: 'common', label: 'the box they have in common' },
+  { value: 'trimmed', label: 'Trimmed part' },
+  { value: 'canvas', label: 'Whole canvas' },
+  { value: 'common', label: 'Shared box' },
 ];
 const SIDES = [
-  { value: 'any', label: 'as they come' },
-  { value: 'even', label: 'even' },
-  { value: 'power-of-two', label: 'powers of two' },
+  { value: 'any', label: 'No padding' },
+  { value: 'even', label: 'Even numbers' },
+  { value: 'power-of-two', label: 'Powers of two' },
 ];
 const FORMATS = [
   { value: 'png', label: 'PNG' },
@@ -31,32 +31,32 @@ const FORMATS = [
   { value: 'tiff', label: 'TIFF' },
 ];
 const EFFORTS = [
-  { value: 'quick', label: 'quickly' },
-  { value: 'normal', label: 'well' },
-  { value: 'small', label: 'as small as can be' },
+  { value: 'quick', label: 'Fast' },
+  { value: 'normal', label: 'Normal' },
+  { value: 'small', label: 'Smallest' },
 ];
 const UNDER = [
-  { value: 'clear', label: 'cleared' },
-  { value: 'bleed', label: 'bled from the edge' },
-  { value: 'keep', label: 'kept as in the source' },
+  { value: 'clear', label: 'Cleared' },
+  { value: 'bleed', label: 'Extended from the edge' },
+  { value: 'keep', label: 'As in the source' },
 ];
 
 const STORED = [
-  { value: 'files', label: 'files of their own' },
-  { value: 'sheets', label: 'together on sheets' },
+  { value: 'files', label: 'Separate files' },
+  { value: 'sheets', label: 'Sprite sheets' },
 ];
 const MOVING = [
-  { value: 'files', label: 'as numbered files' },
-  { value: 'all-files', label: 'as numbered files, equal ones too' },
-  { value: 'grid', label: 'as a grid of cells' },
-  { value: 'apng', label: 'as animated PNG' },
-  { value: 'webp', label: 'as animated WebP' },
-  { value: 'gif', label: 'as GIF, few colours' },
+  { value: 'files', label: 'Numbered files' },
+  { value: 'all-files', label: 'Numbered files, with duplicates' },
+  { value: 'grid', label: 'Grid of cells' },
+  { value: 'apng', label: 'Animated PNG' },
+  { value: 'webp', label: 'Animated WebP' },
+  { value: 'gif', label: 'GIF, few colours' },
 ];
 
 const BITS = [
   { value: '8', label: '8' },
-  { value: '16', label: '16, where the source has them' },
+  { value: '16', label: '16, where available' },
 ];
 
 const canHave16 = (images: Images) =>
@@ -88,16 +88,16 @@ export function ImagesFields({ images, hasBits = false, onChange }: Props) {
   return (
     <>
       <div className={form.row}>
-        <NativeSelect {...choice('extent')} label="It shows" data={EXTENTS} />
+        <NativeSelect {...choice('extent')} label="Image area" data={EXTENTS} />
         <NumberInput {...number('margin', 1024)} label="Margin" suffix=" px" disabled={images.extent === 'canvas'} />
       </div>
       <div className={form.row}>
-        <NativeSelect {...choice('sides')} label="Its sides" data={SIDES} />
-        <NumberInput {...number('threshold', 254)} label="Empty up to alpha" />
+        <NativeSelect {...choice('sides')} label="Pad sides to" data={SIDES} />
+        <NumberInput {...number('threshold', 254)} label="Alpha threshold" />
       </div>
       <div className={form.row}>
         <NativeSelect {...choice('format')} label="Format" data={FORMATS} />
-        {images.format === 'png' && <NativeSelect {...choice('effort')} label="Compressed" data={EFFORTS} />}
+        {images.format === 'png' && <NativeSelect {...choice('effort')} label="PNG compression" data={EFFORTS} />}
         {isLossy && <NumberInput {...number('quality', 100, 1)} label="Quality" suffix=" of 100" />}
         {images.format === 'jpeg' && (
           <ColourField
@@ -119,24 +119,24 @@ export function ImagesFields({ images, hasBits = false, onChange }: Props) {
       {images.format === 'webp' && (
         <Checkbox
           size="xs"
-          label="Every pixel is kept"
+          label="Lossless"
           checked={images.lossless}
           onChange={(event) => onChange({ lossless: event.currentTarget.checked })}
         />
       )}
       <div className={form.row}>
-        <NativeSelect {...choice('stored')} label="Images are" data={STORED} />
+        <NativeSelect {...choice('stored')} label="Store as" data={STORED} />
         <NativeSelect
           {...choice('moving')}
-          label="Frames are kept"
+          label="Animation format"
           data={MOVING}
           disabled={images.stored === 'sheets'}
         />
       </div>
       {images.format !== 'jpeg' && (
         <div className={form.row}>
-          <NativeSelect {...choice('under')} label="Colour where alpha is 0" data={UNDER} />
-          {images.under === 'bleed' && <NumberInput {...number('reach', 1024, 1)} label="as far as" suffix=" px" />}
+          <NativeSelect {...choice('under')} label="Colour where transparent" data={UNDER} />
+          {images.under === 'bleed' && <NumberInput {...number('reach', 1024, 1)} label="Up to" suffix=" px" />}
         </div>
       )}
     </>

@@ -14,14 +14,14 @@ import type { StepProps } from './useHandingOver';
 const POLL = 2000;
 
 const STATES: Record<string, string> = {
-  watching: 'It is watched.',
-  blocked: 'A change could not be taken.',
-  reading: 'A change is being read.',
-  deciding: 'It waits for a decision.',
-  writing: 'A change is being handed over.',
+  watching: 'Watching for changes.',
+  blocked: 'A change could not be accepted.',
+  reading: 'Reading a change.',
+  deciding: 'Waiting for your decision.',
+  writing: 'Handing over a change.',
 };
 
-/** A file or a folder of images on the server's machine: each time it is saved, it becomes a revision and is handed over. */
+/** A file or a folder of images on the server: each time it is saved, it becomes a revision and is handed over. */
 export function InStepPage({ illustration, project, canEdit }: StepProps) {
   const queries = useQueryClient();
   const key = ['in-step', illustration];
@@ -48,12 +48,11 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
     await queries.invalidateQueries({ queryKey: key });
   };
   return (
-    <Panel title="Keep in step">
+    <Panel title="Watched file">
       {roots.length === 0 && (
         <p>
-          Each time a file, or a folder of images, is saved on the server's machine, it can become a revision and be
-          handed over by itself. The administrator opens folders for that, each to an account or a project, by the
-          setting YUPLET_ROOTS.
+          A file or folder on the server can be watched: each save becomes a revision and is handed over. An
+          administrator opens folders for this with the setting YUPLET_ROOTS.
         </p>
       )}
       {one && <Watched one={one} canEdit={canEdit} onEnd={() => tried(() => endInStep(illustration))} />}
@@ -93,13 +92,13 @@ function Watched({ one, canEdit, onEnd }: WatchedProps) {
       <p className={form.told}>
         By {one.recipes.map((recipe) => recipe.name).join(', ')}
         {one.folder && `, into ${one.folder}`}
-        {one.remove_obsolete && ', where what is no longer wanted is removed'}.
+        {one.remove_obsolete && '; obsolete files are removed'}.
       </p>
       <Button size="xs" variant="default" disabled={!canEdit} onClick={onEnd}>
-        Keep in step no longer
+        Stop watching
       </Button>
-      <h3>Passes</h3>
-      {one.passes.length === 0 && <p className={form.told}>None yet.</p>}
+      <h3>Runs</h3>
+      {one.passes.length === 0 && <p className={form.told}>No runs yet.</p>}
       <ul className={classes.past}>
         {one.passes.map((pass) => (
           <li key={pass.revision}>
@@ -109,7 +108,7 @@ function Watched({ one, canEdit, onEnd }: WatchedProps) {
               {new Date(pass.at).toLocaleString()}:{' '}
               {Object.entries(pass.changes)
                 .map(([change, number]) => `${plural(number, 'layer')} ${change}`)
-                .join(', ') || 'as it was when this was set up'}
+                .join(', ') || 'State at the start'}
             </p>
           </li>
         ))}
@@ -136,33 +135,33 @@ function KeepForm({ roots, project, canEdit, onKeep }: KeepProps) {
   return (
     <div className={form.form}>
       <p className={form.told}>
-        Each time this file is saved, it becomes a revision and is handed over; a folder of images when nothing in it
-        has changed for three seconds. What wants a decision waits for you.
+        Each save becomes a revision and is handed over. A folder counts as saved after three seconds without a change.
+        Decisions wait for you.
       </p>
       <TextInput
         size="xs"
-        label="A file or a folder of images on the server's machine"
+        label="File or folder of images on the server"
         description={`Below ${roots.join(' or ')}`}
         value={file}
         onChange={(event) => setFile(event.currentTarget.value)}
       />
       <MultiSelect
         size="xs"
-        label="By the recipes"
+        label="Recipes"
         data={recipes.map((recipe) => recipe.document.name)}
         value={chosen}
         onChange={setChosen}
       />
       <TextInput
         size="xs"
-        label="Also into a folder"
-        placeholder="none"
+        label="Also write to folder"
+        placeholder="None"
         value={folder}
         onChange={(event) => setFolder(event.currentTarget.value)}
       />
       <Checkbox
         size="xs"
-        label="Remove there what is no longer wanted"
+        label="Remove obsolete files from the folder"
         disabled={!folder}
         checked={removes}
         onChange={(event) => setRemoves(event.currentTarget.checked)}
@@ -172,7 +171,7 @@ function KeepForm({ roots, project, canEdit, onKeep }: KeepProps) {
         disabled={!canEdit || !file || documents.length === 0}
         onClick={() => onKeep({ file, folder, remove_obsolete: removes, recipes: documents })}
       >
-        Keep in step
+        Watch
       </Button>
     </div>
   );

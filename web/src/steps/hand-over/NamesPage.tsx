@@ -11,31 +11,31 @@ import type { StepProps } from './useHandingOver';
 type Names = Recipe['names'];
 
 const KINDS: readonly { value: PieceKind; label: string }[] = [
-  { value: 'text', label: 'free text' },
-  { value: 'part', label: 'part' },
-  { value: 'group', label: 'group' },
-  { value: 'look', label: 'look' },
-  { value: 'side', label: 'side' },
-  { value: 'number', label: 'number' },
-  { value: 'frame', label: 'frame' },
-  { value: 'scale', label: 'size' },
-  { value: 'illustration', label: 'illustration' },
+  { value: 'text', label: 'Text' },
+  { value: 'part', label: 'Part' },
+  { value: 'group', label: 'Group' },
+  { value: 'look', label: 'Look' },
+  { value: 'side', label: 'Side' },
+  { value: 'number', label: 'Number' },
+  { value: 'frame', label: 'Frame' },
+  { value: 'scale', label: 'Scale' },
+  { value: 'illustration', label: 'Illustration' },
 ];
 const FOLDERS = [
-  { value: 'nested', label: 'as the groups are' },
-  { value: 'looks', label: 'one for each look' },
-  { value: 'flat', label: 'none' },
+  { value: 'nested', label: 'From groups' },
+  { value: 'looks', label: 'One for each look' },
+  { value: 'flat', label: 'None' },
 ];
 const LETTERS = [
-  { value: 'as named', label: 'as they are named' },
-  { value: 'lower', label: 'small' },
-  { value: 'upper', label: 'capitals' },
+  { value: 'as named', label: 'Unchanged' },
+  { value: 'lower', label: 'Lower case' },
+  { value: 'upper', label: 'Upper case' },
 ];
 const SPACES = [
-  { value: ' ', label: 'a space' },
+  { value: ' ', label: 'Space' },
   { value: '-', label: '-' },
   { value: '_', label: '_' },
-  { value: '', label: 'nothing' },
+  { value: '', label: 'Nothing' },
 ];
 
 /** File names put together of pieces, with all names that come of it. */
@@ -55,9 +55,7 @@ export function NamesPage({ handing, onChoose }: StepProps) {
   return (
     <Panel title="Names">
       <div className={form.form}>
-        <p className={form.told}>
-          A name is these pieces one after the other. Drag them, or move them with the arrow keys.
-        </p>
+        <p className={form.told}>A file name is these pieces in order. Drag them, or move them with the arrow keys.</p>
         <PieceList pieces={names.pieces} at={at} onAt={setAt} onPieces={put} />
         {piece && (
           <PieceFields
@@ -77,7 +75,7 @@ export function NamesPage({ handing, onChoose }: StepProps) {
             }
           />
         )}
-        <fieldset className={`${form.tools} ${classes.add}`} aria-label="Add a piece">
+        <fieldset className={`${form.tools} ${classes.add}`} aria-label="Add piece">
           <span className={form.told}>Add</span>
           {KINDS.map(({ value, label }) => (
             <Button
@@ -94,7 +92,7 @@ export function NamesPage({ handing, onChoose }: StepProps) {
       <NameRules names={names} change={change} />
       <h3>
         {plural(images.length, 'name')}
-        {clashes.size > 0 && <strong className={classes.clash}>, {clashes.size} of them twice</strong>}
+        {clashes.size > 0 && <strong className={classes.clash}>, {clashes.size} clash</strong>}
       </h3>
       {handing.planError && (
         <p role="alert" className={classes.problem}>
@@ -185,7 +183,7 @@ function NameRules({ names, change }: { names: Names; change: (said: Partial<Nam
         />
         <TextInput
           size="xs"
-          label="in the folder"
+          label="Root folder"
           maxLength={60}
           value={names.folder}
           onChange={(event) => event.currentTarget.value && change({ folder: event.currentTarget.value })}
@@ -194,14 +192,14 @@ function NameRules({ names, change }: { names: Names; change: (said: Partial<Nam
       <div className={form.row}>
         <NativeSelect
           size="xs"
-          label="Letters"
+          label="Letter case"
           data={LETTERS}
           value={names.letters}
           onChange={(event) => change({ letters: event.currentTarget.value as Names['letters'] })}
         />
         <NativeSelect
           size="xs"
-          label="For a space stands"
+          label="Replace spaces with"
           data={SPACES}
           value={names.space}
           onChange={(event) => change({ space: event.currentTarget.value as Names['space'] })}
@@ -225,7 +223,7 @@ function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
       {'text' in piece && (
         <TextInput
           size="xs"
-          label="The text"
+          label="Text"
           maxLength={60}
           value={piece.text}
           onChange={(event) => event.currentTarget.value && onChange({ text: event.currentTarget.value })}
@@ -235,7 +233,7 @@ function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
         <>
           <NumberInput
             size="xs"
-            label="Begins with"
+            label="First number"
             min={0}
             allowDecimal={false}
             value={piece.start}
@@ -243,7 +241,7 @@ function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
           />
           <NumberInput
             size="xs"
-            label="Digits at least"
+            label="Minimum digits"
             min={1}
             max={6}
             allowDecimal={false}
@@ -252,20 +250,20 @@ function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
           />
           <NativeSelect
             size="xs"
-            label="Counted"
+            label="Count"
             data={[
-              { value: 'back', label: 'from the back' },
-              { value: 'front', label: 'from the front' },
+              { value: 'back', label: 'From the back' },
+              { value: 'front', label: 'From the front' },
             ]}
             value={piece.counted}
             onChange={(event) => onChange({ ...piece, counted: event.currentTarget.value as 'back' | 'front' })}
           />
           <NativeSelect
             size="xs"
-            label="among"
+            label="Within"
             data={[
-              { value: 'all', label: 'all parts' },
-              { value: 'group', label: 'those of its group' },
+              { value: 'all', label: 'All parts' },
+              { value: 'group', label: 'Own group' },
             ]}
             value={piece.within}
             onChange={(event) => onChange({ ...piece, within: event.currentTarget.value as 'all' | 'group' })}
@@ -273,7 +271,7 @@ function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
         </>
       )}
       <Button size="xs" variant="subtle" disabled={isOnly} onClick={onTakeAway}>
-        Take this piece away
+        Remove piece
       </Button>
     </div>
   );

@@ -8,7 +8,7 @@ import type { StepProps } from './useHandingOver';
 export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps) {
   const { handOvers } = handing;
   return (
-    <Panel title="Past hand-overs">
+    <Panel title="History">
       <Receivers
         illustration={illustration}
         handOvers={handOvers}
@@ -16,7 +16,7 @@ export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps
         onShow={(part) => onChoose([part], part)}
       />
       <h3>All hand-overs</h3>
-      {handOvers.length === 0 && <p>Nothing was handed over yet. The plan says what will be written.</p>}
+      {handOvers.length === 0 && <p>No hand-overs yet. The plan shows what will be written.</p>}
       <ul className={classes.past}>
         {handOvers.map((one) => {
           const { report } = one;
@@ -33,16 +33,16 @@ export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps
                 <>
                   <p>
                     {plural(report.files.length, 'file')}, {bytes(report.bytes)}: {fresh} written,{' '}
-                    {report.files.length - fresh} as they were
-                    {report.gone.length > 0 && `, ${report.gone.length} no longer wanted`}.{' '}
-                    {report.proof.ok ? 'The picture came back.' : 'The picture did not come back as it should.'}
+                    {report.files.length - fresh} unchanged
+                    {report.gone.length > 0 && `, ${report.gone.length} obsolete`}.{' '}
+                    {report.proof.ok ? 'Verified.' : 'Not verified: the picture differs.'}
                   </p>
                   {one.package_bytes > 0 ? (
                     <a download href={`/api/hand-overs/${one.id}/package`}>
                       Download ZIP, {bytes(one.package_bytes)}
                     </a>
                   ) : (
-                    <p className={classes.facts}>Its files are no longer kept; newer ones by this recipe are.</p>
+                    <p className={classes.facts}>Its files are no longer kept; newer hand-overs by this recipe are.</p>
                   )}
                 </>
               ) : (

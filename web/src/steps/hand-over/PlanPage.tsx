@@ -3,6 +3,7 @@ import { type Plan, type Recipe, useRoots } from '../../api/calls';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
 import { plural } from '../../ui/units';
+import { useFocusHere } from '../../ui/useFocusHere';
 import classes from './HandOver.module.css';
 import { HandOverReport } from './HandOverReport';
 import { PlanTree } from './PlanTree';
@@ -16,9 +17,21 @@ const SEEN = 3;
 export function PlanPage({ illustration, project, chosen, isSaving, canEdit, handing, onChoose }: StepProps) {
   const { plan, planError, recipe, running, last, handOvers, error } = handing;
   const [newest] = handOvers;
+  const work = useFocusHere<HTMLDivElement>(running?.job !== undefined && running.job !== null);
   const stops = plan?.notes.filter((note) => note.severity === 'error') ?? [];
   const images = plan?.files.filter((file) => file.kind === 'image' || file.kind === 'sheet') ?? [];
-  const changes = (change: string) => images.filter((file) => file.change === change).length;
+  const of = (change: string) => images.filter((file) => file.change === change).length;
+  /** How many images are new and so on, without what there is none of. */
+  const changes = (changed: string) =>
+    [
+      { number: of('new'), word: 'new' },
+      { number: of('changed'), word: changed },
+      { number: of('same'), word: 'unchanged' },
+      { number: plan?.gone.length ?? 0, word: 'obsolete' },
+    ]
+      .filter(({ number }) => number > 0)
+      .map(({ number, word }) => `${number} ${word}`)
+      .join(', ') || 'no images';
   return (
     <Panel title="Hand over">
       <RecipePick project={project} recipe={recipe} onPick={handing.setRecipe} />
@@ -33,19 +46,17 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
         <>
           <p>
             {plural(images.length, 'image')}
-            {plan.scales.length > 1 && ` at ${plan.scales.length} sizes`} and{' '}
-            {plural(plan.files.length - images.length, 'file')} beside them
+            {plan.scales.length > 1 && ` at ${plan.scales.length} scales`} and{' '}
+            {plural(plan.files.length - images.length, 'extra file')}
             {plan.left_out.length > 0 && `; ${plural(plan.left_out.length, 'part')} left out`}
-            {plan.empty.length > 0 && `; ${plural(plan.empty.length, 'part')} empty, so without a file`}.
-            {plan.folder &&
-              ` In the folder: ${changes('new')} new, ${changes('changed')} to be replaced, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
-            {plan.compared_with !== null &&
-              ` Since no. ${plan.compared_with}, the last by this recipe: ${changes('new')} new, ${changes('changed')} changed, ${changes('same')} the same, ${plan.gone.length} no longer wanted.`}
+            {plan.empty.length > 0 && `; ${plural(plan.empty.length, 'empty part')} without a file`}.
+            {plan.folder && ` In the folder: ${changes('to be replaced')}.`}
+            {plan.compared_with !== null && ` Compared with no. ${plan.compared_with}: ${changes('changed')}.`}
           </p>
           {plan.allowed.mean > 0 && (
             <p>
-              Put together again, the picture may differ by at most {plan.allowed.mean} levels of 255 on the mean, and
-              by {plan.allowed.largest} anywhere.
+              The rebuilt picture may differ by at most {plan.allowed.mean} of 255 on average and {plan.allowed.largest}{' '}
+              at any pixel.
             </p>
           )}
           {canEdit && !running && (
@@ -55,7 +66,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
               </Button>
               <Checkbox
                 size="xs"
-                label={`Only what is chosen (${plural(chosen.length, 'row')})`}
+                label={`Selected parts only (${chosen.length})`}
                 disabled={chosen.length === 0}
                 checked={handing.isOfChosen}
                 onChange={(event) => handing.setOfChosen(event.currentTarget.checked)}
@@ -63,7 +74,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
               {images.some((file) => file.change === 'same') && (
                 <Checkbox
                   size="xs"
-                  label="Check unchanged parts again too"
+                  label="Verify unchanged parts too"
                   checked={handing.provesEverything}
                   onChange={(event) => handing.setProvesEverything(event.currentTarget.checked)}
                 />
@@ -71,14 +82,14 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
             </div>
           )}
           {plan.notes.length > 0 && (
-            <ul className={classes.notes} aria-label="To know before">
+            <ul className={classes.notes} aria-label="Findings">
               {firstOfEach(plan.notes).map(({ note, more }) => (
                 <li key={note.sentence} data-severity={note.severity}>
-                  <strong>{note.severity === 'error' ? 'Stops it: ' : 'To know: '}</strong>
+                  <strong>{note.severity === 'error' ? 'Error: ' : 'Note: '}</strong>
                   {note.sentence}{' '}
                   {note.parts[0] && (
                     <button type="button" onClick={() => onChoose(note.parts, note.parts[0] ?? null)}>
-                      Show it
+                      Show
                     </button>
                   )}
                   {recipe && offerOf(note, plan.notes, recipe) && (
@@ -97,7 +108,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
         </>
       )}
       {running?.job && (
-        <div className={classes.running}>
+        <div ref={work} tabIndex={-1} className={classes.running}>
           <strong>No. {running.number}</strong>
           <JobProgress job={running.job} canCancel={canEdit} />
         </div>
@@ -110,7 +121,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
           </p>
         )}
         {newest?.job?.state === 'cancelled' && (
-          <p className={classes.problem}>No. {newest.number} was cancelled; nothing of it was kept.</p>
+          <p className={classes.problem}>No. {newest.number} was cancelled. Nothing was kept.</p>
         )}
       </div>
       {last && <HandOverReport handOver={last} onGive={() => handing.setPage('past')} />}
@@ -124,10 +135,10 @@ function offerOf(note: Note, notes: readonly Note[], recipe: Recipe): { label: s
   if (note.kind !== 'limit') return null;
   if (note.fits !== null) {
     const factor = Math.min(...notes.flatMap((one) => (one.fits === null ? [] : [one.fits])));
-    return { label: `Hand over at ${factor} of the size`, recipe: { ...recipe, scales: [{ factor }] } };
+    return { label: `Hand over at scale ${factor}`, recipe: { ...recipe, scales: [{ factor }] } };
   }
   if (note.files.length > 0) return null;
-  return { label: 'Pack them on sheets', recipe: { ...recipe, images: { ...recipe.images, stored: 'sheets' } } };
+  return { label: 'Pack on sheets', recipe: { ...recipe, images: { ...recipe.images, stored: 'sheets' } } };
 }
 
 /** A folder on the server's machine that the package goes into as well, where the administrator has opened one. */
@@ -138,7 +149,7 @@ function FolderFields({ handing }: { handing: HandingOver }) {
     <div className={classes.act}>
       <TextInput
         size="xs"
-        label="Also into a folder of the server's machine"
+        label="Also write to a folder of the server"
         placeholder={`${roots[0]}/...`}
         description={`Below ${roots.join(' or ')}`}
         value={handing.folder}
@@ -148,7 +159,7 @@ function FolderFields({ handing }: { handing: HandingOver }) {
       {handing.plan?.folder && handing.plan.gone.length > 0 && (
         <Checkbox
           size="xs"
-          label={`Remove ${plural(handing.plan.gone.length, 'file')} there that ${handing.plan.gone.length === 1 ? 'is' : 'are'} no longer wanted`}
+          label={`Remove ${plural(handing.plan.gone.length, 'obsolete file')} from the folder`}
           checked={handing.removesObsolete}
           onChange={(event) => handing.setRemovesObsolete(event.currentTarget.checked)}
         />

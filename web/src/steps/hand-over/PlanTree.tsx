@@ -14,9 +14,9 @@ interface Props {
 const MARKS: Record<string, string> = {
   new: 'new',
   changed: 'changed',
-  same: 'same',
-  'made anew': 'made anew',
-  gone: 'no longer wanted',
+  same: 'unchanged',
+  'made anew': 'rewritten',
+  gone: 'obsolete',
 };
 
 /** Kinds of files that are shown: what is as large as the canvas is on the pile anyway. */
@@ -141,20 +141,20 @@ function PlannedFile({ source, row, isClashing, onOpen }: FileProps) {
             <button
               type="button"
               className={classes.see}
-              aria-label={`See ${row.name} at its full size`}
+              aria-label={`Show '${row.name}' at full size`}
               onClick={(event) => {
                 event.stopPropagation();
                 onOpen();
               }}
             >
-              See
+              Show
             </button>
           )}
         </span>
       )}
       <span>
         {row.name}
-        {isClashing && <strong className={classes.clash}> twice</strong>}
+        {isClashing && <strong className={classes.clash}> clash</strong>}
         {part && !part.shown && <span className={classes.facts}> hidden</span>}
         {file.parts.length > 1 && <span className={classes.facts}> one image for {file.parts.length} parts</span>}
       </span>

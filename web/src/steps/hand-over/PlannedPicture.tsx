@@ -53,7 +53,7 @@ export function PlannedPicture({ source, file, name, isLarge, onOpen }: Props) {
       ref={place}
       className={classes.picture}
       data-large={isLarge || undefined}
-      aria-label={`See ${name} at its full size`}
+      aria-label={`Show '${name}' at full size`}
       title={name}
       onClick={(event) => {
         event.stopPropagation();

@@ -62,7 +62,7 @@ export function ProjectPage({ illustration, project, isSaving, canEdit, handing 
   return (
     <Panel title="Hand over the project">
       <p>
-        Each illustration by its own recipe, all in one ZIP with an index. What has not changed is taken from its last
+        Each illustration by its own recipe, all in one ZIP with an index. Unchanged illustrations come from their last
         hand-over.
       </p>
       {candidates && (
@@ -90,7 +90,7 @@ export function ProjectPage({ illustration, project, isSaving, canEdit, handing 
       {newest && <Report one={newest} canEdit={canEdit} />}
       {earlier.length > 0 && (
         <>
-          <h3>Earlier ones</h3>
+          <h3>Earlier hand-overs</h3>
           <ul className={classes.past}>
             {earlier.map((one) => (
               <li key={one.id}>
@@ -137,7 +137,7 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
           disabled={!canEdit || changed.length === 0}
           onClick={() => only(changed)}
         >
-          Only changed ones ({changed.length})
+          Only changed ({changed.length})
         </Button>
       </div>
       <ul className={classes.candidates} aria-label="Illustrations of the project">
@@ -180,7 +180,7 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
 
 function stateOf(one: Candidate, own: Recipe | undefined): string {
   if (one.last === null) return 'Not handed over yet';
-  if (own) return 'With the recipe picked here';
+  if (own) return 'With this recipe';
   return one.has_changed ? `Changed since hand-over no. ${one.last}` : `Unchanged since hand-over no. ${one.last}`;
 }
 
@@ -191,7 +191,7 @@ function Folder({ value, onChange }: { value: string; onChange: (folder: string)
   return (
     <TextInput
       size="xs"
-      label="Also into a folder of the server's machine, each illustration in a folder of its own"
+      label="Also write to a folder of the server, one folder for each illustration"
       placeholder={`${roots[0]}/...`}
       description={`Below ${roots.join(' or ')}`}
       value={value}
@@ -221,13 +221,13 @@ function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
           <JobProgress job={one.job} canCancel={canEdit} />
         </>
       )}
-      {one.job?.state === 'cancelled' && <p>It was cancelled; no package of it was made.</p>}
+      {one.job?.state === 'cancelled' && <p>Cancelled. No package was made.</p>}
       {one.job?.state === 'failed' && <p role="alert">{one.job.error}</p>}
       {one.report && (
         <p className={classes.figure} data-testid="together">
           {plural(one.report.counts.packages, 'package')}, {plural(one.report.counts.parts, 'part')},{' '}
           {plural(one.report.counts.files, 'file')}
-          {isProved ? ': each picture came back.' : '.'}
+          {isProved ? ': every picture verified.' : '.'}
         </p>
       )}
       <ul className={classes.comparisons}>
@@ -255,8 +255,7 @@ function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
 function saidOf(one: Together['packages'][number]): string {
   if (one.error) return one.error;
   if (one.state !== 'done') return one.state === 'running' ? 'being handed over' : one.state;
-  const proof =
-    one.differing_pixels === null ? 'not put together again' : `${count(one.differing_pixels)} pixels differ`;
+  const proof = one.differing_pixels === null ? 'not verified' : `${count(one.differing_pixels)} pixels differ`;
   return `${plural(one.parts ?? 0, 'part')}, ${proof} (${one.recipe}${one.is_new ? '' : `, unchanged since hand-over no. ${one.number}`})`;
 }
 

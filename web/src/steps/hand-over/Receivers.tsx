@@ -29,10 +29,10 @@ export function Receivers({ illustration, handOvers, canEdit, onShow }: Props) {
   return (
     <>
       <Remarks illustration={illustration} canEdit={canEdit} onShow={onShow} />
-      <section aria-label="Links for receivers">
-        <h3>Links for receivers</h3>
+      <section aria-label="Links for recipients">
+        <h3>Links for recipients</h3>
         <p className={classes.facts}>
-          Whoever has the link sees the picture and its parts, downloads the package and may leave remarks, without an
+          Anyone with the link sees the picture and its parts, downloads the package and leaves remarks, without an
           account.
         </p>
         <ul className={classes.past}>
@@ -44,7 +44,7 @@ export function Receivers({ illustration, handOvers, canEdit, onShow }: Props) {
               </p>
               {canEdit && (
                 <Button size="compact-xs" variant="default" onClick={() => end(one)}>
-                  Take back the link for {one.to}
+                  Revoke the link for {one.to}
                 </Button>
               )}
             </li>
@@ -62,8 +62,8 @@ function NewDelivery({ illustration, kept }: { illustration: number; kept: reado
   const [days, setDays] = useState<string | number>(30);
   const recipes = [...new Set(kept.map((one) => one.recipe))];
   const what = [
-    ...recipes.map((recipe) => ({ value: `newest ${recipe}`, label: `the newest by ${recipe}` })),
-    ...kept.map((one) => ({ value: `one ${one.id}`, label: `no. ${one.number}, ${one.recipe}` })),
+    ...recipes.map((recipe) => ({ value: `newest ${recipe}`, label: `Newest by ${recipe}` })),
+    ...kept.map((one) => ({ value: `one ${one.id}`, label: `No. ${one.number}, ${one.recipe}` })),
   ];
   const [chosen, setChosen] = useState(what[0]?.value ?? '');
   const [given, setGiven] = useState<{ link: MadeLink; to: string } | null>(null);
@@ -86,7 +86,7 @@ function NewDelivery({ illustration, kept }: { illustration: number; kept: reado
         <TextInput
           size="xs"
           label="For"
-          placeholder="a name that tells links apart"
+          placeholder="Recipient, to tell links apart"
           required
           value={to}
           onChange={(event) => setTo(event.currentTarget.value)}
@@ -103,7 +103,7 @@ function NewDelivery({ illustration, kept }: { illustration: number; kept: reado
       />
       <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
       <Button type="submit" size="compact-sm" mt={8} loading={isWaiting}>
-        Make a link
+        Create link
       </Button>
       {given && <GivenLink link={given.link} what={`Give this link to ${given.to}.`} isOnce={false} />}
     </form>

@@ -27,14 +27,14 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
       <div className={form.form} style={{ marginTop: 12 }}>
         <TextInput
           size="xs"
-          label="Its name"
+          label="Recipe name"
           maxLength={100}
           value={recipe.name}
           onChange={(event) => change({ name: event.currentTarget.value })}
         />
         <Textarea
           size="xs"
-          label="What it is for"
+          label="Purpose"
           autosize
           maxLength={500}
           value={recipe.purpose}
@@ -43,7 +43,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
         <Keeping project={project} recipe={recipe} canEdit={canEdit} onPick={handing.setRecipe} />
       </div>
       <div className={form.form}>
-        <h3>The image of each part</h3>
+        <h3>Part images</h3>
         <ImagesFields
           images={recipe.images}
           hasBits
@@ -56,7 +56,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
         <ScaleFields scales={recipe.scales} onChange={(scales) => change({ scales })} />
         <Checkbox
           size="xs"
-          label="Pixel art: nothing is smoothed, factors are whole"
+          label="Pixel art: no smoothing, whole factors only"
           checked={!recipe.smooth}
           onChange={(event) => change({ smooth: !event.currentTarget.checked })}
         />
@@ -70,7 +70,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
         />
       </div>
       <div className={form.form}>
-        <h3>Beside the images</h3>
+        <h3>Extra files</h3>
         <ExtrasFields
           beside={recipe.beside}
           rows={rows}
@@ -96,7 +96,7 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
     change({ images_for: recipe.images_for.map((one, index) => (index === at ? { ...one, ...next } : one)) });
   return (
     <div className={form.form}>
-      <h3>Otherwise for some</h3>
+      <h3>Exceptions</h3>
       {recipe.images_for.map((one, at) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
         <fieldset key={at} className={classes.some}>
@@ -116,7 +116,7 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
             variant="subtle"
             onClick={() => change({ images_for: recipe.images_for.filter((_, index) => index !== at) })}
           >
-            Take this away
+            Remove exception
           </Button>
         </fieldset>
       ))}
@@ -128,7 +128,7 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
           change({ images_for: [...recipe.images_for, { of: ['role:ground'], images: { format: 'jpeg' } }] })
         }
       >
-        Something else for some
+        Add exception
       </Button>
     </div>
   );
@@ -143,14 +143,14 @@ function Reference({ recipe: { reference }, change }: SectionProps) {
       <h3>Reference picture</h3>
       <Checkbox
         size="xs"
-        label="On a ground of one colour"
-        description="Else it is transparent where nothing is drawn."
+        label="Plain background colour"
+        description="If off, the background is transparent."
         checked={reference.ground !== null}
         onChange={(event) => change({ reference: { ground: event.currentTarget.checked ? WHITE : null } })}
       />
       {reference.ground && (
         <ColourField
-          label="Colour of the ground"
+          label="Background colour"
           value={colourText(reference.ground)}
           onChange={(text) => change({ reference: { ground: colourOf(text) } })}
         />
@@ -175,28 +175,28 @@ function Receiver({ recipe, change }: SectionProps) {
   });
   return (
     <div className={form.form}>
-      <h3>What the receiver takes</h3>
+      <h3>Target limits</h3>
       <div className={form.row}>
-        <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="any" />
-        <NumberInput {...limit('count')} label="Images" placeholder="any number" />
+        <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="No limit" />
+        <NumberInput {...limit('count')} label="Images" placeholder="No limit" />
         <NumberInput
           {...limit('bytes', MEGABYTE)}
           allowDecimal
           min={0.001}
           decimalScale={3}
-          label="In all"
+          label="Total"
           suffix=" MB"
-          placeholder="any size"
+          placeholder="No limit"
         />
       </div>
       <div className={form.row}>
         <NumberInput
           size="xs"
-          label="May differ by at most"
+          label="Largest difference"
           suffix=" of 255"
           min={0}
           max={255}
-          placeholder="as usual"
+          placeholder="Default"
           value={tolerance.largest ?? ''}
           onChange={(value) =>
             change({ tolerance: { ...tolerance, largest: typeof value === 'number' ? Math.round(value) : null } })
@@ -204,20 +204,19 @@ function Receiver({ recipe, change }: SectionProps) {
         />
         <NumberInput
           size="xs"
-          label="on the mean"
+          label="Mean difference"
           suffix=" of 255"
           min={0}
           max={255}
           step={0.5}
           decimalScale={2}
-          placeholder="as usual"
+          placeholder="Default"
           value={tolerance.mean ?? ''}
           onChange={(value) => change({ tolerance: { ...tolerance, mean: typeof value === 'number' ? value : null } })}
         />
       </div>
       <p className={form.told}>
-        Where nothing is lost, not one pixel may differ. Empty fields: what is usual for the format, its quality and the
-        size.
+        Lossless images must match exactly. Empty fields use the default for the format, quality and size.
       </p>
     </div>
   );
@@ -269,10 +268,10 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
       try {
         document = JSON.parse(await file.text());
       } catch {
-        throw new Refusal(0, 'not-json', `'${file.name}' is not JSON. Choose a recipe that was saved as a file.`);
+        throw new Refusal(0, 'not-json', `'${file.name}' is not JSON. Choose a recipe file that was downloaded here.`);
       }
       return save(document, null);
-    }, 'It is a recipe of this project now.');
+    }, 'The recipe is saved in this project.');
   };
   const give = () => {
     const made = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 1)], { type: 'application/json' }));
@@ -290,18 +289,18 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
           size="xs"
           disabled={!canEdit}
           onClick={() =>
-            tried(() => save(recipe, own?.id ?? null), own ? 'Saved.' : 'It is a recipe of this project now.')
+            tried(() => save(recipe, own?.id ?? null), own ? 'Saved.' : 'The recipe is saved in this project.')
           }
         >
           {own ? 'Save' : 'Save in the project'}
         </Button>
         <Button size="xs" variant="default" onClick={give}>
-          As a file
+          Download
         </Button>
         <FileButton accept="application/json,.json" resetRef={again} onChange={bring}>
           {(props) => (
             <Button size="xs" variant="default" disabled={!canEdit} {...props}>
-              From a file
+              Load from file
             </Button>
           )}
         </FileButton>
@@ -314,7 +313,7 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
               tried(async () => {
                 await removeRecipe(own.id ?? 0);
                 return null;
-              }, 'Removed from the project; it is still here until you pick another one.')
+              }, 'Removed from the project. You can still use it until you pick another one.')
             }
           >
             Remove

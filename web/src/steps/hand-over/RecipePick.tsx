@@ -24,11 +24,13 @@ export function RecipePick({ project, recipe, onPick }: Props) {
       .filter((one) => (one.id !== null) === own)
       .map((one) => ({ value: key(one), label: one.document.name })),
   });
-  const groups = [group('Of this project', true), group('Come along', false)].filter((one) => one.items.length > 0);
+  const groups = [group('Of this project', true), group('Shipped with Yuplet', false)].filter(
+    (one) => one.items.length > 0,
+  );
   return (
     <NativeSelect
       size="sm"
-      label="By the recipe"
+      label="Recipe"
       disabled={recipe === null}
       data={same || recipe === null ? groups : [{ value: '', label: `${recipe.name} (changed, not saved)` }, ...groups]}
       value={same ? key(same) : ''}

@@ -11,9 +11,9 @@ interface Props {
 }
 
 const BYS: readonly { value: By; label: string; first: number }[] = [
-  { value: 'factor', label: 'times as large', first: 2 },
-  { value: 'longest', label: 'px, longest side', first: 1024 },
-  { value: 'ppi', label: 'pixels to the inch', first: 144 },
+  { value: 'factor', label: 'Factor', first: 2 },
+  { value: 'longest', label: 'Longest side, px', first: 1024 },
+  { value: 'ppi', label: 'Resolution, ppi', first: 144 },
 ];
 
 /** The sizes that are handed over together; the first is the main one. */
@@ -29,7 +29,7 @@ export function ScaleFields({ scales, onChange }: Props) {
           <div className={form.row} key={at}>
             <NumberInput
               size="xs"
-              aria-label={`Size ${at + 1}`}
+              aria-label={`Scale ${at + 1}`}
               min={by.value === 'factor' ? 0.01 : 1}
               step={by.value === 'factor' ? 0.5 : 1}
               allowDecimal={by.value !== 'longest'}
@@ -38,7 +38,7 @@ export function ScaleFields({ scales, onChange }: Props) {
             />
             <NativeSelect
               size="xs"
-              aria-label={`What size ${at + 1} counts`}
+              aria-label={`Unit of scale ${at + 1}`}
               data={BYS.map(({ value, label }) => ({ value, label }))}
               value={by.value}
               onChange={(event) => {
@@ -50,10 +50,10 @@ export function ScaleFields({ scales, onChange }: Props) {
               size="xs"
               variant="subtle"
               disabled={scales.length === 1}
-              aria-label={`Take away size ${at + 1}`}
+              aria-label={`Remove scale ${at + 1}`}
               onClick={() => onChange(scales.filter((_, index) => index !== at))}
             >
-              Take away
+              Remove
             </Button>
           </div>
         );
@@ -64,7 +64,7 @@ export function ScaleFields({ scales, onChange }: Props) {
         disabled={scales.length >= 12}
         onClick={() => onChange([...scales, { factor: nextFactor(scales) }])}
       >
-        One more size
+        Add scale
       </Button>
     </>
   );

@@ -32,7 +32,7 @@ export function SheetFields({ sheets, hasSome, onChange }: Props) {
       onChange={(event) => onChange({ [name]: event.currentTarget.checked })}
     />
   );
-  const shared = check('shared', 'Shared sheets when the whole project is handed over');
+  const shared = check('shared', 'Share sheets across the project');
   if (!hasSome) return shared;
   return (
     <>
@@ -41,7 +41,7 @@ export function SheetFields({ sheets, hasSome, onChange }: Props) {
         <NumberInput
           size="xs"
           label="Columns of a grid"
-          placeholder="nearly square"
+          placeholder="Automatic"
           allowDecimal={false}
           min={1}
           max={1000}
@@ -50,12 +50,12 @@ export function SheetFields({ sheets, hasSome, onChange }: Props) {
         />
       </div>
       <div className={form.row}>
-        <NumberInput {...number('spacing', 0, 256)} label="Between pictures" />
-        <NumberInput {...number('repeat_edge', 0, 64)} label="Edge repeated" />
+        <NumberInput {...number('spacing', 0, 256)} label="Spacing" />
+        <NumberInput {...number('repeat_edge', 0, 64)} label="Repeat edge pixels" />
       </div>
-      {check('turn', 'Pictures may be turned by a quarter')}
-      {check('power_of_two', 'Sides are powers of two')}
-      {check('square', 'Sheets are square')}
+      {check('turn', 'Allow 90° rotation')}
+      {check('power_of_two', 'Powers of two')}
+      {check('square', 'Square')}
       {shared}
     </>
   );

@@ -21,10 +21,10 @@ interface Props {
 
 const ZOOMS = [0.25, 0.5, 1, 2, 4, 8];
 const GROUNDS = [
-  { value: 'grey', label: 'Grey ground' },
-  { value: 'white', label: 'White ground' },
-  { value: 'black', label: 'Black ground' },
-  { value: 'lined', label: 'Lined ground' },
+  { value: 'grey', label: 'Grey background' },
+  { value: 'white', label: 'White background' },
+  { value: 'black', label: 'Black background' },
+  { value: 'lined', label: 'Lined background' },
 ];
 /** Milliseconds of a moment of which nobody has said how long it is seen. */
 const USUAL = 100;
@@ -60,13 +60,7 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
     `${at + 1} of ${files.length}`,
   ];
   return (
-    <Modal
-      opened
-      fullScreen
-      title="As it will be written"
-      onClose={onClose}
-      closeButtonProps={{ 'aria-label': 'Close' }}
-    >
+    <Modal opened fullScreen title="Preview of the file" onClose={onClose} closeButtonProps={{ 'aria-label': 'Close' }}>
       <div className={classes.viewer}>
         <div className={classes.viewerTools}>
           <Button size="xs" variant="default" aria-keyshortcuts="ArrowLeft" onClick={() => step(-1)}>
@@ -80,7 +74,7 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
           </p>
           {(part?.moments?.length ?? 0) > 1 && (
             <Button size="xs" aria-pressed={playing.isOn} onClick={playing.toggle}>
-              {playing.isOn ? 'Halt' : 'Play'}
+              {playing.isOn ? 'Pause' : 'Play'}
             </Button>
           )}
           <NativeSelect
@@ -92,7 +86,7 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
           />
           <NativeSelect
             size="xs"
-            aria-label="Ground"
+            aria-label="Background"
             data={GROUNDS}
             value={ground}
             onChange={(event) => setGround(event.currentTarget.value)}
@@ -100,7 +94,7 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
         </div>
         {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard */}
         <section className={classes.viewerGround} data-ground={ground} aria-label="The image" tabIndex={0}>
-          {isError && <p role="alert">This image cannot be shown. It is written all the same.</p>}
+          {isError && <p role="alert">This image cannot be shown here. It will still be written.</p>}
           {picture && address && (
             <img
               src={address}

@@ -5,17 +5,17 @@ import type { Arrangement, Row } from '../../api/calls';
 import { Refusal, type Schemas } from '../../api/client';
 import { keepOnShelf, shelfKey } from '../../api/shelf';
 import type { Act } from '../../ledger/useArrangement';
-import { type Direction, placesTowards } from '../../rules/commands';
 import { Thumbnail } from '../../ui/Thumbnail';
 import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
+import { MakeMenu } from './MakeMenu';
 import { OrderMenu } from './OrderMenu';
 import { PictureMenu } from './PictureMenu';
 import { PivotFields } from './PivotFields';
 import { PlaceFields } from './PlaceFields';
 import type { Ordering } from './useOrdering';
 import { Key, Verbs } from './Verbs';
-import { type Choice, choiceOf, frameVerbs, stackVerbs, stateVerbs, type Verb } from './verbs';
+import { type Choice, choiceOf, groupVerb, makeVerbs, stateVerbs, type Verb } from './verbs';
 
 interface Props {
   illustration: number;
@@ -34,11 +34,6 @@ interface Props {
 
 export type Again = Pick<Schemas['DuplicatePart'], 'mirrored' | 'about'>;
 
-const DIRECTIONS: readonly (readonly [Direction, string, string])[] = [
-  ['nearer', 'Nearer', 'N'],
-  ['farther', 'Farther', 'F'],
-];
-
 /** What can be done to what is chosen, in plain verbs. */
 export function BenchDrawer(props: Props) {
   const { illustration, view, chosen, canEdit, act, again, onPicture, onNames, ordering } = props;
@@ -47,41 +42,40 @@ export function BenchDrawer(props: Props) {
   const choice = choiceOf(view, chosen);
   const { rows, only, alternates } = choice;
   const off = !canEdit || rows.length === 0;
-  const canSwap = only?.kind === 'part' && only.frames.length === 1 && !only.locked;
+  const part = only?.kind === 'part' ? only : undefined;
+  const placed = only?.box ? only : undefined;
+  const canSwap = part !== undefined && part.frames.length === 1 && !part.locked;
   return (
-    <section className={classes.drawer} aria-label="What to do with what is chosen">
+    <section className={classes.drawer} aria-label="Actions for the selection">
       <div className={classes.head}>
         <p className={classes.chosen}>{canEdit ? <Chosen {...choice} /> : VIEWERS}</p>
-        {canEdit && <PictureMenu row={only} canSwap={canSwap} onPicture={onPicture} onKeep={keep} />}
-        {!off && <Verbs verbs={stackVerbs(view, choice)} act={act} />}
         {!off && alternates && <Alternates illustration={illustration} view={view} set={alternates} act={act} />}
-        {!off && <Verbs verbs={frameVerbs(choice)} act={act} />}
-        {!off && only?.kind === 'part' && <Copies row={only} again={again} />}
-        {only?.kind === 'part' && only.box && (
-          <PivotFields
-            key={`pivot ${only.id}`}
-            row={only}
-            off={off || only.locked}
-            isOpen={joints.picking === 'pivot'}
-            onOpen={(isOpen) => joints.setPicking(isOpen ? 'pivot' : null)}
-            act={act}
-            onMirror={() => again(only.id, { mirrored: true, about: 'pivot' })}
-          />
-        )}
-        {only?.box && <PlaceFields key={only.id} row={only} off={off || only.locked} act={act} />}
+        <MakeMenu verbs={makeVerbs(view, choice)} off={off} act={act} />
+        <PictureMenu row={only} off={!canEdit} canSwap={canSwap} onPicture={onPicture} onKeep={keep} />
+        <Copies row={off ? undefined : part} again={again} />
+        <PivotFields
+          key={`pivot ${only?.id}`}
+          row={part?.box ? part : undefined}
+          off={off || !part?.box || part.locked}
+          isOpen={joints.picking === 'pivot'}
+          onOpen={(isOpen) => joints.setPicking(isOpen ? 'pivot' : null)}
+          act={act}
+          onMirror={() => part && again(part.id, { mirrored: true, about: 'pivot' })}
+        />
+        <PlaceFields key={only?.id} row={placed} off={off || (placed?.locked ?? false)} act={act} />
       </div>
       <Verbs verbs={stateVerbs(view, choice, canEdit)} act={act} />
-      <Button size="compact-sm" variant="default" disabled={!canEdit} aria-keyshortcuts="B" onClick={onNames}>
-        Names <Key name="B" />
-      </Button>
-      <Verbs verbs={[removeVerb(choice, off)]} act={act} />
+      <Verbs verbs={[groupVerb(choice, canEdit), removeVerb(choice, off)]} act={act} />
       <span className={classes.gap} />
+      <Button size="compact-sm" variant="default" disabled={!canEdit} aria-keyshortcuts="B" onClick={onNames}>
+        Rename many <Key name="B" />
+      </Button>
       <Button
         size="compact-sm"
-        variant={isStripSeen ? 'filled' : 'default'}
+        variant="default"
         aria-pressed={isStripSeen}
         aria-keyshortcuts="T"
-        title="All parts as small pictures, from the back to the front"
+        title="All parts as small pictures, back to front"
         onClick={() => setStripSeen(!isStripSeen)}
       >
         Strip <Key name="T" />
@@ -95,16 +89,11 @@ export function BenchDrawer(props: Props) {
         beside={beside}
         onBeside={setBeside}
       />
-      {DIRECTIONS.map(([direction, label, shortcut]) => {
-        const places = off ? [] : placesTowards(view.rows, chosen, direction);
-        const command = { do: 'move-rows' as const, places };
-        return <Verbs key={direction} verbs={[{ label, shortcut, off: places.length === 0, command }]} act={act} />;
-      })}
     </section>
   );
 }
 
-const VIEWERS = 'You may look and download; an editor may change things.';
+const VIEWERS = 'You can look and download. Ask an owner to become an editor.';
 
 const removeVerb = ({ rows }: Choice, off: boolean): Verb => ({
   label: 'Remove',
@@ -115,10 +104,14 @@ const removeVerb = ({ rows }: Choice, off: boolean): Verb => ({
 
 /** In words, what is chosen. */
 function Chosen({ rows, first, only, parts }: Choice) {
-  if (!first) return 'Choose a part on the picture or in the ledger. Enter renames it.';
+  if (!first) return 'Select a part on the picture or in the ledger.';
+  const groups = rows.filter((row) => row.kind === 'group').length;
+  const several = [plural(rows.length - groups, 'part'), plural(groups, 'group')].filter(
+    (one) => !one.startsWith('0 '),
+  );
   return (
     <>
-      <strong>{only ? only.name : plural(rows.length, 'row')}</strong>
+      <strong>{only ? only.name : several.join(', ')}</strong>
       {only?.kind === 'group' && <> with {plural(parts.length, 'part')}</>}
     </>
   );
@@ -130,7 +123,7 @@ function useKeeping(illustration: number) {
   return async (row: Row) => {
     try {
       await keepOnShelf(illustration, 'part', '', row.id);
-      notifications.show({ message: `${row.name} is on your shelf: Sets, For other projects.` });
+      notifications.show({ message: `'${row.name}' is on your shelf (Put in order, Sets).` });
       await queries.invalidateQueries({ queryKey: shelfKey });
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
@@ -139,23 +132,25 @@ function useKeeping(illustration: number) {
   };
 }
 
-function Copies({ row, again }: { row: Row; again: Props['again'] }) {
+function Copies({ row, again }: { row: Row | undefined; again: Props['again'] }) {
   return (
     <>
       <Button
         size="compact-sm"
         variant="default"
+        disabled={!row}
         aria-keyshortcuts="D"
-        onClick={() => again(row.id, { mirrored: false, about: 'itself' })}
+        onClick={() => row && again(row.id, { mirrored: false, about: 'itself' })}
       >
         Duplicate <Key name="D" />
       </Button>
       <Button
         size="compact-sm"
         variant="default"
+        disabled={!row}
         aria-keyshortcuts="M"
-        title="A mirror image across the middle of the canvas; left and right in its name change over"
-        onClick={() => again(row.id, { mirrored: true, about: 'middle' })}
+        title="Mirror across the middle of the canvas; left and right in the name are swapped"
+        onClick={() => row && again(row.id, { mirrored: true, about: 'middle' })}
       >
         Mirror <Key name="M" />
       </Button>
@@ -184,9 +179,6 @@ function Alternates({ illustration, view, set, act }: Pick<Props, 'illustration'
           {at + 1}
         </Button>
       ))}
-      <Button size="compact-sm" variant="subtle" onClick={() => act({ do: 'end-alternates', row: set.id })}>
-        Not one at a time
-      </Button>
     </>
   );
 }

@@ -23,13 +23,13 @@ interface Props {
 }
 
 export const ROLES: readonly { value: Role; label: string }[] = [
-  { value: 'picture', label: 'a plain picture' },
-  { value: 'press-target', label: 'a press target' },
-  { value: 'text', label: 'text' },
-  { value: 'ground', label: 'the ground' },
-  { value: 'reference', label: 'a reference' },
-  { value: 'guide', label: 'a guide' },
-  { value: 'loose', label: 'a loose object' },
+  { value: 'picture', label: 'Plain picture' },
+  { value: 'press-target', label: 'Press target' },
+  { value: 'text', label: 'Text' },
+  { value: 'ground', label: 'Ground' },
+  { value: 'reference', label: 'Reference' },
+  { value: 'guide', label: 'Guide' },
+  { value: 'loose', label: 'Loose object' },
 ];
 const SIDES = ['left', 'top', 'right', 'bottom'] as const;
 const ACROSS = ['left', 'middle', 'right'] as const;
@@ -40,7 +40,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
   const parts = chosen.filter((row) => row.kind === 'part');
   const [first] = parts;
   const off = !canEdit || parts.length === 0 || parts.some((row) => row.locked);
-  if (!first) return <p className={`${pages.page} ${form.told}`}>Choose parts in the ledger or on the picture.</p>;
+  if (!first) return <p className={`${pages.page} ${form.told}`}>Select parts in the ledger or on the picture.</p>;
   const roles = new Set(parts.map((row) => row.role));
   const only = parts.length === 1 && first.box ? first : null;
   const carrier = carriersOf(rows).get(first.id);
@@ -50,7 +50,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
     try {
       const { margins } = await askMargins(illustration, row.id);
       if (margins) act({ do: 'set-fits', margins: { [row.id]: marginsOf(margins) } });
-      else onSaid(`No run of equal columns or rows is in ${row.name}, so nothing of it can be stretched.`);
+      else onSaid(`'${row.name}' has no run of equal columns or rows, so there are no margins to detect.`);
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
       onSaid(error.message);
@@ -62,9 +62,9 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
         <h3>{only ? first.name : `${parts.length} parts`}</h3>
         <NativeSelect
           size="xs"
-          label="It is"
+          label="Role"
           disabled={off}
-          data={[...(roles.size > 1 ? [{ value: '', label: 'of several roles' }] : []), ...ROLES]}
+          data={[...(roles.size > 1 ? [{ value: '', label: 'Mixed' }] : []), ...ROLES]}
           value={roles.size > 1 ? '' : first.role}
           onChange={(event) => {
             const role = event.currentTarget.value as Role | '';
@@ -73,9 +73,9 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
         />
       </div>
       <div className={form.form}>
-        <h3>On the screen</h3>
+        <h3>Screen anchor</h3>
         {only && <Fractions row={only} carrier={carrier} canvas={canvas} />}
-        <p className={form.told}>It keeps its distance to this place of the screen, and its aspect:</p>
+        <p className={form.told}>Keeps distance and aspect ratio</p>
         <div className={form.row}>
           <Anchors at={first.anchor} off={off} onPick={(at) => act({ do: 'set-fits', anchors: all(at) })} />
           <Button
@@ -84,7 +84,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
             disabled={off || !first.anchor}
             onClick={() => act({ do: 'set-fits', anchors: all(null) })}
           >
-            To none
+            No anchor
           </Button>
         </div>
       </div>
@@ -102,7 +102,7 @@ interface AnchorsProps {
 /** Nine places of the screen. */
 function Anchors({ at, off, onPick }: AnchorsProps) {
   return (
-    <fieldset className={classes.anchors} aria-label="Place of the screen">
+    <fieldset className={classes.anchors} aria-label="Screen anchor">
       {DOWN.flatMap((down, y) =>
         ACROSS.map((across, x) => (
           <button
@@ -132,11 +132,11 @@ interface MarginsProps {
 function Margins({ row, off, said, act, onFind }: MarginsProps) {
   return (
     <div className={form.form}>
-      <h3>What is not stretched</h3>
+      <h3>Fixed margins</h3>
       <p className={form.told}>
         {row.margins
-          ? 'The corners outside of the lines keep their size; drag the lines on the picture, or type.'
-          : 'Runs of equal columns and rows can be stretched without a seam.'}
+          ? 'Corners outside the lines keep their size. Drag the lines on the picture, or type.'
+          : 'Finds the equal columns and rows that stretch without a seam.'}
       </p>
       <div className={form.row}>
         {SIDES.map((side, at) => (
@@ -161,7 +161,7 @@ function Margins({ row, off, said, act, onFind }: MarginsProps) {
       </div>
       <div className={form.row}>
         <Button size="xs" variant="default" disabled={off} onClick={onFind}>
-          Find them
+          Detect
         </Button>
         <Button
           size="xs"
@@ -169,7 +169,7 @@ function Margins({ row, off, said, act, onFind }: MarginsProps) {
           disabled={off || !row.margins}
           onClick={() => act({ do: 'set-fits', margins: { [row.id]: null } })}
         >
-          It is not stretched
+          Clear margins
         </Button>
       </div>
       <p role="status" className={form.state}>
@@ -196,7 +196,7 @@ function Fractions({
     <table className={classes.depths}>
       <thead>
         <tr>
-          <th>Fractions of</th>
+          <th>As fractions of</th>
           <th>x</th>
           <th>y</th>
           <th>width</th>

@@ -52,12 +52,12 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
         aria-keyshortcuts="O"
         onClick={() => setPlaying(!isPlaying)}
       >
-        {isPlaying ? 'Halt' : 'Play'}
+        {isPlaying ? 'Pause' : 'Play'}
       </Button>
       <NumberInput
         size="xs"
         w={74}
-        aria-label="Frames a second where no time is said"
+        aria-label="Default frames per second"
         suffix=" /s"
         min={1}
         max={120}
@@ -66,7 +66,7 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
       />
       <FrameList illustration={illustration} row={row} at={at} onMoment={onMoment} />
       <FrameTime
-        label={`Time of frame ${at + 1}`}
+        label={`Duration of frame ${at + 1}`}
         milliseconds={duration}
         off={!canEdit || row.locked}
         onKeep={(next) => set(row.frames.map((one, index) => (index === at ? next : one.milliseconds)))}
@@ -77,12 +77,12 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
         disabled={!canEdit || row.locked}
         onClick={() => set(row.frames.map(() => duration))}
       >
-        All alike
+        Apply to all
       </Button>
       <Checkbox
         size="xs"
         label="Neighbours"
-        title="The frames before and after, faintly"
+        title="Show the frames before and after, faintly"
         checked={areGhostsSeen}
         onChange={(event) => onGhosts(event.currentTarget.checked)}
       />

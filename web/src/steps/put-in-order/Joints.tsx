@@ -7,7 +7,7 @@ import { carriedBy, carriedTree } from '../../rules/joints';
 import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
-import { count, plural } from '../../ui/units';
+import { count, plural, rounded } from '../../ui/units';
 import { useLongList } from '../../ui/useLongList';
 import classes from './PutInOrder.module.css';
 import { SwingCurve } from './SwingCurve';
@@ -43,7 +43,7 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
         act={act}
         onChoose={onChoose}
       />
-      {!row && <p className={form.told}>Choose one part, here or on the picture, to see and set its joint.</p>}
+      {!row && <p className={form.told}>Select one part, here or on the picture, to set its joint.</p>}
       {row && (
         <div className={form.form}>
           <Carrier view={view} tree={tree} nameOf={nameOf} row={row} off={off} joints={joints} act={act} />
@@ -51,7 +51,7 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
           {row.pivot ? (
             <Turning row={row} joints={joints} />
           ) : (
-            <p className={form.told}>It has no pivot. Press V and click on the picture, or let one be proposed.</p>
+            <p className={form.told}>No pivot yet. Press V and click on the picture, or propose one.</p>
           )}
           {joints.swingError && <p role="alert">{joints.swingError.message}</p>}
           {joints.swing && (
@@ -93,21 +93,21 @@ function Proposing({ tree, chosen, canEdit, joints }: Pick<Props, 'chosen' | 'ca
     <div className={form.form}>
       <div className={form.row}>
         <Button size="xs" disabled={!canEdit} onClick={() => joints.propose([])}>
-          Propose for all that have none
+          Propose missing joints
         </Button>
         <Button
           size="xs"
           variant="default"
           disabled={!canEdit || chosen.size === 0}
-          title="Pivots and parents of what is chosen go over to the twins on the other side"
+          title="Copies pivots and parents of the selection to the other side"
           onClick={() => joints.propose([...chosen], true)}
         >
-          Mirror to the twins
+          Mirror to other side
         </Button>
         <Checkbox
           size="xs"
           my="auto"
-          label="All on the picture"
+          label="Show all joints"
           checked={joints.areAllSeen}
           onChange={(event) => joints.setAllSeen(event.currentTarget.checked)}
         />
@@ -115,7 +115,7 @@ function Proposing({ tree, chosen, canEdit, joints }: Pick<Props, 'chosen' | 'ca
       <p className={form.told} role="status">
         {joints.said ||
           (without === 0
-            ? 'Every part has a parent and a pivot, or carries the others.'
+            ? 'Every part has a parent and a pivot, or is a parent itself.'
             : `${plural(without, 'part')} without a parent or a pivot.`)}
       </p>
     </div>
@@ -146,7 +146,7 @@ function CarriedList({ tree, numbers, nameOf, row, chosen, canEdit, act, onChoos
     else reveal(tree.findIndex(({ row: one }) => one.id === id));
   }, [id]);
   return (
-    <ul ref={list} className={row ? classes.carriedShort : classes.carried} aria-label="Who carries whom">
+    <ul ref={list} className={row ? classes.carriedShort : classes.carried} aria-label="Parents and children">
       {before > 0 && <li role="presentation" style={{ height: before }} />}
       {tree.slice(first, end).map(({ row: one, level, carries }) => (
         <li key={one.id}>
@@ -177,7 +177,7 @@ function CarriedList({ tree, numbers, nameOf, row, chosen, canEdit, act, onChoos
             <span className={classes.number}>{numbers.get(one.id)}</span>
             <span className={classes.carriedName}>{nameOf(one)}</span>
             <span className={classes.quiet}>
-              {carries > 0 && `carries ${carries}`}
+              {carries > 0 && plural(carries, 'child', 'children')}
               {carries > 0 && !one.pivot && ', '}
               {!one.pivot && 'no pivot'}
             </span>
@@ -211,12 +211,9 @@ function Carrier({
     <div className={form.row}>
       <NativeSelect
         size="xs"
-        label={`${row.name} is carried by`}
+        label={`Parent of '${row.name}'`}
         disabled={off}
-        data={[
-          { value: '', label: 'nothing' },
-          ...others.map(({ row: one }) => ({ value: one.id, label: nameOf(one) })),
-        ]}
+        data={[{ value: '', label: 'None' }, ...others.map(({ row: one }) => ({ value: one.id, label: nameOf(one) }))]}
         value={joints.parent?.id ?? ''}
         onChange={(event) => act({ do: 'set-joints', parents: { [row.id]: event.currentTarget.value || null } })}
       />
@@ -228,7 +225,7 @@ function Carrier({
         aria-keyshortcuts="C"
         onClick={() => joints.setPicking(isPicking ? null : 'parent')}
       >
-        {isPicking ? 'Click on what carries it' : 'Point at it (C)'}
+        {isPicking ? 'Click on the parent' : 'Pick on picture (C)'}
       </Button>
     </div>
   );
@@ -242,13 +239,13 @@ function JointPlace({
   parent,
   act,
 }: Omit<OwnProps, 'joints'> & { joint: NonNullable<Work['joint']>; parent: Row | undefined }) {
-  const at = joint.at.map((one) => one.toFixed(1)).join(', ');
+  const at = joint.at.map((one) => rounded(one)).join(', ');
   return (
     <div className={form.row}>
       <p className={form.told}>
         {joint.is_round
-          ? `Its end is round: a circle of ${joint.radius.toFixed(1)} px, within ${joint.deviation.toFixed(2)} px, about ${at}.`
-          : `The middle of what it shares with ${parent?.name} is at ${at}.`}
+          ? `Round end: centre ${at}, radius ${rounded(joint.radius)} px, fit within ${rounded(joint.deviation)} px.`
+          : `Middle of the overlap with '${parent?.name}': ${at}.`}
       </p>
       <Button
         size="compact-sm"
@@ -256,7 +253,7 @@ function JointPlace({
         disabled={off}
         onClick={() => act({ do: 'set-pivots', pivots: { [row.id]: placeOf(joint.at) } })}
       >
-        Turn about that
+        Use as pivot
       </Button>
     </div>
   );
@@ -269,7 +266,7 @@ function Turning({ row, joints }: Pick<OwnProps, 'row' | 'joints'>) {
   return (
     <>
       <div className={classes.turn}>
-        <span id="turn-label">Try to turn it</span>
+        <span id="turn-label">Test angle</span>
         <Slider
           size="sm"
           min={swingRange?.start ?? -MOST}
@@ -280,13 +277,13 @@ function Turning({ row, joints }: Pick<OwnProps, 'row' | 'joints'>) {
           onChange={(degrees) => (swing ? joints.setSwingAt(degrees) : joints.turn(row.id, degrees))}
         />
         <Button size="compact-sm" variant="subtle" disabled={!joints.isTurned} onClick={joints.rest}>
-          Put it back
+          Reset
         </Button>
       </div>
       <div className={form.row}>
         <NumberInput
           size="xs"
-          label="Swing it to both sides by"
+          label="Swing range ±"
           suffix="°"
           min={1}
           max={MOST}
@@ -295,11 +292,11 @@ function Turning({ row, joints }: Pick<OwnProps, 'row' | 'joints'>) {
           onChange={(value) => setRange(Math.min(MOST, Math.max(1, Number(value) || 1)))}
         />
         <Button size="xs" variant="default" onClick={() => joints.startSwing(-range, range)}>
-          Swing it
+          Swing
         </Button>
         {swingRange && (
           <Button size="xs" variant="subtle" onClick={joints.rest}>
-            End the swing
+            Close
           </Button>
         )}
       </div>
@@ -323,8 +320,8 @@ function SwingFound({
     <>
       <SwingCurve swing={swing} onAt={joints.setSwingAt} />
       <p role="status" aria-busy={joints.isSwinging} data-testid="swing">
-        <span className={classes.opensWord}>Opens</span> {sideText(swing, 'opened')},{' '}
-        <span className={classes.jutsWord}>juts out</span> {sideText(swing, 'jutting')} at {swing.at.toFixed(0)}
+        <span className={classes.opensWord}>Gap</span> {sideText(swing, 'opened')},{' '}
+        <span className={classes.jutsWord}>overhang</span> {sideText(swing, 'jutting')} at {swing.at.toFixed(0)}
         °. Worst at {swing.worst.toFixed(0)}°.
       </p>
       {completions && completions.mends.length > 0 && (
@@ -344,8 +341,8 @@ function SwingFound({
       )}
       {completions && completions.opens > 0 && completions.mends.length === 0 && (
         <p className={form.told}>
-          Neither growing nor rounding off the part behind would lessen what opens. Set the pivot nearer to the middle
-          of the joint.
+          Growing or rounding off the part behind would not close the gap. Set the pivot nearer to the middle of the
+          joint.
         </p>
       )}
     </>
@@ -354,8 +351,8 @@ function SwingFound({
 
 /** What a command does to which part. */
 function mendText(command: Command, nameOf: (id: string) => string): string {
-  if (command.do === 'grow-under') return `Grow ${nameOf(command.row)} under`;
-  return command.do === 'round-off' ? `Round ${nameOf(command.row)} off` : command.do;
+  if (command.do === 'grow-under') return `Grow '${nameOf(command.row)}' under`;
+  return command.do === 'round-off' ? `Round off '${nameOf(command.row)}'` : command.do;
 }
 
 /** How many pixels on which side of the limb, at the angle that is drawn. */

@@ -9,17 +9,17 @@ interface Props {
 }
 
 const SIDES = [
-  { value: 'before', label: 'before the name' },
-  { value: 'after', label: 'after the name' },
+  { value: 'before', label: 'Before the name' },
+  { value: 'after', label: 'After the name' },
 ];
 const ORDERS = [
-  { value: 'back', label: 'from the back' },
-  { value: 'front', label: 'from the front' },
-  { value: 'chosen', label: 'as they were chosen' },
+  { value: 'back', label: 'From the back' },
+  { value: 'front', label: 'From the front' },
+  { value: 'chosen', label: 'Order of selection' },
 ];
 const NUMBERS = [
   ['start', 'From', 0, 1_000_000],
-  ['width', 'Digits at least', 1, 9],
+  ['width', 'Minimum digits', 1, 9],
 ] as const;
 
 /** The numbers and texts of one change. */
@@ -31,12 +31,12 @@ export function NameChangeFields({ change, onChange }: Props) {
       return (
         <NativeSelect
           size="xs"
-          label="Letters"
+          label="Letter case"
           data={[
-            { value: 'lower', label: 'small letters' },
-            { value: 'upper', label: 'capitals' },
-            { value: 'first', label: 'a capital first' },
-            { value: 'each', label: 'a capital for each word' },
+            { value: 'lower', label: 'Lower case' },
+            { value: 'upper', label: 'Upper case' },
+            { value: 'first', label: 'First letter capital' },
+            { value: 'each', label: 'Every word capital' },
           ]}
           value={change.letters ?? 'lower'}
           onChange={(event) => onChange({ letters: event.currentTarget.value as NonNullable<Change['letters']> })}
@@ -63,7 +63,7 @@ export function NameChangeFields({ change, onChange }: Props) {
         <>
           <Textarea
             size="xs"
-            label="A name a line"
+            label="Names, one a line"
             data-autofocus
             rows={4}
             value={(change.listed ?? []).join('\n')}
@@ -89,7 +89,7 @@ function ReplaceFields({ change, onChange }: Props) {
       />
       <TextInput
         size="xs"
-        label="Replace by"
+        label="Replace with"
         maxLength={200}
         value={change.by ?? ''}
         onChange={(event) => onChange({ by: event.currentTarget.value })}
@@ -98,16 +98,16 @@ function ReplaceFields({ change, onChange }: Props) {
         size="xs"
         label="Found"
         data={[
-          { value: 'text', label: 'anywhere' },
-          { value: 'word', label: 'as a whole word' },
-          { value: 'pattern', label: 'as a regular expression' },
+          { value: 'text', label: 'Anywhere' },
+          { value: 'word', label: 'Whole word' },
+          { value: 'pattern', label: 'Regular expression' },
         ]}
         value={change.matching ?? 'text'}
         onChange={(event) => onChange({ matching: event.currentTarget.value as NonNullable<Change['matching']> })}
       />
       <Checkbox
         size="xs"
-        label="Capitals count"
+        label="Match case"
         checked={change.as_written ?? true}
         onChange={(event) => onChange({ as_written: event.currentTarget.checked })}
       />
@@ -141,7 +141,7 @@ function NumberFields({ change, onChange }: Props) {
       <InOrder change={change} onChange={onChange} />
       <Checkbox
         size="xs"
-        label="Anew in each group"
+        label="Restart in each group"
         checked={change.anew ?? false}
         onChange={(event) => onChange({ anew: event.currentTarget.checked })}
       />
@@ -171,7 +171,7 @@ function InOrder({ change, onChange }: Props) {
   return (
     <NativeSelect
       size="xs"
-      label="In which order"
+      label="Order"
       data={ORDERS}
       value={change.counted ?? 'back'}
       onChange={(event) => onChange({ counted: event.currentTarget.value as NonNullable<Change['counted']> })}

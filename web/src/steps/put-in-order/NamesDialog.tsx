@@ -27,13 +27,13 @@ interface Props {
 
 const KINDS: readonly { value: Kind; label: string }[] = [
   { value: 'replace', label: 'Find and replace' },
-  { value: 'letter-case', label: 'Small letters and capitals' },
-  { value: 'add', label: 'Add before or after' },
-  { value: 'take-away', label: 'Take away before or after' },
-  { value: 'without-numbers', label: 'Take numbers away' },
+  { value: 'letter-case', label: 'Letter case' },
+  { value: 'add', label: 'Add prefix or suffix' },
+  { value: 'take-away', label: 'Remove prefix or suffix' },
+  { value: 'without-numbers', label: 'Remove numbers' },
   { value: 'number', label: 'Number' },
-  { value: 'listed', label: 'Names of a list' },
-  { value: 'from-layers', label: 'Names of the layers' },
+  { value: 'listed', label: 'Names from a list' },
+  { value: 'from-layers', label: 'Names from the layers' },
 ];
 const FIRST: Record<Kind, Change> = {
   replace: { do: 'replace', find: '', by: '', matching: 'text', as_written: true },
@@ -55,8 +55,8 @@ const FIRST: Record<Kind, Change> = {
   'from-layers': { do: 'from-layers' },
 };
 const OF = [
-  { value: 'chosen', label: 'What is chosen' },
-  { value: 'parts', label: 'All parts in what is chosen' },
+  { value: 'chosen', label: 'Selection' },
+  { value: 'parts', label: 'All parts in the selection' },
   { value: 'all', label: 'All parts' },
 ];
 /** Milliseconds that what is typed rests before names are asked for. */
@@ -93,7 +93,7 @@ export function NamesDialog({ illustration, view, chosen, isListed, act, onClose
     onClose();
   };
   return (
-    <Modal opened size="xl" title="Names" onClose={onClose} closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal opened size="xl" title="Rename many" onClose={onClose} closeButtonProps={{ 'aria-label': 'Close' }}>
       <form
         className={classes.form}
         onSubmit={(event) => {
@@ -111,7 +111,7 @@ export function NamesDialog({ illustration, view, chosen, isListed, act, onClose
         <Changes changes={changes} onChanges={setChanges} />
         <div className={classes.row}>
           <Button size="compact-sm" variant="default" onClick={() => setChanges([...changes, FIRST['letter-case']])}>
-            And then
+            Add change
           </Button>
         </div>
         {query.error && <p role="alert">{query.error.message}</p>}
@@ -119,15 +119,15 @@ export function NamesDialog({ illustration, view, chosen, isListed, act, onClose
         <div className={classes.end}>
           <p role="status" className={classes.state} aria-busy={query.isFetching}>
             {`${plural(changed.length, 'name')} of ${rows.length} would change`}
-            {clashes.length > 0 && `, ${clashes.length} cannot be`}.
+            {clashes.length > 0 && `, ${clashes.length} cannot`}.
           </p>
           {clashes.length > 0 && (
             <Button size="xs" variant="default" onClick={() => give(true)}>
-              Give them, with those that would do
+              Rename with suggested fixes
             </Button>
           )}
           <Button type="submit" size="xs" disabled={changed.length === 0 || clashes.length > 0}>
-            Give these names
+            Rename
           </Button>
         </div>
       </form>
@@ -149,10 +149,10 @@ function Changes({ changes, onChanges }: ChangesProps) {
       {changes.map((one, at) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a change has no name but its place
         <fieldset key={at} className={classes.change}>
-          <legend>{at === 0 ? 'First' : 'And then'}</legend>
+          <legend>{`Change ${at + 1}`}</legend>
           <NativeSelect
             size="xs"
-            label="What is done"
+            label="Change"
             data-autofocus={(at === 0 && one.do !== 'listed') || undefined}
             data={[...KINDS]}
             value={one.do}
@@ -168,7 +168,7 @@ function Changes({ changes, onChanges }: ChangesProps) {
               variant="subtle"
               onClick={() => onChanges(changes.filter((_, index) => index !== at))}
             >
-              Leave this out
+              Remove change
             </Button>
           )}
         </fieldset>
@@ -186,7 +186,7 @@ function Preview({ found, illustration, view }: PreviewProps) {
   const pictures = new Map(view.rows.map((row) => [row.id, row.thumbnail]));
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
-    <section className={classes.preview} aria-label="What comes of it" tabIndex={0}>
+    <section className={classes.preview} aria-label="Preview" tabIndex={0}>
       <table>
         <thead>
           <tr>
@@ -205,7 +205,7 @@ function Preview({ found, illustration, view }: PreviewProps) {
               <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
                 {one.new}
                 {one.note && <span className={classes.why}> {one.note}</span>}
-                {one.problem && <span className={classes.why}> {`${one.problem}; '${one.proposal}' would do`}</span>}
+                {one.problem && <span className={classes.why}> {`${one.problem}; '${one.proposal}' is free`}</span>}
               </td>
             </tr>
           ))}

@@ -28,9 +28,9 @@ interface Props {
 }
 
 const SEVERITIES = [
-  { severity: 'error', title: 'Not there' },
-  { severity: 'warning', title: 'Trouble ahead' },
-  { severity: 'note', title: 'To be said' },
+  { severity: 'error', title: 'Errors' },
+  { severity: 'warning', title: 'Warnings' },
+  { severity: 'note', title: 'Notes' },
 ] as const;
 
 /** What the rows say that should be looked at, each with what can be done about it. */
@@ -42,9 +42,9 @@ export function Notes(props: Props) {
       <p className={form.told} role="status">
         {order &&
           (found.length === 0
-            ? 'Nothing in names, sides, looks, joints or depths to look at.'
-            : `${plural(found.length, 'note')}.`)}{' '}
-        What is found in the pixels is listed under Take apart, Look over.
+            ? 'No findings in names, sides, looks, joints or depths.'
+            : `${plural(found.length, 'finding')}.`)}{' '}
+        Findings in the pixels are listed under Take apart, Findings.
       </p>
       <Remarks
         illustration={props.illustration}
@@ -83,14 +83,14 @@ const MANY = 3;
 const TOGETHER: Partial<Record<Finding['kind'], string>> = {
   required: 'required parts are missing',
   empty: 'parts are empty, or lie off the canvas',
-  name: 'names were given by a program, or have letters of another alphabet',
+  name: 'names are default names, or mix alphabets',
   pair: 'pairs are not complete',
   series: 'series of names are undecided',
-  look: 'parts are not the same in every look',
-  pivot: 'parts are carried by another part and have no pivot',
-  depth: 'parts are drawn in front but stand farther away',
-  hidden: 'parts are hidden and left out: nobody will see them',
-  cover: "planes do not cover the camera's way",
+  look: 'parts differ between looks',
+  pivot: 'parts have a parent but no pivot',
+  depth: 'parts are in front but deeper',
+  hidden: 'parts are hidden and left out',
+  cover: 'planes are too narrow for the camera travel',
 };
 
 function ofOneKind(found: readonly Finding[]): [Finding['kind'], Finding[]][] {
@@ -132,7 +132,7 @@ function Alike(props: Props & { kind: Finding['kind']; alike: readonly Finding[]
           if (!isOpen) onChoose(rows, rows[0] ?? null);
         }}
       >
-        {`${count(alike.length)} ${TOGETHER[kind] ?? 'notes'}`}
+        {`${count(alike.length)} ${TOGETHER[kind] ?? 'findings'}`}
       </button>
       {canEdit && (
         <div className={form.row}>
@@ -166,7 +166,7 @@ function MendsOfAll({
     empty: [
       ['Remove all', () => act({ do: 'remove-rows', rows: first })],
       [
-        'Leave all out',
+        'Leave out all',
         () => act({ do: 'include-parts', included: Object.fromEntries(first.map((row) => [row, false])) }),
       ],
     ],
@@ -180,10 +180,10 @@ function MendsOfAll({
           }),
       ],
     ],
-    pivot: [['Propose pivots for all', () => propose(first)]],
+    pivot: [['Propose all pivots', () => propose(first)]],
     hidden: [['Remove all', () => act({ do: 'remove-rows', rows: first })]],
     cover: [
-      ['Mirror all on', () => wider('mirror')],
+      ['Extend all by mirroring', () => wider('mirror')],
       ['Enlarge all', () => wider('enlarge')],
     ],
   };
@@ -207,9 +207,9 @@ function Mends({ finding, view, order, act, again, propose, widen, onChoose, onP
   const siblings = new Set(rows.map((id) => byId.get(id)?.group)).size === 1;
   const say = (meaning: 'pair' | 'alternates' | 'neither') =>
     series && act({ do: 'decide', decisions: { meanings: { ...view.decisions.meanings, [series.key]: meaning } } });
-  const remove: Mend = ['Remove it', () => act({ do: 'remove-rows', rows: [first] })];
+  const remove: Mend = ['Remove', () => act({ do: 'remove-rows', rows: [first] })];
   const go = (page: 'rows' | 'sets' | 'depth'): Mend => [
-    page === 'rows' ? 'Go to its row' : page === 'sets' ? 'Go to the list' : 'Go to the planes',
+    page === 'rows' ? 'Show' : page === 'sets' ? 'Show list' : 'Show planes',
     () => {
       onChoose(rows, first || null);
       onPage(page);
@@ -218,18 +218,18 @@ function Mends({ finding, view, order, act, again, propose, widen, onChoose, onP
   const pivot = byId.get(first)?.pivot;
   const all: Partial<Record<Finding['kind'], readonly (Mend | false | undefined)[]>> = {
     required: [go('sets')],
-    empty: [remove, ['Leave it out', () => act({ do: 'include-parts', included: { [first]: false } })]],
+    empty: [remove, ['Leave out', () => act({ do: 'include-parts', included: { [first]: false } })]],
     name: [
       finding.proposal != null && [
-        `Call it ${finding.proposal}`,
+        `Rename to '${finding.proposal}'`,
         () => act({ do: 'rename-rows', names: { [first]: finding.proposal ?? '' } }),
       ],
       go('rows'),
     ],
     pair: series?.lacks
       ? [
-          [`Make the ${series.lacks} one`, () => again(first, { mirrored: true, about: 'middle' })],
-          ['It has none', () => say('neither')],
+          [`Create ${series.lacks} twin`, () => again(first, { mirrored: true, about: 'middle' })],
+          ['Not a pair', () => say('neither')],
         ]
       : [
           [
@@ -239,38 +239,35 @@ function Mends({ finding, view, order, act, again, propose, widen, onChoose, onP
         ],
     series: [
       siblings && [
-        'One at a time',
+        'Make alternates',
         () => {
           say('alternates');
           act({ do: 'make-alternates', rows });
         },
       ],
-      ['All are seen', () => say('pair')],
-      ['By chance', () => say('neither')],
+      ['All visible', () => say('pair')],
+      ['Unrelated', () => say('neither')],
     ],
     look: [
       rows.length > 1 &&
         pivot != null && [
-          'Let all turn about the first',
+          'Use the first pivot for all',
           () => act({ do: 'set-pivots', pivots: Object.fromEntries(rows.map((row) => [row, placeOf(pivot)])) }),
         ],
       go('sets'),
     ],
-    pivot: [['Propose one', () => propose([first])]],
+    pivot: [['Propose pivot', () => propose([first])]],
     depth: [
-      [
-        'Let it stand where the other does',
-        () => act({ do: 'set-depths', depths: { [first]: byId.get(second)?.depth ?? 0 } }),
-      ],
+      ['Match the other depth', () => act({ do: 'set-depths', depths: { [first]: byId.get(second)?.depth ?? 0 } })],
       siblings && [
-        'Order the group by depth',
+        'Sort the group by depth',
         () => act({ do: 'order-rows', group: byId.get(first)?.group ?? null, by: 'depth' }),
       ],
     ],
     hidden: [
       remove,
       [
-        'Show and hand it over',
+        'Show and include',
         () => {
           act({ do: 'show-rows', shown: { [first]: true } });
           act({ do: 'include-parts', included: { [first]: true } });
@@ -278,9 +275,9 @@ function Mends({ finding, view, order, act, again, propose, widen, onChoose, onP
       ],
     ],
     cover: [
-      ['Mirror it on', () => widen(first, 'mirror')],
-      ['Repeat it', () => widen(first, 'repeat')],
-      ['Enlarge it', () => widen(first, 'enlarge')],
+      ['Extend by mirroring', () => widen(first, 'mirror')],
+      ['Extend by repeating', () => widen(first, 'repeat')],
+      ['Enlarge', () => widen(first, 'enlarge')],
       go('depth'),
     ],
   };

@@ -1,4 +1,5 @@
 import { Button, Menu } from '@mantine/core';
+import { useRef } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import type { Act } from '../../ledger/useArrangement';
 import { placesTowards } from '../../rules/commands';
@@ -30,9 +31,13 @@ export function OrderMenu({ view, rows, chosen, canEdit, act, beside, onBeside }
     const listed = [...(members.get(group) ?? [])].sort((one, other) => numberOf(one) - numberOf(other));
     act({ do: 'order-rows', group, by: 'listed', listed: listed.map((row) => row.id) });
   };
+  const dropdown = useRef<HTMLDivElement>(null);
+  // It is hidden while it is closed, and takes the focus once it can be seen.
+  const focusFirst = () =>
+    setTimeout(() => dropdown.current?.querySelector<HTMLElement>('[role="menuitem"]:not(:disabled)')?.focus(), 50);
   return (
     // What is in it is there while it is closed: its keys do the same.
-    <Menu position="top-end" withinPortal keepMounted>
+    <Menu position="top-end" withinPortal keepMounted onOpen={focusFirst}>
       <Menu.Target>
         <Button
           size="compact-sm"
@@ -40,12 +45,18 @@ export function OrderMenu({ view, rows, chosen, canEdit, act, beside, onBeside }
           disabled={!canEdit}
           onClick={() => beside && onBeside(null)}
         >
-          {beside === 'in-front' ? 'In front of which?' : beside === 'behind' ? 'Behind which?' : 'Order'}
+          {beside === 'in-front'
+            ? 'Click on the part to go in front of'
+            : beside === 'behind'
+              ? 'Click on the part to go behind'
+              : 'Order'}
         </Button>
       </Menu.Target>
-      <Menu.Dropdown>
+      <Menu.Dropdown ref={dropdown}>
         {(
           [
+            ['nearer', 'Nearer', 'N'],
+            ['farther', 'Farther', 'F'],
             ['front', 'To the front', 'Shift+N'],
             ['back', 'To the back', 'Shift+F'],
           ] as const
@@ -64,16 +75,18 @@ export function OrderMenu({ view, rows, chosen, canEdit, act, beside, onBeside }
           );
         })}
         <Menu.Item disabled={rows.length === 0} onClick={() => onBeside('in-front')}>
-          Directly in front of what I click on
+          Directly in front of …
         </Menu.Item>
         <Menu.Item disabled={rows.length === 0} onClick={() => onBeside('behind')}>
-          Directly behind what I click on
+          Directly behind …
         </Menu.Item>
         <Menu.Divider />
-        <Menu.Label>{name ? `All in ${name}, first at the back` : 'All outermost rows, first at the back'}</Menu.Label>
+        <Menu.Label>
+          {name ? `Sort '${name}', first at the back` : 'Sort the outermost parts, first at the back'}
+        </Menu.Label>
         <Menu.Item onClick={() => by('name')}>By name</Menu.Item>
         <Menu.Item onClick={() => by('depth')}>By depth</Menu.Item>
-        <Menu.Item onClick={asInTheArt}>As in the art</Menu.Item>
+        <Menu.Item onClick={asInTheArt}>Original order</Menu.Item>
       </Menu.Dropdown>
     </Menu>
   );

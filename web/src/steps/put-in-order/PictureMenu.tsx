@@ -4,13 +4,14 @@ import type { Row } from '../../api/calls';
 
 interface Props {
   row: Row | undefined;
+  off: boolean;
   canSwap: boolean;
   onPicture: (file: File, row: string | null, instead: boolean) => void;
   onKeep: (row: Row) => void;
 }
 
 /** A picture from a file as a part, or instead of a part's own; and a part kept for other projects. */
-export function PictureMenu({ row, canSwap, onPicture, onKeep }: Props) {
+export function PictureMenu({ row, off, canSwap, onPicture, onKeep }: Props) {
   const chooser = useRef<HTMLInputElement>(null);
   const [instead, setInstead] = useState(false);
   const ask = (swap: boolean) => {
@@ -33,17 +34,17 @@ export function PictureMenu({ row, canSwap, onPicture, onKeep }: Props) {
       />
       <Menu position="top-start" withinPortal>
         <Menu.Target>
-          <Button size="compact-sm" variant="default">
+          <Button size="compact-sm" variant="default" disabled={off}>
             Picture
           </Button>
         </Menu.Target>
         <Menu.Dropdown>
-          <Menu.Item onClick={() => ask(false)}>Add a picture as a part</Menu.Item>
+          <Menu.Item onClick={() => ask(false)}>Add picture as part</Menu.Item>
           <Menu.Item disabled={!canSwap} onClick={() => ask(true)}>
             Swap the picture of {row?.name ?? 'a part'}
           </Menu.Item>
           <Menu.Item disabled={row?.kind !== 'part' || row.frames.length !== 1} onClick={() => row && onKeep(row)}>
-            Keep it on the shelf
+            Keep on the shelf
           </Menu.Item>
         </Menu.Dropdown>
       </Menu>

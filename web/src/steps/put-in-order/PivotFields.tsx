@@ -6,7 +6,7 @@ import type { Act } from '../../ledger/useArrangement';
 import classes from './BenchDrawer.module.css';
 
 interface Props {
-  row: Row;
+  row: Row | undefined;
   off: boolean;
   isOpen: boolean;
   onOpen: (isOpen: boolean) => void;
@@ -17,9 +17,9 @@ interface Props {
 
 type Frame = 'canvas' | 'box' | 'fraction';
 const FRAMES: { value: Frame; label: string }[] = [
-  { value: 'canvas', label: 'pixels of the canvas' },
-  { value: 'box', label: 'pixels from the top left of its box' },
-  { value: 'fraction', label: 'fractions of its box' },
+  { value: 'canvas', label: 'px on the canvas' },
+  { value: 'box', label: 'px from the top left of the part' },
+  { value: 'fraction', label: 'Fractions of the part' },
 ];
 
 /** A pivot as it is told in one of the three frames of the manifest. */
@@ -38,11 +38,12 @@ function told(
 /** What a part turns about: clicked on the picture while this is open, or typed. */
 export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) {
   const [frame, setFrame] = useState<Frame>('canvas');
-  const [left = 0, top = 0, width = 1, height = 1] = row.box ?? [];
-  const [x, y] = told(row.pivot, frame, [left, top, width, height]);
+  const [left = 0, top = 0, width = 1, height = 1] = row?.box ?? [];
+  const [x, y] = told(row?.pivot ?? null, frame, [left, top, width, height]);
   const [typed, setTyped] = useState<[number | string, number | string]>([x ?? '', y ?? '']);
   useEffect(() => setTyped([x ?? '', y ?? '']), [x, y]);
   const set = () => {
+    if (!row) return;
     const [across, down] = typed;
     if (typeof across !== 'number' || typeof down !== 'number' || (across === x && down === y)) return;
     const place = {
@@ -57,7 +58,7 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
       <Popover.Target>
         <Button
           size="compact-sm"
-          variant={isOpen ? 'filled' : 'default'}
+          variant="default"
           disabled={off}
           aria-pressed={isOpen}
           aria-keyshortcuts="V"
@@ -78,12 +79,12 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
           }}
         >
           <p>
-            Click on the picture where {row.name} turns, or type the place. Corners, edges and the middle of its box,
-            and other pivots, are met when you are near.
+            Click on the picture where '{row?.name}' turns, or type the position. Snaps to corners, edges, the middle of
+            the part, and other pivots.
           </p>
           <NativeSelect
             size="xs"
-            label="Counted in"
+            label="Unit"
             className={classes.wide}
             data={FRAMES}
             value={frame}
@@ -103,18 +104,18 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
             />
           ))}
           <Button type="submit" size="xs">
-            Set it
+            Set pivot
           </Button>
           <Button
             size="xs"
             variant="subtle"
-            disabled={!row.pivot}
-            onClick={() => act({ do: 'set-pivots', pivots: { [row.id]: null } })}
+            disabled={!row?.pivot}
+            onClick={() => row && act({ do: 'set-pivots', pivots: { [row.id]: null } })}
           >
-            Remove it
+            Remove pivot
           </Button>
-          <Button size="xs" variant="default" disabled={!row.pivot} onClick={onMirror}>
-            Mirror the part about it
+          <Button size="xs" variant="default" disabled={!row?.pivot} onClick={onMirror}>
+            Mirror about pivot
           </Button>
         </form>
       </Popover.Dropdown>

@@ -5,6 +5,7 @@ import type { Act } from '../../ledger/useArrangement';
 import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
+import { rounded } from '../../ui/units';
 import { useLongList } from '../../ui/useLongList';
 import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
@@ -54,17 +55,17 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onCho
         onChoose={onChoose}
       />
       <p className={form.told}>
-        Drag a plane, or type its depth below. At rest the picture stays as it was drawn: farther parts are drawn that
-        much larger in space, (distance + depth) / distance times.
+        Drag a plane, or type its depth below. At rest the picture looks as drawn: deeper planes are scaled up by
+        (camera distance + depth) / camera distance.
       </p>
       <div className={form.form}>
         <div className={form.row}>
           <Pixels label="Step" value={step} onChange={setStep} />
-          <Pixels label="The nearest stands at" value={nearest} onChange={setNearest} />
+          <Pixels label="Nearest depth" value={nearest} onChange={setNearest} />
         </div>
         <Checkbox
           size="xs"
-          label="All of an outermost group at one depth"
+          label="One depth for each outermost group"
           checked={byGroups}
           onChange={(event) => setByGroups(event.currentTarget.checked)}
         />
@@ -82,21 +83,21 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onCho
               })
             }
           >
-            {some.length > 1 ? `Spread the ${some.length} that are chosen` : 'Spread all parts evenly'}
+            {some.length > 1 ? `Spread ${some.length} selected parts` : 'Spread all parts evenly'}
           </Button>
         </div>
       </div>
       <div className={form.form}>
-        <h3>The camera</h3>
+        <h3>Camera</h3>
         <div className={form.row}>
           <Pixels
-            label="Before the picture by"
+            label="Camera distance"
             value={distance}
             min={1}
             onChange={(value) => canEdit && act({ do: 'decide', decisions: { distance: value } })}
           />
           <Pixels
-            label="Travels in all"
+            label="Total travel"
             value={travel}
             min={0}
             onChange={(value) => canEdit && act({ do: 'decide', decisions: { travel: value } })}
@@ -114,7 +115,8 @@ function Widening({ rows, widen }: { rows: readonly Row[]; widen: Props['widen']
   return (
     <div className={form.form}>
       <p className={form.told}>
-        {rows.length === 1 ? rows[0]?.name : `${rows.length} parts`} can go on beyond the view:
+        {rows.length === 1 ? `'${rows[0]?.name}' is` : `${rows.length} parts are`} too narrow for the camera travel.
+        Extend by:
       </p>
       <div className={form.row}>
         {WIDER.map(({ by, label, title }) => (
@@ -153,8 +155,8 @@ function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) 
         <tr>
           <th>Part, from the front</th>
           <th>Depth</th>
-          <th>Lacks left</th>
-          <th>Lacks right</th>
+          <th>Missing left</th>
+          <th>Missing right</th>
         </tr>
       </thead>
       <tbody ref={body}>
@@ -184,13 +186,12 @@ function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) 
 
 export type Wider = 'mirror' | 'repeat' | 'enlarge';
 const WIDER: readonly { by: Wider; label: string; title: string }[] = [
-  { by: 'mirror', label: 'Mirrored on', title: 'What is there stays as it is' },
-  { by: 'repeat', label: 'Repeated', title: 'What is there stays as it is' },
-  { by: 'enlarge', label: 'Enlarged', title: 'All of it is drawn larger, so the picture changes' },
+  { by: 'mirror', label: 'Mirroring', title: 'The drawn pixels stay unchanged' },
+  { by: 'repeat', label: 'Repeating', title: 'The drawn pixels stay unchanged' },
+  { by: 'enlarge', label: 'Enlarging', title: 'Scales the whole plane, so the picture changes' },
 ];
 
-const lacking = (pixels: number | null | undefined) =>
-  pixels == null ? '' : pixels === 0 ? 'nothing' : `${Math.round(pixels * 10) / 10} px`;
+const lacking = (pixels: number | null | undefined) => (pixels == null ? '' : `${rounded(pixels)} px`);
 
 function Pixels({
   label,

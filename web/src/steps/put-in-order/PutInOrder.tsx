@@ -30,12 +30,12 @@ interface Props {
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [
-  { value: 'rows', label: 'Rows' },
+  { value: 'rows', label: 'Parts' },
   { value: 'joints', label: 'Joints' },
   { value: 'sets', label: 'Sets' },
   { value: 'depth', label: 'Depth' },
-  { value: 'fit', label: 'Role, fit' },
-  { value: 'notes', label: 'Notes' },
+  { value: 'fit', label: 'Role and fit' },
+  { value: 'notes', label: 'Findings' },
 ];
 
 /** Names and order, joints, what belongs together, depths, roles, and what of all that should be looked at. */
@@ -50,8 +50,8 @@ export function PutInOrder(props: Props) {
         <SegmentedControl
           size="xs"
           fullWidth
-          aria-label="What is put in order"
-          data={PAGES.map((one) => (one.value === 'notes' && found ? { ...one, label: `Notes ${found}` } : one))}
+          aria-label="Pages"
+          data={PAGES.map((one) => (one.value === 'notes' && found ? { ...one, label: `Findings ${found}` } : one))}
           value={page}
           onChange={(value) => setPage(value as Page)}
         />

@@ -33,8 +33,8 @@ export function Sets(props: Props) {
         <h3>Looks</h3>
         {order?.looks.length === 0 && (
           <p className={form.told}>
-            None yet. Group the parts of each look, choose the groups in the ledger, and press “Make looks”. What lies
-            outside is shared by all of them.
+            No looks yet. Group the parts of each look, select the groups in the ledger, and press 'Make looks'. Parts
+            outside the groups belong to every look.
           </p>
         )}
         {order?.looks.map((table) => (
@@ -44,13 +44,13 @@ export function Sets(props: Props) {
       <div className={form.form}>
         <h3>Pairs and series</h3>
         {order?.series.length === 0 && (
-          <p className={form.told}>No names differ only in left and right, a number or a letter.</p>
+          <p className={form.told}>No pairs or series: no names differ only in left and right, a number or a letter.</p>
         )}
         {order && order.series.length > 0 && <Pairs {...props} series={order.series} />}
         <OwnSides sides={view.decisions.sides} canEdit={canEdit} act={act} />
       </div>
       <div className={form.form}>
-        <h3>What must be there</h3>
+        <h3>Required parts</h3>
         <RequiredList {...props} />
       </div>
       <Shelf
@@ -83,8 +83,8 @@ function LookTable({
     <>
       <p className={form.told}>
         {plural(table.lines.length, 'part')} in {plural(looks.length, 'look')}
-        {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}; {plural(shared, 'part')} shared by all. Choose a line to
-        rename or move it in all looks.
+        {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}; {plural(shared, 'part')} shared by all looks. Select a
+        line to rename or move the part in all of them.
       </p>
       <table className={classes.looks}>
         <thead>
@@ -97,7 +97,7 @@ function LookTable({
                   variant={look.shown ? 'filled' : 'default'}
                   aria-pressed={look.shown}
                   disabled={!canEdit}
-                  title={look.shown ? 'It is shown' : `Show ${look.name}`}
+                  title={look.shown ? 'Shown' : `Show ${look.name}`}
                   onClick={() =>
                     act({ do: 'show-rows', shown: Object.fromEntries(look.groups.map((group) => [group, true])) })
                   }
@@ -133,7 +133,7 @@ function LookTable({
                       {line.path.join(' / ')}
                     </button>
                   )}
-                  {sizes.size > 1 && <div className={classes.quiet}>not of one size</div>}
+                  {sizes.size > 1 && <div className={classes.quiet}>Sizes differ</div>}
                 </td>
                 {looks.map((look, at) => {
                   const row = rows[at];
@@ -185,10 +185,10 @@ function RenameLine({ rows, act }: { rows: readonly Row[]; act: Act }) {
 }
 
 const MEANINGS = [
-  { value: '', label: 'not said yet' },
-  { value: 'pair', label: 'all are seen' },
-  { value: 'alternates', label: 'one at a time' },
-  { value: 'neither', label: 'by chance' },
+  { value: '', label: 'Undecided' },
+  { value: 'pair', label: 'All visible' },
+  { value: 'alternates', label: 'Alternates' },
+  { value: 'neither', label: 'Unrelated' },
 ];
 
 function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series: readonly Series[] }) {
@@ -228,14 +228,14 @@ function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series
                     disabled={!canEdit}
                     onClick={() => one.rows[0] && again(one.rows[0], { mirrored: true, about: 'middle' })}
                   >
-                    Make the {one.lacks} one
+                    Create {one.lacks} twin
                   </Button>
                 )}
               </td>
               <td>
                 <NativeSelect
                   size="xs"
-                  aria-label={`What ${label} means`}
+                  aria-label={`Meaning of ${label}`}
                   disabled={!canEdit}
                   data={MEANINGS.filter(({ value }) => value !== '' || one.meaning === null)}
                   value={one.meaning ?? ''}
@@ -272,7 +272,7 @@ function OwnSides({ sides, canEdit, act }: SidesProps) {
   return (
     <TextInput
       size="xs"
-      label="Other endings that mean left and right"
+      label="More endings for left and right"
       placeholder="_gauche, _droite; -li, -re"
       disabled={!canEdit}
       value={typed}
@@ -300,10 +300,10 @@ function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
         <>
           <p className={form.told} role="status">
             {missing === 0
-              ? `All ${view.decisions.required.length} are there.`
+              ? `All ${view.decisions.required.length} required parts exist.`
               : `${missing} of ${view.decisions.required.length} are missing.`}
           </p>
-          <ul className={classes.required} aria-label="What must be there">
+          <ul className={classes.required} aria-label="Required parts">
             {order?.required.map((one) => (
               <li key={one.name}>
                 <span className={one.row === null ? classes.missing : classes.tick}>
@@ -329,7 +329,7 @@ function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
         <>
           <Textarea
             size="xs"
-            label="A name on each line; groups before it with /, as in eyes/open left"
+            label="One name a line; write groups with /, as in eyes/open left"
             minRows={5}
             maxRows={14}
             autosize
@@ -338,17 +338,17 @@ function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
           />
           <div className={form.row}>
             <Button size="xs" onClick={keep}>
-              Take this list
+              Save list
             </Button>
             <Button size="xs" variant="subtle" onClick={() => setOpen(false)}>
-              Leave it as it was
+              Cancel
             </Button>
           </div>
         </>
       ) : (
         <div className={form.row}>
           <Button size="xs" variant="default" disabled={!canEdit} onClick={() => setOpen(true)}>
-            {view.decisions.required.length > 0 ? 'Change the list' : 'Write or paste a list'}
+            {view.decisions.required.length > 0 ? 'Edit list' : 'Add list'}
           </Button>
         </div>
       )}

@@ -46,29 +46,32 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
     }
   };
   const keep = (kind: 'part' | 'template' | 'list', called: string) =>
-    tried(() => keepOnShelf(illustration, kind, called, kind === 'part' ? (row?.id ?? '') : ''), `${called} is kept.`);
+    tried(
+      () => keepOnShelf(illustration, kind, called, kind === 'part' ? (row?.id ?? '') : ''),
+      `'${called}' is on your shelf.`,
+    );
   const use = (one: Kept) =>
     perform(takeFromShelf(illustration, one.id, one.kind === 'part' ? (row?.id ?? null) : null), {
       made: ([made]) => made !== undefined && onChoose([made], made),
     });
-  const remove = (one: Kept) => tried(() => removeFromShelf(one.id), `${one.name} is gone.`);
+  const remove = (one: Kept) => tried(() => removeFromShelf(one.id), `'${one.name}' is removed.`);
   const wanted = name.trim();
   return (
     <div className={form.form}>
-      <h3>For other projects</h3>
+      <h3>Shelf</h3>
       <div className={form.row}>
         <TextInput
           size="xs"
-          label="Keep under the name"
-          placeholder="badger, standing"
+          label="Name on the shelf"
+          placeholder="Badger, standing"
           value={name}
           onChange={(event) => setName(event.currentTarget.value)}
         />
         <Button size="xs" variant="default" disabled={!wanted} onClick={() => keep('template', wanted)}>
-          The places
+          Keep template
         </Button>
         <Button size="xs" variant="default" disabled={!wanted || !hasList} onClick={() => keep('list', wanted)}>
-          The list
+          Keep list
         </Button>
         <Button
           size="xs"
@@ -76,13 +79,13 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
           disabled={row?.frames.length !== 1}
           onClick={() => keep('part', wanted || (row?.name ?? ''))}
         >
-          The part
+          Keep part
         </Button>
       </div>
       <p className={form.told} role="status">
         {said ||
           (kept.data?.length === 0
-            ? 'The places of a figure, with names, pivots and parents, can be fitted to another one; parts and lists be used again.'
+            ? 'Your shelf is the same in every project. Keep the positions, names, pivots and parents of a figure as a template, or a part, or a list.'
             : '')}
       </p>
       <KeptList
@@ -106,10 +109,10 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
 }
 
 const KINDS: Record<Kept['kind'], { name: string; use: string | null }> = {
-  motion: { name: 'a motion, used in Try out', use: null },
-  template: { name: 'places', use: 'Fit it' },
-  list: { name: 'a list', use: 'Take this list' },
-  part: { name: 'a part', use: 'Put it in' },
+  motion: { name: 'motion, used in Try out', use: null },
+  template: { name: 'template', use: 'Apply' },
+  list: { name: 'list', use: 'Use list' },
+  part: { name: 'part', use: 'Add' },
 };
 
 interface ListProps {
@@ -121,7 +124,7 @@ interface ListProps {
 
 function KeptList({ kept, canEdit, onUse, onRemove }: ListProps) {
   return (
-    <ul className={classes.required} aria-label="What is kept">
+    <ul className={classes.required} aria-label="On the shelf">
       {kept.map((one) => (
         <li key={one.id} className={classes.kept}>
           {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
@@ -134,7 +137,7 @@ function KeptList({ kept, canEdit, onUse, onRemove }: ListProps) {
             </Button>
           )}
           <Button size="compact-xs" variant="subtle" onClick={() => onRemove(one)}>
-            Take off
+            Remove
           </Button>
         </li>
       ))}
@@ -155,19 +158,21 @@ function FitFound({ fit, onSet, onLeave }: FitProps) {
   return (
     <>
       <p data-testid="fit">
-        {plural(byName, 'part')} by name, {byPlace.length} by place.
+        {plural(byName, 'part')} by name, {byPlace.length} by position.
       </p>
       {byPlace.length > 0 && (
-        <p className={form.told}>By place: {byPlace.map((one) => `${one.name} as ${one.place}`).join(', ')}.</p>
+        <p className={form.told}>By position: {byPlace.map((one) => `${one.name} as ${one.place}`).join(', ')}.</p>
       )}
-      {fit.places_left.length > 0 && <p className={form.told}>Places without a part: {fit.places_left.join(', ')}.</p>}
-      {fit.parts_left.length > 0 && <p className={form.told}>Parts without a place: {fit.parts_left.join(', ')}.</p>}
+      {fit.places_left.length > 0 && (
+        <p className={form.told}>Positions without a part: {fit.places_left.join(', ')}.</p>
+      )}
+      {fit.parts_left.length > 0 && <p className={form.told}>Parts without a position: {fit.parts_left.join(', ')}.</p>}
       <div className={form.row}>
         <Button size="xs" onClick={onSet}>
-          Set their pivots and parents
+          Apply pivots and parents
         </Button>
         <Button size="xs" variant="subtle" onClick={onLeave}>
-          Leave it
+          Cancel
         </Button>
       </div>
     </>

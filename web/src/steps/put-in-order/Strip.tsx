@@ -22,7 +22,7 @@ export function Strip({ illustration, rows, chosen, canEdit, act, onChoose }: Pr
   const parts = rows.filter((row) => row.kind === 'part');
   const names = new Map(rows.map((row) => [row.id, row.name]));
   return (
-    <ol className={classes.strip} aria-label="Parts from the back to the front">
+    <ol className={classes.strip} aria-label="Parts, back to front">
       {parts.map((row, at) => (
         <li key={row.id} data-drop={drop?.row === row.id ? drop.kind : undefined} className={classes.place}>
           {row.group !== parts[at - 1]?.group && (

@@ -34,7 +34,7 @@ export function SwingCurve({ swing, onAt }: Props) {
       className={classes.curve}
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       role="img"
-      aria-label="Pixels that open and jut out over the angle"
+      aria-label="Gap and overhang in pixels over the angle"
       onPointerDown={(event) => {
         const frame = event.currentTarget.getBoundingClientRect();
         const at = ((event.clientX - frame.left) / frame.width) * WIDTH;

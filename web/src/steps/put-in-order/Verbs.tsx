@@ -5,14 +5,13 @@ import type { Verb } from './verbs';
 
 /** Buttons that each carry out one command. */
 export function Verbs({ verbs, act }: { verbs: readonly Verb[]; act: Act }) {
-  return verbs.map(({ label, command, shortcut, title, said, off }) => (
+  return verbs.map(({ label, command, shortcut, title, off }) => (
     <Button
       key={label}
       size="compact-sm"
       variant="default"
       disabled={off ?? false}
       title={title}
-      aria-label={said}
       aria-keyshortcuts={shortcut}
       onClick={() => act(command)}
     >

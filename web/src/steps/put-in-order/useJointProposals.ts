@@ -13,7 +13,9 @@ export function useJointProposals(illustration: number, act: Act) {
       const { parents, pivots } = await askJoints(illustration, of, mirrored);
       const touched = new Set([...Object.keys(parents), ...Object.keys(pivots)]);
       if (touched.size === 0) {
-        setSaid(mirrored ? 'It has no twin on the other side, or nothing to mirror.' : 'Nothing is left to propose.');
+        setSaid(
+          mirrored ? 'Nothing to mirror: the selection has no pair on the other side.' : 'No joints are missing.',
+        );
       } else {
         const places = Object.entries(pivots).map(([part, at]) => [part, at && placeOf(at)]);
         act({ do: 'set-joints', parents, pivots: Object.fromEntries(places) });

@@ -9,9 +9,8 @@ export interface Verb {
   command: Command;
   /** The key that does it. */
   shortcut?: string;
-  title?: string;
-  /** Where the label alone is not clear enough for those who hear it. */
-  said?: string;
+  /** Why it is off, or what it does. */
+  title?: string | undefined;
   off?: boolean;
 }
 
@@ -42,70 +41,77 @@ export function choiceOf(view: Arrangement, chosen: ReadonlySet<string>): Choice
   };
 }
 
-/** Verbs that change what rows there are; only those that can be done. */
-export function stackVerbs(view: Arrangement, { rows, first, only, alternates }: Choice): Verb[] {
-  if (!first) return [];
+/** Verbs that make other rows of what is chosen: always the same ones, each with what it needs where it cannot be done. */
+export function makeVerbs(view: Arrangement, { rows, first, only, alternates }: Choice): Verb[] {
   const ids = rows.map((row) => row.id);
-  const areGroups = rows.every((row) => row.kind === 'group');
-  const areSiblings = rows.every((row) => row.group === first.group);
+  const areGroups = rows.length > 0 && rows.every((row) => row.kind === 'group');
+  const isStack = first !== undefined && (only ? only.kind === 'group' : areSiblings(rows));
   const inner = only ? view.rows.filter((row) => row.kind === 'group' && row.group === only.id) : [];
   const layered = rows.filter((row) => row.frames.length === 1 && (row.frames[0]?.pieces.length ?? 0) > 1);
-  const isStack = only ? only.kind === 'group' : areSiblings;
-  const isUngrouping = areGroups && only !== undefined;
-  const verbs: (Verb | false)[] = [
-    !alternates &&
-      (areGroups || (rows.length > 1 && areSiblings)) && {
-        label: rows.length > 1 && areGroups ? 'Make one part of each' : 'Make one part',
-        command: { do: 'join-rows', rows: ids },
-      },
-    !alternates &&
-      inner.length > 1 && {
-        label: 'One part of each in it',
-        title: `Each of the ${inner.length} groups in it becomes one part`,
-        command: { do: 'join-rows', rows: inner.map((row) => row.id) },
-      },
-    layered.length > 0 && {
+  const [canJoin, canNest] = [!alternates && (areGroups || (rows.length > 1 && isStack)), inner.length > 1];
+  const canStack = isStack && !alternates;
+  return [
+    {
+      label: rows.length > 1 && areGroups ? 'Make one part of each' : 'Make one part',
+      command: { do: 'join-rows', rows: ids },
+      ...needs(canJoin, STACK),
+    },
+    {
+      label: 'One part per subgroup',
+      command: { do: 'join-rows', rows: inner.map((row) => row.id) },
+      ...needs(canNest && !alternates, 'Select a group that has subgroups'),
+    },
+    {
       label: 'Split into layers',
       command: { do: 'split-parts', rows: layered.map((row) => row.id) },
+      ...needs(layered.length > 0, 'Select a part of several layers'),
     },
-    areSiblings &&
-      !(isUngrouping && alternates) && {
-        label: isUngrouping ? 'Ungroup' : 'Group',
-        shortcut: 'G',
-        command: { do: isUngrouping ? 'ungroup-rows' : 'group-rows', rows: ids },
-      },
-    !alternates &&
-      isStack && {
-        label: areLooks(view, rows, only) ? 'Make looks' : 'One at a time',
-        title: 'Exactly one of them is shown; each has a key',
-        command: { do: 'make-alternates', rows: ids },
-      },
+    {
+      label: isStack && areLooks(view, rows, only) ? 'Make looks' : 'Make alternates',
+      command: { do: 'make-alternates', rows: ids },
+      ...needs(canStack, alternates ? 'These are alternates already' : STACK),
+    },
+    {
+      label: 'End alternates',
+      command: { do: 'end-alternates', row: alternates?.id ?? '' },
+      ...needs(alternates !== undefined, 'Select alternates, or one of them'),
+    },
+    {
+      label: 'Combine as frames',
+      command: { do: 'read-as-frames', rows: ids },
+      ...needs(canStack, alternates ? 'End the alternates first' : STACK),
+    },
+    {
+      label: 'Split frames into parts',
+      command: { do: 'read-as-parts', row: only?.id ?? '' },
+      ...needs(only !== undefined && only.frames.length > 1, 'Select an animated part'),
+    },
   ];
-  return verbs.filter((verb) => verb !== false);
 }
 
-/** Verbs about frames; only those that can be done. */
-export function frameVerbs({ rows, first, only, alternates }: Choice): Verb[] {
-  const isStack = only ? only.kind === 'group' : rows.every((row) => row.group === first?.group);
-  const verbs: (Verb | false | undefined)[] = [
-    first &&
-      isStack &&
-      !alternates && { label: 'Read as frames', command: { do: 'read-as-frames', rows: rows.map((row) => row.id) } },
-    only &&
-      only.frames.length > 1 && {
-        label: 'Frames as parts',
-        said: 'Read frames as parts',
-        command: { do: 'read-as-parts', row: only.id },
-      },
-  ];
-  return verbs.filter((verb) => !!verb);
+const STACK = 'Select a group, or several parts of one group';
+
+const needs = (isMet: boolean, what: string) => ({ off: !isMet, title: isMet ? undefined : what });
+
+const areSiblings = (rows: readonly Row[]) => rows.every((row) => row.group === rows[0]?.group);
+
+/** Rows become a group; a single group is taken apart. */
+export function groupVerb({ rows, only, alternates }: Choice, canEdit: boolean): Verb {
+  const isUngrouping = only?.kind === 'group';
+  return {
+    label: isUngrouping ? 'Ungroup' : 'Group',
+    shortcut: 'G',
+    off: !canEdit || rows.length === 0 || !areSiblings(rows) || (isUngrouping && alternates !== undefined),
+    title: areSiblings(rows) ? undefined : 'Select parts of one group',
+    command: { do: isUngrouping ? 'ungroup-rows' : 'group-rows', rows: rows.map((row) => row.id) },
+  };
 }
 
 /** Alternates whose members are groups are looks. */
 const areLooks = (view: Arrangement, rows: readonly Row[], only: Row | undefined) =>
   (only ? view.rows.filter((row) => row.group === only.id) : rows).every((row) => row.kind === 'group');
 
-/** Verbs that are always there, whether they can be done or not. */
+/** How rows are seen and whether they are handed over. */
 export function stateVerbs(view: Arrangement, { rows, first, only, parts }: Choice, canEdit: boolean): Verb[] {
   const off = !canEdit || !first;
   const isShown = rows.some((row) => row.shown);

@@ -2,7 +2,7 @@ import { Button, Checkbox, NativeSelect, NumberInput } from '@mantine/core';
 import { useState } from 'react';
 import { ColourField } from '../../ui/ColourField';
 import classes from '../../ui/form.module.css';
-import { plural } from '../../ui/units';
+import { count, plural } from '../../ui/units';
 import { BrushNumbers } from './BrushNumbers';
 import type { Fill } from './useChanging';
 import type { Taking } from './useTaking';
@@ -13,10 +13,10 @@ interface Props {
 }
 
 const FILLS: readonly { value: Fill; label: string }[] = [
-  { value: 'onward', label: 'its colours and lines, for flat art' },
-  { value: 'flat', label: 'its colours without the lines' },
-  { value: 'painted', label: 'colours that run on, for painted art' },
-  { value: 'colour', label: 'one colour' },
+  { value: 'onward', label: 'Colours and lines (flat art)' },
+  { value: 'flat', label: 'Colours without lines' },
+  { value: 'painted', label: 'Continued colours (painted art)' },
+  { value: 'colour', label: 'One colour' },
 ];
 
 /** Nothing opens when a limb moves, if what lies behind it runs on beneath. */
@@ -27,22 +27,22 @@ export function Beneath({ taking, canEdit }: Props) {
     <>
       <div className={classes.form}>
         <p className={classes.told}>
-          {name} goes on beneath what lies over it. Only places that opaque parts cover are reached, so what is seen
-          stays as it is.
+          {from ? `'${name}'` : name} can be extended beneath the parts in front. Only covered places are filled, so the
+          picture stays unchanged.
         </p>
         <div className={classes.row}>
           <NativeSelect
             size="xs"
-            label="It goes on with"
+            label="Fill with"
             data={[...FILLS]}
             value={changing.fill}
             onChange={(event) => changing.setFill(event.currentTarget.value as Fill)}
           />
           <NativeSelect
             size="xs"
-            label="Or mirrored from a twin"
+            label="Or mirror from"
             data={[
-              { value: '', label: 'none' },
+              { value: '', label: 'None' },
               ...taking.parts
                 .filter((row) => row.id !== from?.id)
                 .map((row) => ({ value: row.id, label: row.name }))
@@ -69,11 +69,11 @@ function AlongBorder({ taking, canEdit }: Props) {
   const [by, setBy] = useState(12);
   return (
     <div className={classes.form}>
-      <h3>All along its border</h3>
+      <h3>Along the whole border</h3>
       <div className={classes.row}>
         <NumberInput
           size="xs"
-          label="By up to"
+          label="Grow by"
           suffix=" px"
           min={1}
           max={500}
@@ -82,7 +82,7 @@ function AlongBorder({ taking, canEdit }: Props) {
           onChange={(value) => setBy(Number(value) || 1)}
         />
         <Button size="xs" variant="default" disabled={!canEdit || !from} onClick={() => changing.growUnder(by)}>
-          Grow it under
+          Grow under
         </Button>
       </div>
     </div>
@@ -98,8 +98,8 @@ function AtOnePlace({ taking, canEdit }: Props) {
   const { work } = taking;
   return (
     <div className={classes.form}>
-      <h3>At one place</h3>
-      <div className={classes.tools} role="radiogroup" aria-label="What the pointer does">
+      <h3>In one place</h3>
+      <div className={classes.tools} role="radiogroup" aria-label="Tool">
         {WORKS.map(([value, label]) => (
           <Button
             key={value}
@@ -128,8 +128,8 @@ function RoundOff({ taking, canEdit }: Props) {
   return (
     <>
       <p className={classes.told}>
-        Click on the part where it turns. The circle is as wide as the part is there; its middle becomes the pivot if
-        there is none.
+        Click where the part turns. The circle is as wide as the part there; its centre becomes the pivot if none is
+        set.
       </p>
       <div className={classes.row}>
         <NumberInput
@@ -144,7 +144,7 @@ function RoundOff({ taking, canEdit }: Props) {
           onChange={(radius) => joint && changing.setJoint({ ...joint, radius: Number(radius) || 1 })}
         />
         <Button size="xs" variant="default" disabled={!canEdit || !joint} onClick={changing.roundOff}>
-          Round it off
+          Round off
         </Button>
       </div>
     </>
@@ -156,14 +156,14 @@ function PaintUnder({ taking, canEdit }: Props) {
   const { strokes } = changing;
   return (
     <>
-      <p className={classes.told}>Paint where the part goes on; with Alt, paint less of it.</p>
+      <p className={classes.told}>Paint where the part continues. Alt erases.</p>
       <BrushNumbers changing={changing} withHardness={false} />
       <div className={classes.row}>
         <Button size="xs" variant="default" disabled={!canEdit || strokes.length === 0} onClick={changing.paintUnder}>
-          {strokes.length === 0 ? 'Let it go on here' : `Let it go on here, ${plural(strokes.length, 'stroke')}`}
+          {strokes.length === 0 ? 'Fill' : `Fill, ${plural(strokes.length, 'stroke')}`}
         </Button>
         <Button size="compact-sm" variant="subtle" disabled={strokes.length === 0} onClick={changing.dropLast}>
-          Drop the last stroke
+          Remove last stroke
         </Button>
       </div>
     </>
@@ -176,23 +176,23 @@ function FilledIn({ taking, canEdit }: Props) {
   const name = from?.name ?? 'The part';
   return (
     <div className={classes.form}>
-      <h3>What was filled in</h3>
+      <h3>Added pixels</h3>
       <Checkbox
         size="xs"
-        label="Mark it on the picture"
+        label="Highlight on picture"
         checked={changing.isAddedSeen}
         onChange={(event) => changing.setAddedSeen(event.currentTarget.checked)}
       />
       {added && (
         <p role="status">
           {added.pixels === 0
-            ? `Nothing was filled in of ${name}.`
-            : `${added.pixels.toLocaleString('en')} px of ${name} were filled in; nobody drew them.`}
+            ? `'${name}' has no added pixels.`
+            : `'${name}' has ${count(added.pixels)} px that were added, not drawn.`}
         </p>
       )}
       <div className={classes.row}>
         <Button size="xs" variant="default" disabled={!canEdit || !from} onClick={changing.removeAdded}>
-          Remove what was filled in
+          Remove added pixels
         </Button>
       </div>
     </div>

@@ -27,16 +27,15 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
       <div className={classes.form}>
         <h3>Touch up the edge</h3>
         <p className={classes.told}>
-          Paint over art that belongs to {from?.name ?? 'the part'} as well, or over art that it gives back to what it
-          was taken out of. With Alt it is the other way round. What is seen stays as it is.
+          {`Paint to add art to ${from ? `'${from.name}'` : 'the part'}, or to give art back to the part it was taken from. Alt swaps the two. The picture stays unchanged.`}
         </p>
         <SegmentedControl
           size="xs"
           fullWidth
-          aria-label="What the brush does"
+          aria-label="Brush mode"
           data={[
-            { value: 'takes', label: 'The part takes more' },
-            { value: 'gives', label: 'It gives back' },
+            { value: 'takes', label: 'Add to part' },
+            { value: 'gives', label: 'Give back' },
           ]}
           value={changing.gives ? 'gives' : 'takes'}
           onChange={(value) => changing.setGives(value === 'gives')}
@@ -44,15 +43,15 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
         <BrushNumbers changing={changing} withHardness />
         <div className={classes.row}>
           <Button size="xs" disabled={!canEdit || strokes.length === 0} onClick={changing.touchUp}>
-            {strokes.length === 0 ? 'Change the edge' : `Change the edge, ${plural(strokes.length, 'stroke')}`}
+            {strokes.length === 0 ? 'Apply' : `Apply, ${plural(strokes.length, 'stroke')}`}
           </Button>
           <Button size="compact-sm" variant="subtle" disabled={strokes.length === 0} onClick={changing.dropLast}>
-            Drop the last stroke
+            Remove last stroke
           </Button>
         </div>
       </div>
       <div className={classes.form}>
-        <h3>Another colour</h3>
+        <h3>Colour of the part</h3>
         <div className={classes.row}>
           <ColourField label="Colour" value={colour} onChange={setColour} />
           <Button
@@ -61,19 +60,19 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
             disabled={!canEdit || !from}
             onClick={() => changing.dye(colour, isShaded)}
           >
-            {isShaded ? 'Recolour it' : 'Fill it'}
+            {isShaded ? 'Recolour' : 'Fill'}
           </Button>
         </div>
         <Checkbox
           size="xs"
-          label="Keep what is lighter and darker"
+          label="Keep shading"
           checked={isShaded}
           onChange={(event) => setShaded(event.currentTarget.checked)}
         />
       </div>
       <div className={classes.form}>
-        <h3>A backdrop</h3>
-        <p className={classes.told}>A plain part as large as the canvas, behind everything.</p>
+        <h3>Backdrop</h3>
+        <p className={classes.told}>A plain part, as large as the canvas, behind everything.</p>
         <div className={classes.row}>
           <ColourField
             label={isFading ? 'Colour at the top' : 'Colour of the backdrop'}
@@ -87,12 +86,12 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
             disabled={!canEdit}
             onClick={() => changing.putBackdrop(isFading ? [top, bottom] : [top])}
           >
-            Put it behind
+            Add backdrop
           </Button>
         </div>
         <Checkbox
           size="xs"
-          label="From one colour to another"
+          label="Gradient"
           checked={isFading}
           onChange={(event) => setFading(event.currentTarget.checked)}
         />

@@ -16,20 +16,24 @@ interface Props {
 }
 
 const KINDS: readonly { kind: Finding['kind']; title: string; told: string }[] = [
-  { kind: 'remainder', title: 'In no part', told: 'Art of the picture that is not handed over.' },
-  { kind: 'leftover', title: 'Left over', told: 'Art that is in two parts at the same place.' },
+  { kind: 'remainder', title: 'Remainder', told: 'Art that is in no part, so it would not be handed over.' },
+  { kind: 'leftover', title: 'Double art', told: 'The same art is in two parts at the same position.' },
   { kind: 'copy', title: 'Named as copies', told: '' },
-  { kind: 'crumbs', title: 'Crumbs', told: 'Tiny pieces beside a part; they make its box larger.' },
-  { kind: 'pinholes', title: 'Pinholes', told: 'Tiny holes that the art goes round.' },
-  { kind: 'overlay', title: 'Mixed with what lies behind', told: 'A program without modes lays these otherwise.' },
-  { kind: 'covered', title: 'Wholly covered', told: 'Nobody will see these, and nothing says that it should be so.' },
-  { kind: 'joint', title: 'Joints that open', told: 'Seen as soon as somebody moves the figure a little.' },
+  { kind: 'crumbs', title: 'Crumbs', told: 'Tiny islands beside a part make its box larger.' },
+  { kind: 'pinholes', title: 'Pinholes', told: 'Tiny holes in the art.' },
+  {
+    kind: 'overlay',
+    title: 'Blends with parts behind',
+    told: 'Target programs without blend modes show these differently.',
+  },
+  { kind: 'covered', title: 'Wholly covered', told: 'These parts are never visible.' },
+  { kind: 'joint', title: 'Joints that open', told: 'Gaps appear as soon as the figure moves a little.' },
   {
     kind: 'debris',
-    title: 'Rubbish behind parts',
-    told: 'Seen when the part in front moves. Fill these places again under Beneath, or remove the added pixels.',
+    title: 'Debris behind parts',
+    told: 'Visible when the part in front moves. Fill these places again under Underlap, or remove the added pixels.',
   },
-  { kind: 'same-drawing', title: 'The same drawing', told: 'One image can be laid several times.' },
+  { kind: 'same-drawing', title: 'The same drawing', told: 'One image can serve several parts.' },
 ];
 
 /** What came of it all: beside what was brought in, and what there is to mend. */
@@ -39,25 +43,25 @@ export function LookOver({ illustration, taking, canEdit, onChoose, act }: Props
   return (
     <>
       <div className={classes.form}>
-        <h3>Beside what was brought in</h3>
+        <h3>Compare with the original</h3>
         <div className={classes.row}>
           <Button size="xs" variant="default" onClick={taking.compare}>
-            Compare with what was brought in
+            Compare
           </Button>
         </div>
         {compared && (
           <p data-testid="difference">
             {compared.differing.toLocaleString('en')} of {compared.pixels.toLocaleString('en')} pixels differ
-            {compared.differing > 0 && `, by at most ${compared.largest} of 255; they are marked`}.
+            {compared.differing > 0 && `, by at most ${compared.largest} of 255. They are highlighted`}.
           </p>
         )}
       </div>
       <div className={classes.form}>
-        <h3>Notes in the margin</h3>
+        <h3>Findings</h3>
         <div className={classes.row}>
           <NumberInput
             size="xs"
-            label="Tiny is below"
+            label="Crumbs are below"
             suffix=" px"
             min={1}
             max={1_000_000}
@@ -67,7 +71,7 @@ export function LookOver({ illustration, taking, canEdit, onChoose, act }: Props
           />
           <NumberInput
             size="xs"
-            label="The same drawing may differ by"
+            label="Same-drawing tolerance"
             suffix=" of 255"
             min={0}
             max={64}
@@ -79,13 +83,13 @@ export function LookOver({ illustration, taking, canEdit, onChoose, act }: Props
         {!findings.isAsked && (
           <div className={classes.row}>
             <Button size="xs" onClick={findings.ask}>
-              Look all parts over
+              Check all parts
             </Button>
           </div>
         )}
         <p role="status" className={classes.state} aria-busy={findings.isLooking}>
-          {findings.isLooking && !found && 'Looking all parts over.'}
-          {found && (found.length === 0 ? 'Nothing was found to mend.' : `${plural(found.length, 'note')}.`)}
+          {findings.isLooking && !found && 'Checking all parts …'}
+          {found && (found.length === 0 ? 'No findings.' : `${plural(found.length, 'finding')}.`)}
         </p>
         {findings.error && <p role="alert">{findings.error.message}</p>}
       </div>
@@ -137,34 +141,34 @@ function Mends({ finding, taking, act }: { finding: Finding } & Pick<Props, 'tak
   const [first = '', second] = rows;
   const all: Partial<Record<Finding['kind'], readonly (readonly [string, () => void] | false)[]>> = {
     crumbs: [
-      ['Sweep them out', () => mend(finding, frame === null ? [] : [frame])] as const,
+      ['Sweep', () => mend(finding, frame === null ? [] : [frame])] as const,
       frame !== null && (['Sweep all frames', () => mend(finding)] as const),
     ],
     pinholes: [
-      ['Fill them', () => mend(finding, frame === null ? [] : [frame])] as const,
+      ['Fill', () => mend(finding, frame === null ? [] : [frame])] as const,
       frame !== null && (['Fill all frames', () => mend(finding)] as const),
     ],
-    leftover: [['Remove the part', () => act({ do: 'remove-rows', rows: [first] })] as const],
-    copy: [['Remove the part', () => act({ do: 'remove-rows', rows: [first] })] as const],
+    leftover: [['Remove part', () => act({ do: 'remove-rows', rows: [first] })] as const],
+    copy: [['Remove part', () => act({ do: 'remove-rows', rows: [first] })] as const],
     remainder: [
-      ['Make a part of it', () => mend(finding)] as const,
+      ['Make a part', () => mend(finding)] as const,
       first !== '' &&
         ([
-          'Hand over what is left out',
+          'Include',
           () => act({ do: 'include-parts', included: Object.fromEntries(rows.map((row) => [row, true])) }),
         ] as const),
     ],
     overlay: [
       second !== undefined &&
-        (['Make one part of it and what it lies on', () => act({ do: 'join-rows', rows: [first, second] })] as const),
-      ['Lay it as normal', () => mend(finding)] as const,
+        (['Merge with the part behind', () => act({ do: 'join-rows', rows: [first, second] })] as const),
+      ['Set blend mode to normal', () => mend(finding)] as const,
     ],
     covered: [
-      ['Leave it out', () => act({ do: 'include-parts', included: { [first]: false } })],
-      ['It is the ground', () => act({ do: 'set-roles', roles: { [first]: 'ground' } })],
+      ['Leave out', () => act({ do: 'include-parts', included: { [first]: false } })],
+      ['Set role to ground', () => act({ do: 'set-roles', roles: { [first]: 'ground' } })],
     ],
-    joint: [['Round it off beneath', () => mend(finding)]],
-    'same-drawing': [['Let them be one image', () => mend(finding)] as const],
+    joint: [['Round off beneath', () => mend(finding)]],
+    'same-drawing': [['Share one image', () => mend(finding)] as const],
   };
   return (all[kind] ?? []).map(
     (one) =>

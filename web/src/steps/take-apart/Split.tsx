@@ -65,7 +65,7 @@ function Islands({ taking, canEdit }: Props) {
     <>
       <p>
         {plural(islands.pieces.length, 'island')}
-        {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'tiny one')} go to the nearest`}.
+        {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'crumb')} join the nearest island`}.
       </p>
       <p className={classes.told}>Click on an island to leave it out. Shift-click on several to join them.</p>
       <div className={classes.row}>

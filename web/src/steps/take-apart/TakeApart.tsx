@@ -20,9 +20,9 @@ interface Props {
 
 const PAGES: readonly { value: Page; label: string }[] = [
   { value: 'take-out', label: 'Take out' },
-  { value: 'beneath', label: 'Beneath' },
+  { value: 'beneath', label: 'Underlap' },
   { value: 'edge', label: 'Edge and colour' },
-  { value: 'check', label: 'Look over' },
+  { value: 'check', label: 'Findings' },
 ];
 const LOOKINGS: readonly { value: Looking; label: string }[] = [
   { value: 'all', label: 'All parts' },
@@ -39,7 +39,7 @@ export function TakeApart({ illustration, taking, canEdit, onChoose, act, onName
         <SegmentedControl
           size="sm"
           fullWidth
-          aria-label="What is done"
+          aria-label="Pages"
           data={[...PAGES]}
           value={page}
           onChange={(value) => taking.setPage(value as Page)}
@@ -49,7 +49,7 @@ export function TakeApart({ illustration, taking, canEdit, onChoose, act, onName
             size="xs"
             label={page === 'take-out' ? 'Take from' : 'Part'}
             data={[
-              ...(from ? [] : [{ value: '', label: 'Choose a part' }]),
+              ...(from ? [] : [{ value: '', label: 'Select a part' }]),
               ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
             ]}
             value={from?.id ?? ''}
@@ -63,7 +63,7 @@ export function TakeApart({ illustration, taking, canEdit, onChoose, act, onName
             onChange={(event) => taking.setLooking(event.currentTarget.value as Looking)}
           />
         </div>
-        {!from && <p>Choose the part that the art is in, here or on the picture.</p>}
+        {!from && <p>Select the part that holds the art, here or on the picture.</p>}
       </div>
       {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} onNames={onNames} />}
       {page === 'beneath' && <Beneath taking={taking} canEdit={canEdit} />}

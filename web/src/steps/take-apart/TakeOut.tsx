@@ -104,11 +104,11 @@ function SelectionState({ taking }: Pick<Props, 'taking'>) {
   const { from, chosen, pieces, inFront } = taking;
   return (
     <p role="status" className={classes.state} aria-busy={taking.isComputing}>
-      {taking.isChoosing && 'Working; clear the selection to stop. '}
+      {taking.isChoosing && 'Working … Clear the selection to stop. '}
       {chosen && !pieces
         ? `${chosen.pixels.toLocaleString('en')} px selected, ${share(chosen.pixels, chosen.of)} of '${from?.name ?? 'part'}'.`
         : !pieces && 'No selection yet.'}
-      {chosen && from && from.frames.length > 1 && ` Selected in each of its ${from.frames.length} frames.`}
+      {chosen && from && from.frames.length > 1 && ` Selected in each of the ${from.frames.length} frames.`}
       {inFront && ` '${inFront}' lies in front here.`}
     </p>
   );
@@ -144,7 +144,7 @@ function Taken({ taking, canEdit }: Props) {
           ref={field}
           size="xs"
           label="Part name"
-          placeholder="part"
+          placeholder="Part name"
           maxLength={200}
           value={taking.name}
           onChange={(event) => taking.setName(event.currentTarget.value)}
@@ -180,7 +180,7 @@ function Remainder({ taking }: Pick<Props, 'taking'>) {
       <Checkbox
         size="xs"
         label="Hatch"
-        aria-label={`Hatch what is left in '${from.name}'`}
+        aria-label={`Hatch the remainder of '${from.name}'`}
         checked={remainder.isHatched}
         onChange={(event) => remainder.setHatched(event.currentTarget.checked)}
       />

@@ -21,10 +21,10 @@ const GROUPS: readonly { label: string; tools: readonly OneTool[] }[] = [
     label: 'Click',
     tools: [
       { value: 'clicked', label: 'Part', key: 'C', told: 'Click on a part, type its name, click on the next.' },
-      { value: 'proposed', label: 'Proposals', key: 'P', told: 'Click on a part that is proposed.' },
+      { value: 'proposed', label: 'Proposals', key: 'P', told: 'Click on a proposed part.' },
       { value: 'same-colour', label: 'Same colour', key: 'S', told: 'Click on a colour.' },
-      { value: 'inside-lines', label: 'Inside lines', key: 'L', told: 'Click where lines go round.' },
-      { value: 'island', label: 'Island', key: 'I', told: 'Click on a piece that nothing touches.' },
+      { value: 'inside-lines', label: 'Inside lines', key: 'L', told: 'Click inside closed lines.' },
+      { value: 'island', label: 'Island', key: 'I', told: 'Click on an island.' },
     ],
   },
   {
@@ -49,9 +49,9 @@ const GROUPS: readonly { label: string; tools: readonly OneTool[] }[] = [
         value: 'scribble',
         label: 'Scribble',
         key: 'M',
-        told: 'Draw over the part, and with Alt over what is beside the part.',
+        told: 'Draw over the part; with Alt, over what lies beside it.',
       },
-      { value: 'pick', label: 'Switch part', key: 'W', told: 'Click on the part to take from.' },
+      { value: 'pick', label: 'Switch part', key: 'W', told: 'Click on the part to take art from.' },
     ],
   },
 ];
@@ -105,10 +105,10 @@ function Steps({ taking }: Pick<Props, 'taking'>) {
   return (
     <div className={classes.row}>
       <Button size="compact-sm" variant="default" disabled={!isClicked} onClick={() => taking.step(-1)}>
-        Smaller piece (↓)
+        Smaller region (↓)
       </Button>
       <Button size="compact-sm" variant="default" disabled={!isClicked} onClick={() => taking.step(1)}>
-        Larger piece (↑)
+        Larger region (↑)
       </Button>
     </div>
   );
@@ -126,7 +126,7 @@ function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
   if (!proposals) {
     return taking.from && taking.isComputing ? (
       <div className={classes.row}>
-        <p>Looking for parts. A large picture takes some seconds.</p>
+        <p>Looking for parts … Large pictures take some seconds.</p>
         <Progress value={100} striped animated size="sm" aria-label="Looking for parts" className={classes.wide} />
         <Button size="compact-sm" variant="default" onClick={() => taking.setTool('same-colour')}>
           Stop looking
@@ -173,7 +173,7 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
         />
         <Checkbox
           size="xs"
-          label="Only what is connected"
+          label="Connected only"
           checked={numbers.connected}
           onChange={(event) => onChange({ connected: event.currentTarget.checked })}
         />
@@ -183,9 +183,9 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
   if (tool === 'inside-lines') {
     return (
       <>
-        <Dial label="Gaps closed, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
+        <Dial label="Close gaps, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
         <Dial
-          label="Lines darker than"
+          label="Line darkness"
           least={5}
           most={90}
           value={numbers.darkness}
@@ -203,7 +203,7 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
   }
   if (tool === 'island') {
     return (
-      <Dial label="Gaps bridged, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
+      <Dial label="Bridge gaps, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
     );
   }
   if (tool === 'scribble' || tool === 'brush') {

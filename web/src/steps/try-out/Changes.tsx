@@ -10,18 +10,18 @@ export function Changes({ rehearsal }: { rehearsal: number }) {
   const { data } = useChanges(rehearsal);
   if (!data || data.since === null) return null;
   const lists: readonly [string, readonly string[]][] = [
-    ['Other pixels', data.changed],
+    ['Changed pixels', data.changed],
     ['New', data.new],
-    ['Gone', data.gone],
-    ['Other pivot', data.other_pivot],
-    ['Other place or size', data.other_box],
-    ['Carried by another part', data.other_parent],
-    ['Found again by name', data.by_name],
+    ['Removed', data.gone],
+    ['Changed pivot', data.other_pivot],
+    ['Moved or scaled', data.other_box],
+    ['Changed parent', data.other_parent],
+    ['Matched by name', data.by_name],
   ];
   return (
     <section className={classes.right} aria-label="Changes">
       <p className={classes.figure}>
-        Since hand-over no. {data.since}: {count(data.same)} parts as before
+        Since hand-over no. {data.since}: {count(data.same)} parts unchanged
       </p>
       <ul className={classes.trouble}>
         {lists.map(
@@ -34,7 +34,7 @@ export function Changes({ rehearsal }: { rehearsal: number }) {
             ),
         )}
       </ul>
-      <p className={classes.facts}>Poses and keys have stayed with their parts.</p>
+      <p className={classes.facts}>Poses and keys stay with their parts.</p>
     </section>
   );
 }

@@ -75,7 +75,7 @@ export function Curve({ moving, track, label, left, canEdit }: Props) {
           <SegmentedControl
             size="xs"
             orientation="vertical"
-            aria-label="Which number of it"
+            aria-label="Component"
             data={names.map((name, at) => ({ value: String(at), label: name }))}
             value={String(component)}
             onChange={(value) => setComponent(Number(value))}
@@ -166,7 +166,7 @@ function BendPoints({ bend, from, to, onHold, onPut }: BendProps) {
             </svg>
             <Grip
               className={classes.bend}
-              label={at === 0 ? 'How it leaves this key' : 'How it reaches the next key'}
+              label={at === 0 ? 'Leaving this key' : 'Reaching the next key'}
               left={x}
               top={y}
               value={Math.round((bend[at + 1] ?? 0) * 100)}

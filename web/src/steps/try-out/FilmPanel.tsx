@@ -18,10 +18,10 @@ const KINDS: readonly { value: FilmKind; label: string }[] = [
 ];
 /** What plays the motion itself, as large as the canvas. */
 const PLAYED: readonly { value: FilmKind; label: string }[] = [
-  { value: 'page', label: 'Page that moves (HTML)' },
-  { value: 'drawing', label: 'Drawing that moves (SVG)' },
-  { value: 'model', label: 'Model that moves (glTF)' },
-  { value: 'motion', label: 'The motion alone (JSON)' },
+  { value: 'page', label: 'Playable page (HTML)' },
+  { value: 'drawing', label: 'Animated SVG' },
+  { value: 'model', label: 'Animated 3D model (glTF)' },
+  { value: 'motion', label: 'Motion only (JSON)' },
 ];
 const POLL = 500;
 
@@ -57,7 +57,7 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
             label="Format"
             data={[
               { group: 'Film', items: [...KINDS] },
-              { group: 'Played by its receiver', items: [...PLAYED] },
+              { group: 'For other programs', items: [...PLAYED] },
             ]}
             value={kind}
             onChange={(event) => setKind(event.currentTarget.value as FilmKind)}
@@ -78,7 +78,7 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
               disabled={(isFilm && width < 1) || films.data?.some((film) => isRunning(film.job))}
               onClick={() => void perform(() => startFilm(rehearsal.id, kind, isFilm ? width : null))}
             >
-              {isFilm ? 'Write the film' : 'Write the motion'}
+              {isFilm ? 'Write film' : 'Write motion'}
             </Button>
           </div>
         </>
@@ -122,15 +122,15 @@ function FilmRow({ film, canEdit, onDiscard }: { film: Film; canEdit: boolean; o
       )}
       {job?.state === 'cancelled' && <span>Stopped</span>}
       {canEdit && !isRunning(job) && (
-        <Button size="compact-xs" variant="default" aria-label="Discard the film" onClick={onDiscard}>
+        <Button size="compact-xs" variant="default" aria-label="Discard film" onClick={onDiscard}>
           Discard
         </Button>
       )}
       {film.replay && (
         <p className={film.replay.ok ? classes.hint : classes.problem}>
           {film.replay.ok
-            ? `Read back at ${plural(film.replay.moments, 'moment')}: every part within ${Math.max(0.01, film.replay.pixels).toFixed(2)} px.`
-            : `Read back, it is another motion: ${film.replay.pixels.toFixed(1)} px off, ${plural(film.replay.differently, 'part')} seen otherwise.`}
+            ? `Read back at ${plural(film.replay.moments, 'frame')}: every part within ${Math.max(0.1, film.replay.pixels).toFixed(1)} px.`
+            : `Read back, the motion differs: ${film.replay.pixels.toFixed(1)} px off, ${plural(film.replay.differently, 'part')} shown differently.`}
         </p>
       )}
       {film.notes.map((note) => (

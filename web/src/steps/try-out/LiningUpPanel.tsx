@@ -6,7 +6,7 @@ import classes from './LiningUp.module.css';
 import { certaintyOf, type LiningUp } from './useLiningUp';
 
 const SURE = 90;
-const TURNS = ['no', 'a quarter clockwise', 'by half', 'a quarter anticlockwise'].map((label, value) => ({
+const TURNS = ['None', '90° clockwise', '180°', '90° anticlockwise'].map((label, value) => ({
   value: String(value),
   label,
 }));
@@ -21,16 +21,16 @@ interface Props {
 export function LiningUpPanel({ rehearsal, lining, canEdit }: Props) {
   const { images, places } = lining;
   return (
-    <section className={classes.lining} aria-label="Places">
+    <section className={classes.lining} aria-label="Positions">
       <h3>
-        Places
+        Positions
         <span role="status" className={classes.saved}>
           {lining.saved}
         </span>
       </h3>
       <p>
-        {count(places.length)} of {plural(images.length, 'image')} are placed. The share beside a name says how much of
-        the image agrees with the original where it seems to lie.
+        {count(places.length)} of {plural(images.length, 'image')} are placed. The percentage is how much of the image
+        matches the original at the proposed position.
       </p>
       {canEdit && <Accepting lining={lining} />}
       <FaintOriginal lining={lining} />
@@ -66,7 +66,7 @@ function Accepting({ lining }: { lining: LiningUp }) {
         Propose again
       </Button>
       <Button size="xs" variant="default" disabled={!lining.canTakeBack} onClick={lining.takeBack}>
-        Undo placing
+        Undo
       </Button>
     </div>
   );
@@ -82,7 +82,7 @@ function FaintOriginal({ lining }: { lining: LiningUp }) {
         value={Math.round(lining.faint * 100)}
         onChange={(value) => lining.setFaint(value / 100)}
         label={(value) => `${value} %`}
-        thumbLabel="How much of the original is seen"
+        thumbLabel="Opacity of the original"
       />
       <Checkbox
         size="xs"
@@ -113,7 +113,7 @@ function Package({ rehearsal, lining, canEdit }: Props) {
           Make a package
         </Button>
       )}
-      <span className={classes.hint}>The images that are placed, with a manifest that says where each lies.</span>
+      <span className={classes.hint}>The placed images, with a manifest of their positions.</span>
     </div>
   );
 }
@@ -151,7 +151,7 @@ function Row({ image, rehearsal, lining, canEdit }: Props & { image: LooseImage 
 /** The selected image by its numbers. */
 function Selected({ lining }: { lining: LiningUp }) {
   const laid = lining.places.find((one) => one.file === lining.selected);
-  if (!laid) return <p className={classes.hint}>Choose an image that is placed, here or on the picture, to move it.</p>;
+  if (!laid) return <p className={classes.hint}>Select a placed image, here or on the picture, to move it.</p>;
   const change = (what: Parameters<LiningUp['change']>[1]) => lining.change(laid.file, what);
   return (
     <fieldset className={classes.selected}>
@@ -170,7 +170,7 @@ function Selected({ lining }: { lining: LiningUp }) {
       />
       <NativeSelect
         size="xs"
-        label="Turned"
+        label="Rotation"
         data={TURNS}
         value={String(laid.quarters)}
         onChange={(event) => change({ quarters: Number(event.currentTarget.value) })}
@@ -189,7 +189,7 @@ function Selected({ lining }: { lining: LiningUp }) {
           Backward
         </Button>
       </Button.Group>
-      <p className={classes.hint}>Arrow keys move it by 1 px, with Shift by 10 px; on the picture it can be dragged.</p>
+      <p className={classes.hint}>Drag the image, or use the arrow keys (1 px; 10 px with Shift).</p>
     </fieldset>
   );
 }

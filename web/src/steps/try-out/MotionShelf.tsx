@@ -42,18 +42,18 @@ export function MotionShelf({ rehearsal, moving, canEdit }: Props) {
   const wanted = name.trim();
   return (
     <fieldset className={classes.pose}>
-      <legend>For other figures</legend>
+      <legend>Shelf</legend>
       <form
         className={classes.keep}
         onSubmit={(event) => {
           event.preventDefault();
-          if (wanted) void tried(() => keepMotion(rehearsal, wanted), `${wanted} is on your shelf.`);
+          if (wanted) void tried(() => keepMotion(rehearsal, wanted), `'${wanted}' is on your shelf.`);
         }}
       >
         <TextInput
           size="xs"
-          label="Keep this motion under the name"
-          placeholder="walk, tired"
+          label="Motion name"
+          placeholder="Walk, tired"
           value={name}
           onChange={(event) => setName(event.currentTarget.value)}
         />
@@ -62,7 +62,7 @@ export function MotionShelf({ rehearsal, moving, canEdit }: Props) {
         </Button>
       </form>
       <p className={classes.hint} role="status">
-        {said || (motions.length === 0 ? 'A motion on your shelf can be laid on another figure.' : '')}
+        {said || (motions.length === 0 ? 'Motions on your shelf can be used for other figures.' : '')}
       </p>
       {motions.length > 0 && (
         <ul className={classes.kept} aria-label="Motions on your shelf">
@@ -71,15 +71,15 @@ export function MotionShelf({ rehearsal, moving, canEdit }: Props) {
               <span>{one.name}</span>
               {canEdit && (
                 <Button size="compact-xs" variant="default" onClick={() => setFitting(one)}>
-                  Lay on this figure
+                  Use for this figure
                 </Button>
               )}
               <Button
                 size="compact-xs"
                 variant="subtle"
-                onClick={() => void tried(() => removeFromShelf(one.id), `${one.name} is gone.`)}
+                onClick={() => void tried(() => removeFromShelf(one.id), `'${one.name}' is removed.`)}
               >
-                Take off
+                Remove
               </Button>
             </li>
           ))}
@@ -112,7 +112,7 @@ function FitFound({ fit, onLay, onLeave }: { fit: MotionFit; onLay: () => void; 
       {fit.left.length > 0 && <p className={classes.problem}>Without a counterpart: {fit.left.join(', ')}.</p>}
       <div className={classes.buttons}>
         <Button size="compact-sm" disabled={fit.pairs.length === 0} onClick={onLay}>
-          Use this motion
+          Use motion
         </Button>
         <Button size="compact-sm" variant="default" onClick={onLeave}>
           Cancel

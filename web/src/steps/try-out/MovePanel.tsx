@@ -32,10 +32,10 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
   if (figure.parts.every((part) => part.picture === null)) {
     return (
       <>
-        <p className={classes.hint}>This package was opened before its parts could be moved.</p>
+        <p className={classes.hint}>This package was opened by an earlier version. Open it again to move its parts.</p>
         {canEdit && (
           <Button size="compact-sm" onClick={onOpenAgain}>
-            Open it again
+            Open again
           </Button>
         )}
       </>
@@ -52,7 +52,7 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
         size="sm"
         my="sm"
         label="Write keys"
-        description="Each change becomes a key at the time below the picture. Off: it is the pose for all the time, until there are keys."
+        description="On: each change sets a key at the current time. Off: changes set the pose for the whole motion."
         checked={moving.writesKeys}
         disabled={!canEdit}
         onChange={(event) => moving.setWritesKeys(event.currentTarget.checked)}
@@ -81,8 +81,8 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
       <MotionShelf key={`shelf ${rehearsal.id}`} rehearsal={rehearsal.id} moving={moving} canEdit={canEdit} />
       {motion && motion.lost.length > 0 && (
         <p className={classes.problem}>
-          The motion also moves {plural(motion.lost.length, 'part')} that this package does not have. Their keys are
-          kept: {motion.lost.slice(0, 5).join(', ')}
+          The motion also moves {plural(motion.lost.length, 'part')} that this package lacks. Their keys are kept:{' '}
+          {motion.lost.slice(0, 5).join(', ')}
           {motion.lost.length > 5 && ' and more'}.
         </p>
       )}
@@ -98,8 +98,7 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
   if (!part || !pose || id === undefined) {
     return (
       <p className={classes.hint}>
-        Press a part on the picture and drag it. Shift chooses several; while dragging it keeps to 15 degrees or to one
-        axis.
+        Drag a part on the picture. Shift-click selects several; Shift while dragging snaps to 15° or one axis.
       </p>
     );
   }
@@ -127,12 +126,12 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       )}
       <Field label="Width, %" value={wide * 100} onChange={(value) => set('scale', [value / 100, high])} />
       <Field label="Height, %" value={high * 100} onChange={(value) => set('scale', [wide, value / 100])} />
-      {isOnPath && <p className={classes.hint}>It lies on its path; its keys say how far along.</p>}
+      {isOnPath && <p className={classes.hint}>The part follows its path; keys set how far along.</p>}
       {part.pivot === null && (
         <p className={classes.hint}>
-          It has no pivot and turns about its middle.{' '}
+          No pivot: the part turns about its middle.{' '}
           <Link to="../put-in-order" relative="path">
-            Set one in Put in order
+            Set a pivot in Put in order
           </Link>
           , then hand over again.
         </p>
@@ -179,7 +178,7 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
     return (
       <fieldset className={classes.pose}>
         <legend>Path</legend>
-        <p className={classes.hint}>Press places on the picture, one after the other. The pivot goes along them.</p>
+        <p className={classes.hint}>Click points on the picture. The pivot moves along them.</p>
         <div className={classes.buttons}>
           <Button
             size="compact-sm"
@@ -189,7 +188,7 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
               setPlaces(null);
             }}
           >
-            Use this path
+            Use path
           </Button>
           <Button size="compact-sm" variant="default" onClick={() => setPlaces(null)}>
             Cancel
@@ -214,7 +213,7 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
           />
           <Checkbox
             size="xs"
-            label="Turns with the path"
+            label="Rotate along the path"
             checked={path.turns !== null}
             onChange={(event) => void setPath(id, { data: path.data, turns: event.currentTarget.checked ? 0 : null })}
           />
@@ -222,11 +221,11 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       )}
       <div className={classes.buttons}>
         <Button size="compact-sm" variant="default" onClick={() => setPlaces([])}>
-          {path ? 'Draw another path' : 'Draw a path'}
+          {path ? 'Redraw path' : 'Draw path'}
         </Button>
         {path && (
           <Button size="compact-sm" variant="default" onClick={() => void setPath(id, null)}>
-            Remove the path
+            Remove path
           </Button>
         )}
       </div>
@@ -268,7 +267,7 @@ function CameraFields({ moving, canEdit, travel }: Pick<Props, 'moving' | 'canEd
       )}
       {runsOut.length > 0 && (
         <div className={classes.problem}>
-          Planes that end within the picture:
+          Planes that are too narrow:
           <ul>
             {runsOut.slice(0, 8).map((one) => (
               <li key={`${one.part} ${one.side}`}>
@@ -280,7 +279,7 @@ function CameraFields({ moving, canEdit, travel }: Pick<Props, 'moving' | 'canEd
             ))}
           </ul>
           <Link to="../put-in-order" relative="path">
-            Mend it in Put in order, Depth
+            Fix in Put in order, Depth
           </Link>
         </div>
       )}
@@ -363,7 +362,7 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
         onChange={(duration) => setStage({ duration })}
       />
       <Field
-        label="Pictures a second"
+        label="Frames per second"
         value={stage.rate}
         min={1}
         max={120}
@@ -378,9 +377,9 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       />
       <NativeSelect
         size="xs"
-        label="How often"
+        label="Repeat"
         data={[
-          { value: '', label: 'Without end' },
+          { value: '', label: 'Forever' },
           ...[1, 2, 3, 5, 10].map((times) => ({ value: String(times), label: `${times} ×` })),
         ]}
         value={stage.iterations === null ? '' : String(stage.iterations)}
@@ -390,13 +389,13 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       />
       <Checkbox
         size="xs"
-        label="Ground of one colour"
+        label="Plain background colour"
         checked={stage.ground !== null}
         onChange={(event) => setStage({ ground: event.currentTarget.checked ? '#dfe6e2' : null })}
       />
       {stage.ground !== null && (
         <ColourField
-          label="Ground"
+          label="Background"
           value={stage.ground}
           onChange={(ground) =>
             moving.writesKeys
@@ -407,7 +406,7 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       )}
       <Checkbox
         size="xs"
-        label="Hide what lies outside"
+        label="Clip to the canvas"
         checked={moving.isClipped}
         onChange={(event) => moving.setClipped(event.currentTarget.checked)}
       />

@@ -12,8 +12,8 @@ export function ScreensPanel({ screens }: { screens: Screens }) {
   return (
     <>
       <p>
-        Every piece lies where the manifest puts it: by its shares of the canvas, its anchor and its margins. Press a
-        key on a screen to change its state.
+        Every part is placed by the manifest: its fractions of the canvas, anchor and margins. Press a button on a
+        screen to change its state.
       </p>
       {screens.error && (
         <p role="alert" className={classes.problem}>
@@ -39,7 +39,7 @@ export function ScreensPanel({ screens }: { screens: Screens }) {
 function ScreenReport({ screen, screens, onRemove }: { screen: OnScreen; screens: Screens; onRemove: () => void }) {
   const { findings } = screen;
   const size = sizeOf(screen);
-  const title = `${KNOWN[size] ?? 'Own size'}, ${count(screen.width)} × ${count(screen.height)} px`;
+  const title = `${KNOWN[size] ?? 'Custom size'}, ${count(screen.width)} × ${count(screen.height)} px`;
   return (
     <section className={findings.length > 0 ? classes.wrong : classes.right} aria-label={title}>
       <header>
@@ -50,7 +50,7 @@ function ScreenReport({ screen, screens, onRemove }: { screen: OnScreen; screens
           </Button>
         )}
       </header>
-      {findings.length === 0 && <p>Nothing lies outside or is too small to press.</p>}
+      {findings.length === 0 && <p>Nothing is off the screen or too small to press.</p>}
       {findings.length > 0 && (
         <ul>
           {findings.slice(0, LISTED).map((finding) => (

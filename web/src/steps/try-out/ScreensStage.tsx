@@ -37,7 +37,7 @@ export function ScreensStage({ rehearsal, screens }: { rehearsal: Rehearsal; scr
             style={{ left: places.corners[at]?.left, top: places.corners[at]?.top, width: screen.width * places.scale }}
           >
             <figcaption>
-              {KNOWN[sizeOf(screen)] ?? 'Own size'}{' '}
+              {KNOWN[sizeOf(screen)] ?? 'Custom size'}{' '}
               <span>
                 {count(screen.width)} × {count(screen.height)} px
               </span>

@@ -94,7 +94,7 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
       {moving && <Timeline moving={moving} canEdit={trying.canEdit} />}
       {!pictures.together && (
         <p className={classes.state} role="status">
-          {trying.isOpening || result ? 'Putting together' : 'Nothing is put together yet'}
+          {trying.isOpening || result ? 'Rebuilding' : 'Nothing is open yet'}
         </p>
       )}
     </section>
@@ -102,11 +102,10 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
 }
 
 function labelOf(isMoving: boolean, isLiningUp: boolean): string {
-  if (isMoving)
-    return 'The parts where they have been moved to. Press one to choose it, drag it, or use the arrow keys.';
+  if (isMoving) return 'The moved parts. Select a part to drag it or move it with the arrow keys.';
   return isLiningUp
-    ? 'The images where they lie, over the faint original. Press one to choose it, drag it or move it by arrow keys.'
-    : 'The picture put together from the package. Drag to move it, turn the wheel to zoom.';
+    ? 'The images over the faint original. Select an image to drag it or move it with the arrow keys.'
+    : 'The picture rebuilt from the package. Drag to pan, turn the wheel to zoom.';
 }
 
 const BY_KEY: Readonly<Record<string, readonly [number, number]>> = {
@@ -271,7 +270,7 @@ function useLooseImages(rehearsal: Rehearsal | null, places: readonly Laid[]): R
 }
 
 const SIGHTS: readonly { value: Sight; label: string }[] = [
-  { value: 'together', label: 'Put together' },
+  { value: 'together', label: 'Rebuilt' },
   { value: 'reference', label: 'Original' },
   { value: 'slider', label: 'Slider' },
   { value: 'difference', label: 'Difference' },
@@ -302,13 +301,13 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
         Whole picture
       </Button>
       <Button size="compact-sm" variant="default" onClick={looking.showTrue}>
-        True pixels
+        100 %
       </Button>
       <span className={classes.gap} />
       {canCompare && trying.sight === 'difference' && !trying.moving.isOn && (
         <NativeSelect
           size="xs"
-          aria-label="How bright differences are"
+          aria-label="Brightness of differences"
           data={TIMES}
           value={String(trying.times)}
           onChange={(event) => trying.setTimes(Number(event.currentTarget.value))}
@@ -320,14 +319,14 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
           className={classes.dial}
           value={Math.round(trying.share * 100)}
           onChange={(value) => trying.setShare(value / 100)}
-          label={(value) => `${value} % put together`}
+          label={(value) => `${value} % rebuilt`}
           thumbLabel="Divider"
         />
       )}
       {trying.moving.isOn && (
         <SegmentedControl
           size="xs"
-          aria-label="What dragging does"
+          aria-label="Drag to"
           data={[...TOOLS]}
           value={trying.moving.tool}
           onChange={(value) => trying.moving.setTool(value as Tool)}
@@ -336,7 +335,7 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
       {canCompare && !trying.moving.isOn && (
         <SegmentedControl
           size="xs"
-          aria-label="What is seen of the package"
+          aria-label="View"
           data={[...SIGHTS]}
           value={trying.sight}
           onChange={(value) => trying.setSight(value as Sight)}

@@ -58,7 +58,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
   return (
     <div className={classes.transport}>
       <Button.Group>
-        <Button size="compact-sm" variant="default" aria-label="Previous picture" onClick={() => step(-1)}>
+        <Button size="compact-sm" variant="default" aria-label="Previous frame" onClick={() => step(-1)}>
           Previous
         </Button>
         <Button
@@ -69,7 +69,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
         >
           {isPlaying ? 'Pause' : 'Play'}
         </Button>
-        <Button size="compact-sm" variant="default" aria-label="Next picture" onClick={() => step(1)}>
+        <Button size="compact-sm" variant="default" aria-label="Next frame" onClick={() => step(1)}>
           Next
         </Button>
       </Button.Group>
@@ -88,7 +88,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
           />
           <NativeSelect
             size="xs"
-            aria-label="Pictures before and after"
+            aria-label="Frames before and after"
             data={NEIGHBOURS}
             value={String(moving.neighbours)}
             onChange={(event) => moving.setNeighbours(Number(event.currentTarget.value))}
@@ -111,7 +111,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
       )}
       {canEdit && moving.chosen.length > 0 && keys.length === 0 && (
         <Button size="compact-sm" variant="default" onClick={() => keyHere(moving)}>
-          Key here
+          Set key
         </Button>
       )}
     </div>
@@ -130,26 +130,26 @@ function RangeTools({ moving: { player, stage, now, setRange, range } }: Pick<Pr
       <Button
         size="compact-sm"
         variant="default"
-        title="Play again and again from this time"
+        title="Loop from this time"
         onClick={() =>
           become([Math.min(now(), stage.duration - 1 / stage.rate), Math.max(end, now() + 1 / stage.rate)])
         }
       >
-        From here
+        Loop from here
       </Button>
       <Button
         size="compact-sm"
         variant="default"
-        title="Play again and again up to this time"
+        title="Loop to this time"
         onClick={() =>
           become([Math.min(range?.[0] ?? 0, Math.max(0, now() - 1 / stage.rate)), Math.max(now(), 1 / stage.rate)])
         }
       >
-        To here
+        Loop to here
       </Button>
       {range && (
         <Button size="compact-sm" variant="default" onClick={() => become(null)}>
-          All of it
+          Loop all
         </Button>
       )}
     </Button.Group>
@@ -187,7 +187,7 @@ function Clock({ moving: { player, stage } }: Pick<Props, 'moving'>) {
     write();
     return player.listen(write);
   }, [player, stage]);
-  return <span ref={text} className={classes.clock} data-testid="clock" title="Seconds, and which picture it is" />;
+  return <span ref={text} className={classes.clock} data-testid="clock" title="Time and frame" />;
 }
 
 function KeyTools({ moving }: Pick<Props, 'moving'>) {
@@ -203,7 +203,7 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
       <NativeSelect
         size="xs"
         className={classes.easing}
-        aria-label="From this key to the next"
+        aria-label="Easing to the next key"
         data={key && !EASINGS.includes(key.easing) ? [key.easing, ...EASINGS] : EASINGS}
         value={key?.easing ?? 'linear'}
         onChange={(event) => void act({ do: 'ease-keys', keys: [...keys], easing: event.currentTarget.value })}
@@ -226,7 +226,7 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
               key={factor}
               size="compact-sm"
               variant="default"
-              title={`The time between the chosen keys, ${factor} times as long`}
+              title={`Scale the time between the selected keys by ${factor}`}
               aria-label={factor === 2 ? 'Twice as long' : 'Half as long'}
               onClick={() => {
                 const about = Math.min(...keys.map((one) => one.at));
@@ -313,7 +313,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
         ref={ruler}
         className={classes.ruler}
         role="slider"
-        aria-label="Picture"
+        aria-label="Frame"
         aria-valuemin={0}
         aria-valuemax={stage.duration * stage.rate}
         aria-valuenow={0}
@@ -342,7 +342,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
         {shown.length === 0 && (
           <p className={classes.empty}>
             {canEdit
-              ? 'No keys yet. Turn on Write keys, go to another time on the ruler, and change a part.'
+              ? 'No keys yet. Turn on Write keys, choose a time on the ruler, and change a part.'
               : 'Nothing moves yet.'}
           </p>
         )}

@@ -32,8 +32,8 @@ function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, on
         <h3>{plural(parts.length, frames)}</h3>
         <p className={classes.facts}>
           {has_manifest
-            ? 'Cut again without the manifest. Where a frame holds anything but the picture that the manifest has there, it is said below.'
-            : 'There is nothing to compare with. Choose the picture of the whole above, or put one among the files.'}
+            ? 'The sheet was cut without the manifest. Frames that differ from the manifest are listed below.'
+            : 'Nothing to compare with. Choose a picture of the whole above, or add one to the files.'}
         </p>
       </section>
     );
@@ -46,11 +46,11 @@ function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, on
       </p>
       {comparison.differing_pixels > 0 && (
         <p className={classes.facts}>
-          By {comparison.largest.toFixed(0)} of 255 levels at most, {comparison.mean.toFixed(2)} on the mean
-          {comparison.allowed_largest >= 255 && '; this format has no place for all that is in the picture'}
+          By {comparison.largest.toFixed(0)} of 255 levels at most, {comparison.mean.toFixed(2)} on average
+          {comparison.allowed_largest >= 255 && '; this format cannot hold everything in the picture'}
           {comparison.allowed_largest > 0 &&
             comparison.allowed_largest < 255 &&
-            `; up to ${comparison.allowed_largest} and ${comparison.allowed_mean} are within what this format loses`}
+            `; up to ${comparison.allowed_largest} and ${comparison.allowed_mean} are within the tolerance of this format`}
           .
         </p>
       )}
@@ -65,7 +65,7 @@ function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, on
               onPlace({ x: worst.x, y: worst.y });
             }}
           >
-            Show it
+            Show
           </Button>
         </p>
       )}
@@ -86,13 +86,13 @@ const isClean = ({ inventory }: Trial) =>
 function Inventory({ trial, onFiles }: Props) {
   const { inventory, has_manifest, parts } = trial;
   const lists: readonly [string, readonly string[]][] = [
-    ['Missing: each is shown as an empty box where it belongs', inventory.missing],
-    ['In another letter case than the manifest says; taken all the same', inventory.wrong_case],
-    ['Cannot be read', inventory.unreadable],
-    ['Nothing is seen in', inventory.empty],
-    ['Not asked for', inventory.extra],
+    ['Missing: shown as empty boxes', inventory.missing],
+    ['Wrong letter case, used anyway', inventory.wrong_case],
+    ['Unreadable', inventory.unreadable],
+    ['Empty images', inventory.empty],
+    ['Unexpected', inventory.extra],
     ['Contradictions', inventory.faults],
-    ['Wider or higher than 8,192 px, which many receivers do not show', trial.too_large],
+    ['Larger than 8,192 px, too large for many target programs', trial.too_large],
   ];
   return (
     <section className={isClean(trial) ? classes.right : classes.wrong} aria-label="Inventory">
@@ -102,7 +102,7 @@ function Inventory({ trial, onFiles }: Props) {
       <p className={classes.facts}>
         {has_manifest &&
           `${plural(parts.length, 'part')}, ${count(parts.filter((part) => part.shown).length)} of them shown.`}
-        {has_manifest ? '' : 'There is no manifest: what the files are was seen from them alone.'}
+        {has_manifest ? '' : 'No manifest: the kind of each file was recognised from the file alone.'}
       </p>
       {inventory.missing.length > 0 && onFiles && (
         <FileButton
@@ -112,7 +112,7 @@ function Inventory({ trial, onFiles }: Props) {
         >
           {(props) => (
             <Button {...props} size="compact-sm" variant="default" mt={6}>
-              Look for what is missing in a ZIP or among files
+              Find missing files
             </Button>
           )}
         </FileButton>

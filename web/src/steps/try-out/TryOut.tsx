@@ -14,20 +14,20 @@ import classes from './TryOut.module.css';
 import type { Task, Trying } from './useTrying';
 
 const WAYS: Record<Way, string> = {
-  places: 'Images at the places of the manifest',
+  places: 'Images placed by the manifest',
   'whole canvas': 'Images as large as the canvas, all at 0, 0',
   layers: 'Layered file (OpenRaster)',
   model: 'Model (glTF)',
   page: 'Page (HTML)',
-  scene: 'Drawing (SVG)',
-  vector: 'A drawing for each part (SVG)',
+  scene: 'SVG',
+  vector: 'One SVG for each part',
   'flip-book': 'Flip-book',
   openexr: 'Parts in one file (OpenEXR)',
   sheet: 'Sheet of frames',
   'lined up': 'Loose images, lined up',
   names: 'Images by their names',
   planes: 'Planes in depth',
-  interface: 'Pieces of an interface',
+  interface: 'Interface parts',
 };
 
 /** Which package is tried out, how it is read, what is there of it, and whether the picture comes back. */
@@ -42,7 +42,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           fullWidth
           size="sm"
           mb="sm"
-          aria-label="What is tried out"
+          aria-label="Pages"
           data={[
             { value: 'check', label: 'Check' },
             { value: 'move', label: 'Move' },
@@ -67,7 +67,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
       )}
       {job?.state === 'cancelled' && (
         <p role="alert" className={classes.problem}>
-          Opening it was stopped. Choose it again to open it.
+          Opening was stopped. Choose the package again to open it.
         </p>
       )}
       {rehearsal && canEdit && isChecking && <WayChoice key={rehearsal.id} trying={trying} />}
@@ -120,8 +120,8 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
       {isChecking && (
         <p>
           {choices.length === 0
-            ? 'Nothing was handed over yet. Hand over first, or open a package that came from elsewhere: it is put together here from its files alone, as its receiver would.'
-            : 'The package is put together here from its files alone, as its receiver would.'}
+            ? 'No hand-overs yet. Hand over first, or open a package from elsewhere. It is rebuilt here from its files alone, as a target program would.'
+            : 'The package is rebuilt here from its files alone, as a target program would.'}
         </p>
       )}
       <div className={classes.field}>
@@ -204,7 +204,7 @@ function WayChoice({ trying }: { trying: Trying }) {
           <NativeSelect
             id="tried-reference"
             size="xs"
-            data={[...(result.reference ? [] : [{ value: '', label: 'Nothing yet' }]), ...result.references]}
+            data={[...(result.reference ? [] : [{ value: '', label: 'Nothing' }]), ...result.references]}
             value={result.reference ?? ''}
             disabled={isOpening}
             onChange={(event) =>

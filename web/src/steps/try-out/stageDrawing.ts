@@ -63,7 +63,7 @@ export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
   paintGround(context, screen, view, canvas, ground);
   if (sight === 'slider' && !shown.moved) {
     const sides = [
-      { label: 'Put together', picture: pictures.together ?? null },
+      { label: 'Rebuilt', picture: pictures.together ?? null },
       { label: 'Original', picture: pictures.reference ?? null },
     ] as const;
     drawComparison(context, screen, canvas, view, [...sides], 'slider', shown.share);

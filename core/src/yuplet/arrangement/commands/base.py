@@ -90,10 +90,13 @@ def part_of(row: Row) -> Part:
 
 
 def counted(before: Arrangement, rows: Collection[str]) -> str:
-    """How a title names rows: by its name where it is one, by their number where they are several."""
+    """How a title names rows: by its name where it is one, by how many parts and groups they are where they are several."""
     if len(rows) == 1:
         return f"'{before.find(next(iter(rows)))[1].name}'"
-    return f"{len(rows)} rows"
+    there = before.index()
+    groups = sum(isinstance(find(there, row)[1], PartGroup) for row in rows)
+    kinds = [(len(rows) - groups, "part"), (groups, "group")]
+    return " and ".join(f"{number} {kind}{'s' if number > 1 else ''}" for number, kind in kinds if number)
 
 
 def check_names(arrangement: Arrangement, changed: Collection[str]) -> None:

@@ -112,7 +112,7 @@ class PlaceParts(Setting):
     do: Literal["place-parts"] = field(default="place-parts", kw_only=True, repr=False)
 
     def title(self, before: Arrangement) -> str:
-        return f"Place {counted(before, self.offsets)}"
+        return f"Move {counted(before, self.offsets)}"
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -124,7 +124,7 @@ class SetPivots(Setting):
     do: Literal["set-pivots"] = field(default="set-pivots", kw_only=True, repr=False)
 
     def title(self, before: Arrangement) -> str:
-        return f"{'Set' if any(self.pivots.values()) else 'Remove'} the pivot of {counted(before, self.pivots)}"
+        return f"{'Set' if any(self.pivots.values()) else 'Remove'} pivot of {counted(before, self.pivots)}"
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -143,8 +143,10 @@ class SetJoints(Setting):
         what = counted(before, self.named)
         carrier = next(iter(self.parents.values()), None)
         if len(self.parents) == 1 and not self.pivots:
-            return f"Let '{before.find(carrier)[1].name}' carry {what}" if carrier else f"Let nothing carry {what}"
-        return f"Set the joints of {what}"
+            return (
+                f"Set parent of {what} to '{before.find(carrier)[1].name}'" if carrier else f"Remove parent of {what}"
+            )
+        return f"Set joints of {what}"
 
     def applied(self, before: Arrangement) -> Arrangement:
         result = Setting.applied(self, before)
@@ -153,8 +155,8 @@ class SetJoints(Setting):
             if carrier is not None:
                 part_of(find(there, carrier)[1])
         if circle := result.around_in_a_circle():
-            chain = " carries ".join(f"'{there[row][1].name}'" for row in (*circle, circle[0]))
-            raise CannotCarry(f"Parts would carry each other in a circle: {chain}. Choose another one.")
+            chain = ", ".join(f"'{there[row][1].name}'" for row in (*circle, circle[0]))
+            raise CannotCarry(f"These parents would form a loop: {chain}. Nothing was changed. Choose another parent.")
         return result
 
 
@@ -167,7 +169,7 @@ class SetDepths(Setting):
     do: Literal["set-depths"] = field(default="set-depths", kw_only=True, repr=False)
 
     def title(self, before: Arrangement) -> str:
-        return f"Set the depth of {counted(before, self.depths)}"
+        return f"Set depth of {counted(before, self.depths)}"
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -185,7 +187,7 @@ class SpreadDepths(Command):
         return frozenset((row, "depth") for row in self.rows)
 
     def title(self, before: Arrangement) -> str:
-        return f"Set the depth of {counted(before, self.named)}"
+        return f"Set depth of {counted(before, self.named)}"
 
     def applied(self, before: Arrangement) -> Arrangement:
         return self.meant(before).applied(before)
@@ -216,8 +218,8 @@ class SetRoles(Setting):
 
     def title(self, before: Arrangement) -> str:
         role = next(iter(self.roles.values())).replace("-", " ")
-        what = "of other roles" if len(set(self.roles.values())) > 1 else f"a {role}"
-        return f"Let {counted(before, self.roles)} be {what}"
+        what = counted(before, self.roles)
+        return f"Set roles of {what}" if len(set(self.roles.values())) > 1 else f"Set role of {what} to {role}"
 
 
 @dataclass(frozen=True, slots=True, config=CONFIG)
@@ -233,4 +235,4 @@ class SetFits(Setting):
     do: Literal["set-fits"] = field(default="set-fits", kw_only=True, repr=False)
 
     def title(self, before: Arrangement) -> str:
-        return f"Set how {counted(before, self.named)} follows the screen"
+        return f"Set anchor and margins of {counted(before, self.named)}"

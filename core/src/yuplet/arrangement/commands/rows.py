@@ -112,7 +112,7 @@ class ShowAlone(Command):
         return set() if self.row is None else {self.row}
 
     def title(self, before: Arrangement) -> str:
-        return f"Show {counted(before, self.named)} alone" if self.row else "Show everything again"
+        return f"Show {counted(before, self.named)} alone" if self.row else "Show all again"
 
     def applied(self, before: Arrangement) -> Arrangement:
         return replace(before, alone=self.row)
@@ -142,7 +142,7 @@ class MoveRows(Command):
         return frozenset((place.row, "place") for place in self.places)
 
     def title(self, before: Arrangement) -> str:
-        return f"Move {counted(before, self.named)}"
+        return f"Reorder {counted(before, self.named)}"
 
     def applied(self, before: Arrangement) -> Arrangement:
         moving = self.named
@@ -213,8 +213,8 @@ class OrderRows(Command):
         return frozenset({(self.group or "", "order")})
 
     def title(self, before: Arrangement) -> str:
-        what = f"'{before.find(self.group)[1].name}'" if self.group else "all rows"
-        return f"Order {what} by {'the layers' if self.by == 'listed' else self.by}"
+        what = f"'{before.find(self.group)[1].name}'" if self.group else "all parts"
+        return f"Sort {what} by {'the layers' if self.by == 'listed' else self.by}"
 
     def applied(self, before: Arrangement) -> Arrangement:
         return self.meant(before).applied(before)
@@ -249,11 +249,11 @@ def _depth(row: Row) -> float:
 
 
 _DECIDED = {
-    "required": "what must be there",
-    "meanings": "what names mean",
-    "sides": "which endings mean left and right",
-    "distance": "where the camera stands",
-    "travel": "how far the camera travels",
+    "required": "required parts",
+    "meanings": "meaning of names",
+    "sides": "endings for left and right",
+    "distance": "camera distance",
+    "travel": "camera travel",
 }
 
 
@@ -280,7 +280,7 @@ class Decide(Command):
         return frozenset(("", name) for name in self.decisions)
 
     def title(self, before: Arrangement) -> str:
-        return f"Decide {', '.join(_DECIDED[name] for name in self.decisions)}"
+        return f"Set {', '.join(_DECIDED[name] for name in self.decisions)}"
 
     def applied(self, before: Arrangement) -> Arrangement:
         decided = Decisions.from_json({**before.decisions.as_json(), **self.decisions})

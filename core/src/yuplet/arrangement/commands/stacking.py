@@ -74,7 +74,7 @@ class OfOneRow(Restacking):
 class TimeFrames(OfOneRow):
     """Say for how many milliseconds each frame of a part is seen (None: nobody has said)."""
 
-    name: ClassVar[str] = "Time the frames of {}"
+    name: ClassVar[str] = "Set frame durations of {}"
     row: RowId
     milliseconds: tuple[Milliseconds | None, ...]
     do: Literal["time-frames"] = field(default="time-frames", kw_only=True, repr=False)
@@ -91,7 +91,7 @@ class TimeFrames(OfOneRow):
 class ReadAsFrames(OfRows):
     """Read a stack as moments of one part, the first at the back: the members of a group, or siblings."""
 
-    name: ClassVar[str] = "Read {} as frames"
+    name: ClassVar[str] = "Combine {} as frames"
     rows: Rows
     do: Literal["read-as-frames"] = field(default="read-as-frames", kw_only=True, repr=False)
 
@@ -104,7 +104,7 @@ class ReadAsFrames(OfRows):
 class ReadAsParts(OfOneRow):
     """Read the frames of a part as parts of their own, in a group."""
 
-    name: ClassVar[str] = "Read the frames of {} as parts"
+    name: ClassVar[str] = "Split frames of {} into parts"
     row: RowId
     do: Literal["read-as-parts"] = field(default="read-as-parts", kw_only=True, repr=False)
 
@@ -171,7 +171,7 @@ class MakeAlternates(OfRows):
 class EndAlternates(OfOneRow):
     """Let a set of alternates be a plain group again."""
 
-    name: ClassVar[str] = "Let {} be no alternates any more"
+    name: ClassVar[str] = "End alternates {}"
     row: RowId
     do: Literal["end-alternates"] = field(default="end-alternates", kw_only=True, repr=False)
 

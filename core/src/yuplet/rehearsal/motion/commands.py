@@ -260,8 +260,7 @@ class MirrorPose(MotionCommand):
             twin = twin_of(rig, target)
             if twin is None:
                 raise MotionError(
-                    f"'{shown(rig.label(target))}' has no twin: none is called the same with left and right changed over."
-                    " Rename one of them in Put in order, or choose another part."
+                    f"'{shown(rig.label(target))}' has no twin: no part has the same name with left and right swapped. Rename one of them in Put in order, or select another part."
                 )
             here = values_at(before, rig, target, self.at)
             values[twin] = {name: mirrored_value(name, value) for name, value in here.items()}

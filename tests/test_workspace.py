@@ -1,0 +1,130 @@
+"""What all steps share: room for the picture, a drawer that stays where it is, menus, keys and the texts of the interface."""
+
+import re
+import subprocess
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from django.test import SimpleTestCase
+from playwright.sync_api import expect
+
+from tests.product import ProductTestCase
+
+WEB = Path(__file__).parents[1] / "web"
+MENUS = ("ada", "Make", "Picture", "Order")
+
+
+class WorkspaceTests(ProductTestCase):
+    has_worker = False
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_picture()
+
+    def size(self, what: str) -> tuple[float, float]:
+        box = self.page.locator(what).bounding_box()
+        assert box is not None
+        return box["width"], box["height"]
+
+    def test_the_panel_is_narrowed_folded_away_and_back(self) -> None:
+        page, edge = self.page, self.page.get_by_role("separator", name="Panel width")
+        before = self.size("[data-testid=pile]")
+        edge.focus()
+        for _ in range(3):
+            page.keyboard.press("ArrowLeft")
+        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] + 60)
+        self.reload()
+        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] + 60, "it is kept")
+        page.locator("body").click(position={"x": 640, "y": 400})
+        page.keyboard.press("h")
+        expect(page.get_by_role("region", name="Step")).to_have_count(0)
+        width, height = self.size("[data-testid=pile]")
+        self.assertGreater(width, 1260)
+        self.assertGreater(width * height / (1280 * 800), 0.58)
+        self.assert_accessible("folded")
+        with self.subTest("another step brings it back"):
+            self.to_step("Take apart")
+            expect(page.get_by_role("region", name="Step")).to_be_visible()
+        page.get_by_role("button", name="Panel", exact=True).click()
+        page.get_by_role("button", name="Panel", exact=True).click()
+        expect(page.get_by_role("region", name="Step")).to_be_visible()
+
+    def test_the_picture_has_half_of_the_window_and_never_jumps(self) -> None:
+        before = self.size("[data-testid=pile]")
+        self.assertGreater(before[0] * before[1] / (1280 * 800), 0.48)
+        buttons = self.page.get_by_label("Actions for the selection").get_by_role("button")
+        names = [re.sub("^(Show|Hide|Ungroup|Group).*", "", one) for one in buttons.all_inner_texts()]
+        for row in ("lamp", "arm", "sky"):
+            self.row(row).click()
+            self.assertEqual(self.size("[data-testid=pile]"), before, row)
+            now = [re.sub("^(Show|Hide|Ungroup|Group).*", "", one) for one in buttons.all_inner_texts()]
+            self.assertEqual(now, names, "no button comes or goes")
+
+    def test_what_cannot_be_made_says_what_it_needs(self) -> None:
+        self.row("lamp").click()
+        self.page.get_by_role("button", name="Make", exact=True).click()
+        item = self.page.get_by_role("menuitem", name="Split frames into parts")
+        expect(item).to_be_disabled()
+        expect(item).to_contain_text("Select an animated part")
+
+    def test_menus_and_dialogs_are_accessible_in_both_themes(self) -> None:
+        self.row("lamp").click()
+        for scheme in ("light", "dark"):
+            self.page.emulate_media(color_scheme=scheme)
+            for name in MENUS:
+                self.page.get_by_role("button", name=name, exact=True).click()
+                expect(self.page.get_by_role("menu")).to_be_visible()
+                expect(self.page.get_by_role("menuitem").and_(self.page.locator(":focus"))).to_have_count(1)
+                # What lies under an open menu is partly covered by it, and that is all it is.
+                self.assert_accessible(f"{name}, {scheme}", "[role=menu]")
+                self.page.keyboard.press("Escape")
+                expect(self.page.get_by_role("menu")).to_have_count(0)
+            self.page.get_by_role("button", name="Display").click()
+            self.assert_accessible(f"display, {scheme}")
+            self.page.keyboard.press("Escape")
+
+    def test_every_key_is_listed(self) -> None:
+        """Each key that a button names on any step and page stands in the list of keys."""
+        found: set[str] = set()
+        for step in ("Bring in", "Take apart", "Put in order", "Hand over"):
+            self.to_step(step)
+            self.page.wait_for_timeout(400)
+            pages = self.page.get_by_role("radiogroup", name="Pages").locator("label")
+            for name in pages.all_inner_texts() or [""]:
+                pages.get_by_text(name, exact=True).click() if name else None
+                self.page.wait_for_timeout(150)
+                named = self.page.locator("[aria-keyshortcuts]").evaluate_all(
+                    "all => all.map(one => one.getAttribute('aria-keyshortcuts'))"
+                )
+                found |= {key for one in named for key in one.split()}
+        self.assertGreater(len(found), 20)
+        self.page.keyboard.press("?")
+        listed = self.page.get_by_role("dialog", name="Keys").inner_text()
+        missing = set()
+        for key in found:
+            *_, letter = key.split("+")
+            shown = {"ArrowUp": "↑", "ArrowDown": "↓"}.get(letter, letter)
+            if not re.search(rf"(^|\s){re.escape(shown)}(\s|$)", listed):
+                missing.add(key)
+        self.assertEqual(missing - {str(number) for number in range(1, 10)}, set())
+
+
+class WordsTests(SimpleTestCase):
+    def test_the_rules_of_words_can_fail(self) -> None:
+        for text, fault in (
+            ("save it", "begins with a capital"),
+            ("Remove it", "names its thing"),
+            ("Grow by 12px", "a space before a unit"),
+            ("Rename Many Parts", "sentence case"),
+            ("Parts that were laid over", "say: blended"),
+            ("No name holds “a”", "single quotes"),
+            ("Rename many", ""),
+        ):
+            with TemporaryDirectory() as folder:
+                file = Path(folder) / "extra.tsx"
+                file.write_text(f'export const Extra = () => <button type="button" aria-label="{text}">x</button>;\n')
+                found = subprocess.run(
+                    ["node", "words.mjs", file], cwd=WEB, capture_output=True, text=True, check=False
+                )
+            self.assertEqual(found.returncode, 1 if fault else 0, text)
+            self.assertIn(fault, found.stderr)
