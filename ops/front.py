@@ -9,6 +9,8 @@ import shutil
 import subprocess
 from pathlib import Path
 
+import certifi
+
 from database import CannotStart, child
 from yuplet_server.project.environment import value
 
@@ -90,6 +92,7 @@ http {{
       add_header Strict-Transport-Security $upstream_http_strict_transport_security always;
     }}
 
+{store}
     # What is told as it happens; a page holds it open for as long as it is looked at.
     location ~ ^/api/illustrations/[0-9]+/events$ {{
       proxy_buffering off;
@@ -154,6 +157,56 @@ http {{
 """
 
 
+# What the application says of a file is kept: in the answer of the store it would be lost.
+_STORE = """
+    # The same of files in a store on other machines, which takes only what the application has signed.
+    location /store/ {{
+      internal;
+      set $policy $upstream_http_content_security_policy;
+      set $referrer $upstream_http_referrer_policy;
+      set $number $upstream_http_x_request_id;
+      set $frame $upstream_http_x_frame_options;
+      set $transport $upstream_http_strict_transport_security;
+      add_header Content-Security-Policy $policy always;
+      add_header X-Content-Type-Options nosniff always;
+      add_header Referrer-Policy $referrer always;
+      add_header X-Request-Id $number always;
+      add_header X-Frame-Options $frame always;
+      add_header Strict-Transport-Security $transport always;
+      proxy_method GET;
+      proxy_pass_request_headers off;
+      proxy_pass_request_body off;
+      proxy_set_header Host $proxy_host;
+      proxy_set_header Connection "";
+      proxy_set_header Content-Length "";
+      proxy_set_header Range $http_range;
+      proxy_set_header If-Range $http_if_range;
+      proxy_hide_header Cache-Control;
+      proxy_hide_header Content-Disposition;
+      proxy_hide_header Set-Cookie;
+      proxy_ignore_headers X-Accel-Redirect X-Accel-Expires X-Accel-Limit-Rate X-Accel-Buffering X-Accel-Charset;
+{trust}
+      proxy_intercept_errors on;
+      error_page 400 401 403 404 429 500 502 503 504 = @store_away;
+      proxy_pass {address}/;
+    }}
+    location @store_away {{ internal; default_type application/json; return 503 '{{"code":"store-away","detail":"The store of files does not answer right now. Nothing was changed; try again in a moment."}}'; }}
+"""
+
+
+_TRUST = """
+      proxy_ssl_server_name on;
+      proxy_ssl_verify on;
+      proxy_ssl_verify_depth 5;
+      proxy_ssl_trusted_certificate "{authorities}";"""
+
+
+def _trust(store: str) -> str:
+    """Whom the front server believes that it is the store: the same as the application does."""
+    authorities = os.environ.get("AWS_CA_BUNDLE") or certifi.where()
+    return _TRUST.format(authorities=authorities) if store.startswith("https:") else ""
+
+
 _CERTIFICATE = """\
     ssl_certificate "{certificate}";
     ssl_certificate_key "{key}";
@@ -174,6 +227,7 @@ def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
     certificate, key, machines = (
         value(f"YUPLET_{name}") for name in ("CERTIFICATE", "CERTIFICATE_KEY", "FRONT_MACHINES")
     )
+    store = value("YUPLET_STORE_ADDRESS").rstrip("/")
     where = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
     server = shutil.which("nginx") or shutil.which("nginx", path="/usr/sbin")
     if server is None:
@@ -196,6 +250,7 @@ def front(folder: Path, run: Path, host: str, port: int) -> list[str]:
                 ["  real_ip_header X-Forwarded-For;", *(f"  set_real_ip_from {one};" for one in machines)]
             ),
             believed="".join(f"{one} 1; " for one in machines),
+            store=_STORE.format(address=store, trust=_trust(store)) if store else "",
             errors=_ERRORS,
             json=JSON,
             nobody=NOBODY,

@@ -195,6 +195,7 @@ OF_NO_PROJECT = {
     "two-step/codes",
     "two-step/off",
     "projects",
+    "room",
     "licences",
     "projects/move-in",
     "shelf",

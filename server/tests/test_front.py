@@ -17,7 +17,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 from unittest import mock
 
 from django.conf import settings
@@ -60,6 +60,15 @@ class _Told(BaseHTTPRequestHandler):
             self.send_header("Content-Length", "0")
             self.end_headers()
             return
+        if self.path.startswith("/api/in-store"):
+            self.send_response(200)
+            for name, value in _OF_A_FILE.items():
+                self.send_header(name, value)
+            is_signed = "no" if self.path.endswith("refused") else "yes"
+            self.send_header("X-Accel-Redirect", f"/store/art/{_FILE}?signed={is_signed}")
+            self.send_header("Content-Length", "0")
+            self.end_headers()
+            return
         told = {
             name: self.headers.get(name) for name in ("X-Forwarded-For", "X-Forwarded-Proto", "X-Sends-Files", "Host")
         }
@@ -69,8 +78,44 @@ class _Told(BaseHTTPRequestHandler):
         self.end_headers()
         self.wfile.write(data)
 
+    do_HEAD = do_GET
+
     def address_string(self) -> str:
         return "a socket"
+
+    def log_message(self, *_: object) -> None:
+        pass
+
+
+class _Store(BaseHTTPRequestHandler):
+    """Stands for a store of files: gives what is signed, and says things of it that are not to be passed on."""
+
+    asked: ClassVar[list[Any]] = []
+
+    def do_GET(self) -> None:
+        self.asked.append(self.headers)
+        data = b"a lamp over the reeds"
+        if self.path != f"/art/{_FILE}?signed=yes":
+            self.send_response(403)
+            self.send_header("Content-Length", "0")
+            self.end_headers()
+            return
+        is_part = self.headers["Range"] == "bytes=2-5"
+        self.send_response(206 if is_part else 200)
+        if is_part:
+            data = data[2:6]
+            self.send_header("Content-Range", "bytes 2-5/21")
+        for name, value in {
+            "Content-Type": "image/png",
+            "Content-Length": str(len(data)),
+            "Cache-Control": "public",
+            "Set-Cookie": "sessionid=theirs",
+            "Content-Disposition": "inline",
+            "X-Accel-Redirect": "/kept/else",
+        }.items():
+            self.send_header(name, value)
+        self.end_headers()
+        self.wfile.write(data)
 
     def log_message(self, *_: object) -> None:
         pass
@@ -133,6 +178,37 @@ class FrontTests(SimpleTestCase):
                 self.assertNotIn(b"a lamp", answer.read(), path)
             # Whoever says it from outside is not the one who says it.
             self.assertEqual(self.asked(connection, X_Sends_Files="no")[1]["X-Sends-Files"], "yes")
+
+    def test_it_takes_files_from_a_store_with_what_the_application_says_of_them(self) -> None:
+        with (
+            socketserver.ThreadingTCPServer(("127.0.0.1", 0), _Store) as store,
+            self.front(YUPLET_STORE_ADDRESS=f"http://127.0.0.1:{store.server_address[1]}") as port,
+        ):
+            store.daemon_threads = True
+            threading.Thread(target=store.serve_forever, daemon=True).start()
+            self.addCleanup(store.shutdown)
+            connection = http.client.HTTPConnection("127.0.0.1", port)
+            for method, asked, status, data in (
+                ("GET", {}, 200, b"a lamp over the reeds"),
+                ("GET", {"Range": "bytes=2-5"}, 206, b"lamp"),
+                ("HEAD", {}, 200, b""),
+            ):
+                connection.request(method, "/api/in-store", headers={"Cookie": "sessionid=x", **asked})
+                answer = connection.getresponse()
+                self.assertEqual((answer.status, answer.read()), (status, data))
+                said = {name: answer.headers.get_all(name) for name in _OF_A_FILE}
+                self.assertEqual(said, {name: [text] for name, text in _OF_A_FILE.items()})
+                self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+                self.assertIsNone(answer.headers["Set-Cookie"])
+            # The store is asked as the signature says, and learns nothing of who asks.
+            asked = _Store.asked[-1]
+            self.assertEqual(asked["Host"], f"127.0.0.1:{store.server_address[1]}")
+            self.assertIsNone(asked["Cookie"])
+            # Refused by the store, and asked from outside.
+            for path in ("/api/in-store/refused", f"/store/art/{_FILE}?signed=yes"):
+                connection.request("GET", path, headers={"Cookie": "sessionid=x"})
+                answer = connection.getresponse()
+                self.assertEqual((answer.status, json.loads(answer.read())["code"]), (503, "store-away"), path)
 
     def test_it_ends_https(self) -> None:
         with tempfile.TemporaryDirectory() as name:

@@ -1,6 +1,7 @@
 """Long work is done once, whatever falls over meanwhile."""
 
 import datetime
+import errno
 import os
 import signal
 import subprocess
@@ -16,7 +17,7 @@ import numpy as np
 from django.conf import settings
 from django.db import connection
 from django.db.models.functions import Now
-from django.test import TransactionTestCase
+from django.test import Client, TransactionTestCase
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
@@ -33,7 +34,6 @@ from yuplet_server.illustrations.models import Illustration, LayerImage
 from yuplet_server.jobs import actions as jobs
 from yuplet_server.jobs import turns
 from yuplet_server.jobs.models import Job, Worker
-from yuplet_server.operations import health
 
 CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
 
@@ -72,6 +72,12 @@ class JobTests(TransactionTestCase):
 
     def ask(self) -> HandOver:
         return hand_overs.ask(brought_in(self.project), self.users["ben"], 1)
+
+    def told(self, of: HandOver) -> dict[str, Any]:
+        client = Client()
+        client.force_login(self.users["ada"])
+        answer: dict[str, Any] = client.get(f"/api/jobs/{of.job_id}").json()
+        return answer
 
     def job(self, of: HandOver | Illustration) -> Job:
         return Job.objects.get(pk=of.job_id if isinstance(of, HandOver) else of.revision.job_id)
@@ -219,7 +225,7 @@ class JobTests(TransactionTestCase):
             jumped = timezone.now() + datetime.timedelta(hours=hours)
             with mock.patch("django.utils.timezone.now", return_value=jumped):
                 jobs.say_here()
-                self.assertEqual((jobs.take_up_again(), health._workers()), (0, ""))
+                self.assertEqual((jobs.take_up_again(), jobs.held_up()), (0, ""))
         self.assertEqual(self.job(asked).state, Job.State.RUNNING)
 
     def test_a_worker_of_another_version_begins_nothing(self) -> None:
@@ -233,6 +239,34 @@ class JobTests(TransactionTestCase):
             jobs.say_here()
         jobs.run_next(Job.Lane.values)
         self.assertEqual(self.job(asked).state, Job.State.DONE)
+
+    def test_a_machine_with_a_full_disk_leaves_the_work_to_others(self) -> None:
+        asked = self.ask()
+        with mock.patch.object(jobs.shutil, "disk_usage", return_value=mock.Mock(free=jobs.ROOM - 1)):
+            jobs.say_here()
+            jobs.run_next(Job.Lane.values)
+        told = self.told(asked)
+        self.assertEqual(told["state"], "waiting")
+        self.assertIn("The disks of all machines that do long work are full", told["held_up"])
+        Worker.objects.create(name="another machine", seen_at=timezone.now())
+        self.assertEqual(self.told(asked)["held_up"], "")
+        jobs.say_here()
+        jobs.run_next(Job.Lane.values)
+        told = self.told(asked)
+        self.assertEqual((told["state"], told["held_up"]), ("done", ""))
+
+    def test_a_disk_that_becomes_full_in_the_middle_is_tried_elsewhere(self) -> None:
+        asked = self.ask()
+        full = OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        with mock.patch(CARRY_OUT, side_effect=full):
+            for times in range(1, jobs.ATTEMPTS):
+                jobs.run_next(Job.Lane.values)
+                job = self.job(asked)
+                self.assertEqual((job.state, job.attempts), (Job.State.WAITING, times))
+            jobs.run_next(Job.Lane.values)
+        job = self.job(asked)
+        self.assertEqual((job.state, job.error_code), (Job.State.FAILED, "no-room"))
+        self.assertIn("make room", job.error)
 
 
 class TurnsTests(TransactionTestCase):

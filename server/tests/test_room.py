@@ -7,6 +7,7 @@ from django.core.management import call_command
 
 from tests.cases import ServerTestCase, handed_over, ora
 from yuplet_server.handovers.models import HandOver
+from yuplet_server.projects.actions import set_role
 from yuplet_server.projects.models import Project
 
 
@@ -61,6 +62,31 @@ class RoomTests(ServerTestCase):
             )
             self.assertEqual(answer.status_code, 201)
         self.assertEqual(self.told()[0], used + size)
+
+    def test_an_account_has_a_limit_with_all_of_its_projects(self) -> None:
+        """A project counts for whoever has owned it longest; another owner who has none is not held back by it."""
+        other = Project.objects.get(
+            pk=self.ada.post("/api/projects", {"name": "Other"}, "application/json").json()["id"]
+        )
+        Project.objects.filter(pk=other.pk).update(bytes=1000)
+        used, size = self.told()[0] + 1000, len(ora())
+        self.assertEqual(self.ada.get("/api/room").json(), {"bytes": used, "most_bytes": None})
+        to_other, to_first = (f"/api/projects/{number}/illustrations" for number in (other.pk, self.project.pk))
+        with self.settings(ACCOUNT_BYTES=used + size - 1):
+            self.assertEqual(self.ada.get("/api/room").json()["most_bytes"], used + size - 1)
+            for path in (to_other, to_first, "/api/projects/move-in"):
+                answer = self.ada.post(path, {"file": SimpleUploadedFile("more.ora", ora())})
+                self.assertEqual((answer.status_code, answer.json()["code"]), (507, "project-full"), path)
+                self.assertIn("The projects of 'ada' take", answer.json()["detail"])
+            set_role(self.project, "ben", "owner")
+            self.assertEqual(self.ben.get("/api/room").json()["bytes"], 0, "the first owner's it stays")
+            self.assertEqual(self.ben.post(to_first, {"file": SimpleUploadedFile("b.ora", ora())}).status_code, 507)
+            own = self.ben.post("/api/projects", {"name": "Own"}, "application/json").json()["id"]
+            answer = self.ben.post(f"/api/projects/{own}/illustrations", {"file": SimpleUploadedFile("b.ora", ora())})
+            self.assertEqual(answer.status_code, 201)
+            self.assertEqual(self.ben.get("/api/room").json()["bytes"], size)
+        Project.objects.filter(pk=other.pk).delete()
+        self.assertEqual(self.ada.get("/api/room").json()["bytes"], used - 1000)
 
     def test_a_project_that_moves_in_is_no_way_round_it(self) -> None:
         with self.settings(PROJECT_BYTES=100):

@@ -296,6 +296,21 @@ class WorkInS3Tests(_WithS3, ServerTestCase):
             image = self.ada.get(f"/api/illustrations/{illustration.pk}/images/{illustration.revision.preview}")
             self.assertEqual(image.status_code, 200)
 
+    def test_our_front_server_takes_files_from_the_store_itself(self) -> None:
+        with self.in_s3():
+            illustration = brought_in(self.project, "by the front server.ora")
+            path = f"/api/illustrations/{illustration.pk}/images/{illustration.revision.preview}"
+            answer = self.ada.get(path, **{SENDS: "yes"})
+            place = answer["X-Accel-Redirect"]
+            self.assertEqual((answer.content, answer["Content-Type"]), (b"", "image/png"))
+            self.assertIn("immutable", answer["Cache-Control"])
+            self.assertTrue(place.startswith(f"/store/{self.where[5:]}/"), place)
+            with urllib.request.urlopen(self.server_address + place.removeprefix("/store")) as taken:
+                self.assertEqual(taken.read()[:4], b"\x89PNG")
+                self.assertEqual(taken.headers["Content-Type"], "image/png")
+            refused = self.dora.get(path, **{SENDS: "yes"})
+            self.assertEqual((refused.status_code, refused.get("X-Accel-Redirect")), (404, None))
+
     def test_a_store_that_is_away_is_a_state_and_not_a_fault(self) -> None:
         stores = {
             **settings.STORAGES,

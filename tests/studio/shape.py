@@ -13,13 +13,14 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import closing, suppress
 from http.client import HTTPException
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
 
 import boto3
+import MySQLdb
 
 from database import ROOT, Database, free_port
 
@@ -44,12 +45,26 @@ def wait_until(condition: Callable[[], object], seconds: float, what: str) -> fl
     return time.monotonic() - began
 
 
+class _Database(Database):
+    """With an account that may let it take nothing in."""
+
+    def _account_sql(self) -> str:
+        keeper = "CREATE OR REPLACE USER 'keeper'@'127.0.0.1' IDENTIFIED BY 'only-for-tests';"
+        return super()._account_sql() + f"{keeper}\nGRANT READ ONLY ADMIN ON *.* TO 'keeper'@'127.0.0.1';\n"
+
+    def set_read_only(self, is_so: bool) -> None:
+        with closing(
+            MySQLdb.connect(host="127.0.0.1", port=self.port, user="keeper", password="only-for-tests")
+        ) as connection:
+            connection.cursor().execute(f"SET GLOBAL read_only = {int(is_so)}")
+
+
 class Studio:
     """All of it. Parts have names: 'web 1', 'web 2', 'worker 1', 'worker 2', 'short', 'front', 'queue', 'store', 'database'."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.database = Database(folder / "database")
+        self.database = _Database(folder / "database")
         self.ports = {name: free_port() for name in ("queue", "store", "front", "web 1", "web 2")}
         self.address = f"https://127.0.0.1:{self.ports['front']}"
         password = json.loads((folder / "database" / "secrets.json").read_text())["database_password"]
@@ -80,6 +95,13 @@ class Studio:
         }  # fmt: skip
         self.children: dict[str, subprocess.Popen[bytes]] = {}
         self.log = (folder / "studio.log").open("ab")
+        self.can_be_full = self._has_disk("worker 2")
+        """Whether a machine has a disk of its own, which only an account that may mount one can give it."""
+
+    def _has_disk(self, name: str) -> bool:
+        self._own(name).mkdir()
+        mount = ["mount", "-t", "tmpfs", "-o", "size=600m", "tmpfs", self._own(name)]
+        return subprocess.run(mount, capture_output=True, check=False).returncode == 0
 
     def start(self) -> None:
         """What is shared first, then the tables, then the machines."""
@@ -103,7 +125,7 @@ class Studio:
         if name == "database":
             self.database.start()
             return
-        own = {"YUPLET_VAR": str(self.folder / name.replace(" ", "-"))}
+        own = {"YUPLET_VAR": str(self._own(name))}
         # The stand-in for the store tells of each request.
         log = subprocess.DEVNULL if name == "store" else self.log
         self.children[name] = subprocess.Popen(
@@ -127,6 +149,17 @@ class Studio:
         """Let a part say nothing, while its connections stay; or go on."""
         os.kill(self.children[name].pid, signal.SIGSTOP if is_paused else signal.SIGCONT)
 
+    def fill(self, name: str) -> Path:
+        """Leave a machine nearly no room on its disk; gives the file that takes it."""
+        path = self._own(name) / "something-large"
+        free = shutil.disk_usage(path.parent).free
+        with path.open("wb") as file:
+            os.posix_fallocate(file.fileno(), 0, free - (8 << 20))
+        return path
+
+    def _own(self, name: str) -> Path:
+        return self.folder / name.replace(" ", "-")
+
     def stop(self) -> None:
         for name, process in self.children.items():
             if process.poll() is None:
@@ -144,6 +177,8 @@ class Studio:
                 process.wait()
         self.database.stop()
         self.log.close()
+        if self.can_be_full:
+            subprocess.run(["umount", "--lazy", self._own("worker 2")], check=False)
 
     def manage(self, *command: str) -> str:
         """What a command of the server prints, run on some machine."""
@@ -237,6 +272,14 @@ class Artist:
             if time.monotonic() - began > self.PATIENCE:
                 raise AssertionError(f"{method} {path}: {said} for {self.PATIENCE:g} s")
             time.sleep(0.5)
+
+    def answer(self, method: str, path: str, body: Any) -> tuple[int, bytes]:
+        """What one request is answered with, and its status, whatever it is."""
+        try:
+            self._asked(method, path, json.dumps(body).encode(), "application/json")
+        except urllib.error.HTTPError as error:
+            return error.code, error.read()
+        return 200, b""
 
     def _asked(self, method: str, path: str, data: bytes | None, kind: str) -> Any:
         token = next((cookie.value for cookie in self.cookies if cookie.name == "csrftoken"), "") or ""

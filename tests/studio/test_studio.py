@@ -5,6 +5,7 @@ import tempfile
 import time
 import uuid
 import zipfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from unittest import SkipTest
@@ -104,6 +105,11 @@ class StudioTests(SimpleTestCase):
         time.sleep(6)
         self.studio.pause("store", False)
         told["store"] = self._goes_on(works, going, "after the store said nothing")
+        told["read only"] = self._while_read_only(works, going)
+        if self.studio.can_be_full:
+            self._while_one_disk_is_full(works, going)
+        else:
+            print("No disk of its own could be mounted: a machine with a full one is not tried.")
         for one in going:
             one.ended()
 
@@ -130,6 +136,29 @@ class StudioTests(SimpleTestCase):
         said = self.studio.admin("backup", str(self.studio.folder / "backups"), "--verify")
         self.assertRegex(said, r"3 projects and 3 illustrations; all \d+ files")
 
+    def _while_read_only(self, works: list[_Work], going: list[Going]) -> float:
+        """All can be looked at, and who changes something is told why it does not go."""
+        self.studio.database.set_read_only(True)
+        work = works[0]
+        self.assertEqual(work.artist.ask("GET", f"{work.address}/arrangement")["version"], work.version)
+        refused = work.artist.answer("PATCH", work.address, {"name": "another"})
+        self.assertEqual(refused[0], 503)
+        self.assertIn(b"The database takes nothing in right now. Nothing was changed", refused[1])
+        time.sleep(3)
+        self.studio.database.set_read_only(False)
+        return self._goes_on(works, going, "after the database took nothing in")
+
+    def _while_one_disk_is_full(self, works: list[_Work], going: list[Going]) -> None:
+        """Its work is left to the other machine, and none fails."""
+        work = works[0]
+        filled = self.studio.fill("worker 2")
+        time.sleep(6)
+        before = len(work.hand_overs)
+        wait_until(lambda: len(work.hand_overs) > before + 1, 120, "hand-overs beside a full disk")
+        wait_until(lambda: self._are_done(work, work.hand_overs[: before + 2]), 120, "hand-overs beside a full disk")
+        filled.unlink()
+        self._goes_on(works, going, "after a disk was full")
+
     def _goes_on(self, works: list[_Work], going: list[Going], when: str) -> float:
         """Wait until everybody gets on with their work; answers how long that took."""
         before = [len(work.names) for work in works]
@@ -141,8 +170,10 @@ class StudioTests(SimpleTestCase):
 
         return wait_until(does, 120, f"going on {when}")
 
-    def _are_done(self, work: _Work) -> bool:
+    def _are_done(self, work: _Work, numbers: Sequence[int] = ()) -> bool:
         made = work.artist.ask("GET", f"{work.address}/hand-overs")
+        if numbers:
+            made = [one for one in made if one["id"] in numbers]
         bad = [one["job"] for one in made if one["job"]["state"] in ("failed", "cancelled")]
         assert not bad, bad
         return all(one["job"]["state"] == "done" for one in made)

@@ -19,6 +19,8 @@ log = logging.getLogger(__name__)
 
 _DISK_FULL = {28, 1021, 1030, 1114}
 """What MariaDB says when its disk is full: ENOSPC, ER_DISK_FULL, ER_GET_ERRNO, ER_RECORD_FILE_FULL."""
+_READ_ONLY = {1290, 1792, 1836}
+"""What it says while it takes nothing in: ER_OPTION_PREVENTS_STATEMENT, ER_CANT_EXECUTE_IN_READ_ONLY_TRANSACTION, ER_READ_ONLY_MODE."""
 _IS_GONE = 1452
 """What MariaDB says of a row that refers to one that is not there: ER_NO_REFERENCED_ROW_2."""
 NO_ROOM = "The disk of the server is full. Ask whoever looks after it to make room, and try again."
@@ -95,13 +97,10 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, OperationalError) and error.args and error.args[0] in _DISK_FULL:
         return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
     if isinstance(error, OperationalError):
-        return Response(
-            {
-                "code": "database-away",
-                "detail": "The database does not answer right now. Nothing was changed; try again in a moment.",
-            },
-            status=503,
-        )
+        is_there = bool(error.args) and error.args[0] in _READ_ONLY
+        does_not = "takes nothing in" if is_there else "does not answer"
+        detail = f"The database {does_not} right now. Nothing was changed; try again in a moment."
+        return Response({"code": "database-away", "detail": detail}, status=503)
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
         return Response({"code": "no-room", "detail": f"{NO_ROOM} Nothing was changed."}, 507)
     if isinstance(error, ObjectDoesNotExist) or (isinstance(error, IntegrityError) and error.args[0] == _IS_GONE):

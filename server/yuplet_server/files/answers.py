@@ -45,5 +45,7 @@ def answered(
         )
     if named and (address := store.signed(digest, named, content_type)):
         return HttpResponseRedirect(address, headers={"Cache-Control": "no-store"})
+    if SENDS in request.META and (place := store.place_for_front(digest, content_type)):
+        return HttpResponse(content_type=content_type, headers={**headers, "X-Accel-Redirect": place})
     size, pieces = store.stream(digest)
     return StreamingHttpResponse(pieces, content_type=content_type, headers={**headers, "Content-Length": str(size)})

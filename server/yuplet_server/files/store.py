@@ -53,6 +53,10 @@ class BlobStore(Storage):
         """An address at which a browser takes a file from the store itself, for some minutes; empty where it does not."""
         return ""
 
+    def place_for_front(self, name: str, content_type: str) -> str:
+        """Where our front server finds a file that it takes from the store by itself, for some minutes; empty where it does not."""
+        return ""
+
     def kept_before(self, moment: datetime.datetime) -> Iterator[str]:
         """The SHA-256 of each file that nobody has kept since a moment."""
         raise NotImplementedError

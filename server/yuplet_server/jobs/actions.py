@@ -42,6 +42,10 @@ SILENCE = datetime.timedelta(seconds=15)
 """A running job that was silent for so long has lost its worker."""
 PATIENCE = 60.0
 """Seconds for which a finished result waits for the database to come back."""
+ROOM = 1 << 28
+"""Bytes that are free on the disk of a machine that begins work."""
+WORKER_SILENCE = datetime.timedelta(seconds=30)
+"""For which a worker may say nothing; it does every five seconds."""
 STORE_AWAY = datetime.timedelta(hours=1)
 """For so long, counted from when it was asked for, a job is tried again while the store of files is away."""
 
@@ -106,13 +110,25 @@ def cancel_all(some: QuerySet[Job]) -> None:
 
 
 def run_next(lanes: Collection[str]) -> None:
-    """Do whatever is next of some lanes, if anything waits there."""
+    """Do whatever is next of some lanes, if anything waits there; a machine whose disk is full leaves it to others."""
     if _knows_another_version.is_set():
+        return
+    if not _has_room():
+        _pass_on(lanes)
         return
     while not _shutting_down.is_set() and (job_id := turns.next_in(lanes)) is not None:
         if run(job_id):
             break
         # Another took it at the same moment.
+
+
+def _pass_on(lanes: Collection[str]) -> None:
+    """Give the others another chance to be woken up; where nobody has room, what waits is looked after by `take_up_again`."""
+    job_id = turns.next_in(lanes)
+    if job_id is not None and not held_up():
+        # Not at once, so that it is not given back and forth.
+        _shutting_down.wait(1)
+        _wake(Job.Lane(Job.objects.get(pk=job_id).lane))
 
 
 def run(job_id: int) -> bool:
@@ -158,7 +174,11 @@ def run(job_id: int) -> bool:
         log.exception("job %s lost the database; it will be taken up again", job_id)
     except Exception as error:
         if isinstance(error, OSError) and error.errno == errno.ENOSPC:
-            _end(job_id, claim, Job.State.FAILED, "no-room", f"{NO_ROOM} Nothing was changed.")
+            if job.attempts < ATTEMPTS:
+                # Another machine may have room, and so may this one when others have ended.
+                _put_back(job_id, claim, not_begun=False)
+            else:
+                _end(job_id, claim, Job.State.FAILED, "no-room", f"{NO_ROOM} Nothing was changed.")
         else:
             # Files that are missing here are ours: what the artist's file did has been said already.
             _end(job_id, claim, Job.State.FAILED, OUR_FAULT, our_fault(f"job {job_id}"))
@@ -190,10 +210,27 @@ def shut_down() -> None:
     _shutting_down.set()
 
 
-def _put_back(job_id: int, claim: str) -> None:
+def _put_back(job_id: int, claim: str, not_begun: bool = True) -> None:
     # As old as what the queue has lost, so that the next worker takes it up without waiting.
     mine = Job.objects.filter(pk=job_id, claim=claim)
-    mine.update(state=Job.State.WAITING, claim="", attempts=F("attempts") - 1, queued_at=Now() - 3 * SILENCE)
+    attempts = F("attempts") - int(not_begun)
+    mine.update(state=Job.State.WAITING, claim="", attempts=attempts, queued_at=Now() - 3 * SILENCE)
+
+
+def _has_room() -> bool:
+    return shutil.disk_usage(settings.VAR).free >= ROOM
+
+
+def held_up() -> str:
+    """Why nothing that waits is begun, in a sentence; nothing where somebody begins work."""
+    here = Worker.objects.filter(seen_at__gt=Now() - WORKER_SILENCE)
+    if not here.exists():
+        return "Nobody does long work. Start a worker."
+    if not here.filter(fits=True).exists():
+        return "All workers are of another version than the tables. Bring the machines to one version."
+    if not here.filter(fits=True, has_room=True).exists():
+        return "The disks of all machines that do long work are full. Make room; it goes on by itself."
+    return ""
 
 
 def say_here() -> None:
@@ -205,7 +242,8 @@ def say_here() -> None:
             "of one version again" if fits else "of two versions; it begins nothing",
         )
     (_knows_another_version.clear if fits else _knows_another_version.set)()
-    Worker.objects.update_or_create(name=_OWN_NAME, defaults={"seen_at": Now(), "fits": fits})
+    here = {"seen_at": Now(), "fits": fits, "has_room": _has_room()}
+    Worker.objects.update_or_create(name=_OWN_NAME, defaults=here)
     Worker.objects.filter(seen_at__lt=Now() - datetime.timedelta(days=1)).delete()
 
 

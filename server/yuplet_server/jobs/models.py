@@ -64,11 +64,12 @@ class Job(models.Model):
 class Worker(models.Model):
     """A process that does long work, and when it last said so; one that has been silent for a day is forgotten.
 
-    One that does not fit the tables, being of another version, begins nothing.
+    One that does not fit the tables, being of another version, begins nothing; neither does one whose disk has no room.
     """
 
     name = models.CharField(max_length=200, unique=True)
     fits = models.BooleanField(default=True)
+    has_room = models.BooleanField(default=True)
     seen_at = models.DateTimeField()
 
     def __str__(self) -> str:

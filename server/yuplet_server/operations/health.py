@@ -1,22 +1,18 @@
 """Whether everything that work needs is there: the database, the disk, the files, and somebody who does long work."""
 
-import datetime
 import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from django.conf import settings
 from django.db import DatabaseError, connection
-from django.db.models.functions import Now
 
 from yuplet.errors import YupletError
 from yuplet_server.files.store import blobs
-from yuplet_server.jobs.models import Worker
+from yuplet_server.jobs.actions import held_up
 
 ROOM = 1 << 30
 """Bytes that must be free, as at the start."""
-SILENCE = datetime.timedelta(seconds=30)
-"""For which a worker may say nothing; it does every five seconds."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +32,7 @@ def checks() -> list[Check]:
         _checked("files", _files),
         _checked("queue", _queue),
     ]
-    found.append(_checked("workers", _workers) if found[0].is_right else Check("workers", False, "Not known."))
+    found.append(_checked("workers", held_up) if found[0].is_right else Check("workers", False, "Not known."))
     return found
 
 
@@ -69,15 +65,6 @@ def _files() -> str:
         return f"Files cannot be kept: {error.strerror}. Look at the rights and the disk."
     except YupletError as error:
         return str(error)
-    return ""
-
-
-def _workers() -> str:
-    here = Worker.objects.filter(seen_at__gt=Now() - SILENCE)
-    if not here.exists():
-        return "Nobody does long work. Start a worker."
-    if not here.filter(fits=True).exists():
-        return "All workers are of another version than the tables. Bring the machines to one version."
     return ""
 
 

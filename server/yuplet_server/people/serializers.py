@@ -13,12 +13,17 @@ class AccountSerializer(serializers.ModelSerializer[User]):
     is_administrator = serializers.BooleanField(source="is_staff")
     has_two_steps = serializers.BooleanField(read_only=True)
     projects = serializers.IntegerField(read_only=True, help_text="In how many it is a member.")
+    bytes = serializers.SerializerMethodField(help_text="Of the projects that it has owned for longest.")
     last_seen = serializers.DateTimeField(source="last_login", read_only=True, allow_null=True)
 
     class Meta:
         model = User
-        fields = ["id", "username", "is_active", "is_administrator", "has_two_steps", "projects", "last_seen"]
+        fields = ["id", "username", "is_active", "is_administrator", "has_two_steps", "projects", "bytes", "last_seen"]
         read_only_fields = ["id", "username"]
+
+    def get_bytes(self, account: User) -> int:
+        found: int = self.context["bytes"].get(account.pk, 0)
+        return found
 
 
 class AccountChangeSerializer(serializers.Serializer[Any]):

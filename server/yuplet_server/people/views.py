@@ -53,7 +53,7 @@ class AccountsView(APIView):
 
     @extend_schema(responses=AccountSerializer(many=True))
     def get(self, request: SignedInRequest) -> Response:
-        return Response(AccountSerializer(_accounts(), many=True).data)
+        return Response(AccountSerializer(_accounts(), many=True, context={"bytes": queries.bytes_by_owner()}).data)
 
 
 class AccountView(APIView):
@@ -63,7 +63,7 @@ class AccountView(APIView):
     def patch(self, request: SignedInRequest, account: int) -> Response:
         asked = checked(AccountChangeSerializer, request.data)
         actions.change(_account(account), request.user, **asked.validated_data)
-        return Response(AccountSerializer(_account(account)).data)
+        return Response(AccountSerializer(_account(account), context={"bytes": queries.bytes_by_owner()}).data)
 
     @extend_schema(responses={204: None})
     def delete(self, request: SignedInRequest, account: int) -> Response:

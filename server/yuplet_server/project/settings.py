@@ -204,6 +204,8 @@ ROOM_LEFT = 1 << 30
 BIN_DAYS = value("YUPLET_BIN_DAYS")
 # Bytes that a project may have; 0: no limit.
 PROJECT_BYTES = value("YUPLET_PROJECT_GIB")
+# Bytes that the projects of one account may have together; 0: no limit.
+ACCOUNT_BYTES = value("YUPLET_ACCOUNT_GIB")
 # Names of demo illustrations that are loaded, with commas between them; none named: all.
 DEMO = value("YUPLET_DEMO")
 METRICS_MACHINES = value("YUPLET_METRICS_MACHINES")

@@ -12,6 +12,7 @@ from yuplet_server.audit.actions import record
 from yuplet_server.audit.models import Entry
 from yuplet_server.base.transactions import tried
 from yuplet_server.projects.models import Member, Project
+from yuplet_server.projects.queries import bytes_of, first_owner
 
 
 class MemberRefused(YupletError):
@@ -21,20 +22,28 @@ class MemberRefused(YupletError):
 
 
 class ProjectFull(YupletError):
-    """A project has as many bytes as the administrator gives one."""
+    """A project, or an account with all of its projects, has as many bytes as the administrator gives one."""
 
     code = "project-full"
 
 
-def require_space(project: Project, more: int) -> None:
-    """Raise `ProjectFull` where a project cannot take so many bytes more; one that is not started yet has none."""
-    most = settings.PROJECT_BYTES
-    if not most:
-        return
-    used = Project.everything.filter(pk=project.pk).values_list("bytes", flat=True).first() or 0
+def require_space(project: Project, more: int, starts: User | None = None) -> None:
+    """Raise `ProjectFull` where a project, or the account for which it counts, cannot take so many bytes more.
+
+    One that is not started yet has none, and counts for whoever `starts` it.
+    """
+    if settings.PROJECT_BYTES:
+        used = Project.everything.filter(pk=project.pk).values_list("bytes", flat=True).first() or 0
+        _require_room(f"'{project.name}' takes", "a project", used, more, settings.PROJECT_BYTES)
+    if settings.ACCOUNT_BYTES and (owner := starts or first_owner(project)):
+        used = bytes_of(owner)
+        _require_room(f"The projects of '{owner.username}' take", "an account", used, more, settings.ACCOUNT_BYTES)
+
+
+def _require_room(whose: str, what: str, used: int, more: int, most: int) -> None:
     if used + more > most:
         raise ProjectFull(
-            f"'{project.name}' takes {used / 1e9:.1f} GB of the {most / 1e9:.1f} GB that a project may take, and this needs {more / 1e9:.2f} GB."
+            f"{whose} {used / 1e9:.1f} GB of the {most / 1e9:.1f} GB that {what} may take, and this needs {more / 1e9:.2f} GB."
             " Remove illustrations that are no longer needed, or ask an administrator for more room. Nothing was changed."
         )
 

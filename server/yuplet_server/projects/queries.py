@@ -1,6 +1,6 @@
 """What may be seen: nothing of a project exists for somebody who is not a member of it."""
 
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, OuterRef, Q, QuerySet, Subquery, Sum
 from django.http import Http404
 from rest_framework.exceptions import PermissionDenied
 
@@ -44,3 +44,22 @@ def project_for(user: User, project_id: int, role: Member.Role) -> Project:
     """A project, if somebody has at least a role in it."""
     require(user, project_id, role)
     return Project.objects.get(id=project_id)
+
+
+def first_owner(project: Project) -> User | None:
+    """Whoever has been an owner of a project for longest: for that account its files count, however many owners there are."""
+    owners = Member.objects.filter(project=project, role=Member.Role.OWNER).select_related("user").order_by("pk")
+    member = owners.first()
+    return member.user if member else None
+
+
+def bytes_of(user: User) -> int:
+    """What the files of all projects take that count for an account."""
+    return bytes_by_owner().get(user.pk, 0)
+
+
+def bytes_by_owner() -> dict[int, int]:
+    """The same of every account that has any; what is in the bin counts until it is gone for good."""
+    first = Member.objects.filter(project=OuterRef("pk"), role=Member.Role.OWNER).order_by("pk").values("user")[:1]
+    found = Project.everything.annotate(owner=Subquery(first)).exclude(owner=None)
+    return dict(found.order_by().values_list("owner").annotate(Sum("bytes")))

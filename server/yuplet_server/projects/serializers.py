@@ -21,6 +21,13 @@ class ProjectSerializer(serializers.ModelSerializer[Project]):
         return settings.PROJECT_BYTES or None
 
 
+class RoomSerializer(serializers.Serializer[object]):
+    """What the files of all projects take that count for whoever is signed in, and what they may take (null: as much as there is room for)."""
+
+    bytes = serializers.IntegerField(read_only=True)
+    most_bytes = serializers.IntegerField(read_only=True, allow_null=True)
+
+
 class ProjectNameSerializer(serializers.Serializer[object]):
     name = NameField(max_length=120)
 

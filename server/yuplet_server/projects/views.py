@@ -1,3 +1,4 @@
+from django.conf import settings
 from drf_spectacular.utils import extend_schema
 from rest_framework.exceptions import PermissionDenied
 from rest_framework.response import Response
@@ -7,7 +8,12 @@ from yuplet.errors import shown
 from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.projects import actions, queries
 from yuplet_server.projects.models import Member, Project
-from yuplet_server.projects.serializers import MemberSerializer, ProjectNameSerializer, ProjectSerializer
+from yuplet_server.projects.serializers import (
+    MemberSerializer,
+    ProjectNameSerializer,
+    ProjectSerializer,
+    RoomSerializer,
+)
 
 
 def _seen(request: SignedInRequest, project_id: int) -> Response:
@@ -40,6 +46,15 @@ class ProjectsView(APIView):
         answer = _seen(request, project.pk)
         answer.status_code = 201
         return answer
+
+
+class RoomView(APIView):
+    """What the projects of whoever is signed in take together."""
+
+    @extend_schema(responses=RoomSerializer)
+    def get(self, request: SignedInRequest) -> Response:
+        told = {"bytes": queries.bytes_of(request.user), "most_bytes": settings.ACCOUNT_BYTES or None}
+        return Response(RoomSerializer(told).data)
 
 
 class ProjectView(APIView):

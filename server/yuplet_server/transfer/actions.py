@@ -81,7 +81,7 @@ def keep_archive(user: User, file_name: str, size: int, content: IO[bytes]) -> A
     """Keep an archive and ask for its project to be unpacked into a new one. Raises `ReadError`."""
     if size > MAX_UPLOAD:
         raise TooLarge(f"'{file_name}' has {size / 2**30:.1f} GiB; Yuplet takes up to {MAX_UPLOAD >> 30} GiB.")
-    require_space(Project(name=plain(PurePath(file_name).stem)[:120]), size)
+    require_space(Project(name=plain(PurePath(file_name).stem)[:120]), size, starts=user)
     digest = blobs().keep(content)
     with blobs().local(digest) as path:
         name = apart.ask("an archive", _name_in, path, file_name)

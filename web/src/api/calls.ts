@@ -94,6 +94,11 @@ export function useProjects() {
   return useQuery({ queryKey: ['projects'], queryFn: () => body(client.GET('/api/projects')) });
 }
 
+/** What the projects of whoever is signed in take together. */
+export function useRoom() {
+  return useQuery({ queryKey: ['projects', 'room'], queryFn: () => body(client.GET('/api/room')) });
+}
+
 export const startProject = (name: string) => body(client.POST('/api/projects', { body: { name } }));
 
 export function useMembers(project: number) {

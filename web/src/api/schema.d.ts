@@ -1694,6 +1694,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the projects of whoever is signed in take together. */
+        get: operations["room_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roots": {
         parameters: {
             query?: never;
@@ -1924,6 +1941,8 @@ export interface components {
             readonly has_two_steps: boolean;
             /** @description In how many it is a member. */
             readonly projects: number;
+            /** @description Of the projects that it has owned for longest. */
+            readonly bytes: number;
             /** Format: date-time */
             readonly last_seen: string | null;
         };
@@ -2924,7 +2943,7 @@ export interface components {
             pieces: components["schemas"]["PieceOfArt"][];
             crumbs: number;
         };
-        /** @description How far long work is: `done` of `total` in a `stage` ('read', 'write', 'prove', 'keep'). */
+        /** @description How far long work is: `done` of `total` in a `stage` ('read', 'write', 'prove', 'keep'); `held_up` says why what waits is not begun. */
         Job: {
             readonly id: number;
             readonly kind: components["schemas"]["JobKindEnum"];
@@ -2935,6 +2954,7 @@ export interface components {
             readonly attempts: number;
             readonly error_code: string;
             readonly error: string;
+            readonly held_up: string;
         };
         /**
          * @description * `bring-in` - Bring In
@@ -4901,6 +4921,11 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "editor" | "owner";
+        /** @description What the files of all projects take that count for whoever is signed in, and what they may take (null: as much as there is room for). */
+        Room: {
+            readonly bytes: number;
+            readonly most_bytes: number | null;
+        };
         Roots: {
             roots: string[];
         };
@@ -9068,6 +9093,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Remark"];
+                };
+            };
+        };
+    };
+    room_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
                 };
             };
         };

@@ -13,7 +13,7 @@ import {
 } from '../api/calls';
 import type { SignedIn } from '../ui/AccountMenu';
 import { GivenLink } from '../ui/GivenLink';
-import { count, day } from '../ui/units';
+import { bytes, count, day } from '../ui/units';
 import { PlainPage } from './PlainPage';
 
 /** All accounts, for an administrator: asking people in, new passwords, disabling and removing. */
@@ -64,6 +64,7 @@ export function AccountsPage({ user }: { user: SignedIn }) {
             <Table.Tr>
               <Table.Th>Account</Table.Th>
               <Table.Th>Projects</Table.Th>
+              <Table.Th>Their files</Table.Th>
               <Table.Th>Last signed in</Table.Th>
               <Table.Th>Change</Table.Th>
             </Table.Tr>
@@ -125,7 +126,7 @@ interface RowProps {
 }
 
 function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
-  const { username, is_active, is_administrator, has_two_steps, projects, last_seen } = account;
+  const { username, is_active, is_administrator, has_two_steps, projects, bytes: size, last_seen } = account;
   return (
     <Table.Tr data-account={username}>
       <Table.Td>
@@ -135,6 +136,7 @@ function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
         {!is_active && ', disabled'}
       </Table.Td>
       <Table.Td>{count(projects)}</Table.Td>
+      <Table.Td>{bytes(size)}</Table.Td>
       <Table.Td>{last_seen ? day(last_seen) : 'never'}</Table.Td>
       <Table.Td>
         <Group gap={6}>

@@ -24,7 +24,7 @@ interface Props {
 export function JobProgress({ job, canCancel }: Props) {
   const sentence =
     job.state === 'waiting' || !job.stage
-      ? 'Queued'
+      ? `Queued${job.held_up && `. ${job.held_up}`}`
       : `${STAGES[job.stage] ?? job.stage} ${count(job.done)} of ${count(job.total)}`;
   const speed = useSpeed(job);
   return (

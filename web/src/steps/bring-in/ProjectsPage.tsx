@@ -2,7 +2,7 @@ import { Button, Group, Menu, Modal, Text, Title } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Project, removeProject, renameProject, startProject, useProjects } from '../../api/calls';
+import { type Project, removeProject, renameProject, startProject, useProjects, useRoom } from '../../api/calls';
 import { AccountMenu, type SignedIn } from '../../ui/AccountMenu';
 import { bytes } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
@@ -49,6 +49,7 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
         <Title order={1} className={classes.visuallyHidden}>
           Projects
         </Title>
+        <AccountRoom />
         {projects.error && <Text role="alert">{projects.error.message}</Text>}
         {projects.data?.length === 0 && (
           <Text>
@@ -130,7 +131,7 @@ function ProjectSection({ project, onMembers, onRename, onMove, onRemove }: Sect
         <Text c="dimmed" size="sm">
           you are {project.role === 'viewer' ? 'a' : 'an'} {project.role}
         </Text>
-        <Room project={project} />
+        <Room used={project.bytes} most={project.most_bytes} />
         <Button size="compact-xs" variant="default" onClick={onMembers}>
           Members
         </Button>
@@ -155,13 +156,21 @@ function ProjectSection({ project, onMembers, onRename, onMove, onRemove }: Sect
   );
 }
 
-/** What the files of a project take; told apart where it is nearly all that it may have. */
-function Room({ project }: { project: Project }) {
-  const { most_bytes: most } = project;
-  const isNearlyFull = most !== null && project.bytes > 0.8 * most;
+/** What all projects take that count for whoever is signed in, where an account has a limit. */
+function AccountRoom() {
+  const room = useRoom().data;
+  return !room || room.most_bytes === null ? null : (
+    <Room used={room.bytes} most={room.most_bytes} before="The projects that you own: " />
+  );
+}
+
+/** What files take; told apart where it is nearly all that they may. */
+function Room({ used, most, before = '' }: { used: number; most: number | null; before?: string }) {
+  const isNearlyFull = most !== null && used > 0.8 * most;
   return (
     <Text size="sm" c={isNearlyFull ? 'var(--mantine-color-error)' : 'dimmed'}>
-      {most === null ? bytes(project.bytes) : `${bytes(project.bytes)} of ${bytes(most)}`}
+      {before}
+      {most === null ? bytes(used) : `${bytes(used)} of ${bytes(most)}`}
       {isNearlyFull && ', nearly full. Remove illustrations, or ask an administrator for more space.'}
     </Text>
   );
