@@ -136,7 +136,7 @@ class FormsOfArtTests(ProductTestCase):
     def test_who_made_it_is_in_the_package_and_the_package_comes_in_again(self) -> None:
         self.bring_in()
         self.to_step("Bring in")
-        self.page.get_by_role("tab", name="Credit").click()
+        self.page.get_by_role("radiogroup", name="Pages").get_by_text("Credit", exact=True).click()
         self.page.get_by_label("Author").fill("Ines Marsh")
         self.page.get_by_role("combobox", name="Licence").fill("CC-BY-4")
         self.page.get_by_role("option", name="CC-BY-4.0").click()

@@ -82,6 +82,9 @@ class HandOverTests(ProductTestCase):
         expect(page.get_by_text("26 files,")).to_contain_text("26 written, 0 unchanged")
         # The last recipe is the one that is worked with next.
         self.reload()
+        # Reloading leads to the page that was open.
+        expect(page.get_by_role("radio", name="History")).to_be_checked()
+        self.page_of("Plan")
         expect(page.get_by_role("combobox", name="Recipe", exact=True)).to_contain_text("For the marsh")
 
     def test_an_image_of_the_plan_is_seen_at_its_full_size(self) -> None:

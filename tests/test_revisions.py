@@ -35,7 +35,7 @@ class RevisionTests(ProductTestCase):
         self.page.keyboard.press("Enter")
         self.page.keyboard.press("Escape")
         self.to_step("Bring in")
-        self.page.get_by_role("tab", name="Revisions").click()
+        self.page.get_by_role("radiogroup", name="Pages").get_by_text("Revisions", exact=True).click()
         second(self.files / "second.ora")
         self.page.get_by_test_id("revision-file").set_input_files(self.files / "second.ora")
         self.review = self.page.get_by_role("region", name="Review of revision 2")
@@ -61,7 +61,7 @@ class RevisionTests(ProductTestCase):
         self.page.get_by_role("button", name="Redo").click()
         expect(self.row("moon")).to_be_visible()
         self.to_step("Bring in")
-        self.page.get_by_role("tab", name="Revisions").click()
+        self.page.get_by_role("radiogroup", name="Pages").get_by_text("Revisions", exact=True).click()
         self.page.get_by_role("button", name="Go back to previous revision").click()
         expect(self.page.get_by_text("Revision 1, current")).to_be_visible()
 

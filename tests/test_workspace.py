@@ -49,6 +49,62 @@ class WorkspaceTests(ProductTestCase):
         page.get_by_role("button", name="Panel", exact=True).click()
         expect(page.get_by_role("region", name="Step")).to_be_visible()
 
+    def test_reloading_and_going_back_lead_to_the_same_page_and_selection(self) -> None:
+        page = self.page
+        pages = page.get_by_role("radiogroup", name="Pages")
+        self.row("lamp").click()
+        self.row("arm").click(modifiers=["Control"])
+        pages.get_by_text("Joints", exact=True).click()
+        self.to_step("Take apart")
+        pages.get_by_text("Underlap", exact=True).click()
+        page.wait_for_url(re.compile(r"take-apart\?page=beneath&parts=[^,]+,[^,]+$"))
+        self.reload()
+        expect(page.get_by_role("radio", name="Underlap")).to_be_checked()
+        self.to_step("Put in order")
+        expect(page.get_by_role("radio", name="Parts")).to_be_checked()
+        expect(page.locator("[data-row][aria-selected=true]")).to_have_count(2)
+        pages.get_by_text("Sets", exact=True).click()
+        self.to_step("Take apart")
+        expect(page.get_by_role("radio", name="Underlap")).to_be_checked()
+        self.to_step("Put in order")
+        expect(page.get_by_role("radio", name="Sets")).to_be_checked()
+        for was in ("Underlap", "Sets", "Parts"):
+            page.go_back()
+            expect(page.get_by_role("radio", name=was)).to_be_checked()
+        page.goto(f"{self.live_server_url}/illustrations/1/put-in-order?page=nothing&parts=not-there,")
+        expect(
+            page.get_by_role("link", name="Yuplet, all projects").or_(page.get_by_role("link", name="Go to projects"))
+        ).to_be_visible()
+
+    def test_findings_of_all_kinds_are_one_list_with_one_count(self) -> None:
+        page = self.page
+        self.to_step("Hand over")
+        page.get_by_role("radiogroup", name="Pages").get_by_text("Recipe", exact=True).click()
+        page.get_by_label("Longest side").fill("64")
+        line = page.get_by_role("navigation", name="Steps")
+        expect(line.get_by_role("link", name="Hand over")).to_have_text(re.compile(r"Stopped: \d+ errors?$"))
+        self.to_step("Put in order")
+        before = self.counted()
+        page.get_by_role("button", name=re.compile(r"^\d+ findings?$")).click()
+        errors = page.get_by_role("region", name="Errors")
+        expect(errors).to_contain_text("the target program allows up to 64 px")
+        page.get_by_role("button", name="Check all parts").click()
+        expect(page.get_by_text("the pixels are not checked yet")).to_have_count(0)
+        expect(page.get_by_text("Checking all parts")).to_have_count(0)
+        self.assert_accessible("all findings")
+        self.assertGreater(self.counted(), before, "what the pixels say is counted too")
+        number = (
+            errors.get_by_role("heading").inner_text(),
+            page.get_by_role("region", name="Warnings").get_by_role("heading").inner_text(),
+        )
+        self.assertEqual(self.counted(), sum(int(re.sub(r"\D", "", one)) for one in number))
+        errors.get_by_role("button", name="Show in plan").first.click()
+        expect(page.get_by_role("button", name=re.compile(r"^Hand over \d"))).to_be_disabled()
+
+    def counted(self) -> int:
+        text = self.page.get_by_role("button", name=re.compile(r"^\d+ findings?$")).inner_text()
+        return int(text.split()[0])
+
     def test_the_picture_has_half_of_the_window_and_never_jumps(self) -> None:
         before = self.size("[data-testid=pile]")
         self.assertGreater(before[0] * before[1] / (1280 * 800), 0.48)

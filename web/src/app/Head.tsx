@@ -2,6 +2,7 @@ import { Button } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Arrangement, WholeIllustration } from '../api/calls';
 import { AccountMenu, type SignedIn } from '../ui/AccountMenu';
+import { plural } from '../ui/units';
 import { Wordmark } from '../ui/Wordmark';
 import { Line } from './Line';
 import type { StepName } from './steps';
@@ -10,6 +11,7 @@ import classes from './Workspace.module.css';
 interface Props {
   illustration: WholeIllustration;
   states: Record<StepName, string>;
+  pages: Partial<Record<StepName, string>>;
   /** What can be undone and done again, each by its name. */
   view: Pick<Arrangement, 'undo' | 'redo'> | undefined;
   isSaving: boolean;
@@ -17,10 +19,25 @@ interface Props {
   undo: () => void;
   redo: () => void;
   onKeys: () => void;
+  /** How many findings ask for something, and how they are seen. */
+  findings: number;
+  onFindings: () => void;
 }
 
 /** Where one is, the five steps, and what can be taken back. */
-export function Head({ illustration, states, view, isSaving, user, undo, redo, onKeys }: Props) {
+export function Head({
+  illustration,
+  states,
+  pages,
+  view,
+  isSaving,
+  user,
+  undo,
+  redo,
+  onKeys,
+  findings,
+  onFindings,
+}: Props) {
   return (
     <header className={classes.head}>
       <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
@@ -30,8 +47,11 @@ export function Head({ illustration, states, view, isSaving, user, undo, redo, o
         <span className={classes.project}>{illustration.project_name}</span>
         {illustration.name}
       </h1>
-      <Line illustration={illustration.id} states={states} />
+      <Line illustration={illustration.id} states={states} pages={pages} />
       <div className={classes.steps}>
+        <Button size="compact-sm" variant="default" data-any={findings > 0 || undefined} onClick={onFindings}>
+          {findings > 0 ? plural(findings, 'finding') : 'Findings'}
+        </Button>
         <Button
           size="compact-sm"
           variant="default"

@@ -52,7 +52,7 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
             comparables={comparables}
             moment={moment}
             onMoment={setMoment}
-            marking={step === 'take-apart' ? taking.marking : ordering.marking}
+            marking={markingOf(bench)}
             onPick={pick}
           />
         )}
@@ -84,6 +84,12 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
       )}
     </div>
   );
+}
+
+/** What lies over the picture: what the step marks, or a finding that is looked at. */
+function markingOf({ step, taking, ordering }: Bench) {
+  if (step === 'take-apart') return taking.marking;
+  return step === 'put-in-order' && ordering.page === 'notes' ? taking.lookedOver : ordering.marking;
 }
 
 /** What is seen while one part is worked on: everything, that part alone, or the rest without it. */

@@ -1,3 +1,4 @@
+import { FindingsPage } from '../findings/FindingsPage';
 import { BringInStep } from '../steps/bring-in/BringInStep';
 import { HandOverStep } from '../steps/hand-over/HandOverStep';
 import { PutInOrder } from '../steps/put-in-order/PutInOrder';
@@ -6,6 +7,7 @@ import { TryOut } from '../steps/try-out/TryOut';
 import type { StepName } from './steps';
 import type { Bench } from './useBench';
 
+type FindingsOf = Pick<Bench, 'illustration' | 'findings' | 'taking' | 'canEdit' | 'choose'>;
 type OnNames = (rows: readonly string[]) => void;
 
 const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNode> = {
@@ -18,13 +20,12 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
       onChanged={onChanged}
     />
   ),
-  'take-apart': ({ illustration, taking, canEdit, choose, act }, onNames) => (
+  'take-apart': ({ taking, canEdit, choose, ...bench }, onNames) => (
     <TakeApart
-      illustration={illustration.id}
       taking={taking}
       canEdit={canEdit}
       onChoose={(row) => choose([row], row)}
-      act={act}
+      findings={findingsOf({ taking, canEdit, choose, ...bench })}
       onNames={onNames}
     />
   ),
@@ -44,6 +45,7 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
         again={bench.again}
         perform={bench.perform}
         onSettled={refusals.settle}
+        findings={findingsOf({ illustration, choose, ...bench })}
       />
     ),
   'try-out': ({ trying, canEdit }) => <TryOut trying={trying} canEdit={canEdit} />,
@@ -61,6 +63,12 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
       />
     ),
 };
+
+function findingsOf({ illustration, findings, taking, canEdit, choose }: FindingsOf) {
+  return (
+    <FindingsPage illustration={illustration.id} all={findings} taking={taking} canEdit={canEdit} choose={choose} />
+  );
+}
 
 /** The panel of the step that is open. */
 export function StepPanel({ bench, onNames }: { bench: Bench; onNames: OnNames }) {

@@ -1,7 +1,7 @@
 import { Anchor, Center, Stack, Text } from '@mantine/core';
 import { useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
-import { isRunning, useIllustration, useRemarks, type WholeIllustration } from '../api/calls';
+import { isRunning, useIllustration, type WholeIllustration } from '../api/calls';
 import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
@@ -47,7 +47,7 @@ export function Workspace({ illustration, step, user }: Props) {
 
 function Opened({ illustration, step, user }: { illustration: WholeIllustration; step: StepName; user: SignedIn }) {
   const bench = useBench(illustration, step);
-  const { view, taking, ordering, handing, trying } = bench;
+  const { view, findings, handing, trying } = bench;
   const history = historyOf(bench);
   const panel = usePanel(step);
   const main = useFocusHere<HTMLElement>(true);
@@ -57,8 +57,6 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   useKeys();
   const bringing = useDroppedFiles(illustration, step === 'try-out' ? trying.send : undefined);
   const others = bench.here.filter((name) => name !== user.username);
-  const open = useRemarks(illustration.id).data?.filter((one) => !one.answer).length ?? 0;
-  const warnings = ordering.order?.findings.filter((one) => one.severity !== 'note').length;
   return (
     <div className={classes.workspace} {...bringing.handlers}>
       <a href="#main" className={classes.skip}>
@@ -67,14 +65,10 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       <title>{`${illustration.name} · Yuplet`}</title>
       <Head
         illustration={illustration}
-        states={statesOf(
-          illustration,
-          view?.rows ?? [],
-          (taking.findings.found?.length ?? 0) + open,
-          warnings,
-          handing,
-          trying,
-        )}
+        states={statesOf(illustration, view?.rows ?? [], findings.stops, handing, trying)}
+        pages={bench.pages}
+        findings={findings.count}
+        onFindings={bench.lookOver}
         {...history}
         user={user}
         onKeys={() => setListOpen(true)}

@@ -8,8 +8,7 @@ import type { StepName } from './steps';
 export function statesOf(
   illustration: WholeIllustration,
   rows: readonly Row[],
-  notes: number | undefined,
-  warnings: number | undefined,
+  stops: number,
   handing: Pick<HandingOver, 'running' | 'last'>,
   trying: Pick<Trying, 'rehearsal' | 'isOpening'>,
 ): Record<StepName, string> {
@@ -20,16 +19,16 @@ export function statesOf(
     'bring-in': illustration.waiting
       ? `Review revision ${illustration.waiting.number}`
       : `${illustration.width} × ${illustration.height} px`,
-    'take-apart': notes ? `${plural(parts.length, 'part')}, ${plural(notes, 'finding')}` : plural(parts.length, 'part'),
-    'put-in-order':
-      [leftOut > 0 && `${leftOut} left out`, warnings && plural(warnings, 'finding')].filter(Boolean).join(', ') ||
-      plural(parts.length, 'part'),
+    'take-apart': plural(parts.length, 'part'),
+    'put-in-order': leftOut > 0 ? `${leftOut} left out` : 'All included',
     'try-out': trying.isOpening ? 'Opening' : triedState(trying.rehearsal),
     'hand-over': handing.running
       ? 'Running'
-      : last
-        ? `No. ${last.number}, ${last.report?.proof.ok ? 'verified' : 'not verified'}`
-        : 'Not yet',
+      : stops > 0
+        ? `Stopped: ${plural(stops, 'error')}`
+        : last
+          ? `No. ${last.number}, ${last.report?.proof.ok ? 'verified' : 'not verified'}`
+          : 'Not yet',
   };
 }
 

@@ -5,7 +5,8 @@ export function Panel({ title, children }: { title: string; children: React.Reac
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
     <section className={classes.panel} aria-label={title} tabIndex={0}>
-      <h2>{title}</h2>
+      {/* The line of steps and their pages say it to those who see them. */}
+      <h2 className={classes.unseen}>{title}</h2>
       {children}
     </section>
   );

@@ -1,7 +1,8 @@
-import { Tabs } from '@mantine/core';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef } from 'react';
 import type { Row, WholeIllustration } from '../../api/calls';
 import { Panel } from '../../ui/Panel';
+import { StepPages } from '../../ui/StepPages';
+import { usePage } from '../../ui/useAddress';
 import { CreditForm } from './CreditForm';
 import { ReadAgain } from './ReadAgain';
 import { ReadingReport } from './ReadingReport';
@@ -16,36 +17,36 @@ interface Props {
   onChanged: () => void;
 }
 
+type Page = 'report' | 'revisions' | 'options' | 'credit';
+
+const PAGES: readonly { value: Page; label: string }[] = [
+  { value: 'report', label: 'Report' },
+  { value: 'revisions', label: 'Revisions' },
+  { value: 'options', label: 'Reading options' },
+  { value: 'credit', label: 'Credit' },
+];
+
 /** What was brought in: what was read of it, its revisions, how else it could be read, and who made it. */
 export function BringInStep({ illustration, rows, canEdit, onChoose, onChanged }: Props) {
   const waits = illustration.waiting !== null;
-  const [tab, setTab] = useState<string | null>(waits ? 'revisions' : 'report');
+  const [page, setPage] = usePage<Page>(true, ['report', 'revisions', 'options', 'credit']);
   // A revision that arrives is what somebody wants to look at next.
+  const show = useRef(setPage);
+  show.current = setPage;
   useEffect(() => {
-    if (waits) setTab('revisions');
+    if (waits) show.current('revisions', true);
   }, [waits]);
   return (
-    <Panel title="Bring in">
-      <Tabs value={tab} onChange={setTab} keepMounted={false}>
-        <Tabs.List mb="sm">
-          <Tabs.Tab value="report">Report</Tabs.Tab>
-          <Tabs.Tab value="revisions">Revisions</Tabs.Tab>
-          <Tabs.Tab value="again">Reading options</Tabs.Tab>
-          <Tabs.Tab value="credit">Credit</Tabs.Tab>
-        </Tabs.List>
-        <Tabs.Panel value="report">
-          <ReadingReport illustration={illustration} rows={rows} onChoose={onChoose} onCut={() => setTab('again')} />
-        </Tabs.Panel>
-        <Tabs.Panel value="revisions">
-          <Revisions illustration={illustration} canEdit={canEdit} onChanged={onChanged} />
-        </Tabs.Panel>
-        <Tabs.Panel value="again">
-          <ReadAgain illustration={illustration} canEdit={canEdit} onChanged={onChanged} />
-        </Tabs.Panel>
-        <Tabs.Panel value="credit">
-          <CreditForm illustration={illustration} canEdit={canEdit} onChanged={onChanged} />
-        </Tabs.Panel>
-      </Tabs>
-    </Panel>
+    <>
+      <StepPages pages={PAGES} page={page} onPage={setPage} />
+      <Panel title="Bring in">
+        {page === 'report' && (
+          <ReadingReport illustration={illustration} rows={rows} onChoose={onChoose} onCut={() => setPage('options')} />
+        )}
+        {page === 'revisions' && <Revisions illustration={illustration} canEdit={canEdit} onChanged={onChanged} />}
+        {page === 'options' && <ReadAgain illustration={illustration} canEdit={canEdit} onChanged={onChanged} />}
+        {page === 'credit' && <CreditForm illustration={illustration} canEdit={canEdit} onChanged={onChanged} />}
+      </Panel>
+    </>
   );
 }

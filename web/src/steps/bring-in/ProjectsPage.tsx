@@ -4,6 +4,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type Project, removeProject, renameProject, startProject, useProjects, useRoom } from '../../api/calls';
 import { AccountMenu, type SignedIn } from '../../ui/AccountMenu';
+import ui from '../../ui/ui.module.css';
 import { bytes } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { Wordmark } from '../../ui/Wordmark';
@@ -46,7 +47,7 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
         <AccountMenu user={user} />
       </header>
       <main className={classes.page}>
-        <Title order={1} className={classes.visuallyHidden}>
+        <Title order={1} className={ui.unseen}>
           Projects
         </Title>
         <AccountRoom />

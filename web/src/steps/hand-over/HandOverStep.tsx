@@ -1,5 +1,4 @@
-import { SegmentedControl } from '@mantine/core';
-import pages from '../../ui/pages.module.css';
+import { StepPages } from '../../ui/StepPages';
 import { InStepPage } from './InStepPage';
 import { NamesPage } from './NamesPage';
 import { PastPage } from './PastPage';
@@ -22,16 +21,7 @@ export function HandOverStep(props: StepProps) {
   const { handing } = props;
   return (
     <>
-      <div className={pages.pages}>
-        <SegmentedControl
-          size="xs"
-          fullWidth
-          aria-label="Pages"
-          data={[...PAGES]}
-          value={handing.page}
-          onChange={(value) => handing.setPage(value as HandOverPage)}
-        />
-      </div>
+      <StepPages pages={PAGES} page={handing.page} onPage={handing.setPage} />
       {handing.page === 'plan' && <PlanPage {...props} />}
       {handing.page === 'recipe' && <RecipePage {...props} />}
       {handing.page === 'names' && <NamesPage {...props} />}

@@ -2,9 +2,12 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { handOver, isRunning, type Recipe, type Row, useHandOvers, usePlan } from '../../api/calls';
 import { Refusal } from '../../api/client';
+import { usePage } from '../../ui/useAddress';
 import { lastDone } from './report';
 
 export type HandOverPage = 'plan' | 'recipe' | 'names' | 'past' | 'in-step' | 'project';
+
+const PAGES: [HandOverPage, ...HandOverPage[]] = ['plan', 'recipe', 'names', 'past', 'in-step', 'project'];
 
 /** Milliseconds that a changed recipe rests before its plan is asked for. */
 const REST = 200;
@@ -15,10 +18,12 @@ export function useHandingOver(
   version: number,
   chosen: readonly string[],
   isOpen: boolean,
+  /** Whether the plan is asked for although the step is not open. */
+  isPlanned: boolean,
   isFollowed: boolean,
 ) {
   const queries = useQueryClient();
-  const [page, setPage] = useState<HandOverPage>('plan');
+  const [page, setPage] = usePage<HandOverPage>(isOpen, PAGES);
   const [draft, setDraft] = useState<Recipe | null>(null);
   const [asked, setAsked] = useState(draft);
   const [folder, setFolder] = useState('');
@@ -37,7 +42,7 @@ export function useHandingOver(
   const handOvers = useHandOvers(illustration, isFollowed);
   const last = lastDone(handOvers.data);
   const only = isOfChosen && chosen.length > 0 ? chosen : null;
-  const plan = usePlan(illustration, version, last?.number, asked, only, target, isOpen);
+  const plan = usePlan(illustration, version, last?.number, asked, only, target, isOpen || isPlanned);
   const recipe = draft ?? plan.data?.recipe ?? null;
   const ask = async () => {
     setError(null);

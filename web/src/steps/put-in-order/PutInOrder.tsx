@@ -1,14 +1,14 @@
-import { SegmentedControl } from '@mantine/core';
 import type { Arrangement, Row } from '../../api/calls';
 import { Ledger } from '../../ledger/Ledger';
 import { RefusedSteps } from '../../ledger/RefusedSteps';
 import type { Act, Perform, Refused } from '../../ledger/useArrangement';
 import type { Extent } from '../../rules/places';
 import pages from '../../ui/pages.module.css';
+import { StepPages } from '../../ui/StepPages';
+import ui from '../../ui/ui.module.css';
 import type { Again } from './BenchDrawer';
 import { Fit } from './Fit';
 import { Joints } from './Joints';
-import { Notes } from './Notes';
 import { Planes } from './Planes';
 import { Sets } from './Sets';
 import type { Ordering, Page } from './useOrdering';
@@ -27,6 +27,8 @@ interface Props {
   again: (row: string, how: Again) => void;
   perform: Perform;
   onSettled: (refused: Refused) => void;
+  /** All that there is to look at, which other steps show too. */
+  findings: React.ReactNode;
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [
@@ -42,20 +44,11 @@ const PAGES: readonly { value: Page; label: string }[] = [
 export function PutInOrder(props: Props) {
   const { illustration, view, canvas, chosen, canEdit, refused, ordering, onChoose, act, again, onSettled } = props;
   const { page, setPage, row, joints, fit, order } = ordering;
-  const found = order?.findings.filter((one) => one.severity !== 'note').length;
   const rows: readonly Row[] = view.rows.filter((one) => chosen.has(one.id));
   return (
     <>
-      <div className={pages.pages}>
-        <SegmentedControl
-          size="xs"
-          fullWidth
-          aria-label="Pages"
-          data={PAGES.map((one) => (one.value === 'notes' && found ? { ...one, label: `Findings ${found}` } : one))}
-          value={page}
-          onChange={(value) => setPage(value as Page)}
-        />
-      </div>
+      <h2 className={ui.unseen}>Put in order</h2>
+      <StepPages pages={PAGES} page={page} onPage={setPage} />
       <RefusedSteps refused={refused} act={act} onSettled={onSettled} />
       {page === 'rows' && (
         <Ledger
@@ -110,20 +103,7 @@ export function PutInOrder(props: Props) {
           onSaid={fit.setSaid}
         />
       )}
-      {page === 'notes' && (
-        <Notes
-          illustration={illustration}
-          view={view}
-          order={order}
-          canEdit={canEdit}
-          act={act}
-          again={again}
-          propose={joints.propose}
-          widen={ordering.widen}
-          onChoose={onChoose}
-          onPage={setPage}
-        />
-      )}
+      {page === 'notes' && <div className={pages.page}>{props.findings}</div>}
     </>
   );
 }

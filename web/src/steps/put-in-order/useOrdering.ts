@@ -5,6 +5,7 @@ import type { Act } from '../../ledger/useArrangement';
 import type { Marking } from '../../pile/marks';
 import { placesOfDrop } from '../../rules/commands';
 import type { Extent } from '../../rules/places';
+import { usePage } from '../../ui/useAddress';
 import type { Wider } from './Planes';
 import { useFit } from './useFit';
 import { useJoints } from './useJoints';
@@ -13,6 +14,8 @@ import { useOrder } from './useOrder';
 /** Whether a click on the picture says what rows come to lie in front of or behind. */
 export type Beside = 'in-front' | 'behind' | null;
 export type Page = 'rows' | 'joints' | 'sets' | 'depth' | 'fit' | 'notes';
+
+const PAGES: [Page, ...Page[]] = ['rows', 'joints', 'sets', 'depth', 'fit', 'notes'];
 
 interface Props {
   illustration: number;
@@ -26,7 +29,7 @@ interface Props {
 }
 
 export function useOrdering({ illustration, view, chosenIds, canvas, canEdit, isOpen, moment, act }: Props) {
-  const [page, setPage] = useState<Page>('rows');
+  const [page, setPage] = usePage<Page>(isOpen, PAGES);
   const only = chosenIds.length === 1 ? view?.rows.find((one) => one.id === chosenIds[0]) : undefined;
   const row = only?.kind === 'part' ? only : undefined;
   const isAtJoints = isOpen && page === 'joints';

@@ -7,6 +7,7 @@ import type { Act } from '../../ledger/useArrangement';
 import type { Marking, MarkKeys, Mask } from '../../pile/marks';
 import { artOf } from '../../rules/art';
 import type { Extent, Spot } from '../../rules/places';
+import { usePage } from '../../ui/useAddress';
 import type { Change } from './change';
 import { choosingMarks, differenceMask, pieceMasks } from './chosenMarks';
 import { CHOSEN, marksOf } from './gestures';
@@ -29,6 +30,8 @@ export type Looking = 'all' | 'alone' | 'without';
 /** Pixels of a picture above which work begins only when it is asked for. */
 const LARGE = 20_000_000;
 
+const PAGES: [Page, ...Page[]] = ['take-out', 'beneath', 'edge', 'check'];
+
 interface Props {
   illustration: number;
   canvas: Extent;
@@ -36,6 +39,8 @@ interface Props {
   current: string | null;
   /** Whether the step is open: nothing is computed for one that nobody looks at. */
   isOpen: boolean;
+  /** Whether findings are looked at in another step. */
+  isListed: boolean;
   /** Which frame of what moves is seen. */
   moment: number;
   onMoment: (moment: number) => void;
@@ -43,13 +48,24 @@ interface Props {
   onTaken: (rows: readonly string[], from: string) => void;
 }
 
-export function useTaking({ illustration, canvas, view, current, isOpen, moment, onMoment, act, onTaken }: Props) {
+export function useTaking({
+  illustration,
+  canvas,
+  view,
+  current,
+  isOpen,
+  isListed,
+  moment,
+  onMoment,
+  act,
+  onTaken,
+}: Props) {
   const parts = useMemo(() => view?.rows.filter((row) => row.kind === 'part') ?? [], [view]);
   // Until somebody chooses one, it is the largest: most is still to be taken out of that.
   const from: Row | undefined = parts.find((row) => row.id === current) ?? largest(parts);
   const art = useMemo(() => from && artOf(from), [from]);
   const version = view?.version;
-  const [page, setPage] = useState<Page>('take-out');
+  const [page, setPage] = usePage<Page>(isOpen, PAGES);
   const [work, setWork] = useState<Work>('paint-under');
   const [looking, setLooking] = useState<Looking>('all');
   const [name, setName] = useState('');
@@ -81,9 +97,11 @@ export function useTaking({ illustration, canvas, view, current, isOpen, moment,
     moment,
     choosing,
     isOpen,
+    isListed,
     page === 'take-out',
   );
-  const findings = useFindings({ illustration, version, isOpen: isOpen && page === 'check', change, onMoment });
+  const isLookedAt = isListed || (isOpen && page === 'check');
+  const findings = useFindings({ illustration, version, isOpen: isLookedAt, change, onMoment });
   const changing = useChanging({
     illustration,
     from,
@@ -151,6 +169,8 @@ export function useTaking({ illustration, canvas, view, current, isOpen, moment,
     findings,
     ...found,
     marking: markings[page],
+    /** What lies over the picture while findings are looked at. */
+    lookedOver,
     ...ways,
     problem: problem || changing.problem || found.problem,
   };
@@ -191,6 +211,7 @@ function useChosen(
   moment: number,
   choosing: Gestures,
   isOpen: boolean,
+  isListed: boolean,
   isTaking: boolean,
 ) {
   const { tool, how, gestures, edge, pieces, setPieces, numbers, mark } = choosing;
@@ -199,7 +220,7 @@ function useChosen(
   const islands = useSeparate(illustration, from, art, pieces);
   const isProposing = isOpen && isTaking && tool === 'proposed';
   const proposals = useProposals(illustration, from?.id, art, numbers.regions, isProposing);
-  const { compared, compare, isFetching: isComparing } = useDifference(illustration, version, isOpen);
+  const { compared, compare, isFetching: isComparing } = useDifference(illustration, version, isOpen || isListed);
   const isChosen = gestures.length > 0 && !selection.error;
   // Of a large picture nothing is computed that nobody has asked for.
   const isLarge = canvas.width * canvas.height > LARGE;

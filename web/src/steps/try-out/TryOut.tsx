@@ -1,8 +1,9 @@
-import { Button, FileButton, NativeSelect, SegmentedControl } from '@mantine/core';
+import { Button, FileButton, NativeSelect } from '@mantine/core';
 import { isRunning } from '../../api/calls';
 import type { Way } from '../../api/rehearsals';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
+import { StepPages } from '../../ui/StepPages';
 import { Changes } from './Changes';
 import { GridFields } from './GridFields';
 import { LiningUpPanel } from './LiningUpPanel';
@@ -30,71 +31,71 @@ const WAYS: Record<Way, string> = {
   interface: 'Interface parts',
 };
 
+const PAGES: readonly { value: Task; label: string }[] = [
+  { value: 'check', label: 'Check' },
+  { value: 'move', label: 'Move' },
+  { value: 'screens', label: 'Screens' },
+];
+
 /** Which package is tried out, how it is read, what is there of it, and whether the picture comes back. */
 export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }) {
   const { rehearsal, error } = trying;
   const job = rehearsal?.job;
   const isChecking = !trying.moving.isOn && !trying.screens.isOn;
   return (
-    <Panel title="Try out">
+    <>
       {rehearsal?.result && !trying.isOpening && job?.state !== 'failed' && (
-        <SegmentedControl
-          fullWidth
-          size="sm"
-          mb="sm"
-          aria-label="Pages"
-          data={[
-            { value: 'check', label: 'Check' },
-            { value: 'move', label: 'Move' },
-            ...(trying.hasScreens ? [{ value: 'screens', label: 'Screens' }] : []),
-          ]}
-          value={trying.task === 'screens' && !trying.hasScreens ? 'check' : trying.task}
-          onChange={(value) => trying.setTask(value as Task)}
+        <StepPages
+          pages={trying.hasScreens ? PAGES : PAGES.slice(0, 2)}
+          page={trying.task === 'screens' && !trying.hasScreens ? 'check' : trying.task}
+          onPage={trying.setTask}
         />
       )}
-      <PackageChoice trying={trying} canEdit={canEdit} />
-      {error && (
-        <p role="alert" className={classes.problem}>
-          {error}
-        </p>
-      )}
-      {trying.sending && <p role="status">{trying.sending}</p>}
-      {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
-      {job?.state === 'failed' && (
-        <p role="alert" className={classes.problem}>
-          {job.error}
-        </p>
-      )}
-      {job?.state === 'cancelled' && (
-        <p role="alert" className={classes.problem}>
-          Opening was stopped. Choose the package again to open it.
-        </p>
-      )}
-      {rehearsal && canEdit && isChecking && <WayChoice key={rehearsal.id} trying={trying} />}
-      {rehearsal && trying.moving.isOn && (
-        <MovePanel
-          rehearsal={rehearsal}
-          moving={trying.moving}
-          canEdit={canEdit}
-          onOpenAgain={() => void trying.read({})}
-        />
-      )}
-      {trying.screens.isOn && <ScreensPanel screens={trying.screens} />}
-      {rehearsal && trying.lining.isOn && isChecking && (
-        <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
-      )}
-      {rehearsal?.result && rehearsal.hand_over !== null && !isRunning(job) && isChecking && (
-        <Changes rehearsal={rehearsal.id} />
-      )}
-      {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && isChecking && (
-        <TrialReport
-          trial={rehearsal.result}
-          onPlace={trying.setPlace}
-          onDifference={() => trying.setSight('difference')}
-          onFiles={canEdit ? trying.lookForMissingIn : null}
-        />
-      )}
-    </Panel>
+      <Panel title="Try out">
+        <PackageChoice trying={trying} canEdit={canEdit} />
+        {error && (
+          <p role="alert" className={classes.problem}>
+            {error}
+          </p>
+        )}
+        {trying.sending && <p role="status">{trying.sending}</p>}
+        {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
+        {job?.state === 'failed' && (
+          <p role="alert" className={classes.problem}>
+            {job.error}
+          </p>
+        )}
+        {job?.state === 'cancelled' && (
+          <p role="alert" className={classes.problem}>
+            Opening was stopped. Choose the package again to open it.
+          </p>
+        )}
+        {rehearsal && canEdit && isChecking && <WayChoice key={rehearsal.id} trying={trying} />}
+        {rehearsal && trying.moving.isOn && (
+          <MovePanel
+            rehearsal={rehearsal}
+            moving={trying.moving}
+            canEdit={canEdit}
+            onOpenAgain={() => void trying.read({})}
+          />
+        )}
+        {trying.screens.isOn && <ScreensPanel screens={trying.screens} />}
+        {rehearsal && trying.lining.isOn && isChecking && (
+          <LiningUpPanel rehearsal={rehearsal} lining={trying.lining} canEdit={canEdit} />
+        )}
+        {rehearsal?.result && rehearsal.hand_over !== null && !isRunning(job) && isChecking && (
+          <Changes rehearsal={rehearsal.id} />
+        )}
+        {rehearsal?.result && !isRunning(job) && job?.state !== 'failed' && isChecking && (
+          <TrialReport
+            trial={rehearsal.result}
+            onPlace={trying.setPlace}
+            onDifference={() => trying.setSight('difference')}
+            onFiles={canEdit ? trying.lookForMissingIn : null}
+          />
+        )}
+      </Panel>
+    </>
   );
 }
 

@@ -14,7 +14,7 @@ import {
   useRehearsal,
   useRehearsals,
 } from '../../api/rehearsals';
-
+import { usePage } from '../../ui/useAddress';
 import { useFirstPlay } from './useFirstPlay';
 import { useLiningUp } from './useLiningUp';
 import { useMoving } from './useMoving';
@@ -25,6 +25,8 @@ export type Sight = 'together' | 'reference' | 'slider' | 'difference';
 
 /** What is done with the package. */
 export type Task = 'check' | 'move' | 'screens';
+
+const TASKS: [Task, ...Task[]] = ['check', 'move', 'screens'];
 
 interface Props {
   illustration: number;
@@ -96,9 +98,9 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   };
   const isOpening = isRunning(rehearsal?.job);
   const lining = useLiningUp({ rehearsal, isOpening, canEdit, read });
-  const [task, setTask] = useState<Task>('check');
+  const [task, setTask] = usePage<Task>(isOpen, TASKS);
   const isReady = isOpen && rehearsal?.result != null && !isOpening;
-  const isPlayed = useFirstPlay(illustration, isReady ? rehearsal : null, () => setTask('move'));
+  const isPlayed = useFirstPlay(illustration, isReady ? rehearsal : null, () => setTask('move', true));
   const moving = useMoving({ rehearsal, canEdit, isOn: isReady && task === 'move', isPlayed });
   const hasScreens = rehearsal?.result?.ways.includes('interface') ?? false;
   const screens = useScreens(rehearsal, isReady && task === 'screens' && hasScreens);
