@@ -204,6 +204,34 @@ class ProjectTests(ProductTestCase):
         page.get_by_role("button", name="Rename", exact=True).click()
         expect(page.get_by_role("region", name="Marsh Line, new")).to_be_visible()
 
+    def test_an_illustration_is_duplicated_and_moved(self) -> None:
+        self.read_here(self.ora)
+        self.sign_in()
+        page = self.page
+        names = page.get_by_role("region", name="Marsh Line").locator("a strong")
+        more = page.get_by_role("button", name="More for signal post", exact=True)
+        more.click()
+        page.get_by_role("menuitem", name="Duplicate").click()
+        expect(names).to_have_text(["signal post copy", "signal post"])
+        more.click()
+        page.get_by_role("menuitem", name="Move to another project").click()
+        dialog = page.get_by_role("dialog")
+        expect(dialog).to_contain_text("There is no other project that you may change.")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Start project").click()
+        page.get_by_label("Name").fill("Lever frame")
+        page.get_by_role("button", name="Start", exact=True).click()
+        expect(page.get_by_role("region", name="Lever frame")).to_be_visible()
+        more.click()
+        page.get_by_role("menuitem", name="Move to another project").click()
+        expect(dialog.get_by_label("To project").locator("option")).to_have_text(["Lever frame"])
+        self.assert_accessible("move")
+        dialog.get_by_role("button", name="Move").click()
+        expect(names).to_have_text(["signal post copy"])
+        page.get_by_role("region", name="Lever frame").get_by_role("link", name="signal post").click()
+        self.wait_for_pile()
+        expect(self.row("mast")).to_be_visible()
+
     def test_changing_the_password(self) -> None:
         page = self.page
         self.sign_in()

@@ -150,6 +150,40 @@ class HandOverTests(ProductTestCase):
         with self.downloaded() as package:
             self.assertIn("parts/post01.png", package.namelist())
 
+    def test_parts_are_included_beside_the_plan_and_its_rows_reached_by_keyboard(self) -> None:
+        page = self.page
+        page.get_by_text("Included: 10 of 10 parts").click()
+        group = page.locator('[data-included="signal"]').get_by_role("checkbox")
+        part = page.locator('[data-included="lamp"]').get_by_role("checkbox")
+        expect(group).to_be_checked()
+        part.press("Space")
+        expect(page.get_by_text("Included: 9 of 10 parts")).to_be_visible()
+        expect(group).to_have_js_property("indeterminate", True)
+        expect(self.button("Hand over 8 parts")).to_be_enabled()
+        expect(self.file("parts/post/signal/lamp.png")).to_have_count(0)
+        self.assert_accessible("included parts")
+        # Some of a group: all of it first, and then none.
+        group.press("Space")
+        expect(self.file("parts/post/signal/lamp.png")).to_be_visible()
+        group.press("Space")
+        expect(group).not_to_be_checked()
+        expect(page.get_by_role("navigation", name="Steps")).to_contain_text("left out")
+        page.get_by_role("button", name="Undo").click()
+        expect(self.button("Hand over 9 parts")).to_be_enabled()
+        rows = page.locator("[data-plan-row]")
+        rows.first.focus()
+        for _ in range(40):
+            page.keyboard.press("ArrowDown")
+            if page.evaluate("document.activeElement.textContent.includes('signal')"):
+                break
+        page.keyboard.press("ArrowLeft")
+        expect(page.locator(":focus")).to_have_attribute("aria-expanded", "false")
+        expect(self.file("parts/post/signal/lamp.png")).to_have_count(0)
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/hand-over?parts=*")
+
     def test_only_what_is_chosen_and_a_ground_in_another_format(self) -> None:
         page = self.page
         self.page_of("Recipe")

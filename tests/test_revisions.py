@@ -45,6 +45,11 @@ class RevisionTests(ProductTestCase):
         for words in ("skyrepainted", "moonnew", "Removed from the art"):
             expect(self.review).to_contain_text(words)
         self.assert_accessible("a review")
+        # Both states are on the picture, and what ends the review is in sight.
+        expect(self.page.get_by_role("radio", name="Compare")).to_be_checked()
+        expect(self.page.get_by_label("Right picture").locator("option:checked")).to_have_text("Revision 2")
+        self.assertEqual(self.canvas_pixel(90, 20)[:3], [20, 140, 60])
+        expect(self.review.get_by_role("button", name="Accept revision 2")).to_be_in_viewport(ratio=1)
         self.assertNotIn("moon", self.names())
         self.review.get_by_role("checkbox", name="Remove part 'mist'").check()
         self.review.get_by_role("button", name="Accept revision 2").click()
@@ -76,6 +81,7 @@ class RevisionTests(ProductTestCase):
         expect(self.page.get_by_role("navigation", name="Steps")).to_contain_text("97 × 73 px")
 
     def test_two_states_are_compared_with_a_slider_and_side_by_side(self) -> None:
+        self.page.get_by_text("Flat", exact=True).click()
         self.page.get_by_text("Compare", exact=True).click()
         self.page.get_by_label("Right picture").select_option(label="Revision 2")
         self.page.wait_for_timeout(500)
@@ -92,6 +98,8 @@ class RevisionTests(ProductTestCase):
         self.assertGreater(self.differing(slider, self.screen_pixels()), 1000)
 
     def test_the_pile_apart_in_depth(self) -> None:
+        self.page.get_by_text("Flat", exact=True).click()
+        self.page.wait_for_timeout(200)
         flat = self.screen_pixels()
         self.page.get_by_text("Exploded", exact=True).click()
         self.page.wait_for_timeout(300)
@@ -133,6 +141,7 @@ class RevisionTests(ProductTestCase):
 
     def test_outlines_of_all_and_rows_of_one_kind(self) -> None:
         plain = self.screen_pixels()
+        self.page.get_by_text("Flat", exact=True).click()
         self.display("Outlines", "all")
         self.page.wait_for_timeout(300)
         self.assertGreater(self.differing(plain, self.screen_pixels()), 1000)

@@ -94,6 +94,8 @@ ADDRESSES = [
     Address("delete", ILLUSTRATION, "editor", _json("delete", lambda t: f"/api/illustrations/{t.illustration.pk}")),
     Address("post", f"{ILLUSTRATION}/restore", "editor", _restore_illustration),
     Address("post", f"{ILLUSTRATION}/try-again", "editor", _json("post", lambda t: t.address("try-again"))),
+    Address("post", f"{ILLUSTRATION}/duplicate", "editor", _json("post", lambda t: t.address("duplicate"))),
+    Address("post", f"{ILLUSTRATION}/move", "editor", _json("post", lambda t: t.address("move"), lambda t: {"project": t.project.pk})),
     Address("get", f"{ILLUSTRATION}/pack", "viewer", _get(lambda t: t.address(f"pack?of={LayerImage.objects.filter(revision__illustration=t.illustration)[0].pixels[:16]}"))),
     Address("get", IMAGE, "viewer", _get(lambda t: t.address(f"images/{t.illustration.revision.preview}"))),
     Address("get", f"{ILLUSTRATION}/original", "viewer", _get(lambda t: t.address("original"))),

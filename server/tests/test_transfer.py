@@ -6,15 +6,21 @@ import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
 from django.db import transaction
+from django.test import Client
 
 from tests.cases import ServerTestCase, handed_over, quiet, zip_of
 from yuplet.errors import BrokenFile
-from yuplet_server.arrangement.models import Row
+from yuplet_server.arrangement.models import Arrangement, Row
+from yuplet_server.audit.models import Entry
 from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.illustrations.models import Illustration
+from yuplet_server.jobs.models import Job
+from yuplet_server.projects.actions import set_role, start_project
 from yuplet_server.projects.models import Project
 from yuplet_server.transfer import actions
 from yuplet_server.transfer.models import Archive
@@ -52,6 +58,69 @@ class MovingTests(ServerTestCase):
         with tempfile.TemporaryDirectory() as folder, transaction.atomic():
             actions.unpack(answer.json()["id"], Path(folder), quiet)()
         return Project.objects.get(pk=answer.json()["project"])
+
+    def test_a_duplicate_has_the_art_and_the_parts_and_is_an_illustration_of_its_own(self) -> None:
+        answer = self.ben.post(self.address("duplicate"))
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.assertEqual((answer.json()["name"], answer.json()["state"]), ("signal post copy", "ready"))
+        made = Illustration.objects.get(pk=answer.json()["id"])
+        self.assertNotEqual(made.uid, self.illustration.uid)
+        before, after = self.answers(self.illustration), self.answers(made)
+        # Undo is of whoever made the step, and of whoever made the duplicate.
+        for name in ("undo", "redo"):
+            del before["/arrangement"][name], after["/arrangement"][name]
+        self.assertEqual(before["/arrangement"], after["/arrangement"])
+        self.assertEqual((len(before["/hand-overs"]), after["/hand-overs"]), (1, []))
+        # What is done to one is not done to the other, and each can be undone.
+        step = {
+            "version": after["/arrangement"]["version"],
+            "command": {"do": "rename-rows", "names": {self.row_id("sky"): "other"}},
+        }
+        answer = self.ben.post(f"/api/illustrations/{made.pk}/steps", step, "application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        now = self.answers(self.illustration)["/arrangement"]
+        self.assertEqual(now["rows"], before["/arrangement"]["rows"])
+        package = zip_of(handed_over(made, self.users["ada"], Arrangement.objects.get(pk=made.pk).version))
+        self.assertIn(b"other.png", package)
+        call_command("count_bytes")
+        self.project.refresh_from_db()
+        alone = self.illustration.revision.bytes
+        self.assertLess(self.project.bytes, 2 * alone + len(package) + 50_000, "the art is kept once")
+
+    def test_an_illustration_moves_to_another_project_with_all_that_it_has(self) -> None:
+        self.enterContext(mock.patch("django.db.transaction.on_commit", side_effect=lambda does, **_: does()))
+        other = start_project(self.users["ada"], "Other")
+        before = self.answers(self.illustration)
+        job = self.illustration.revision.job_id
+
+        def move(client: Client, to: int) -> tuple[int, Any]:
+            answer = client.post(self.address("move"), {"project": to}, "application/json")
+            return answer.status_code, answer.json()
+
+        self.assertEqual(move(self.ben, other.pk)[0], 404, "no member of the other project")
+        set_role(other, "ben", "viewer")
+        self.assertEqual(move(self.ben, other.pk)[0], 403)
+        self.assertEqual(move(self.cleo, self.project.pk)[0], 403, "a viewer moves nothing")
+        Job.objects.filter(pk=job).update(state=Job.State.RUNNING)
+        self.assertEqual(move(self.ada, other.pk)[1]["code"], "not-now")
+        Job.objects.filter(pk=job).update(state=Job.State.DONE)
+        with self.settings(PROJECT_BYTES=5):
+            self.assertEqual(move(self.ada, other.pk)[0], 507)
+        self.assertEqual(move(self.ada, other.pk)[0], 200)
+        self.assertEqual(self.ada.get(f"/api/projects/{self.project.pk}/illustrations").json(), [])
+        self.illustration.refresh_from_db()
+        after = self.answers(self.illustration)
+        self.assertEqual(after[""].pop("project_name"), "Other")
+        before[""].pop("project_name")
+        self.assertEqual(before, after)
+        self.assertEqual(self.cleo.get(self.address("arrangement")).status_code, 404, "who is no member there")
+        self.assertEqual(self.cleo.get(f"/api/jobs/{job}").status_code, 404)
+        self.assertEqual(self.ben.get(f"/api/jobs/{job}").status_code, 200)
+        for one in (self.project, other):
+            one.refresh_from_db()
+        self.assertEqual(self.project.bytes, 0)
+        self.assertGreater(other.bytes, self.illustration.revision.bytes)
+        self.assertIn("from 'Marsh Line' to 'Other'", Entry.objects.get(kind="move").about)
 
     def answers(self, illustration: Illustration) -> dict[str, Any]:
         """All that a page is told of an illustration, without what differs from machine to machine."""

@@ -18,6 +18,7 @@ class Entry(models.Model):
         DOWNLOAD = "download"
         REMOVE = "remove"
         RESTORE = "restore"
+        MOVE = "move"
 
     at = models.DateTimeField(auto_now_add=True, db_index=True)
     kind = models.CharField(max_length=20, choices=Kind.choices)

@@ -5,6 +5,7 @@ The format is docs/formats/project.md.
 
 import datetime
 import json
+import uuid
 import zipfile
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -13,6 +14,8 @@ from pathlib import Path, PurePath
 from typing import IO, Any
 
 from django.db import models, transaction
+from django.db.models import Q
+from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from yuplet import documents
@@ -32,6 +35,9 @@ from yuplet.version import __version__
 from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.models import Arrangement, Row, Step
 from yuplet_server.arrangement.queries import record_of
+from yuplet_server.audit.actions import record
+from yuplet_server.audit.models import Entry
+from yuplet_server.base.errors import NotNow
 from yuplet_server.files.store import blobs, open_blob
 from yuplet_server.handovers.models import HandOver, Planned, Recipe
 from yuplet_server.handovers.serializers import HandOverReportSerializer
@@ -42,7 +48,9 @@ from yuplet_server.jobs import apart
 from yuplet_server.jobs.models import Job
 from yuplet_server.projects.actions import add_bytes, require_space, start_project
 from yuplet_server.projects.models import Project
+from yuplet_server.rehearsals.models import Film, Rehearsal
 from yuplet_server.transfer.models import Archive
+from yuplet_server.transfer.sizes import count_anew
 
 FORMAT = "yuplet-project"
 VERSION = 1
@@ -152,6 +160,62 @@ def unpack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landi
     return lambda: _Landing(kept.project, kept.created_by, value).land()
 
 
+@transaction.atomic
+def duplicate(illustration: Illustration, user: User) -> Illustration:
+    """Another illustration of the same project with the same art and parts, and without hand-overs. Raises `NotNow`.
+
+    Its files are those that are there: it takes no room.
+    """
+    _require_ready(illustration)
+    told = json.loads(json.dumps(_told_illustration(illustration), default=str))
+    told |= {
+        "uid": str(uuid.uuid4()),
+        "name": f"{illustration.name[:190]} copy",
+        "created_at": str(timezone.now()),
+        "hand_overs": [],
+    }
+    return _Landing(illustration.project, user, {}).illustration(told)
+
+
+@transaction.atomic
+def move(illustration: Illustration, project: Project) -> None:
+    """Put an illustration, with all that belongs to it, into another project. Raises `NotNow` and `ProjectFull`."""
+    before = illustration.project
+    if before.pk == project.pk:
+        return
+    _require_ready(illustration)
+    if Illustration.everything.filter(project=project, uid=illustration.uid).exists():
+        raise NotNow(f"'{project.name}' holds this illustration already, or has it in its bin. Nothing was moved.")
+    mine = Q(pk__in=illustration.revisions.values("job"))
+    for kind, of in (
+        (HandOver, {"illustration": illustration}),
+        (Rehearsal, {"illustration": illustration}),
+        (Film, {"rehearsal__illustration": illustration}),
+    ):
+        mine |= Q(pk__in=kind.objects.filter(**of).values("job"))
+    works = Job.objects.filter(mine)
+    if works.filter(state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
+        raise NotNow(f"'{illustration.name}' is being worked on. Wait until that has ended, then move it.")
+    require_space(project, sum(illustration.revisions.values_list("bytes", flat=True)))
+    works.update(project=project)
+    illustration.project = project
+    illustration.save(update_fields=["project"])
+    record(Entry.Kind.MOVE, f"illustration '{illustration.name}' from '{before.name}' to '{project.name}'", project.pk)
+
+    def count() -> None:
+        for one in (before, project):
+            one.refresh_from_db(fields=["bytes"])
+            count_anew(one)
+
+    transaction.on_commit(count)
+
+
+def _require_ready(illustration: Illustration) -> None:
+    Illustration.objects.select_for_update().get(pk=illustration.pk)
+    if illustration.revision.state != Revision.State.READY:
+        raise NotNow(f"'{illustration.name}' is not read yet. Wait until it is.")
+
+
 def remove_unreachable(illustration: Illustration, before: datetime.datetime) -> int:
     """Remove derived layers that nothing leads to any more; return how many there were.
 
@@ -174,9 +238,9 @@ def remove_unreachable(illustration: Illustration, before: datetime.datetime) ->
         for value in values.iterator(chunk_size=200):
             reached |= _texts(value)
     derived = DerivedLayer.objects.filter(revision__illustration=illustration).order_by("pk")
-    for _, layer, record in sorted(derived.values_list("pk", "layer", "record"), reverse=True, key=lambda row: row[0]):
+    for _, layer, told in sorted(derived.values_list("pk", "layer", "record"), reverse=True, key=lambda row: row[0]):
         if layer in reached:
-            reached |= _texts(record)
+            reached |= _texts(told)
     gone = [one.pk for one in derived if one.layer not in reached]
     for kind in (LayerImage, DerivedLayer):
         layers = DerivedLayer.objects.filter(pk__in=gone).values_list("revision", "layer")
@@ -415,31 +479,38 @@ class _Landing:
 
     def land(self) -> None:
         """Make every row; nothing of it is kept when one cannot be made."""
+        self.recipes()
+        for told in self.value["illustrations"]:
+            self.illustration(told)
+
+    def recipes(self) -> None:
         Recipe.objects.bulk_create(
             Recipe(project=self.project, created_by=self.user, **_taken(one, _RECIPE))
             for one in self.value.get("recipes", ())
         )
-        for told in self.value["illustrations"]:
-            illustration = Illustration.objects.create(
-                project=self.project, uid=told["uid"], created_by=self.user, **_taken(told, _ILLUSTRATION)
+
+    def illustration(self, told: Mapping[str, Any]) -> Illustration:
+        illustration = Illustration.objects.create(
+            project=self.project, uid=told["uid"], created_by=self.user, **_taken(told, _ILLUSTRATION)
+        )
+        _set_time(illustration, told, "created_at")
+        revisions = {one["number"]: self._revision(illustration, one) for one in told["revisions"]}
+        illustration.current = revisions[told["current"]]
+        illustration.save(update_fields=["current"])
+        self._arrangement(illustration, told["arrangement"])
+        for one in told["hand_overs"]:
+            revision = revisions[one["revision"]]
+            job = self._done(Job.Kind.HAND_OVER)
+            made = HandOver.objects.create(
+                illustration=illustration,
+                revision=revision,
+                job=job,
+                created_by=self.user,
+                **_taken(one, _HAND_OVER),
             )
-            _set_time(illustration, told, "created_at")
-            revisions = {one["number"]: self._revision(illustration, one) for one in told["revisions"]}
-            illustration.current = revisions[told["current"]]
-            illustration.save(update_fields=["current"])
-            self._arrangement(illustration, told["arrangement"])
-            for one in told["hand_overs"]:
-                revision = revisions[one["revision"]]
-                job = self._done(Job.Kind.HAND_OVER)
-                made = HandOver.objects.create(
-                    illustration=illustration,
-                    revision=revision,
-                    job=job,
-                    created_by=self.user,
-                    **_taken(one, _HAND_OVER),
-                )
-                Job.objects.filter(pk=job.pk).update(subject=made.pk)
-                _set_time(made, one, "created_at")
+            Job.objects.filter(pk=job.pk).update(subject=made.pk)
+            _set_time(made, one, "created_at")
+        return illustration
 
     def _revision(self, illustration: Illustration, told: Mapping[str, Any]) -> Revision:
         revision = Revision.objects.create(

@@ -17,5 +17,9 @@ class ArchiveSerializer(serializers.ModelSerializer[Archive]):
         read_only_fields = fields
 
 
+class MoveSerializer(serializers.Serializer[Any]):
+    project = serializers.IntegerField(min_value=1, help_text="Where it goes.")
+
+
 class ArchiveUploadSerializer(serializers.Serializer[Any]):
     file = serializers.FileField(max_length=255, allow_empty_file=True)

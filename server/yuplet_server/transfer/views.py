@@ -10,11 +10,13 @@ from yuplet_server.accounts.requests import SignedInRequest, checked
 from yuplet_server.audit.actions import record
 from yuplet_server.audit.models import Entry
 from yuplet_server.files.answers import answered
+from yuplet_server.illustrations.queries import illustration_for, illustrations
+from yuplet_server.illustrations.serializers import IllustrationSerializer
 from yuplet_server.projects import queries as projects
 from yuplet_server.projects.models import Member
 from yuplet_server.transfer import actions
 from yuplet_server.transfer.models import Archive
-from yuplet_server.transfer.serializers import ArchiveSerializer, ArchiveUploadSerializer
+from yuplet_server.transfer.serializers import ArchiveSerializer, ArchiveUploadSerializer, MoveSerializer
 
 
 class ArchivesView(APIView):
@@ -58,3 +60,24 @@ class MoveInView(APIView):
         file = asked.validated_data["file"]
         archive = actions.keep_archive(request.user, file.name, file.size, file)
         return Response(ArchiveSerializer(archive).data, status=201)
+
+
+class DuplicateView(APIView):
+    """Another illustration with the same art and parts."""
+
+    @extend_schema(request=None, responses={201: IllustrationSerializer})
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = illustration_for(request.user, illustration, Member.Role.EDITOR)
+        made = actions.duplicate(found, request.user)
+        return Response(IllustrationSerializer(illustrations().get(pk=made.pk)).data, status=201)
+
+
+class MoveView(APIView):
+    """An illustration into another project; who moves it changes both."""
+
+    @extend_schema(request=MoveSerializer, responses=IllustrationSerializer)
+    def post(self, request: SignedInRequest, illustration: int) -> Response:
+        found = illustration_for(request.user, illustration, Member.Role.EDITOR)
+        asked = checked(MoveSerializer, request.data)
+        actions.move(found, projects.project_for(request.user, asked.validated_data["project"], Member.Role.EDITOR))
+        return Response(IllustrationSerializer(illustrations().get(pk=found.pk)).data)

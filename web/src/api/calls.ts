@@ -229,6 +229,14 @@ export const restore = ({ kind, id }: InBin): Promise<unknown> =>
 export const tryAgain = (illustration: number) =>
   client.POST('/api/illustrations/{illustration}/try-again', { params: { path: { illustration } } });
 
+export const duplicateIllustration = (illustration: number) =>
+  body(client.POST('/api/illustrations/{illustration}/duplicate', { params: { path: { illustration } } }));
+
+export const moveIllustration = (illustration: number, project: number) =>
+  body(
+    client.POST('/api/illustrations/{illustration}/move', { params: { path: { illustration } }, body: { project } }),
+  );
+
 export const renameIllustration = (illustration: number, name: string) =>
   client.PATCH('/api/illustrations/{illustration}', { params: { path: { illustration } }, body: { name } });
 

@@ -329,6 +329,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/illustrations/{illustration}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another illustration with the same art and parts. */
+        post: operations["illustrations_duplicate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/illustrations/{illustration}/events": {
         parameters: {
             query?: never;
@@ -534,6 +551,23 @@ export interface paths {
         put?: never;
         /** @description How far from its edges a part is not to be stretched; nothing is changed. */
         post: operations["illustrations_margins_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/illustrations/{illustration}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description An illustration into another project; who moves it changes both. */
+        post: operations["illustrations_move_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2588,9 +2622,10 @@ export interface components {
          *     * `download` - Download
          *     * `remove` - Remove
          *     * `restore` - Restore
+         *     * `move` - Move
          * @enum {string}
          */
-        EntryKindEnum: "sign-in" | "sign-in-failed" | "sign-out" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
+        EntryKindEnum: "sign-in" | "sign-in-failed" | "sign-out" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore" | "move";
         /** @enum {string} */
         FillEnum: "none" | "forwards" | "backwards" | "both";
         /**
@@ -3405,6 +3440,10 @@ export interface components {
              * @enum {string}
              */
             do: "move-keys";
+        };
+        MoveRequest: {
+            /** @description Where it goes. */
+            project: number;
         };
         /**
          * MoveRows
@@ -6458,8 +6497,9 @@ export interface operations {
                  *     * `download` - Download
                  *     * `remove` - Remove
                  *     * `restore` - Restore
+                 *     * `move` - Move
                  */
-                kind?: "sign-in" | "sign-in-failed" | "sign-out" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore";
+                kind?: "sign-in" | "sign-in-failed" | "sign-out" | "password" | "account" | "member" | "link" | "hand-over" | "download" | "remove" | "restore" | "move";
                 text?: string;
             };
             header?: never;
@@ -6860,6 +6900,27 @@ export interface operations {
             };
         };
     };
+    illustrations_duplicate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Illustration"];
+                };
+            };
+        };
+    };
     illustrations_events_retrieve: {
         parameters: {
             query?: never;
@@ -7213,6 +7274,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Margins"];
+                };
+            };
+        };
+    };
+    illustrations_move_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                illustration: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Illustration"];
                 };
             };
         };

@@ -18,6 +18,7 @@ const KINDS: Record<Entry['kind'], string> = {
   download: 'Download',
   remove: 'Removed',
   restore: 'Restored',
+  move: 'Moved',
 };
 
 /** Who did what, and from where, for an administrator. */

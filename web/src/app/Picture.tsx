@@ -26,6 +26,7 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
   const { taking, ordering } = bench;
   const comparables = useComparables(illustration);
   const { row } = ordering;
+  const { waiting } = illustration;
   const pick = (picked: Row | null, extend: boolean) => {
     if (step === 'put-in-order' && ordering.picked(picked)) return;
     if (picked) choose(extend ? [...chosenIds, picked.id] : [picked.id], picked.id);
@@ -50,6 +51,7 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
             outlines={bench.outlines}
             peel={bench.peel}
             comparables={comparables}
+            compareWith={step === 'bring-in' && waiting?.state === 'review' ? String(waiting.number) : null}
             moment={moment}
             onMoment={setMoment}
             marking={markingOf(bench)}

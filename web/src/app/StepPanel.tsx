@@ -59,6 +59,7 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
         isSaving={bench.isSaving}
         canEdit={bench.canEdit}
         handing={bench.handing}
+        act={bench.act}
         onChoose={choose}
       />
     ),

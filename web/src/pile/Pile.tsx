@@ -41,6 +41,8 @@ interface Props {
   outlines: Readonly<Record<Outlined, readonly Outline[]>>;
   peel: Peel;
   comparables: readonly Comparable[];
+  /** What the parts are compared with of themselves, for as long as it is named. */
+  compareWith: string | null;
   /** What the pointer does when it does not pick. */
   marking?: Marking | undefined;
   /** Which frame of what moves is seen, from 0. */
@@ -60,6 +62,7 @@ export function Pile({
   outlines,
   peel,
   comparables,
+  compareWith,
   ...rest
 }: Props) {
   const { marking, moment, onMoment, onPick } = rest;
@@ -70,7 +73,7 @@ export function Pile({
   const screen = useScreen(surface);
   const looking = usePileView(canvas, screen);
   const { look, view, stance, depthZoom, mode } = looking;
-  const comparing = useComparison(illustration, comparables, looking);
+  const comparing = useComparison(illustration, comparables, compareWith, looking);
   const loaded = usePictures(illustration, canvas, rows);
   const [first = null] = useWholePictures(illustration, [preview]);
   const { width, height } = canvas;

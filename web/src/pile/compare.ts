@@ -59,16 +59,18 @@ export function drawComparison(
   }
   context.font = `${13 * window.devicePixelRatio}px "Source Sans 3 Variable", sans-serif`;
   context.textBaseline = 'middle';
-  label(context, sides[0].label, Math.max(divider - 10, 0), 'right');
-  label(context, sides[1].label, Math.min(divider + 10, screen.width), 'left');
+  // Below: above it are the settings of the comparison.
+  const top = screen.height - 32;
+  label(context, sides[0].label, Math.max(divider - 10, 0), top, 'right');
+  label(context, sides[1].label, Math.min(divider + 10, screen.width), top, 'left');
 }
 
-function label(context: CanvasRenderingContext2D, text: string, x: number, align: 'left' | 'right'): void {
+function label(context: CanvasRenderingContext2D, text: string, x: number, top: number, align: 'left' | 'right'): void {
   const width = context.measureText(text).width + 16;
   const left = align === 'right' ? x - width : x;
   context.fillStyle = '#f3f0e9';
-  context.fillRect(left, 8, width, 24);
+  context.fillRect(left, top, width, 24);
   context.fillStyle = '#262420';
   context.textAlign = 'left';
-  context.fillText(text, left + 8, 20);
+  context.fillText(text, left + 8, top + 12);
 }

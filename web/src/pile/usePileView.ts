@@ -1,6 +1,6 @@
 /** How the pile is looked at: flat, apart or compared, which part of it, and how large. */
 
-import { useCallback, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { Extent, Spot } from '../rules/places';
 import { STANCE } from './apart';
 import { type Comparable, type CompareMode, screenOf } from './compare';
@@ -58,8 +58,19 @@ export function usePileView(canvas: Extent, screen: Extent | null) {
 export type PileView = ReturnType<typeof usePileView>;
 
 /** Two pictures that are compared, and where the divider between them is. */
-export function useComparison(illustration: number, comparables: readonly Comparable[], { look, mode }: PileView) {
+export function useComparison(
+  illustration: number,
+  comparables: readonly Comparable[],
+  compareWith: string | null,
+  { look, mode, setLook }: PileView,
+) {
   const [chosen, setChosen] = useState({ left: 'parts', right: '', share: 0.5 });
+  useEffect(() => {
+    if (compareWith === null) return;
+    setChosen((before) => ({ ...before, left: 'parts', right: compareWith }));
+    setLook('compare');
+    return () => setLook((now) => (now === 'compare' ? 'flat' : now));
+  }, [compareWith, setLook]);
   const right = comparables.some((one) => one.key === chosen.right) ? chosen.right : (comparables[1]?.key ?? '');
   const compared = [chosen.left, right].map((key) => comparables.find((one) => one.key === key) ?? comparables[0]);
   const wholes = useWholePictures(illustration, look === 'compare' ? compared.map((one) => one?.digest ?? null) : []);

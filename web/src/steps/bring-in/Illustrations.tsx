@@ -3,6 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 import {
+  duplicateIllustration,
   type Illustration,
   isRunning,
   type Project,
@@ -17,6 +18,7 @@ import { bytes, day } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { tellRemoved } from './Bin';
 import { HowDialog, mustAsk } from './HowDialog';
+import { MoveDialog } from './MoveDialog';
 import { NameDialog } from './NameDialog';
 import classes from './ProjectsPage.module.css';
 import { type Parcel, useBringIn } from './useBringIn';
@@ -56,6 +58,7 @@ export function Illustrations({ project }: { project: Project }) {
   const [search, setSearch] = useState('');
   const [sorting, setSorting] = useState<Sorting>('newest');
   const [renaming, setRenaming] = useState<Illustration | null>(null);
+  const [moving, setMoving] = useState<Illustration | null>(null);
   const { uploads, take, refresh } = useBringIn(project.id);
   const send = (parcels: readonly Parcel[]) => {
     void take(parcels.map((parcel) => ({ ...parcel, choices: { ...saidOf(sizes), ...parcel.choices } })));
@@ -141,6 +144,8 @@ export function Illustrations({ project }: { project: Project }) {
             illustration={illustration}
             canEdit={canEdit}
             onRename={() => setRenaming(illustration)}
+            onDuplicate={() => attempt(() => duplicateIllustration(illustration.id))}
+            onMove={() => setMoving(illustration)}
             onRemove={() => remove(illustration)}
             onTryAgain={() => attempt(() => tryAgain(illustration.id))}
           />
@@ -148,6 +153,7 @@ export function Illustrations({ project }: { project: Project }) {
         {all.length > 0 && found.length === 0 && <Text>{`No illustration contains '${search}'.`}</Text>}
         {asked.length > 0 && <HowDialog files={asked} onTake={send} onClose={() => setAsked([])} />}
       </div>
+      {moving && <MoveDialog illustration={moving} project={project.id} onClose={() => setMoving(null)} />}
       {renaming && (
         <NameDialog
           title="Rename illustration"
@@ -168,12 +174,16 @@ function Card({
   illustration,
   canEdit,
   onRename,
+  onDuplicate,
+  onMove,
   onRemove,
   onTryAgain,
 }: {
   illustration: Illustration;
   canEdit: boolean;
   onRename: () => void;
+  onDuplicate: () => void;
+  onMove: () => void;
   onRemove: () => void;
   onTryAgain: () => void;
 }) {
@@ -213,6 +223,8 @@ function Card({
             </Menu.Target>
             <Menu.Dropdown>
               <Menu.Item onClick={onRename}>Rename</Menu.Item>
+              <Menu.Item onClick={onDuplicate}>Duplicate</Menu.Item>
+              <Menu.Item onClick={onMove}>Move to another project</Menu.Item>
               <Menu.Item onClick={onRemove}>Remove</Menu.Item>
             </Menu.Dropdown>
           </Menu>

@@ -2,7 +2,7 @@ import { Button, Checkbox, NativeSelect } from '@mantine/core';
 import { useState } from 'react';
 import { type Review, takeRevision, useReview } from '../../api/calls';
 import { imageAddress, type Schemas } from '../../api/client';
-import { plural } from '../../ui/units';
+import { count, plural } from '../../ui/units';
 import classes from './BringIn.module.css';
 
 type Match = Schemas['Match'];
@@ -137,9 +137,19 @@ function wordsOf(match: Match): string {
             ? 'moved to another group'
             : change === 'laid otherwise'
               ? 'opacity or blend mode changed'
-              : change,
+              : change === 'repainted'
+                ? `repainted${sizesOf(match)}`
+                : change,
     )
     .join(', ');
+}
+
+/** How large it was and is now, where that differs. */
+function sizesOf({ old, new: now }: Match): string {
+  const [before, after] = [old, now].map(
+    (look) => look?.box && `${count(look.box[2] ?? 0)} × ${count(look.box[3] ?? 0)}`,
+  );
+  return before && after && before !== after ? `, resized ${before} → ${after} px` : '';
 }
 
 function Small({ illustration, look }: { illustration: number; look: LayerLook | null }) {

@@ -6,6 +6,7 @@ import { plural } from '../../ui/units';
 import { useFocusHere } from '../../ui/useFocusHere';
 import classes from './HandOver.module.css';
 import { HandOverReport } from './HandOverReport';
+import { IncludedParts } from './IncludedParts';
 import { PlanTree } from './PlanTree';
 import { RecipePick } from './RecipePick';
 import type { HandingOver, StepProps } from './useHandingOver';
@@ -14,7 +15,8 @@ import type { HandingOver, StepProps } from './useHandingOver';
 const SEEN = 3;
 
 /** The plan before anything is written, one action, and what came of the last one. */
-export function PlanPage({ illustration, project, chosen, isSaving, canEdit, handing, onChoose }: StepProps) {
+export function PlanPage(props: StepProps) {
+  const { illustration, project, rows, chosen, isSaving, canEdit, handing, onChoose, act } = props;
   const { plan, planError, recipe, running, last, handOvers, error } = handing;
   const [newest] = handOvers;
   const work = useFocusHere<HTMLDivElement>(running?.job !== undefined && running.job !== null);
@@ -125,6 +127,7 @@ export function PlanPage({ illustration, project, chosen, isSaving, canEdit, han
         )}
       </div>
       {last && <HandOverReport handOver={last} onGive={() => handing.setPage('past')} />}
+      <IncludedParts rows={rows} chosen={chosen} canEdit={canEdit} act={act} onChoose={onChoose} />
       {plan && !planError && <PlanTree source={{ illustration, plan, only: handing.only }} onChoose={onChoose} />}
     </Panel>
   );

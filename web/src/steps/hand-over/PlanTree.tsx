@@ -36,6 +36,29 @@ export function PlanTree({ source, onChoose }: Props) {
     row.kind === 'file' && SEEN.has(row.file.kind) && isPicture(row.file.file) ? [row.file] : [],
   );
   const [opened, setOpened] = useState<string | null>(null);
+  const [at, setAt] = useState(0);
+  /** One row is reached by Tab, the others from it by the arrow keys. */
+  const current = Math.min(at, rows.length - 1);
+  const roving = (index: number) => ({
+    tabIndex: index === current ? 0 : -1,
+    'data-plan-row': index,
+    onFocus: () => setAt(index),
+  });
+  const onKeyDown = (event: React.KeyboardEvent<HTMLTableElement>) => {
+    const row = rows[current];
+    const to: Partial<Record<string, number>> = {
+      ArrowUp: current - 1,
+      ArrowDown: current + 1,
+      Home: 0,
+      End: rows.length - 1,
+    };
+    const next = to[event.key];
+    const isClosed = row?.kind === 'folder' && folded.has(row.path);
+    if (next !== undefined) {
+      event.preventDefault();
+      event.currentTarget.querySelector<HTMLElement>(`[data-plan-row="${next}"]`)?.focus();
+    } else if (row?.kind === 'folder' && event.key === (isClosed ? 'ArrowRight' : 'ArrowLeft')) fold(row.path);
+  };
   const fold = (folder: string) =>
     setFolded((before) => {
       const next = new Set(before);
@@ -45,7 +68,7 @@ export function PlanTree({ source, onChoose }: Props) {
   return (
     <>
       <h3>What will be written</h3>
-      <table className={classes.plan}>
+      <table className={classes.plan} onKeyDown={onKeyDown}>
         <thead>
           <tr>
             <th scope="col">File</th>
@@ -56,11 +79,16 @@ export function PlanTree({ source, onChoose }: Props) {
           </tr>
         </thead>
         <tbody>
-          {rows.map((row) =>
+          {rows.map((row, index) =>
             row.kind === 'folder' ? (
               <tr key={`${row.path}/`} className={classes.folder}>
                 <th scope="rowgroup" colSpan={3} style={{ paddingLeft: row.level * 14 }}>
-                  <button type="button" aria-expanded={!folded.has(row.path)} onClick={() => fold(row.path)}>
+                  <button
+                    type="button"
+                    aria-expanded={!folded.has(row.path)}
+                    onClick={() => fold(row.path)}
+                    {...roving(index)}
+                  >
                     {folded.has(row.path) ? '▸' : '▾'} {row.name}/
                   </button>
                   <span className={classes.facts}>{row.files}</span>
@@ -78,6 +106,7 @@ export function PlanTree({ source, onChoose }: Props) {
                     source={source}
                     row={row}
                     isClashing={clashing.has(row.file.file)}
+                    roving={roving(index)}
                     onOpen={seen.some((one) => one.file === row.file.file) ? () => setOpened(row.file.file) : undefined}
                   />
                 </td>
@@ -118,10 +147,12 @@ interface FileProps {
   source: PlanSource;
   row: FileRow;
   isClashing: boolean;
+  /** By which its name is reached with the keyboard. */
+  roving: { tabIndex: number; onFocus: () => void };
   onOpen: (() => void) | undefined;
 }
 
-function PlannedFile({ source, row, isClashing, onOpen }: FileProps) {
+function PlannedFile({ source, row, isClashing, roving, onOpen }: FileProps) {
   const { file } = row;
   const [first] = file.parts;
   const part = source.plan.parts.find((one) => one.id === first);
@@ -153,7 +184,10 @@ function PlannedFile({ source, row, isClashing, onOpen }: FileProps) {
         </span>
       )}
       <span>
-        {row.name}
+        {/* The row around it chooses its parts. */}
+        <button type="button" className={classes.name} {...roving}>
+          {row.name}
+        </button>
         {isClashing && <strong className={classes.clash}> clash</strong>}
         {part && !part.shown && <span className={classes.facts}> hidden</span>}
         {file.parts.length > 1 && <span className={classes.facts}> one image for {file.parts.length} parts</span>}

@@ -2,6 +2,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { handOver, isRunning, type Recipe, type Row, useHandOvers, usePlan } from '../../api/calls';
 import { Refusal } from '../../api/client';
+import type { Act } from '../../ledger/useArrangement';
 import { usePage } from '../../ui/useAddress';
 import { lastDone } from './report';
 
@@ -97,4 +98,5 @@ export interface StepProps {
   canEdit: boolean;
   handing: HandingOver;
   onChoose: (ids: readonly string[], current: string | null) => void;
+  act: Act;
 }
