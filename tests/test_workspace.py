@@ -101,6 +101,86 @@ class WorkspaceTests(ProductTestCase):
         errors.get_by_role("button", name="Show in plan").first.click()
         expect(page.get_by_role("button", name=re.compile(r"^Hand over \d"))).to_be_disabled()
 
+    def test_windows_of_every_size_have_room_for_the_picture_and_cut_nothing_off(self) -> None:
+        page = self.page
+        for width, height, least in (
+            (1024, 700, 0.4),
+            (640, 400, 0.4),
+            (1280, 800, 0.48),
+            (1920, 1080, 0.58),
+            (2560, 1440, 0.58),
+        ):
+            page.set_viewport_size({"width": width, "height": height})
+            for step in ("Put in order", "Take apart", "Hand over", "Bring in"):
+                self.to_step(step)
+                page.wait_for_timeout(150)
+                with self.subTest(step, window=(width, height)):
+                    pile = self.size("[data-testid=pile]")
+                    self.assertGreater(pile[0] * pile[1] / (width * height), least)
+                    beyond = page.evaluate(
+                        """() => [...document.querySelectorAll('header *, main button, main input, main select, footer')]
+                            .filter(one => one.checkVisibility() && one.getClientRects().length)
+                            .filter(one => one.getBoundingClientRect().right > innerWidth + 1)
+                            .map(one => one.outerHTML.slice(0, 80))"""
+                    )
+                    self.assertEqual(beyond, [])
+            self.to_step("Put in order")
+        with self.subTest("a wide ledger has more columns"):
+            page.set_viewport_size({"width": 2560, "height": 1440})
+            expect(page.get_by_text("Parent, pivot")).to_be_visible()
+            expect(page.get_by_text("Depth, role")).to_be_visible()
+        page.set_viewport_size({"width": 1280, "height": 800})
+        expect(page.get_by_label("Middle column")).to_be_visible()
+
+    def test_each_step_says_what_is_next_and_a_walk_leads_through_all(self) -> None:
+        page, foot = self.page, self.page.get_by_role("contentinfo")
+        page.request.patch(
+            f"{self.live_server_url}/api/illustrations/{page.url.split('/')[4]}",
+            data={"name": "Brindle"},
+            headers={"X-CSRFToken": self.token(), "Referer": self.live_server_url},
+        )
+        expect(foot).to_contain_text("Next: ")
+        self.to_step("Hand over")
+        expect(foot).to_contain_text("Next: choose a recipe, check the plan, then hand over.")
+        self.to_step("Try out")
+        expect(foot).to_contain_text("Next: hand over first, or open a package from elsewhere.")
+        page.goto("/")
+        page.get_by_role("button", name="Walk through Brindle").click()
+        walk = page.get_by_role("region", name="Walk")
+        expect(walk).to_contain_text("1 of 8 Bring in.")
+        self.assert_accessible("walk")
+        seen = []
+        for at in range(2, 9):
+            walk.get_by_role("button", name="Next").click()
+            expect(walk).to_contain_text(f"{at} of 8")
+            seen.append(page.url.split("/")[-1].split("&")[0])
+        self.assertEqual(
+            seen,
+            [
+                "bring-in?page=revisions",
+                "take-apart",
+                "put-in-order",
+                "put-in-order?page=joints",
+                "put-in-order?page=notes",
+                "try-out",
+                "hand-over",
+            ],
+        )
+        expect(walk.get_by_role("button", name="Next")).to_have_count(0)
+        self.to_step("Take apart")
+        walk.get_by_role("button", name="Show again").click()
+        page.wait_for_url("**/hand-over")
+        walk.get_by_role("button", name="Back").click()
+        page.wait_for_url("**/try-out")
+        page.reload()
+        expect(walk).to_contain_text("7 of 8")
+        walk.get_by_role("button", name="End walk").click()
+        expect(walk).to_have_count(0)
+
+    def token(self) -> str:
+        self.page.request.get(f"{self.live_server_url}/api/session")
+        return next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+
     def counted(self) -> int:
         text = self.page.get_by_role("button", name=re.compile(r"^\d+ findings?$")).inner_text()
         return int(text.split()[0])

@@ -1,26 +1,35 @@
-import { useLocalStorage } from '@mantine/hooks';
+import { useLocalStorage, useViewportSize } from '@mantine/hooks';
 import { type KeyboardEvent, type PointerEvent, useEffect, useState } from 'react';
 import type { StepName } from './steps';
 import classes from './Workspace.module.css';
 
-const [LEAST, USUAL, MOST] = [320, 420, 720];
+const [LEAST, MOST] = [320, 720];
 const BY = 20;
 
 const within = (width: number) => Math.min(MOST, Math.max(LEAST, Math.round(width)));
+
+/** How wide it is unless somebody moves its edge: the picture has most of the window. */
+function usual(window: number): number {
+  if (window < 1150) return 350;
+  return Math.min(640, Math.max(420, Math.round(0.27 * window)));
+}
 
 export interface PanelState {
   width: number;
   isFolded: boolean;
   columns: string;
+  reset: () => void;
   setWidth: (width: number) => void;
   setFolded: (isFolded: boolean) => void;
 }
 
 /** How wide the panel of the step is, which is kept, and whether it is folded away; another step brings it back. */
 export function usePanel(step: StepName): PanelState {
-  const [kept, setWidth] = useLocalStorage({ key: 'panel-width', defaultValue: USUAL });
+  const [kept, setWidth, reset] = useLocalStorage<number | null>({ key: 'panel-width', defaultValue: null });
+  // Before it is measured it is 0.
+  const window = useViewportSize().width || 1280;
   // Whatever the browser has kept.
-  const width = within(Number(kept) || USUAL);
+  const width = within(Number(kept) || usual(window));
   const [isFolded, setFolded] = useState(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the step is what brings it back
   useEffect(() => setFolded(false), [step]);
@@ -28,6 +37,7 @@ export function usePanel(step: StepName): PanelState {
     width,
     isFolded,
     columns: isFolded ? '0 12px minmax(0, 1fr)' : `min(${width}px, 60vw) 12px minmax(0, 1fr)`,
+    reset,
     setWidth: (wanted) => setWidth(within(wanted)),
     setFolded,
   };
@@ -35,7 +45,7 @@ export function usePanel(step: StepName): PanelState {
 
 /** The edge of the panel: it is dragged or moved by arrow keys, and has the button that folds the panel away. */
 export function PanelEdge({ panel }: { panel: PanelState }) {
-  const { width, isFolded, setWidth, setFolded } = panel;
+  const { width, isFolded, setWidth, setFolded, reset } = panel;
   const drag = (event: PointerEvent<HTMLDivElement>) => {
     if (event.currentTarget.hasPointerCapture(event.pointerId)) setWidth(event.clientX);
   };
@@ -58,7 +68,7 @@ export function PanelEdge({ panel }: { panel: PanelState }) {
           className={classes.grip}
           onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
           onPointerMove={drag}
-          onDoubleClick={() => setWidth(USUAL)}
+          onDoubleClick={reset}
           onKeyDown={move}
         />
       )}

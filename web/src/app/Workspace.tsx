@@ -11,12 +11,14 @@ import { useFileDrop } from '../ui/useFileDrop';
 import { useFocusHere } from '../ui/useFocusHere';
 import { Head } from './Head';
 import { KeysList, useKeys } from './keys';
+import { nextOf } from './next';
 import { PanelEdge, usePanel } from './PanelEdge';
 import { Picture } from './Picture';
 import { StepPanel } from './StepPanel';
 import { statesOf } from './states';
 import { isStep, type StepName } from './steps';
 import { type Bench, useBench } from './useBench';
+import { Walk } from './Walk';
 import classes from './Workspace.module.css';
 
 interface Props {
@@ -85,11 +87,13 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         <PanelEdge panel={panel} />
         <Picture bench={bench} onNames={() => setNaming({ rows: bench.chosenIds, isListed: false })} />
       </main>
+      <Walk illustration={illustration.id} />
       <footer className={classes.foot}>
         <span role="status">
           {bringing.status ||
             (history.isSaving ? 'Saving' : history.view?.undo ? `Last step: ${history.view.undo}` : '')}
         </span>
+        <span className={classes.next}>{nextOf(bench)}</span>
         {others.length > 0 && <span>{`Also here: ${others.join(', ')}`}</span>}
       </footer>
       {bringing.dialog}

@@ -1,4 +1,4 @@
-import { useLocalStorage } from '@mantine/hooks';
+import { useElementSize, useLocalStorage } from '@mantine/hooks';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef } from 'react';
 import type { Row } from '../api/calls';
@@ -7,7 +7,7 @@ import { carriersOf } from '../rules/joints';
 import { numbersOf, seenParts } from '../rules/tree';
 import classes from './Ledger.module.css';
 import { type Column, LedgerRow } from './LedgerRow';
-import { LedgerHead, LedgerTools } from './LedgerTools';
+import { columnsFor, LedgerHead, LedgerTools } from './LedgerTools';
 import { INDENT, ROW_HEIGHT } from './measures';
 import type { Act } from './useArrangement';
 import { useLedgerKeys } from './useLedgerKeys';
@@ -29,6 +29,9 @@ interface Props {
 export function Ledger({ illustration, rows, alone, chosen, current, canEdit, onChoose, act }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [column, setColumn] = useLocalStorage<Column>({ key: 'ledger-column', defaultValue: 'place' });
+  const { ref, width } = useElementSize();
+  // Before it is measured it is 0.
+  const columns = columnsFor(width || 420, column);
   const carriers = useMemo(() => carriersOf(rows), [rows]);
   const numbers = useMemo(() => numbersOf(rows), [rows]);
   const seen = useMemo(() => seenParts(rows, alone), [rows, alone]);
@@ -52,7 +55,13 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
   }, [current, index >= 0]);
 
   return (
-    <div className={classes.ledger}>
+    <div
+      ref={ref}
+      className={classes.ledger}
+      style={
+        columns.length > 0 ? ({ '--columns': `repeat(${columns.length}, 92px)` } as React.CSSProperties) : undefined
+      }
+    >
       <LedgerTools
         rows={rows}
         listing={listing}
@@ -62,7 +71,7 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
           if (toFirst) keys.stepTo(first, false);
         }}
       />
-      <LedgerHead column={column} onColumn={setColumn} />
+      <LedgerHead columns={columns} column={column} onColumn={setColumn} />
       <div
         ref={scroller}
         className={classes.rows}
@@ -88,7 +97,7 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
                 index={at}
                 top={start}
                 number={numbers.get(row.id)}
-                column={column}
+                columns={columns}
                 carrier={carriers.get(row.id)?.name}
                 isChosen={chosen.has(row.id)}
                 isCurrent={row.id === current}

@@ -13,7 +13,7 @@ interface Props {
   index: number;
   top: number;
   number: number | undefined;
-  column: Column;
+  columns: readonly Column[];
   /** The name of the part that carries it. */
   carrier: string | undefined;
   isChosen: boolean;
@@ -32,7 +32,7 @@ interface Props {
   act: Act;
 }
 
-/** What the column after the name shows. */
+/** What a column after the name shows. */
 export type Column = 'place' | 'joint' | 'depth';
 
 export function LedgerRow(props: Props) {
@@ -107,9 +107,11 @@ export function LedgerRow(props: Props) {
         {row.locked && <span className={classes.quiet}>locked</span>}
         {props.isAlone && <span className={classes.badge}>alone</span>}
       </span>
-      <span role="gridcell" className={classes.place}>
-        {isGroup ? '' : row.box ? <Told row={row} column={props.column} carrier={props.carrier} /> : 'empty'}
-      </span>
+      {props.columns.map((column) => (
+        <span key={column} role="gridcell" className={classes.place}>
+          {isGroup ? '' : row.box ? <Told row={row} column={column} carrier={props.carrier} /> : 'empty'}
+        </span>
+      ))}
       <span role="gridcell" className={classes.state}>
         <Mark
           isOn={row.shown}

@@ -54,23 +54,50 @@ const COLUMNS: readonly { value: Column; label: string }[] = [
   { value: 'depth', label: 'Depth, role' },
 ];
 
-export function LedgerHead({ column, onColumn }: { column: Column; onColumn: (column: Column) => void }) {
+/** Pixels that a row has beside its columns, and that each of these takes. */
+const NAMED = 300;
+const COLUMN = 100;
+
+/** As many columns as there is room for; where that is one, the one that was chosen. */
+export function columnsFor(width: number, chosen: Column): readonly Column[] {
+  const number = Math.floor((width - NAMED) / COLUMN);
+  if (number <= 1) return number === 1 ? [chosen] : [];
+  const others = COLUMNS.map(({ value }) => value).filter((value) => value !== chosen);
+  const shown = [chosen, ...others.slice(0, number - 1)];
+  return COLUMNS.map(({ value }) => value).filter((value) => shown.includes(value));
+}
+
+interface HeadProps {
+  columns: readonly Column[];
+  column: Column;
+  onColumn: (column: Column) => void;
+}
+
+export function LedgerHead({ columns, column, onColumn }: HeadProps) {
   return (
     <div className={classes.head}>
       <span className={classes.number}>No.</span>
       <span className={classes.nameHead}>Name</span>
-      <select
-        className={classes.column}
-        aria-label="Middle column"
-        value={column}
-        onChange={(event) => onColumn(event.currentTarget.value as Column)}
-      >
-        {COLUMNS.map(({ value, label }) => (
-          <option key={value} value={value}>
-            {label}
-          </option>
-        ))}
-      </select>
+      {columns.length === 1 ? (
+        <select
+          className={classes.column}
+          aria-label="Middle column"
+          value={column}
+          onChange={(event) => onColumn(event.currentTarget.value as Column)}
+        >
+          {COLUMNS.map(({ value, label }) => (
+            <option key={value} value={value}>
+              {label}
+            </option>
+          ))}
+        </select>
+      ) : (
+        columns.map((one) => (
+          <span key={one} className={classes.place}>
+            {COLUMNS.find(({ value }) => value === one)?.label}
+          </span>
+        ))
+      )}
       <span className={classes.state}>Shown</span>
       <span className={classes.state}>Included</span>
     </div>

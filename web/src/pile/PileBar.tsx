@@ -78,7 +78,7 @@ export function PileBar({
       <Button size="compact-sm" variant="default" onClick={onWhole} aria-keyshortcuts="W">
         Whole picture
       </Button>
-      <Button size="compact-sm" variant="default" onClick={onTrue} aria-keyshortcuts="P">
+      <Button size="compact-sm" variant="default" className={classes.true} onClick={onTrue} aria-keyshortcuts="P">
         100 %
       </Button>
       {children}

@@ -4,7 +4,7 @@ export function Wordmark() {
   return (
     <span className={classes.wordmark}>
       <img src="/icon.svg" alt="" width="24" height="24" />
-      Yuplet
+      <span className={classes.word}>Yuplet</span>
     </span>
   );
 }

@@ -1,4 +1,5 @@
 import { useEffect, useRef } from 'react';
+import { useLocation } from 'react-router';
 import type { Row, WholeIllustration } from '../../api/calls';
 import { Panel } from '../../ui/Panel';
 import { StepPages } from '../../ui/StepPages';
@@ -30,11 +31,12 @@ const PAGES: readonly { value: Page; label: string }[] = [
 export function BringInStep({ illustration, rows, canEdit, onChoose, onChanged }: Props) {
   const waits = illustration.waiting !== null;
   const [page, setPage] = usePage<Page>(true, ['report', 'revisions', 'options', 'credit']);
-  // A revision that arrives is what somebody wants to look at next.
-  const show = useRef(setPage);
-  show.current = setPage;
+  // A revision that arrives is what somebody wants to look at next, unless a page is asked for by its address.
+  const isAsked = new URLSearchParams(useLocation().search).has('page');
+  const show = useRef(() => {});
+  show.current = () => isAsked || setPage('revisions', true);
   useEffect(() => {
-    if (waits) show.current('revisions', true);
+    if (waits) show.current();
   }, [waits]);
   return (
     <>

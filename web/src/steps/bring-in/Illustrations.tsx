@@ -16,6 +16,7 @@ import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
 import { bytes, day } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
+import { useWalk } from '../../ui/useWalk';
 import { tellRemoved } from './Bin';
 import { HowDialog, mustAsk } from './HowDialog';
 import { MoveDialog } from './MoveDialog';
@@ -48,6 +49,17 @@ function listed(all: readonly Illustration[], search: string, sorting: Sorting):
   );
 }
 
+/** The three ways in which art becomes parts. */
+function Ways() {
+  return (
+    <ol className={classes.ways}>
+      <li>A file with layers: they become parts, groups and order kept.</li>
+      <li>A flat picture: its parts are clicked out of it, and what they covered is filled in.</li>
+      <li>Loose images with a picture of the whole: they are put in their places by it.</li>
+    </ol>
+  );
+}
+
 /** The illustrations of a project, and the place where new ones are dropped. */
 export function Illustrations({ project }: { project: Project }) {
   const illustrations = useIllustrations(project.id);
@@ -59,6 +71,7 @@ export function Illustrations({ project }: { project: Project }) {
   const [sorting, setSorting] = useState<Sorting>('newest');
   const [renaming, setRenaming] = useState<Illustration | null>(null);
   const [moving, setMoving] = useState<Illustration | null>(null);
+  const walk = useWalk();
   const { uploads, take, refresh } = useBringIn(project.id);
   const send = (parcels: readonly Parcel[]) => {
     void take(parcels.map((parcel) => ({ ...parcel, choices: { ...saidOf(sizes), ...parcel.choices } })));
@@ -83,6 +96,7 @@ export function Illustrations({ project }: { project: Project }) {
     });
 
   const all = illustrations.data ?? [];
+  const demo = all.find((one) => one.state === 'ready' && one.name === 'Brindle');
   // Few have no fields to search and sort them by, whatever was there while they were many.
   const found = all.length < MANY ? listed(all, '', 'newest') : listed(all, search, sorting);
   return (
@@ -127,6 +141,12 @@ export function Illustrations({ project }: { project: Project }) {
               }}
             />
             <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
+            {illustrations.data?.length === 0 && <Ways />}
+            {demo && (
+              <Button size="compact-sm" variant="default" onClick={() => walk(demo.id)}>
+                New here? Walk through Brindle
+              </Button>
+            )}
             <div className={classes.vector}>
               <VectorSize sizes={sizes} onChange={setSizes} />
             </div>
