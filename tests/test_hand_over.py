@@ -138,6 +138,12 @@ class HandOverTests(ProductTestCase):
         pieces.nth(1).press("ArrowLeft")
         expect(names.first).to_have_text("parts/09post.png")
         expect(pieces.first).to_be_focused()
+        # By buttons, for those who have neither keys nor a mouse.
+        self.button("Move later").click()
+        expect(names.first).to_have_text("parts/post09.png")
+        expect(self.button("Move later")).to_be_disabled()
+        self.button("Move earlier").click()
+        expect(names.first).to_have_text("parts/09post.png")
         # And back by the pointer.
         pieces.first.drag_to(pieces.nth(1))
         expect(names.first).to_have_text("parts/post09.png")
@@ -227,6 +233,8 @@ class HandOverTests(ProductTestCase):
         page.get_by_role("combobox", name="Recipe", exact=True).select_option("game-sheets.json")
         sheet = self.file("sheets/1.png")
         picture = sheet.locator("img")
+        expect(self.button("Hand over 9 parts")).to_be_enabled()
+        sheet.scroll_into_view_if_needed()
         expect(picture).to_be_visible()
         expect(sheet).to_contain_text("new")
         # Files of the other recipe's package are not called unwanted.

@@ -316,8 +316,15 @@ class PutInOrderTests(ProductTestCase):
         other.locator('[data-row="arm"]').dblclick()
         other.keyboard.type("board")
         other.keyboard.press("Enter")
-        expect(other.get_by_role("alert").filter(has_text="ada changed this meanwhile")).to_be_visible()
+        said = other.get_by_role("alert").filter(has_text="ada changed this meanwhile")
+        expect(said).to_be_visible()
         expect(other.locator('[data-row="blade"]')).to_be_visible()
+        # Both are offered, and neither has to be typed again.
+        expect(said.get_by_role("button", name="Keep 'blade'")).to_be_visible()
+        said.get_by_role("button", name="Use my 'board'").click()
+        expect(other.locator('[data-row="board"]')).to_be_visible()
+        expect(said).to_have_count(0)
+        expect(self.row("board")).to_be_visible()
 
         viewing, _ = new_context(self.browser, self.live_server_url)
         self.addCleanup(viewing.close)
@@ -326,9 +333,9 @@ class PutInOrderTests(ProductTestCase):
         viewer.goto(self.page.url)
         viewer.locator("[data-drawn=true]").wait_for()
         expect(viewer.get_by_text("You can look and download")).to_be_visible()
-        viewer.locator('[data-row="blade"]').dblclick()
+        viewer.locator('[data-row="board"]').dblclick()
         expect(viewer.get_by_role("textbox", name=re.compile("Name of"))).to_have_count(0)
-        expect(viewer.get_by_role("switch", name="Show blade", exact=True)).to_be_disabled()
+        expect(viewer.get_by_role("switch", name="Show board", exact=True)).to_be_disabled()
 
     def test_rows_are_put_in_a_group_and_out_again(self) -> None:
         self.row("mist").click()

@@ -132,6 +132,57 @@ class WorkspaceTests(ProductTestCase):
         page.set_viewport_size({"width": 1280, "height": 800})
         expect(page.get_by_label("Middle column")).to_be_visible()
 
+    def test_two_fingers_move_and_zoom_the_picture_and_one_picks(self) -> None:
+        """Touches as Chromium's own protocol sends them (https://chromedevtools.github.io/devtools-protocol/tot/Input/)."""
+        page = self.page
+        tools = page.context.new_cdp_session(page)
+
+        def touch(kind: str, *places: tuple[float, float]) -> None:
+            points = [{"x": x, "y": y, "id": at} for at, (x, y) in enumerate(places)]
+            tools.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+        def zoom() -> int:
+            return int(page.get_by_test_id("zoom").inner_text().split()[0])
+
+        before = zoom()
+        one, other = self.place_of(30, 36), self.place_of(60, 36)
+        middle = ((one[0] + other[0]) / 2, one[1])
+        touch("touchStart", one)
+        touch("touchStart", one, other)
+        for step in (4, 8, 12):
+            touch("touchMove", (one[0] - step * 4, one[1]), (other[0] + step * 4, other[1]))
+        touch("touchEnd", (one[0] - 48, one[1]))
+        touch("touchEnd")
+        page.wait_for_timeout(200)
+        wide = other[0] - one[0]
+        self.assertAlmostEqual(zoom(), before * (wide + 96) / wide, delta=before * 0.02)
+        expect(page.locator("[data-row][aria-selected=true]")).to_have_count(0)
+        page.get_by_role("button", name="Whole picture").click()
+        touch("touchStart", one, other)
+        touch("touchMove", (one[0] + 40, one[1] + 8), (other[0] + 40, other[1] + 8))
+        touch("touchEnd")
+        page.wait_for_timeout(200)
+        self.assertEqual(zoom(), before, "moved, and as large as before")
+        touch("touchStart", (middle[0] + 40, middle[1] + 8))
+        touch("touchEnd")
+        expect(page.locator("[data-row][aria-selected=true]")).to_have_count(1)
+        with self.subTest("a second finger ends what the first had begun to draw"):
+            self.to_step("Take apart")
+            page.get_by_role("radio", name="Rectangle").click()
+            page.get_by_role("button", name="Whole picture").click()
+            corner, opposite = self.place_of(4, 4), self.place_of(90, 68)
+            touch("touchStart", corner)
+            touch("touchMove", opposite)
+            touch("touchStart", opposite, other)
+            touch("touchMove", opposite, (other[0] + 10, other[1]))
+            touch("touchEnd")
+            expect(page.get_by_text("No selection yet.")).to_be_visible()
+            page.get_by_role("button", name="Whole picture").click()
+            touch("touchStart", corner)
+            touch("touchMove", opposite)
+            touch("touchEnd")
+            expect(page.get_by_text("px selected")).to_be_visible()
+
     def test_each_step_says_what_is_next_and_a_walk_leads_through_all(self) -> None:
         page, foot = self.page, self.page.get_by_role("contentinfo")
         page.request.patch(

@@ -29,7 +29,7 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
       onNames={onNames}
     />
   ),
-  'put-in-order': ({ illustration, view, refusals, choose, ...bench }) =>
+  'put-in-order': ({ illustration, view, choose, ...bench }) =>
     view && (
       <PutInOrder
         illustration={illustration.id}
@@ -38,13 +38,11 @@ const PANELS: Record<StepName, (bench: Bench, onNames: OnNames) => React.ReactNo
         chosen={bench.chosen}
         current={bench.current}
         canEdit={bench.canEdit}
-        refused={refusals.refused}
         ordering={bench.ordering}
         onChoose={choose}
         act={bench.act}
         again={bench.again}
         perform={bench.perform}
-        onSettled={refusals.settle}
         findings={findingsOf({ illustration, choose, ...bench })}
       />
     ),

@@ -2,6 +2,7 @@ import { Anchor, Center, Stack, Text } from '@mantine/core';
 import { useState } from 'react';
 import { Link, Navigate, useNavigate } from 'react-router';
 import { isRunning, useIllustration, type WholeIllustration } from '../api/calls';
+import { RefusedSteps } from '../ledger/RefusedSteps';
 import { HowDialog } from '../steps/bring-in/HowDialog';
 import { type Parcel, useBringIn } from '../steps/bring-in/useBringIn';
 import { NamesDialog } from '../steps/put-in-order/NamesDialog';
@@ -82,6 +83,12 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
               {bench.error.message}
             </Text>
           )}
+          <RefusedSteps
+            rows={view?.rows ?? []}
+            refused={bench.refusals.refused}
+            act={bench.act}
+            onSettled={bench.refusals.settle}
+          />
           <StepPanel bench={bench} onNames={(rows) => setNaming({ rows, isListed: true })} />
         </section>
         <PanelEdge panel={panel} />

@@ -36,7 +36,7 @@ const NEXT: Record<Told['step'], Of> = {
     if (stops > 0) return `Next: settle ${plural(stops, 'error')}; nothing is written before.`;
     if (handing.running) return 'The package is being written and verified. You can go on working.';
     const { last } = handing;
-    if (last && last.version === view?.version)
+    if (last && last.version === view?.version && handing.plan?.compared_with === last.number)
       return 'Done: this state is handed over. Next: download it, or link a recipient.';
     return last
       ? `Changed since no. ${last.number}. Next: check the plan, then hand over.`

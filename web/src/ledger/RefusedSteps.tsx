@@ -1,36 +1,48 @@
 import { Button } from '@mantine/core';
+import type { Row } from '../api/calls';
 import classes from './Ledger.module.css';
 import type { Act, Refused } from './useArrangement';
 
 interface Props {
+  rows: readonly Row[];
   refused: readonly Refused[];
   act: Act;
   onSettled: (refused: Refused) => void;
 }
 
-/** What the server took back, each with what to do about it. */
-export function RefusedSteps({ refused, act, onSettled }: Props) {
+/** What the server took back, each with what to do about it: nothing that was typed is lost. */
+export function RefusedSteps({ rows, refused, act, onSettled }: Props) {
   return (
     <div role="alert">
       {refused.map((one) => {
-        const [row] = one.command?.do === 'rename-rows' ? Object.keys(one.command.names) : [];
-        const { proposal } = one.refusal;
+        const { command, refusal } = one;
+        const named = command?.do === 'rename-rows' ? Object.entries(command.names) : [];
+        const [row, name] = named[0] ?? [];
+        const isNamed = named.length === 1 && row !== undefined;
+        const theirs = isNamed ? rows.find(({ id }) => id === row)?.name : undefined;
+        const isTheirs = refusal.code === 'changed-meanwhile' && command !== null;
+        const again = (wanted: typeof command) => {
+          onSettled(one);
+          if (wanted) act(wanted);
+        };
         return (
-          <div key={one.refusal.message} className={classes.refused}>
-            <span>{one.refusal.message}</span>
-            {row && proposal && (
+          <div key={refusal.message} className={classes.refused}>
+            <span>{refusal.message}</span>
+            {isNamed && refusal.proposal && (
               <Button
                 size="compact-xs"
-                onClick={() => {
-                  onSettled(one);
-                  act({ do: 'rename-rows', names: { [row]: proposal } });
-                }}
+                onClick={() => again({ do: 'rename-rows', names: { [row]: refusal.proposal ?? '' } })}
               >
-                Use '{proposal}'
+                Use '{refusal.proposal}'
+              </Button>
+            )}
+            {isTheirs && (
+              <Button size="compact-xs" onClick={() => again(command)}>
+                {isNamed ? `Use my '${name}'` : 'Repeat my step'}
               </Button>
             )}
             <Button size="compact-xs" variant="default" onClick={() => onSettled(one)}>
-              Dismiss
+              {isTheirs ? (theirs ? `Keep '${theirs}'` : 'Keep the change') : 'Dismiss'}
             </Button>
           </div>
         );

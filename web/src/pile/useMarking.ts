@@ -74,6 +74,10 @@ export function useMarking(marking: Marking | undefined) {
       }
       if (Math.hypot(next.x - last.x, next.y - last.y) * view.zoom >= STEP) setPath([...path, next]);
     },
+    /** What was drawn was not meant: a second finger has come. */
+    cancel(): void {
+      if (kind !== 'corners') setPath([]);
+    },
     /** A press has ended; `moved` is whether it moved the view. */
     end(spot: Spot, view: View, moved: boolean, pressed: Pressed): void {
       if (!marking || !kind) return;

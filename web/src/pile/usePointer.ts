@@ -7,6 +7,7 @@ import { gripAt, type Marking } from './marks';
 import { type Act, afterEvent, NO_PRESS, type PointerEventOnPile, type Press } from './pointer';
 import type { useMarking } from './useMarking';
 import type { PileView } from './usePileView';
+import { usePinch } from './usePinch';
 import { spotIn } from './useSurface';
 import { canvasPixel, canvasSpot } from './view';
 
@@ -68,8 +69,17 @@ export function usePointer({
     }
   };
 
+  const isPinched = usePinch({
+    view: look === 'apart' ? null : view,
+    onView: looking.change,
+    onBegin: () => {
+      press.current = NO_PRESS;
+      marks.cancel();
+    },
+  });
+
   const on = (type: PointerEventOnPile['type']) => (event: React.PointerEvent) => {
-    if (!view || !screen) return;
+    if (!view || !screen || isPinched(type, event)) return;
     const spot = spotIn(surface.current, event);
     if (type === 'down') {
       event.currentTarget.setPointerCapture(event.pointerId);

@@ -55,7 +55,9 @@ export function NamesPage({ handing, onChoose }: StepProps) {
   return (
     <Panel title="Names">
       <div className={form.form}>
-        <p className={form.told}>A file name is these pieces in order. Drag them, or move them with the arrow keys.</p>
+        <p className={form.told}>
+          A file name is these pieces in order. Drag them, or select one and move it with the arrow keys or the buttons.
+        </p>
         <PieceList pieces={names.pieces} at={at} onAt={setAt} onPieces={put} />
         {piece && (
           <PieceFields
@@ -67,6 +69,8 @@ export function NamesPage({ handing, onChoose }: StepProps) {
                 at,
               )
             }
+            onEarlier={at > 0 ? () => put(moved(names.pieces, at, at - 1), at - 1) : null}
+            onLater={at < names.pieces.length - 1 ? () => put(moved(names.pieces, at, at + 1), at + 1) : null}
             onTakeAway={() =>
               put(
                 names.pieces.filter((_, index) => index !== at),
@@ -121,7 +125,7 @@ interface PieceListProps {
   onPieces: (pieces: readonly Piece[], at: number) => void;
 }
 
-/** The pieces in a row, to be dragged or moved with the arrow keys. */
+/** The pieces in a row, to be dragged or moved with the arrow keys; by touch with the buttons below. */
 function PieceList({ pieces, at, onAt, onPieces }: PieceListProps) {
   const [dragged, setDragged] = useState<number | null>(null);
   return (
@@ -213,11 +217,14 @@ interface PieceProps {
   piece: Piece;
   isOnly: boolean;
   onChange: (piece: Piece) => void;
+  /** Null where there is no place before, or behind. */
+  onEarlier: (() => void) | null;
+  onLater: (() => void) | null;
   onTakeAway: () => void;
 }
 
 /** What can be said of one piece. */
-function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
+function PieceFields({ piece, isOnly, onChange, onEarlier, onLater, onTakeAway }: PieceProps) {
   return (
     <div className={form.row}>
       {'text' in piece && (
@@ -270,7 +277,13 @@ function PieceFields({ piece, isOnly, onChange, onTakeAway }: PieceProps) {
           />
         </>
       )}
-      <Button size="xs" variant="subtle" disabled={isOnly} onClick={onTakeAway}>
+      <Button size="xs" variant="default" disabled={!onEarlier} onClick={onEarlier ?? undefined}>
+        Move earlier
+      </Button>
+      <Button size="xs" variant="default" disabled={!onLater} onClick={onLater ?? undefined}>
+        Move later
+      </Button>
+      <Button size="xs" variant="default" disabled={isOnly} onClick={onTakeAway}>
         Remove piece
       </Button>
     </div>

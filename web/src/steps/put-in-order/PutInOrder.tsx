@@ -1,7 +1,6 @@
 import type { Arrangement, Row } from '../../api/calls';
 import { Ledger } from '../../ledger/Ledger';
-import { RefusedSteps } from '../../ledger/RefusedSteps';
-import type { Act, Perform, Refused } from '../../ledger/useArrangement';
+import type { Act, Perform } from '../../ledger/useArrangement';
 import type { Extent } from '../../rules/places';
 import pages from '../../ui/pages.module.css';
 import { StepPages } from '../../ui/StepPages';
@@ -20,13 +19,11 @@ interface Props {
   chosen: ReadonlySet<string>;
   current: string | null;
   canEdit: boolean;
-  refused: readonly Refused[];
   ordering: Ordering;
   onChoose: (ids: readonly string[], current: string | null) => void;
   act: Act;
   again: (row: string, how: Again) => void;
   perform: Perform;
-  onSettled: (refused: Refused) => void;
   /** All that there is to look at, which other steps show too. */
   findings: React.ReactNode;
 }
@@ -42,14 +39,13 @@ const PAGES: readonly { value: Page; label: string }[] = [
 
 /** Names and order, joints, what belongs together, depths, roles, and what of all that should be looked at. */
 export function PutInOrder(props: Props) {
-  const { illustration, view, canvas, chosen, canEdit, refused, ordering, onChoose, act, again, onSettled } = props;
+  const { illustration, view, canvas, chosen, canEdit, ordering, onChoose, act, again } = props;
   const { page, setPage, row, joints, fit, order } = ordering;
   const rows: readonly Row[] = view.rows.filter((one) => chosen.has(one.id));
   return (
     <>
       <h2 className={ui.unseen}>Put in order</h2>
       <StepPages pages={PAGES} page={page} onPage={setPage} />
-      <RefusedSteps refused={refused} act={act} onSettled={onSettled} />
       {page === 'rows' && (
         <Ledger
           illustration={illustration}

@@ -1,6 +1,7 @@
 import { Button, NativeSelect, SegmentedControl, Slider } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { fetchPicture, type Laid, type Picture, pictureAddress, type Rehearsal } from '../../api/rehearsals';
+import { usePinch } from '../../pile/usePinch';
 import { spotIn, useScreen, useWheel } from '../../pile/useSurface';
 import { canvasSpot, centred, panned, type View, wholeIn, zoomedAt } from '../../pile/view';
 import type { Extent } from '../../rules/places';
@@ -189,6 +190,13 @@ function useView(screen: Extent | null, size: Extent, place: Spot | null, take: 
   const zoom = (spot: { x: number; y: number } | null, factor: number) => {
     if (view && screen) setChosen(zoomedAt(view, spot ?? { x: screen.width / 2, y: screen.height / 2 }, factor));
   };
+  const isPinched = usePinch({
+    view,
+    onView: setChosen,
+    onBegin: () => {
+      held.current = null;
+    },
+  });
   return {
     view,
     zoom,
@@ -197,22 +205,25 @@ function useView(screen: Extent | null, size: Extent, place: Spot | null, take: 
     pointer: {
       onPointerDown: (event: React.PointerEvent<HTMLCanvasElement>) => {
         event.currentTarget.setPointerCapture(event.pointerId);
+        if (isPinched('down', event)) return;
         const spot = spotIn(event.currentTarget, event);
         held.current = { last: spot, hold: view && take(canvasSpot(view, spot), event.shiftKey) };
       },
       onPointerMove: (event: React.PointerEvent<HTMLCanvasElement>) => {
-        if (!held.current || !view) return;
+        if (isPinched('move', event) || !held.current || !view) return;
         const spot = spotIn(event.currentTarget, event);
         const { last, hold } = held.current;
         if (hold) hold.move(canvasSpot(view, spot), event.shiftKey);
         else setChosen(panned(view, spot.x - last.x, spot.y - last.y));
         held.current.last = spot;
       },
-      onPointerUp: () => {
+      onPointerUp: (event: React.PointerEvent<HTMLCanvasElement>) => {
+        if (isPinched('up', event)) return;
         held.current?.hold?.drop?.();
         held.current = null;
       },
-      onPointerCancel: () => {
+      onPointerCancel: (event: React.PointerEvent<HTMLCanvasElement>) => {
+        isPinched('cancel', event);
         held.current = null;
       },
     },
