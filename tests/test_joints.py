@@ -27,6 +27,9 @@ class JointTests(ProductTestCase):
         file.write_bytes(SVG)
         self.open_picture(file)
 
+    def set_of(self, name: str) -> None:
+        self.page.get_by_role("radiogroup", name="Sets").get_by_text(name, exact=True).click()
+
     def page_of(self, name: str) -> None:
         self.page.get_by_label("Pages").get_by_text(re.compile(f"^{name}")).click()
 
@@ -112,6 +115,7 @@ class JointTests(ProductTestCase):
         self.page.keyboard.press("Enter")
         self.page.keyboard.press("Escape")
         self.reload()
+        self.page_of("Parts")
         self.row("leg").click()
         self.page.keyboard.press("v")
         expect(self.page.get_by_label("Pivot, y")).to_have_value("235 px")
@@ -144,21 +148,29 @@ class JointTests(ProductTestCase):
 
     def test_series_are_asked_about_once_and_what_must_be_there_is_told(self) -> None:
         self.page_of("Sets")
+        self.set_of("Pairs and series")
         self.page.get_by_label("Meaning of flag").select_option("alternates")
         self.page_of("Parts")
         expect(self.page.get_by_text("alternates", exact=True)).to_have_count(1)
-        self.page_of("Sets")
+        # Its page is the one that was open.
+        self.page.go_back()
         expect(self.page.get_by_label("Meaning of flag")).to_have_count(0)
         self.page.get_by_role("button", name="Create right twin").click()
         expect(self.page.get_by_role("button", name="Create right twin")).to_have_count(0)
+        self.assert_accessible("pairs")
+        self.set_of("Required parts")
         self.page.get_by_role("button", name="Add list").click()
         self.page.get_by_label(re.compile("One name a line")).fill("head\nbadge_R\nwhistle\n")
         self.page.get_by_role("button", name="Save list").click()
         expect(self.page.get_by_text("1 of 3 are missing.")).to_be_visible()
         expect(self.page.get_by_label("Required parts").get_by_text("missing")).to_have_count(1)
         self.assert_accessible("sets")
+        self.set_of("Looks")
         self.page_of("Findings")
-        expect(self.page.get_by_text("Required part 'whistle' is missing.")).to_be_visible()
+        self.page.get_by_role("button", name="Show list").click()
+        expect(self.page.get_by_role("radio", name="Required parts")).to_be_checked()
+        self.page_of("Findings")
+        expect(self.page.get_by_role("button", name="Required part 'whistle' is missing.")).to_be_visible()
         self.assert_accessible("notes")
 
     def test_looks_are_made_of_groups_switched_and_renamed_at_once(self) -> None:
@@ -229,7 +241,18 @@ class JointTests(ProductTestCase):
         self.page.get_by_role("menuitem", name="Keep on the shelf").click()
         expect(self.page.get_by_text("'head' is on your shelf")).to_be_visible()
         self.page_of("Sets")
+        self.set_of("Shelf")
         expect(self.page.get_by_label("On the shelf").get_by_role("listitem")).to_have_count(1)
+        # It is one's own, and reached from everywhere.
+        self.page.goto("/")
+        self.page.get_by_role("button", name="ada", exact=True).click()
+        self.page.get_by_role("menuitem", name="My shelf").click()
+        expect(self.page.get_by_role("heading", name="My shelf")).to_be_visible()
+        kept = self.page.get_by_label("On the shelf").get_by_role("listitem")
+        expect(kept).to_contain_text("head part")
+        self.assert_accessible("my shelf")
+        kept.get_by_role("button", name="Remove").click()
+        expect(self.page.get_by_text("Nothing is on your shelf yet.")).to_be_visible()
 
     def test_margins_are_found_dragged_and_roles_said(self) -> None:
         self.row("body").click()
@@ -284,6 +307,7 @@ class JointTests(ProductTestCase):
         self.propose()
         self.row_of("lower")
         self.page_of("Sets")
+        self.set_of("Shelf")
         self.page.get_by_label("Name on the shelf").fill("signalman")
         self.page.get_by_role("button", name="Keep template").click()
         expect(self.page.get_by_text("'signalman' is on your shelf.")).to_be_visible()

@@ -8,6 +8,7 @@ import { AuditPage } from './AuditPage';
 import { ComeInPage } from './ComeInPage';
 import { QueuePage } from './QueuePage';
 import { ReceivePage } from './ReceivePage';
+import { ShelfPage } from './ShelfPage';
 import { SignInPage } from './SignInPage';
 import { useServiceAnswer } from './useServiceAnswer';
 import { Workspace } from './Workspace';
@@ -39,6 +40,7 @@ export function Pages() {
   return (
     <Routes>
       <Route path="/" element={<ProjectsPage user={user} />} />
+      <Route path="/shelf" element={<ShelfPage user={user} />} />
       <Route path="/queue" element={<QueuePage user={user} />} />
       {user.is_administrator && <Route path="/accounts" element={<AccountsPage user={user} />} />}
       {user.is_administrator && <Route path="/audit" element={<AuditPage user={user} />} />}

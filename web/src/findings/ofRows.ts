@@ -20,7 +20,7 @@ export interface RowsContext {
   propose: (rows: readonly string[]) => void;
   widen: (row: string, by: Wider) => void;
   choose: (ids: readonly string[], current: string | null) => void;
-  goTo: (page: 'rows' | 'sets' | 'depth') => void;
+  goTo: (page: 'rows' | 'sets' | 'required' | 'depth') => void;
 }
 
 export const rowsFound = (context: RowsContext): Listed[] =>
@@ -44,7 +44,7 @@ function fixesOf(finding: Finding, { view, order, act, again, propose, widen, ch
   const say = (meaning: 'pair' | 'alternates' | 'neither') =>
     series && act({ do: 'decide', decisions: { meanings: { ...view.decisions.meanings, [series.key]: meaning } } });
   const remove = ['Remove', () => act({ do: 'remove-rows', rows: [first] })] as const;
-  const go = (label: string, page: 'rows' | 'sets' | 'depth') =>
+  const go = (label: string, page: 'rows' | 'sets' | 'required' | 'depth') =>
     [
       label,
       () => {
@@ -54,7 +54,7 @@ function fixesOf(finding: Finding, { view, order, act, again, propose, widen, ch
     ] as const;
   const pivot = byId.get(first)?.pivot;
   const all: Of<Fix[]> = {
-    required: fixes(go('Show list', 'sets')),
+    required: fixes(go('Show list', 'required')),
     empty: fixes(remove, ['Leave out', () => act({ do: 'include-parts', included: { [first]: false } })]),
     name: fixes(
       finding.proposal != null && [
@@ -89,7 +89,7 @@ function fixesOf(finding: Finding, { view, order, act, again, propose, widen, ch
           'Use the first pivot for all',
           () => act({ do: 'set-pivots', pivots: Object.fromEntries(rows.map((row) => [row, placeOf(pivot)])) }),
         ],
-      go('Show list', 'sets'),
+      go('Show looks', 'sets'),
     ),
     pivot: fixes(['Propose pivot', () => propose([first])]),
     depth: fixes(

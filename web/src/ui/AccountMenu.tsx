@@ -44,6 +44,9 @@ export function AccountMenu({ user }: { user: SignedIn }) {
             </Menu.Item>
           ))}
           <Menu.Divider />
+          <Menu.Item component={Link} to="/shelf">
+            My shelf
+          </Menu.Item>
           <Menu.Item component={Link} to="/queue">
             Queue
           </Menu.Item>

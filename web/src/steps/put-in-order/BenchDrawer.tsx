@@ -123,7 +123,7 @@ function useKeeping(illustration: number) {
   return async (row: Row) => {
     try {
       await keepOnShelf(illustration, 'part', '', row.id);
-      notifications.show({ message: `'${row.name}' is on your shelf (Put in order, Sets).` });
+      notifications.show({ message: `'${row.name}' is on your shelf (Sets, Shelf; menu of your account).` });
       await queries.invalidateQueries({ queryKey: shelfKey });
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;

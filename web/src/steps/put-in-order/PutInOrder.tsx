@@ -10,7 +10,7 @@ import { Fit } from './Fit';
 import { Joints } from './Joints';
 import { Planes } from './Planes';
 import { Sets } from './Sets';
-import type { Ordering, Page } from './useOrdering';
+import type { Ordering, Page, SetPage } from './useOrdering';
 
 interface Props {
   illustration: number;
@@ -37,6 +37,10 @@ const PAGES: readonly { value: Page; label: string }[] = [
   { value: 'notes', label: 'Findings' },
 ];
 
+const SETS: readonly string[] = ['sets', 'pairs', 'required', 'shelf'];
+
+const isSet = (page: Page): page is SetPage => SETS.includes(page);
+
 /** Names and order, joints, what belongs together, depths, roles, and what of all that should be looked at. */
 export function PutInOrder(props: Props) {
   const { illustration, view, canvas, chosen, canEdit, ordering, onChoose, act, again } = props;
@@ -45,7 +49,7 @@ export function PutInOrder(props: Props) {
   return (
     <>
       <h2 className={ui.unseen}>Put in order</h2>
-      <StepPages pages={PAGES} page={page} onPage={setPage} />
+      <StepPages pages={PAGES} page={isSet(page) ? 'sets' : page} onPage={setPage} />
       {page === 'rows' && (
         <Ledger
           illustration={illustration}
@@ -61,8 +65,10 @@ export function PutInOrder(props: Props) {
       {page === 'joints' && (
         <Joints view={view} row={row} chosen={chosen} canEdit={canEdit} joints={joints} act={act} onChoose={onChoose} />
       )}
-      {page === 'sets' && (
+      {isSet(page) && (
         <Sets
+          page={page}
+          onPage={setPage}
           illustration={illustration}
           view={view}
           order={order}

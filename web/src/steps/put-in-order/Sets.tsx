@@ -1,4 +1,4 @@
-import { Button, NativeSelect, Textarea, TextInput } from '@mantine/core';
+import { Button, NativeSelect, SegmentedControl, Textarea, TextInput } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import type { Arrangement, Row } from '../../api/calls';
 import type { Act, Perform } from '../../ledger/useArrangement';
@@ -10,10 +10,13 @@ import type { Again } from './BenchDrawer';
 import classes from './PutInOrder.module.css';
 import { Shelf } from './Shelf';
 import type { Order, Series } from './useOrder';
+import type { SetPage } from './useOrdering';
 
 interface Props {
   illustration: number;
   view: Arrangement;
+  page: SetPage;
+  onPage: (page: SetPage) => void;
   order: Order | undefined;
   chosen: ReadonlySet<string>;
   canEdit: boolean;
@@ -24,43 +27,65 @@ interface Props {
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
-/** What belongs together: looks, pairs and series, and what must be there. */
+const PAGES: readonly { value: SetPage; label: string }[] = [
+  { value: 'sets', label: 'Looks' },
+  { value: 'pairs', label: 'Pairs and series' },
+  { value: 'required', label: 'Required parts' },
+  { value: 'shelf', label: 'Shelf' },
+];
+
+/** What belongs together: looks, pairs and series, and what must be there; and what one keeps for other projects. */
 export function Sets(props: Props) {
-  const { view, order, canEdit, act } = props;
+  const { view, order, page, canEdit, act, onPage } = props;
   return (
     <div className={pages.page}>
-      <div className={form.form}>
-        <h3>Looks</h3>
-        {order?.looks.length === 0 && (
-          <p className={form.told}>
-            No looks yet. Group the parts of each look, select the groups in the ledger, and press 'Make looks'. Parts
-            outside the groups belong to every look.
-          </p>
-        )}
-        {order?.looks.map((table) => (
-          <LookTable key={table.sets.join()} {...props} table={table} />
-        ))}
-      </div>
-      <div className={form.form}>
-        <h3>Pairs and series</h3>
-        {order?.series.length === 0 && (
-          <p className={form.told}>No pairs or series: no names differ only in left and right, a number or a letter.</p>
-        )}
-        {order && order.series.length > 0 && <Pairs {...props} series={order.series} />}
-        <OwnSides sides={view.decisions.sides} canEdit={canEdit} act={act} />
-      </div>
-      <div className={form.form}>
-        <h3>Required parts</h3>
-        <RequiredList {...props} />
-      </div>
-      <Shelf
-        illustration={props.illustration}
-        row={props.row}
-        hasList={view.decisions.required.length > 0}
-        canEdit={canEdit}
-        perform={props.perform}
-        onChoose={props.onChoose}
+      <SegmentedControl
+        size="xs"
+        fullWidth
+        aria-label="Sets"
+        data={[...PAGES]}
+        value={page}
+        onChange={(value) => onPage(value as SetPage)}
       />
+      {page === 'sets' && (
+        <section className={form.form} aria-label="Looks">
+          {order?.looks.length === 0 && (
+            <p className={form.told}>
+              No looks yet. Group the parts of each look, select the groups in the ledger, and press 'Make looks'. Parts
+              outside the groups belong to every look.
+            </p>
+          )}
+          {order?.looks.map((table) => (
+            <LookTable key={table.sets.join()} {...props} table={table} />
+          ))}
+        </section>
+      )}
+      {page === 'pairs' && (
+        <section className={form.form} aria-label="Pairs and series">
+          {order?.series.length === 0 && (
+            <p className={form.told}>
+              No pairs or series: no names differ only in left and right, a number or a letter.
+            </p>
+          )}
+          {order && order.series.length > 0 && <Pairs {...props} series={order.series} />}
+          <OwnSides sides={view.decisions.sides} canEdit={canEdit} act={act} />
+        </section>
+      )}
+      {page === 'required' && (
+        <div className={form.form}>
+          <RequiredList {...props} />
+        </div>
+      )}
+      {page === 'shelf' && (
+        <Shelf
+          illustration={props.illustration}
+          row={props.row}
+          hasList={view.decisions.required.length > 0}
+          canEdit={canEdit}
+          perform={props.perform}
+          onChoose={props.onChoose}
+        />
+      )}
     </div>
   );
 }

@@ -7,8 +7,8 @@ import { askFit, askShelf, keepOnShelf, removeFromShelf, shelfKey } from '../../
 import { takeFromShelf } from '../../api/steps';
 import type { Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
+import { KeptList } from '../../ui/KeptList';
 import { plural } from '../../ui/units';
-import classes from './PutInOrder.module.css';
 
 type Kept = Schemas['Kept'];
 
@@ -57,8 +57,7 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
   const remove = (one: Kept) => tried(() => removeFromShelf(one.id), `'${one.name}' is removed.`);
   const wanted = name.trim();
   return (
-    <div className={form.form}>
-      <h3>Shelf</h3>
+    <section className={form.form} aria-label="Shelf">
       <div className={form.row}>
         <TextInput
           size="xs"
@@ -104,44 +103,7 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
           onLeave={() => setFitting(null)}
         />
       )}
-    </div>
-  );
-}
-
-const KINDS: Record<Kept['kind'], { name: string; use: string | null }> = {
-  motion: { name: 'motion, used in Try out', use: null },
-  template: { name: 'template', use: 'Apply' },
-  list: { name: 'list', use: 'Use list' },
-  part: { name: 'part', use: 'Add' },
-};
-
-interface ListProps {
-  kept: readonly Kept[];
-  canEdit: boolean;
-  onUse: (one: Kept) => void;
-  onRemove: (one: Kept) => void;
-}
-
-function KeptList({ kept, canEdit, onUse, onRemove }: ListProps) {
-  return (
-    <ul className={classes.required} aria-label="On the shelf">
-      {kept.map((one) => (
-        <li key={one.id} className={classes.kept}>
-          {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
-          <span className={classes.carriedName}>
-            {one.name} <span className={classes.quiet}>{KINDS[one.kind].name}</span>
-          </span>
-          {KINDS[one.kind].use && (
-            <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => onUse(one)}>
-              {KINDS[one.kind].use}
-            </Button>
-          )}
-          <Button size="compact-xs" variant="subtle" onClick={() => onRemove(one)}>
-            Remove
-          </Button>
-        </li>
-      ))}
-    </ul>
+    </section>
   );
 }
 

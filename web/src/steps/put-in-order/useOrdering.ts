@@ -13,9 +13,11 @@ import { useOrder } from './useOrder';
 
 /** Whether a click on the picture says what rows come to lie in front of or behind. */
 export type Beside = 'in-front' | 'behind' | null;
-export type Page = 'rows' | 'joints' | 'sets' | 'depth' | 'fit' | 'notes';
+export type Page = 'rows' | 'joints' | 'sets' | 'pairs' | 'required' | 'shelf' | 'depth' | 'fit' | 'notes';
+/** The pages of *Sets*: looks at first. */
+export type SetPage = 'sets' | 'pairs' | 'required' | 'shelf';
 
-const PAGES: [Page, ...Page[]] = ['rows', 'joints', 'sets', 'depth', 'fit', 'notes'];
+const PAGES: [Page, ...Page[]] = ['rows', 'joints', 'sets', 'pairs', 'required', 'shelf', 'depth', 'fit', 'notes'];
 
 interface Props {
   illustration: number;

@@ -1,0 +1,44 @@
+import { Button } from '@mantine/core';
+import type { Schemas } from '../api/client';
+import classes from './KeptList.module.css';
+
+type Kept = Schemas['Kept'];
+
+const KINDS: Record<Kept['kind'], { name: string; use: string | null }> = {
+  motion: { name: 'motion, used in Try out', use: null },
+  template: { name: 'template', use: 'Apply' },
+  list: { name: 'list', use: 'Use list' },
+  part: { name: 'part', use: 'Add' },
+};
+
+interface Props {
+  kept: readonly Kept[];
+  canEdit: boolean;
+  /** Null where no illustration is open to use it in. */
+  onUse: ((one: Kept) => void) | null;
+  onRemove: (one: Kept) => void;
+}
+
+/** What lies on one's shelf. */
+export function KeptList({ kept, canEdit, onUse, onRemove }: Props) {
+  return (
+    <ul className={classes.list} aria-label="On the shelf">
+      {kept.map((one) => (
+        <li key={one.id} className={classes.kept}>
+          {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
+          <span className={classes.name}>
+            {one.name} <span className={classes.kind}>{KINDS[one.kind].name}</span>
+          </span>
+          {onUse && KINDS[one.kind].use && (
+            <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => onUse(one)}>
+              {KINDS[one.kind].use}
+            </Button>
+          )}
+          <Button size="compact-xs" variant="subtle" onClick={() => onRemove(one)}>
+            Remove
+          </Button>
+        </li>
+      ))}
+    </ul>
+  );
+}
