@@ -8,6 +8,10 @@ var="${YUPLET_VAR:-$here/var}"
 say() { printf '%s\n' "$*"; }
 stop() { printf 'yuplet: %s\n' "$*" >&2; exit 2; }
 
+# Parts that are started at the same moment on one machine prepare it one after the other.
+alone() { exec 9<"$here/ops/prepare.sh"; if command -v flock >/dev/null; then flock 9; fi; }
+ready() { exec 9<&-; }
+
 as_root() {
   if [ "$(id -u)" = 0 ]; then "$@"
   elif command -v sudo >/dev/null; then sudo "$@"

@@ -183,6 +183,26 @@ class WorkspaceTests(ProductTestCase):
             touch("touchEnd")
             expect(page.get_by_text("px selected")).to_be_visible()
 
+    def test_the_picture_is_described_and_the_selection_moved_by_keys(self) -> None:
+        page = self.page
+        picture = page.get_by_role("application")
+        expect(picture).to_have_accessible_name(re.compile("Nothing is selected"))
+        self.row("mast").click()
+        expect(picture).to_have_accessible_name(
+            re.compile(r"'mast' is selected: 7 × 56 px at \d+, \d+\. In front of it: '")
+        )
+        x = page.get_by_label("x of mast")
+        before = int(x.input_value().split()[0])
+        picture.focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Shift+ArrowLeft")
+        expect(x).to_have_value(f"{before - 9} px")
+        expect(picture).to_be_focused()
+        self.reload()
+        self.row("mast").click()
+        expect(x).to_have_value(f"{before - 9} px")
+        self.assert_accessible("described")
+
     def test_each_step_says_what_is_next_and_a_walk_leads_through_all(self) -> None:
         page, foot = self.page, self.page.get_by_role("contentinfo")
         page.request.patch(
@@ -269,6 +289,33 @@ class WorkspaceTests(ProductTestCase):
             self.page.get_by_role("button", name="Display").click()
             self.assert_accessible(f"display, {scheme}")
             self.page.keyboard.press("Escape")
+
+    def test_every_page_is_accessible_in_both_themes(self) -> None:
+        """All steps with all of their pages, and what is beside them; further states of pages are looked at where they are tested."""
+        page = self.page
+        # One heading of the first level, and one banner, whatever page it is.
+        outline = "[document.querySelectorAll('h1').length, document.querySelectorAll('header').length]"
+        self.row("lamp").click()
+        address = page.url
+        for scheme in ("light", "dark"):
+            page.emulate_media(color_scheme=scheme)
+            page.goto(address)
+            self.wait_for_pile()
+            for step in ("Bring in", "Take apart", "Put in order", "Try out", "Hand over"):
+                self.to_step(step)
+                page.wait_for_timeout(300)
+                pages = page.get_by_role("radiogroup", name="Pages").locator("label")
+                for name in pages.all_inner_texts() or [""]:
+                    pages.get_by_text(name, exact=True).click() if name else None
+                    page.wait_for_timeout(150)
+                    self.assert_accessible(f"{step}, {name}, {scheme}")
+                    self.assertEqual(page.evaluate(outline), [1, 1], f"{step}, {name}")
+            for path in ("/", "/shelf", "/queue"):
+                page.goto(self.live_server_url + path)
+                expect(page.get_by_role("button", name="ada", exact=True)).to_be_visible()
+                page.wait_for_timeout(300)
+                self.assert_accessible(f"{path}, {scheme}")
+                self.assertEqual(page.evaluate(outline), [1, 1], path)
 
     def test_every_key_is_listed(self) -> None:
         """Each key that a button names on any step and page stands in the list of keys."""

@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Any
 
 import boto3
-import MySQLdb
+import pymysql
 
 from database import ROOT, Database, free_port
 
@@ -54,7 +54,7 @@ class _Database(Database):
 
     def set_read_only(self, is_so: bool) -> None:
         with closing(
-            MySQLdb.connect(host="127.0.0.1", port=self.port, user="keeper", password="only-for-tests")
+            pymysql.connect(host="127.0.0.1", port=self.port, user="keeper", password="only-for-tests")
         ) as connection:
             connection.cursor().execute(f"SET GLOBAL read_only = {int(is_so)}")
 

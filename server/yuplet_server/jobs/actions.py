@@ -125,10 +125,13 @@ def run_next(lanes: Collection[str]) -> None:
 def _pass_on(lanes: Collection[str]) -> None:
     """Give the others another chance to be woken up; where nobody has room, what waits is looked after by `take_up_again`."""
     job_id = turns.next_in(lanes)
-    if job_id is not None and not held_up():
+    if job_id is None:
+        return
+    lane = Job.Lane(Job.objects.get(pk=job_id).lane)
+    if not held_up(lane):
         # Not at once, so that it is not given back and forth.
         _shutting_down.wait(1)
-        _wake(Job.Lane(Job.objects.get(pk=job_id).lane))
+        _wake(lane)
 
 
 def run(job_id: int) -> bool:
@@ -221,20 +224,21 @@ def _has_room() -> bool:
     return shutil.disk_usage(settings.VAR).free >= ROOM
 
 
-def held_up() -> str:
-    """Why nothing that waits is begun, in a sentence; nothing where somebody begins work."""
-    here = Worker.objects.filter(seen_at__gt=Now() - WORKER_SILENCE)
-    if not here.exists():
-        return "Nobody does long work. Start a worker."
-    if not here.filter(fits=True).exists():
+def held_up(lane: Job.Lane = Job.Lane.LONG) -> str:
+    """Why nothing that waits in a lane is begun, in a sentence; nothing where somebody begins work."""
+    here = [one for one in Worker.objects.filter(seen_at__gt=Now() - WORKER_SILENCE) if lane in one.lanes]
+    if not here:
+        return f"Nobody does {lane} work. Start a worker."
+    fitting = [one for one in here if one.fits]
+    if not fitting:
         return "All workers are of another version than the tables. Bring the machines to one version."
-    if not here.filter(fits=True, has_room=True).exists():
+    if not any(one.has_room for one in fitting):
         return "The disks of all machines that do long work are full. Make room; it goes on by itself."
     return ""
 
 
-def say_here() -> None:
-    """Let others know that this process does long work; whoever has said nothing for a day is forgotten."""
+def say_here(lanes: Collection[str] = Job.Lane.values) -> None:
+    """Let others know that this process does work of some lanes; whoever has said nothing for a day is forgotten."""
     fits = versions.fits()
     if fits == _knows_another_version.is_set():
         log.warning(
@@ -242,7 +246,7 @@ def say_here() -> None:
             "of one version again" if fits else "of two versions; it begins nothing",
         )
     (_knows_another_version.clear if fits else _knows_another_version.set)()
-    here = {"seen_at": Now(), "fits": fits, "has_room": _has_room()}
+    here = {"seen_at": Now(), "fits": fits, "has_room": _has_room(), "lanes": [*lanes]}
     Worker.objects.update_or_create(name=_OWN_NAME, defaults=here)
     Worker.objects.filter(seen_at__lt=Now() - datetime.timedelta(days=1)).delete()
 

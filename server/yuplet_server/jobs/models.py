@@ -64,12 +64,13 @@ class Job(models.Model):
 class Worker(models.Model):
     """A process that does long work, and when it last said so; one that has been silent for a day is forgotten.
 
-    One that does not fit the tables, being of another version, begins nothing; neither does one whose disk has no room.
+    One that does not fit the tables, being of another version, begins nothing; neither does one whose disk has no room. `lanes` are those of which it does work.
     """
 
     name = models.CharField(max_length=200, unique=True)
     fits = models.BooleanField(default=True)
     has_room = models.BooleanField(default=True)
+    lanes = models.JSONField(default=list)
     seen_at = models.DateTimeField()
 
     def __str__(self) -> str:

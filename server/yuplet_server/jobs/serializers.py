@@ -21,6 +21,7 @@ class JobSerializer(serializers.ModelSerializer[Job]):
             return ""
         # Once for all that are told in one answer.
         told: dict[str, Any] = self.context  # type: ignore[assignment]
-        if "held_up" not in told:
-            told["held_up"] = actions.held_up()
-        return str(told["held_up"])
+        lane = Job.Lane(job.lane)
+        if lane not in told:
+            told[lane] = actions.held_up(lane)
+        return str(told[lane])

@@ -1,5 +1,7 @@
 import type { Row } from '../api/calls';
+import { placeOf } from '../api/steps';
 import { Pile } from '../pile/Pile';
+import { describedSelection } from '../rules/described';
 import { BenchDrawer } from '../steps/put-in-order/BenchDrawer';
 import { FramesRow } from '../steps/put-in-order/FramesRow';
 import { Strip } from '../steps/put-in-order/Strip';
@@ -33,6 +35,14 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
     else if (!extend) choose([], current);
     document.querySelector<HTMLElement>('[data-ledger]')?.focus();
   };
+  const nudge = (dx: number, dy: number) => {
+    const moved = (view?.rows ?? []).filter(
+      (one) => chosen.has(one.id) && one.kind === 'part' && one.box && !one.locked,
+    );
+    if (moved.length === 0) return;
+    const offsets = moved.map(({ id, offset: [x = 0, y = 0] }) => [id, placeOf([x + dx, y + dy])] as const);
+    act({ do: 'place-parts', offsets: Object.fromEntries(offsets) });
+  };
   const shared = { illustration: illustration.id, canEdit, act };
   return (
     <div className={classes.picture}>
@@ -54,6 +64,8 @@ export function Picture({ bench, onNames }: { bench: Bench; onNames: () => void 
             compareWith={step === 'bring-in' && waiting?.state === 'review' ? String(waiting.number) : null}
             moment={moment}
             onMoment={setMoment}
+            described={describedSelection(view?.rows ?? NO_ROWS, chosen)}
+            onNudge={step === 'put-in-order' && canEdit ? nudge : null}
             marking={markingOf(bench)}
             onPick={pick}
           />

@@ -10,6 +10,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Escape', 'Cancel renaming, or clear the selection'],
   ['↑ ↓', 'Ledger: go to the row above or below; with Shift, add it to the selection'],
   ['← →', 'Ledger: fold or unfold a group'],
+  ['← ↑ → ↓', 'Picture: move the selected parts by 1 px; with Shift, by 10'],
   ['S', 'Show or hide'],
   ['A', 'Show alone, or show all again'],
   ['I', 'Include or leave out'],

@@ -43,6 +43,10 @@ interface Props {
   comparables: readonly Comparable[];
   /** What the parts are compared with of themselves, for as long as it is named. */
   compareWith: string | null;
+  /** What is selected, in words. */
+  described: string;
+  /** Moves what is selected by pixels; null where it cannot be moved. */
+  onNudge: ((dx: number, dy: number) => void) | null;
   /** What the pointer does when it does not pick. */
   marking?: Marking | undefined;
   /** Which frame of what moves is seen, from 0. */
@@ -63,6 +67,8 @@ export function Pile({
   peel,
   comparables,
   compareWith,
+  described,
+  onNudge,
   ...rest
 }: Props) {
   const { marking, moment, onMoment, onPick } = rest;
@@ -164,12 +170,21 @@ export function Pile({
           onStance={looking.setStance}
         />
       </PileBar>
+      {/* biome-ignore lint/a11y/noInteractiveElementToNoninteractiveRole: what is selected is moved by the arrow keys here, which a reader passes on to an application */}
       <canvas
         ref={surface}
         className={classes.surface}
         data-testid="pile"
-        role="img"
-        aria-label="The picture. Pick parts here with the pointer, or by keyboard in the ledger."
+        role="application"
+        tabIndex={0}
+        aria-label={`The picture. ${described}`}
+        onKeyDown={(event) => {
+          const step = ARROWS[event.key];
+          if (!step || !onNudge) return;
+          event.preventDefault();
+          const by = event.shiftKey ? LARGE_STEP : 1;
+          onNudge(step[0] * by, step[1] * by);
+        }}
         {...pointer}
       />
       <PileState look={look} zoom={view?.zoom ?? 0} hint={picking.hint} detail={detail} {...loaded} />
@@ -186,6 +201,14 @@ function useScene(rows: readonly Row[], seen: ReadonlySet<string>, moment: numbe
   const visible = useStable(seen, [...seen].join());
   return useMemo(() => ({ rows: drawn, seen: visible, moment }), [drawn, visible, moment]);
 }
+
+const LARGE_STEP = 10;
+const ARROWS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
 
 const peelDial = ({ most, away, onChange }: Peel): Dial => ({
   label: 'Peel',

@@ -10,6 +10,7 @@ import threading
 import time
 from collections.abc import Sequence
 from contextlib import suppress
+from functools import partial
 from typing import Any
 
 from django.conf import settings
@@ -54,7 +55,7 @@ class Command(BaseCommand):
             # Loaded only where it is used.
             from yuplet_server.jobs import celery_queue
 
-            celery_queue.work(lanes, options["slots"], _look_after, actions.shut_down)
+            celery_queue.work(lanes, options["slots"], partial(_look_after, lanes), actions.shut_down)
             return
         stop = threading.Event()
         for number in (signal.SIGTERM, signal.SIGINT):
@@ -65,19 +66,19 @@ class Command(BaseCommand):
             slots.append(_Slot(stop, [Job.Lane.SHORT.value]))
         for slot in slots:
             slot.start()
-        _look_after(stop)
+        _look_after(lanes, stop)
         actions.shut_down()
         for slot in slots:
             slot.join(10)
 
 
-def _look_after(stop: threading.Event) -> None:
+def _look_after(lanes: Sequence[str], stop: threading.Event) -> None:
     """Say that this process is here, take up what others left, and sweep, until told to stop."""
     # Not at once: somebody may be waiting.
     swept = time.monotonic() - SWEEP + 60
     while not stop.is_set():
         try:
-            actions.say_here()
+            actions.say_here(lanes)
             actions.take_up_again()
             if time.monotonic() - swept > SWEEP:
                 swept = time.monotonic()
