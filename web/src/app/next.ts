@@ -35,12 +35,12 @@ const NEXT: Record<Told['step'], Of> = {
   'hand-over': ({ view, handing, findings: { stops } }) => {
     if (stops > 0) return `Next: settle ${plural(stops, 'error')}; nothing is written before.`;
     if (handing.running) return 'The package is being written and verified. You can go on working.';
-    const { last } = handing;
-    if (last && last.version === view?.version && handing.plan?.compared_with === last.number)
-      return 'Done: this state is handed over. Next: download it, or link a recipient.';
-    return last
-      ? `Changed since no. ${last.number}. Next: check the plan, then hand over.`
-      : 'Next: choose a recipe, check the plan, then hand over.';
+    const { last, plan } = handing;
+    if (!last) return 'Next: choose a recipe, check the plan, then hand over.';
+    if (plan?.compared_with !== last.number) return 'Next: check the plan, then hand over.';
+    return last.version === view?.version
+      ? 'Done: this state is handed over. Next: download it, or link a recipient.'
+      : `Changed since no. ${last.number}. Next: check the plan, then hand over.`;
   },
 };
 
