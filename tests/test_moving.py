@@ -235,7 +235,6 @@ class MovingTests(OpenedTestCase):
             expect(page.get_by_role("button", name="Redo")).to_be_disabled()
             self.saved()
             page.reload()
-            page.get_by_text("Move", exact=True).click()
             page.locator("[data-pictures='9']").wait_for()
             self.assertEqual(self.keys("mast"), [(0, degrees)])
         with self.subTest("put back, all lies exactly as it was"):
@@ -427,7 +426,6 @@ class MovingTests(OpenedTestCase):
         del opened.result["groups"], opened.result["distance"]
         opened.save()
         page.reload()
-        page.get_by_text("Move", exact=True).click()
         page.get_by_role("button", name="Open again").click()
         expect(page.get_by_text("Opening").or_(page.get_by_role("progressbar")).first).to_be_visible()
         opened.refresh_from_db()

@@ -193,7 +193,7 @@ class ReceiverTests(ProductTestCase):
 
         page.reload()
         self.wait_for_pile()
-        page.get_by_text("History", exact=True).click()
+        expect(page.get_by_role("radio", name="History")).to_be_checked()
         # It is among what there is to look at, until somebody has answered.
         for step, place in (("Take apart", "Findings"), ("Put in order", "Findings")):
             self.to_step(step)

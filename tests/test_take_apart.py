@@ -3,6 +3,7 @@
 import base64
 import io
 import json
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -14,9 +15,14 @@ from scipy import ndimage
 
 from tests.product import ROOT, ProductTestCase
 from yuplet.editing.art import covered_in
+from yuplet.geometry import Box, Size
 from yuplet.illustration.derived import Cut
+from yuplet.illustration.layers import Illustration as Picture
+from yuplet.illustration.layers import Layer
 from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
+from yuplet.pixels.spill_file import SpillFile
+from yuplet.writing import openraster
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
 from yuplet_server.illustrations.layers import StoredLayers
@@ -384,6 +390,32 @@ class TakeApartTests(ProductTestCase):
         self.wait_for_pile()
         self.page.wait_for_timeout(300)
         self.assertEqual(self.canvas_pixel(25, 40)[:3], [0x2F, 0x6F, 0x8F])
+
+    def test_equal_findings_are_one_line_with_a_fix_for_all(self) -> None:
+        layers = []
+        with SpillFile() as scratch:
+            for number in range(5):
+                picture = np.zeros((30, 30, 4), np.uint8)
+                picture[2:20, 2:20] = (40 * number, 90, 120, 255)
+                picture[28, 28] = (200, 40, 40, 255)
+                scratch.put(f"l{number}", picture)
+                layers.append(Layer(f"l{number}", f"block {number}", Box(12 * number, 4, 12 * number + 30, 34)))
+            file = self.files / "blocks.ora"
+            openraster.write(file, Picture("blocks", Size(97, 73), tuple(layers)), scratch)
+        self.open_picture(file)
+        page = self.page
+        page.get_by_role("button", name=re.compile("^(Findings|[0-9]+ findings?)$")).click()
+        page.get_by_role("button", name="Check all parts").click()
+        line = page.get_by_role("button", name="5 places with crumbs")
+        expect(line).to_have_attribute("aria-expanded", "false")
+        line.click()
+        expect(page.locator("[data-severity]").filter(has_text="1 crumb")).to_have_count(3)
+        page.get_by_role("button", name="Show all 5").click()
+        expect(page.locator("[data-severity]").filter(has_text="1 crumb")).to_have_count(5)
+        page.get_by_role("button", name="Sweep all", exact=True).click()
+        expect(page.get_by_text("Last step: Sweep crumbs out of 'block")).to_be_visible()
+        expect(page.locator("[data-severity]").filter(has_text="crumb")).to_have_count(0)
+        expect(page.get_by_role("alert").filter(has_text="crumb")).to_have_count(0)
 
     def test_all_separate_pieces_at_once(self) -> None:
         self.toy("beads", "RGBA")

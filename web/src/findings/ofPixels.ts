@@ -11,17 +11,17 @@ export interface PixelsContext {
   choose: (ids: readonly string[], current: string | null) => void;
 }
 
-/** Kinds that the rows have too, and that mean something else there. */
-const OWN: Of<string> = { cover: 'pixel cover' };
+const keyOf = ({ kind, rows, frame, layer, sentence }: Finding): string =>
+  `${kind} ${rows.join()} ${frame} ${layer} ${sentence}`;
 
 export const pixelsFound = (context: PixelsContext): Listed[] =>
   (context.findings.found ?? []).map((finding) => {
-    const { kind, rows, frame, layer, sentence, severity } = finding;
+    const { kind, rows, sentence, severity } = finding;
     const { shown, show } = context.findings;
     return {
-      key: `${kind} ${rows.join()} ${frame} ${layer} ${sentence}`,
+      key: keyOf(finding),
       severity,
-      kind: OWN[kind] ?? kind,
+      kind,
       sentence,
       rows,
       isShown: shown === finding,
@@ -65,12 +65,11 @@ function fixesOf(finding: Finding, { findings: { mend }, act }: PixelsContext): 
 
 /** What each kind has in common, with what can be done about all of it. */
 export function pixelsKinds({ findings, act }: PixelsContext): Of<Kind> {
-  const byKey = new Map(pixelsKeys(findings));
+  const byKey = new Map(findings.found?.map((one) => [keyOf(one), one]));
   const each = (alike: readonly Listed[]) => {
-    for (const one of alike) {
-      const finding = byKey.get(one.key);
-      if (finding) findings.mend(finding);
-    }
+    // What is found in several frames of a part is mended in all of them at once.
+    const byPart = new Map(alike.map((one) => [`${one.rows.join()} ${byKey.get(one.key)?.layer}`, byKey.get(one.key)]));
+    for (const finding of byPart.values()) if (finding) findings.mend(finding);
   };
   const all = (label: string) => (alike: readonly Listed[]) => fixes([label, () => each(alike)]);
   const firstOf = (alike: readonly Listed[]) => [...new Set(alike.flatMap((one) => one.rows.slice(0, 1)))];
@@ -125,6 +124,3 @@ export function pixelsKinds({ findings, act }: PixelsContext): Of<Kind> {
     },
   };
 }
-
-const pixelsKeys = ({ found = [] }: Findings): [string, Finding][] =>
-  found.map((one) => [`${one.kind} ${one.rows.join()} ${one.frame} ${one.layer} ${one.sentence}`, one]);

@@ -13,7 +13,7 @@ interface Props {
 /** What the server took back, each with what to do about it: nothing that was typed is lost. */
 export function RefusedSteps({ rows, refused, act, onSettled }: Props) {
   return (
-    <div role="alert">
+    <>
       {refused.map((one) => {
         const { command, refusal } = one;
         const named = command?.do === 'rename-rows' ? Object.entries(command.names) : [];
@@ -26,7 +26,7 @@ export function RefusedSteps({ rows, refused, act, onSettled }: Props) {
           if (wanted) act(wanted);
         };
         return (
-          <div key={refusal.message} className={classes.refused}>
+          <div key={refusal.message} role="alert" className={classes.refused}>
             <span>{refusal.message}</span>
             {isNamed && refusal.proposal && (
               <Button
@@ -47,6 +47,6 @@ export function RefusedSteps({ rows, refused, act, onSettled }: Props) {
           </div>
         );
       })}
-    </div>
+    </>
   );
 }

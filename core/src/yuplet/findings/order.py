@@ -147,4 +147,5 @@ def _covers(arrangement: Arrangement, boxes: Mapping[str, Box], canvas: Size) ->
 
 def _listed(parts: list[Part]) -> str:
     shown = ", ".join(f"'{part.name}'" for part in parts[:_MOST])
-    return shown + (f" and {len(parts) - _MOST} others" if len(parts) > _MOST else "")
+    others = len(parts) - _MOST
+    return shown + (f" and {others} other{'s' if others > 1 else ''}" if others > 0 else "")

@@ -31,12 +31,16 @@ const PAGES: readonly { value: Page; label: string }[] = [
 export function BringInStep({ illustration, rows, canEdit, onChoose, onChanged }: Props) {
   const waits = illustration.waiting !== null;
   const [page, setPage] = usePage<Page>(true, ['report', 'revisions', 'options', 'credit']);
-  // A revision that arrives is what somebody wants to look at next, unless a page is asked for by its address.
+  // A revision that arrives is what somebody wants to look at next; one that waited before is, unless a page is asked for by its address.
   const isAsked = new URLSearchParams(useLocation().search).has('page');
-  const show = useRef(() => {});
-  show.current = () => isAsked || setPage('revisions', true);
+  const show = useRef((_isNew: boolean) => {});
+  show.current = (isNew) => {
+    if (isNew || !isAsked) setPage('revisions', true);
+  };
+  const isNew = useRef(false);
   useEffect(() => {
-    if (waits) show.current();
+    if (waits) show.current(isNew.current);
+    isNew.current = true;
   }, [waits]);
   return (
     <>

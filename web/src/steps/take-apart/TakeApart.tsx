@@ -37,27 +37,25 @@ export function TakeApart({ taking, canEdit, onChoose, findings, onNames }: Prop
       <StepPages pages={PAGES} page={page} onPage={taking.setPage} />
       <Panel title="Take apart">
         <div className={classes.form}>
-          {page !== 'check' && (
-            <div className={classes.row}>
-              <NativeSelect
-                size="xs"
-                label={page === 'take-out' ? 'Take from' : 'Part'}
-                data={[
-                  ...(from ? [] : [{ value: '', label: 'Select a part' }]),
-                  ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
-                ]}
-                value={from?.id ?? ''}
-                onChange={(event) => onChoose(event.currentTarget.value)}
-              />
-              <NativeSelect
-                size="xs"
-                label="Show"
-                data={[...LOOKINGS]}
-                value={taking.looking}
-                onChange={(event) => taking.setLooking(event.currentTarget.value as Looking)}
-              />
-            </div>
-          )}
+          <div className={classes.row}>
+            <NativeSelect
+              size="xs"
+              label={page === 'take-out' ? 'Take from' : 'Part'}
+              data={[
+                ...(from ? [] : [{ value: '', label: 'Select a part' }]),
+                ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
+              ]}
+              value={from?.id ?? ''}
+              onChange={(event) => onChoose(event.currentTarget.value)}
+            />
+            <NativeSelect
+              size="xs"
+              label="Show"
+              data={[...LOOKINGS]}
+              value={taking.looking}
+              onChange={(event) => taking.setLooking(event.currentTarget.value as Looking)}
+            />
+          </div>
           {!from && <p>Select the part that holds the art, here or on the picture.</p>}
         </div>
         {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} onNames={onNames} />}
