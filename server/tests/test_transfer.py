@@ -20,10 +20,11 @@ from yuplet_server.audit.models import Entry
 from yuplet_server.handovers.actions import save_recipe
 from yuplet_server.illustrations.models import Illustration
 from yuplet_server.jobs.models import Job
-from yuplet_server.projects.actions import set_role, start_project
+from yuplet_server.projects.actions import ProjectFull, require_space, set_role, start_project
 from yuplet_server.projects.models import Project
 from yuplet_server.transfer import actions
 from yuplet_server.transfer.models import Archive
+from yuplet_server.transfer.sizes import bytes_of_illustration
 
 OF_THE_MACHINE = {"id", "project", "job", "created_by", "by"}
 
@@ -104,8 +105,16 @@ class MovingTests(ServerTestCase):
         Job.objects.filter(pk=job).update(state=Job.State.RUNNING)
         self.assertEqual(move(self.ada, other.pk)[1]["code"], "not-now")
         Job.objects.filter(pk=job).update(state=Job.State.DONE)
-        with self.settings(PROJECT_BYTES=5):
+        whole = bytes_of_illustration(self.illustration)
+        self.assertGreater(whole, self.illustration.revision.bytes, "its packages go along")
+        with self.settings(PROJECT_BYTES=whole - 1):
             self.assertEqual(move(self.ada, other.pk)[0], 507)
+        call_command("count_bytes")
+        # It is the same account's before and after: no more of it is needed, however full it is.
+        with self.settings(ACCOUNT_BYTES=whole):
+            require_space(other, whole, of=self.project)
+            with self.assertRaises(ProjectFull):
+                require_space(other, whole)
         self.assertEqual(move(self.ada, other.pk)[0], 200)
         self.assertEqual(self.ada.get(f"/api/projects/{self.project.pk}/illustrations").json(), [])
         self.illustration.refresh_from_db()

@@ -221,7 +221,9 @@ def _put_back(job_id: int, claim: str, not_begun: bool = True) -> None:
 
 
 def _has_room() -> bool:
-    return shutil.disk_usage(settings.VAR).free >= ROOM
+    # What is not finished may lie on a disk of its own.
+    disks = {Path(settings.VAR), Path(settings.WORK)}
+    return all(shutil.disk_usage(disk).free >= ROOM for disk in disks if disk.exists())
 
 
 def held_up(lane: Job.Lane = Job.Lane.LONG) -> str:
@@ -233,7 +235,7 @@ def held_up(lane: Job.Lane = Job.Lane.LONG) -> str:
     if not fitting:
         return "All workers are of another version than the tables. Bring the machines to one version."
     if not any(one.has_room for one in fitting):
-        return "The disks of all machines that do long work are full. Make room; it goes on by itself."
+        return f"The disks of all machines that do {lane} work are full. Make room; it goes on by itself."
     return ""
 
 

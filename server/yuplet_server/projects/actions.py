@@ -27,15 +27,17 @@ class ProjectFull(YupletError):
     code = "project-full"
 
 
-def require_space(project: Project, more: int, starts: User | None = None) -> None:
+def require_space(project: Project, more: int, starts: User | None = None, of: Project | None = None) -> None:
     """Raise `ProjectFull` where a project, or the account for which it counts, cannot take so many bytes more.
 
-    One that is not started yet has none, and counts for whoever `starts` it.
+    One that is not started yet has none, and counts for whoever `starts` it. What comes out of another project `of` the same account is
+    nothing more for that account.
     """
     if settings.PROJECT_BYTES:
         used = Project.everything.filter(pk=project.pk).values_list("bytes", flat=True).first() or 0
         _require_room(f"'{project.name}' takes", "a project", used, more, settings.PROJECT_BYTES)
-    if settings.ACCOUNT_BYTES and (owner := starts or first_owner(project)):
+    owner = starts or first_owner(project) if settings.ACCOUNT_BYTES else None
+    if owner and not (of and first_owner(of) == owner):
         used = bytes_of(owner)
         _require_room(f"The projects of '{owner.username}' take", "an account", used, more, settings.ACCOUNT_BYTES)
 

@@ -50,7 +50,7 @@ from yuplet_server.projects.actions import add_bytes, require_space, start_proje
 from yuplet_server.projects.models import Project
 from yuplet_server.rehearsals.models import Film, Rehearsal
 from yuplet_server.transfer.models import Archive
-from yuplet_server.transfer.sizes import count_anew
+from yuplet_server.transfer.sizes import bytes_of_illustration, count_anew
 
 FORMAT = "yuplet-project"
 VERSION = 1
@@ -162,17 +162,16 @@ def unpack(archive_id: int, folder: Path, progress: jobs.Progress) -> jobs.Landi
 
 @transaction.atomic
 def duplicate(illustration: Illustration, user: User) -> Illustration:
-    """Another illustration of the same project with the same art and parts, and without hand-overs. Raises `NotNow`.
+    """Another illustration of the same project with the same art and parts; hand-overs and steps that can be undone begin anew. Raises `NotNow`.
 
     Its files are those that are there: it takes no room.
     """
     _require_ready(illustration)
-    told = json.loads(json.dumps(_told_illustration(illustration), default=str))
+    told = json.loads(json.dumps(_told_illustration(illustration, has_past=False), default=str))
     told |= {
         "uid": str(uuid.uuid4()),
         "name": f"{illustration.name[:190]} copy",
         "created_at": str(timezone.now()),
-        "hand_overs": [],
     }
     return _Landing(illustration.project, user, {}).illustration(told)
 
@@ -196,7 +195,7 @@ def move(illustration: Illustration, project: Project) -> None:
     works = Job.objects.filter(mine)
     if works.filter(state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
         raise NotNow(f"'{illustration.name}' is being worked on. Wait until that has ended, then move it.")
-    require_space(project, sum(illustration.revisions.values_list("bytes", flat=True)))
+    require_space(project, bytes_of_illustration(illustration), of=before)
     works.update(project=project)
     illustration.project = project
     illustration.save(update_fields=["project"])
@@ -292,7 +291,7 @@ def _told(project: Project) -> dict[str, Any]:
     }
 
 
-def _told_illustration(illustration: Illustration) -> dict[str, Any]:
+def _told_illustration(illustration: Illustration, has_past: bool = True) -> dict[str, Any]:
     arrangement = Arrangement.objects.get(pk=illustration.pk)
     revisions = illustration.revisions.exclude(state=Revision.State.READING).order_by("number")
     return {
@@ -311,14 +310,18 @@ def _told_illustration(illustration: Illustration) -> dict[str, Any]:
             "steps": [
                 {**_fields(step, _STEP), "by": step.user.username if step.user else None}
                 for step in arrangement.steps.select_related("user").order_by("id")
-            ],
+            ]
+            if has_past
+            else [],
         },
         "hand_overs": [
             {**_fields(one, _HAND_OVER), "revision": one.revision.number}
             for one in HandOver.objects.filter(illustration=illustration, report__isnull=False)
             .select_related("revision")
             .order_by("number")
-        ],
+        ]
+        if has_past
+        else [],
     }
 
 

@@ -1,7 +1,11 @@
 """What projects take on the disk, counted from their files."""
 
+from typing import Any
+
+from django.db.models import QuerySet
+
 from yuplet_server.handovers.models import HandOver, ProjectHandOver
-from yuplet_server.illustrations.models import Revision
+from yuplet_server.illustrations.models import Illustration, Revision
 from yuplet_server.projects.models import Project
 from yuplet_server.rehearsals.models import Film, Rehearsal
 from yuplet_server.transfer.models import Archive
@@ -16,14 +20,24 @@ def count_anew(project: Project) -> None:
 
 def bytes_of(project: Project) -> int:
     """What the originals, packages, films and archives of a project take."""
-    of = {"illustration__project": project}
+    sizes = _of_illustrations(illustration__project=project)
+    sizes |= dict(Archive.objects.filter(project=project).exclude(sha256="").values_list("sha256", "bytes"))
+    return sum((sizes | _of_packages(ProjectHandOver.objects.filter(project=project))).values())
+
+
+def bytes_of_illustration(illustration: Illustration) -> int:
+    """What the originals, packages and films of one illustration take."""
+    return sum(_of_illustrations(illustration=illustration).values())
+
+
+def _of_illustrations(**of: Any) -> dict[str, int]:
     sizes: dict[str, int] = dict(Revision.objects.filter(**of).values_list("sha256", "bytes"))
     sizes |= dict(Rehearsal.objects.filter(**of).exclude(archive="").values_list("archive", "bytes"))
-    sizes |= dict(
-        Film.objects.filter(rehearsal__illustration__project=project).exclude(file="").values_list("file", "bytes")
-    )
-    sizes |= dict(Archive.objects.filter(project=project).exclude(sha256="").values_list("sha256", "bytes"))
-    for kind in (HandOver.objects.filter(**of), ProjectHandOver.objects.filter(project=project)):
-        for files in kind.values_list("files", flat=True).iterator(chunk_size=50):
-            sizes |= {file["sha256"]: file["bytes"] for file in files}
-    return sum(sizes.values())
+    films = Film.objects.filter(**{f"rehearsal__{name}": value for name, value in of.items()}).exclude(file="")
+    sizes |= dict(films.values_list("file", "bytes"))
+    return sizes | _of_packages(HandOver.objects.filter(**of))
+
+
+def _of_packages(some: QuerySet[Any]) -> dict[str, int]:
+    lists = some.values_list("files", flat=True).iterator(chunk_size=50)
+    return {file["sha256"]: file["bytes"] for files in lists for file in files}

@@ -24,12 +24,12 @@ const SEVERITIES = [
 
 /** All that should be looked at, wherever it was found: errors first, equal ones in a line, each with what can be done about it. */
 export function FindingsPage({ illustration, all, taking, canEdit, choose }: Props) {
-  const { found, kinds } = all;
+  const { found, kinds } = all.list();
   return (
     <>
       <Checks taking={taking} />
       <p className={form.told} role="status" aria-busy={taking.findings.isLooking}>
-        {said(all, taking)}
+        {said(found.length, taking)}
       </p>
       <Remarks illustration={illustration} canEdit={canEdit} onShow={(part) => choose([part], part)} isOpenOnly />
       {SEVERITIES.map(({ severity, title }) => {
@@ -109,9 +109,9 @@ function Checks({ taking: { findings, compare, compared } }: Pick<Props, 'taking
 }
 
 /** How many there are, and whether the pixels are among what was looked at. */
-function said({ found }: AllFindings, { findings }: Props['taking']): string {
+function said(count: number, { findings }: Props['taking']): string {
   if (findings.isAsked && !findings.found) return 'Checking all parts …';
-  const number = found.length === 0 ? 'No findings' : plural(found.length, 'finding');
+  const number = count === 0 ? 'No findings' : plural(count, 'finding');
   return findings.isAsked ? `${number}.` : `${number}; the pixels are not checked yet.`;
 }
 

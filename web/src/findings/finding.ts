@@ -48,7 +48,8 @@ export function groupsOf(found: readonly Listed[], severity: Severity): Group[] 
 }
 
 /** How many ask for something; notes only tell. */
-export const countOf = (found: readonly Listed[]): number => found.filter((one) => one.severity !== 'note').length;
+export const countOf = (found: readonly { severity: Severity }[]): number =>
+  found.filter((one) => one.severity !== 'note').length;
 
 /** Fixes that there are: what does not apply is left out. */
 export const fixes = (...all: readonly (readonly [string, () => void] | false | undefined | null)[]): Fix[] =>

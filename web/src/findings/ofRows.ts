@@ -1,5 +1,5 @@
 /** What the rows say that should be looked at: names, sides, looks, joints, depths; each with what can be done about it. */
-import type { Arrangement } from '../api/calls';
+import type { Arrangement, Row } from '../api/calls';
 import type { Schemas } from '../api/client';
 import { placeOf } from '../api/steps';
 import type { Act } from '../ledger/useArrangement';
@@ -23,8 +23,9 @@ export interface RowsContext {
   goTo: (page: 'rows' | 'sets' | 'required' | 'depth') => void;
 }
 
-export const rowsFound = (context: RowsContext): Listed[] =>
-  context.order.findings.map((finding) => ({
+export function rowsFound(context: RowsContext): Listed[] {
+  const byId = new Map(context.view.rows.map((row) => [row.id, row]));
+  return context.order.findings.map((finding) => ({
     key: `${finding.kind} ${finding.sentence}`,
     severity: finding.severity,
     kind: finding.kind,
@@ -32,11 +33,15 @@ export const rowsFound = (context: RowsContext): Listed[] =>
     rows: finding.rows,
     isShown: false,
     show: () => context.choose(finding.rows, finding.rows[0] ?? null),
-    fixes: fixesOf(finding, context),
+    fixes: fixesOf(finding, byId, context),
   }));
+}
 
-function fixesOf(finding: Finding, { view, order, act, again, propose, widen, choose, goTo }: RowsContext): Fix[] {
-  const byId = new Map(view.rows.map((row) => [row.id, row]));
+function fixesOf(
+  finding: Finding,
+  byId: ReadonlyMap<string, Row>,
+  { view, order, act, again, propose, widen, choose, goTo }: RowsContext,
+): Fix[] {
   const { rows } = finding;
   const [first = '', second = ''] = rows;
   const series = order.series.find((one) => one.rows.join() === rows.join());

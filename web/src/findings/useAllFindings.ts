@@ -15,14 +15,22 @@ interface Props {
 
 export function useAllFindings({ illustration, rows, pixels, plan }: Props) {
   const remarks = useRemarks(illustration).data ?? NONE;
-  const found: Listed[] = [...(plan ? planFound(plan) : []), ...pixelsFound(pixels), ...(rows ? rowsFound(rows) : [])];
-  const ofPlan = plan ? Object.fromEntries(planFound(plan).map(({ kind }) => [kind, planKind(plan)])) : {};
-  const kinds: Readonly<Record<string, Kind>> = { ...(rows && rowsKinds(rows)), ...pixelsKinds(pixels), ...ofPlan };
+  const raw = [...(plan?.plan.notes ?? []), ...(pixels.findings.found ?? []), ...(rows?.order.findings ?? [])];
   return {
-    found,
-    kinds,
+    /** Made when it is looked at, and not with each click on the picture: there may be hundreds. */
+    list: (): { found: readonly Listed[]; kinds: Readonly<Record<string, Kind>> } => {
+      const ofPlan = plan ? planFound(plan) : [];
+      return {
+        found: [...ofPlan, ...pixelsFound(pixels), ...(rows ? rowsFound(rows) : [])],
+        kinds: {
+          ...(rows && rowsKinds(rows)),
+          ...pixelsKinds(pixels),
+          ...(plan && Object.fromEntries(ofPlan.map(({ kind }) => [kind, planKind(plan)]))),
+        },
+      };
+    },
     /** How many ask for something, with what was said by whoever received it and is not answered yet. */
-    count: countOf(found) + remarks.filter((one) => !one.answer).length,
+    count: countOf(raw) + remarks.filter((one) => !one.answer).length,
     /** What stops the hand-over. */
     stops: plan?.plan.notes.filter((note) => note.severity === 'error').length ?? 0,
   };
