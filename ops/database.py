@@ -63,11 +63,17 @@ def settings(folder: Path) -> dict[str, str]:
     return dict(json.loads(path.read_text()))
 
 
+_NOT_KEPT = ["--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite", "--innodb-flush-method=nosync"]
+"""Tests beside a process that writes much, as an installation does, waited half a minute for the disk at times."""
+
+
 class Database:
     """A running MariaDB server with the database and the account that Django uses."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, is_kept: bool = True) -> None:
+        """One whose data need not outlive the machine (`is_kept` false) does not wait for the disk."""
         self.folder = folder
+        self._is_kept = is_kept
         self.data = folder / "mariadb"
         self.log = folder / "mariadb.log"
         self.port = free_port()
@@ -94,6 +100,7 @@ class Database:
                 "--bind-address=127.0.0.1", f"--port={self.port}", f"--init-file={account}", f"--log-error={self.log}",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin", "--max-allowed-packet=64M",
                 "--innodb-buffer-pool-size=256M", "--skip-name-resolve", "--skip-log-bin",
+                *([] if self._is_kept else _NOT_KEPT),
             ],
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **child(),
         )  # fmt: skip

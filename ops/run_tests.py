@@ -52,7 +52,7 @@ def main() -> int:
     if unknown:
         print(f"yuplet: There is no stage '{unknown[0]}'. The stages are {', '.join(STAGES)}.", file=sys.stderr)
         return 2
-    database = Database(ROOT / "var" / "test")
+    database = Database(ROOT / "var" / "test", is_kept=False)
     environment = {
         **database.environment(),
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from functools import cache as once
 from pathlib import Path
 
@@ -255,3 +256,11 @@ def end(process: "subprocess.Popen[bytes]") -> None:
     except subprocess.TimeoutExpired:
         process.kill()
         process.wait()
+
+
+def wait_until(page: Page, is_so: Callable[[], bool]) -> None:
+    for _ in range(200):
+        if is_so():
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError("It did not come.")

@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 import tin_inspector
 from PIL import Image, ImageDraw
-from playwright.sync_api import Page, Response, expect
+from playwright.sync_api import Response, expect
 from scipy import ndimage
 
-from tests.product import ROOT, ProductTestCase
+from tests.product import ROOT, ProductTestCase, wait_until
 from yuplet.editing.art import covered_in
 from yuplet.geometry import Box, Size
 from yuplet.illustration.derived import Cut
@@ -505,11 +505,3 @@ def mask_of(said: dict[str, Any], shape: tuple[int, ...]) -> np.ndarray:
     with Image.open(io.BytesIO(base64.b64decode(said["mask"]))) as image:
         whole[y : y + height, x : x + width] = np.array(image.convert("RGBA"))[..., 3] >= 128
     return whole
-
-
-def wait_until(page: Page, is_so: Callable[[], bool]) -> None:
-    for _ in range(200):
-        if is_so():
-            return
-        page.wait_for_timeout(50)
-    raise AssertionError("It did not come.")

@@ -8,7 +8,7 @@ from tempfile import TemporaryDirectory
 from django.test import SimpleTestCase
 from playwright.sync_api import expect
 
-from tests.product import ProductTestCase
+from tests.product import ProductTestCase, wait_until
 
 WEB = Path(__file__).parents[1] / "web"
 MENUS = ("ada", "Make", "Picture", "Order")
@@ -31,10 +31,13 @@ class WorkspaceTests(ProductTestCase):
         before = self.size("[data-testid=pile]")
         edge.focus()
         for _ in range(3):
+            page.keyboard.press("ArrowRight")
+        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] - 60)
+        for _ in range(4):
             page.keyboard.press("ArrowLeft")
-        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] + 60)
+        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] + 20)
         self.reload()
-        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] + 60, "it is kept")
+        self.assertEqual(self.size("[data-testid=pile]")[0], before[0] + 20, "it is kept")
         page.locator("body").click(position={"x": 640, "y": 400})
         page.keyboard.press("h")
         expect(page.get_by_role("region", name="Step")).to_have_count(0)
@@ -106,7 +109,7 @@ class WorkspaceTests(ProductTestCase):
         for width, height, least in (
             (1024, 700, 0.4),
             (640, 400, 0.4),
-            (1280, 800, 0.48),
+            (1280, 800, 0.58),
             (1920, 1080, 0.58),
             (2560, 1440, 0.58),
         ):
@@ -202,6 +205,44 @@ class WorkspaceTests(ProductTestCase):
         self.row("mast").click()
         expect(x).to_have_value(f"{before - 9} px")
         self.assert_accessible("described")
+
+    def test_new_parts_fly_to_their_row_and_rows_slide_unless_that_is_not_wished(self) -> None:
+        page = self.page
+        page.evaluate(
+            """() => {
+                window.flights = 0;
+                new MutationObserver((all) => all.forEach(({ addedNodes }) => addedNodes.forEach((one) => {
+                    if (one.dataset?.flying === undefined) return;
+                    window.flights += 1;
+one.getAnimations()[0].currentTime = 440;
+                    window.landed = one.getBoundingClientRect();
+                }))).observe(document.body, { childList: true });
+            }"""
+        )
+        slides = "() => document.getAnimations().filter(({ transitionProperty: one }) => one === 'translate').length"
+        self.row("lamp").click()
+        page.keyboard.press("d")
+        expect(self.row("lamp 2")).to_be_visible()
+        page.keyboard.press("f")
+        self.assertEqual(page.evaluate(slides), 0)
+        page.wait_for_timeout(300)
+        self.assertEqual(page.evaluate("window.flights"), 0)
+        page.emulate_media(reduced_motion="no-preference")
+        self.row("mast").click()
+        page.keyboard.press("d")
+        wait_until(page, lambda: page.evaluate("window.landed") is not None)
+        self.assertEqual(page.evaluate("window.flights"), 1)
+        row = self.row("mast 2").bounding_box() or {}
+        landed = page.evaluate(
+            "[window.landed.x + window.landed.width / 2, window.landed.y + window.landed.height / 2]"
+        )
+        self.assertTrue(
+            row["x"] < landed[0] < row["x"] + row["width"] and row["y"] < landed[1] < row["y"] + row["height"]
+        )
+        expect(page.locator("[data-flying]")).to_have_count(0)
+        page.keyboard.press("f")
+        wait_until(page, lambda: page.evaluate(slides) > 0)
+        expect(page.get_by_text("Saving", exact=True)).to_have_count(0)
 
     def test_each_step_says_what_is_next_and_a_walk_leads_through_all(self) -> None:
         page, foot = self.page, self.page.get_by_role("contentinfo")
@@ -345,20 +386,30 @@ class WorkspaceTests(ProductTestCase):
 
 class WordsTests(SimpleTestCase):
     def test_the_rules_of_words_can_fail(self) -> None:
-        for text, fault in (
-            ("save it", "begins with a capital"),
-            ("Remove it", "names its thing"),
-            ("Grow by 12px", "a space before a unit"),
-            ("Rename Many Parts", "sentence case"),
-            ("Parts that were laid over", "say: blended"),
-            ("No name holds “a”", "single quotes"),
-            ("Rename many", ""),
-        ):
-            with TemporaryDirectory() as folder:
-                file = Path(folder) / "extra.tsx"
-                file.write_text(f'export const Extra = () => <button type="button" aria-label="{text}">x</button>;\n')
-                found = subprocess.run(
-                    ["node", "words.mjs", file], cwd=WEB, capture_output=True, text=True, check=False
-                )
-            self.assertEqual(found.returncode, 1 if fault else 0, text)
-            self.assertIn(fault, found.stderr)
+        wrong = {
+            "save it": "begins with a capital",
+            "Remove it": "names its thing",
+            "Grow by 12px": "a space before a unit",
+            "Rename Many Parts": "sentence case",
+            "Parts that were laid over": "say: blended",
+            "No name holds “a”": "single quotes",
+        }
+        texts = [*wrong, "Rename many"]
+        with TemporaryDirectory() as folder:
+            words, page = Path(folder) / "words.ts", Path(folder) / "Extra.tsx"
+            lines = "".join(f"  text{at}: '{text}',\n" for at, text in enumerate(texts))
+            words.write_text(f"export const extra = {{\n{lines}}};\n")
+            buttons = "".join(f"<button aria-label={{words.text{at}}} />" for at in range(len(texts)))
+            page.write_text(
+                "import { extra as words } from './words';\n"
+                f"export const Extra = () => <p title={{'Go on'}}>Stray text{buttons}</p>;\n"
+            )
+            found = subprocess.run(
+                ["node", "words.mjs", words, page], cwd=WEB, capture_output=True, text=True, check=False
+            )
+        self.assertEqual(found.returncode, 1)
+        for text, fault in wrong.items():
+            self.assertRegex(found.stderr, f"(?m)'{re.escape(text)}': .*{fault}")
+        self.assertNotIn("Rename many", found.stderr)
+        for stray in ("Go on", "Stray text"):
+            self.assertIn(f"'{stray}': the texts of a folder stand in its words.ts", found.stderr)

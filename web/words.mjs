@@ -1,6 +1,9 @@
-/** Holds the texts of the interface, or of files that are named, to the rules of how Yuplet speaks: case, units, quotes, pronouns and words that were given up. */
+/**
+ * Holds the texts of the interface, or of files that are named, to the rules of how Yuplet speaks: case, units, quotes, pronouns and words that
+ * were given up; and to their place, the words.ts of each folder.
+ */
 import { readdirSync, readFileSync } from 'node:fs';
-import { join, relative } from 'node:path';
+import { basename, dirname, join, relative } from 'node:path';
 import ts from 'typescript';
 
 const ROOT = join(import.meta.dirname, 'src');
@@ -42,47 +45,98 @@ function faults(text, isLabel) {
   return found;
 }
 
-function* texts(file) {
-  const kind = file.endsWith('x') ? ts.ScriptKind.TSX : ts.ScriptKind.TS;
-  const source = ts.createSourceFile(file, readFileSync(file, 'utf8'), ts.ScriptTarget.Latest, true, kind);
-  const told = (node, text, isLabel) => ({
-    line: source.getLineAndCharacterOfPosition(node.getStart()).line + 1,
-    text: text.replace(/\s+/g, ' ').trim(),
-    isLabel,
-  });
-  const found = [];
-  const value = (node, isLabel) => {
-    if (ts.isStringLiteral(node) || ts.isNoSubstitutionTemplateLiteral(node)) found.push(told(node, node.text, isLabel));
-    else if (ts.isTemplateExpression(node)) {
-      const spans = node.templateSpans.map((span) => `\${${span.expression.getText()}}${span.literal.text}`);
-      found.push(told(node, node.head.text + spans.join(''), isLabel));
-    } else if (ts.isConditionalExpression(node)) {
-      value(node.whenTrue, isLabel);
-      value(node.whenFalse, isLabel);
-    } else if (ts.isJsxExpression(node) && node.expression) value(node.expression, isLabel);
-  };
-  const visit = (node) => {
-    if (ts.isJsxText(node)) found.push(told(node, node.text, false));
-    else if (ts.isJsxAttribute(node) && LABELS.has(node.name.getText()) && node.initializer) value(node.initializer, true);
-    else if (ts.isPropertyAssignment(node) && LABELS.has(node.name.getText())) value(node.initializer, true);
-    else if (ts.isJsxExpression(node) && !ts.isJsxAttribute(node.parent)) value(node, false);
-    ts.forEachChild(node, visit);
-  };
-  visit(source);
-  yield* found.filter(({ text }) => /[A-Za-z]{2}/.test(text));
+const parsed = (file) =>
+  ts.createSourceFile(file, readFileSync(file, 'utf8'), ts.ScriptTarget.Latest, true, file.endsWith('x') ? ts.ScriptKind.TSX : ts.ScriptKind.TS);
+const isLiteral = (node) => ts.isStringLiteral(node) || ts.isNoSubstitutionTemplateLiteral(node);
+const lineOf = (node) => node.getSourceFile().getLineAndCharacterOfPosition(node.getStart()).line + 1;
+
+/** A text with its gaps, or null for a node that is none. */
+function textOf(node) {
+  if (isLiteral(node) || ts.isJsxText(node)) return node.text.replace(/\s+/g, ' ').trim();
+  if (!ts.isTemplateExpression(node)) return null;
+  return node.head.text + node.templateSpans.map((span) => `\${${span.expression.getText()}}${span.literal.text}`).join('');
 }
 
+/** Each node, from the outermost; not those of imports and types, which hold names alone. */
+function* all(node) {
+  if (ts.isImportDeclaration(node) || ts.isTypeNode(node)) return;
+  yield node;
+  const below = [];
+  ts.forEachChild(node, (child) => void below.push(child));
+  for (const child of below) yield* all(child);
+}
+
+/** What an attribute or a field that is a label shows, one for each branch of a condition. */
+function* labels(file) {
+  const branches = (node) =>
+    ts.isConditionalExpression(node)
+      ? [...branches(node.whenTrue), ...branches(node.whenFalse)]
+      : ts.isJsxExpression(node) && node.expression
+        ? branches(node.expression)
+        : [node];
+  for (const node of all(file)) {
+    const isLabel = (ts.isJsxAttribute(node) || ts.isPropertyAssignment(node)) && LABELS.has(node.name.getText());
+    if (isLabel && node.initializer) yield* branches(node.initializer);
+  }
+}
+
+/** Whether somebody would read it: a sentence, or words one of which is written large or followed by a number or a stop. */
+function isRead(node) {
+  const text = textOf(node).replace(/\$\{[^}]*\}/g, '0');
+  if (/^[A-Z].*[a-z][.?!]$/.test(text)) return true;
+  if (/^[a-z-]+( 0)+$/.test(text)) return false;
+  return /[A-Za-z]{2,}[,.:;]? [A-Za-z(0]/.test(text) && (/[A-Z.,:;?!]/.test(text) || ts.isTemplateExpression(node));
+}
+/** What is no text though it has spaces: fonts, grids, faults that only the console tells. */
+const isNone = (node) => {
+  const parent = node.parent;
+  if (ts.isJsxAttribute(parent) && /^(className|aria-keyshortcuts|data-.*)$/.test(parent.name.getText())) return true;
+  const isSelector = ts.isCallExpression(parent) && /\.(closest|matches)$/.test(parent.expression.getText());
+  return isSelector || ts.isNewExpression(parent) || /sans-serif|minmax\(|translate\(/.test(node.getText());
+};
+
+/** Texts that stand beside the code that shows them, where nobody would look for them. */
+function* strays(file) {
+  for (const node of all(file)) {
+    const text = textOf(node);
+    if (text === null || !/[A-Za-z]{2}/.test(text)) continue;
+    if (ts.isJsxText(node) || (isRead(node) && !isNone(node))) yield node;
+  }
+  for (const node of labels(file)) if (/^[A-Z][a-z]/.test(textOf(node) ?? '')) yield node;
+}
+
+const isWords = (file) => basename(file) === 'words.ts';
 const given = process.argv.slice(2);
-const files = readdirSync(ROOT, { recursive: true })
+const files = (given.length > 0 ? given : readdirSync(ROOT, { recursive: true }).map((name) => join(ROOT, name)))
   .filter((name) => /\.tsx?$/.test(name) && !name.endsWith('schema.d.ts'))
-  .map((name) => join(ROOT, name));
-let count = 0;
-for (const file of given.length > 0 ? given : files) {
-  for (const { line, text, isLabel } of texts(file)) {
-    for (const fault of faults(text, isLabel)) {
-      console.error(`${relative(process.cwd(), file)}:${line}: '${text}': ${fault}`);
-      count += 1;
+  .map(parsed);
+const found = [];
+const told = (node, fault) => {
+  const { fileName } = node.getSourceFile();
+  found.push(`${relative(process.cwd(), fileName)}:${lineOf(node)}: '${textOf(node)}': ${fault}`);
+};
+/** Words that are labels somewhere: folder, group, key. */
+const shownAlone = new Set();
+for (const file of files.filter(({ fileName }) => !isWords(fileName))) {
+  for (const node of new Set(strays(file))) told(node, 'the texts of a folder stand in its words.ts');
+  const group = /import \{ (\w+) as words \} from '\.\/words'/.exec(file.text)?.[1];
+  for (const node of labels(file)) {
+    const key = ts.isCallExpression(node) ? node.expression : node;
+    if (ts.isPropertyAccessExpression(key) && key.expression.getText() === 'words')
+      shownAlone.add(`${dirname(file.fileName)} ${group} ${key.name.text}`);
+  }
+}
+for (const file of files.filter(({ fileName }) => isWords(fileName))) {
+  const group = (node) => (ts.isVariableDeclaration(node) ? node.name.text : group(node.parent));
+  for (const node of all(file)) {
+    if (!ts.isPropertyAssignment(node) || !ts.isObjectLiteralExpression(node.parent)) continue;
+    const isLabel = shownAlone.has(`${dirname(file.fileName)} ${group(node)} ${node.name.text}`);
+    for (const part of all(node.initializer)) {
+      const text = textOf(part);
+      if (text === null || !/[A-Za-z]{2}/.test(text)) continue;
+      for (const fault of faults(text, isLabel && part === node.initializer)) told(part, fault);
     }
   }
 }
-if (count > 0) process.exit(1);
+for (const line of found) console.error(line);
+if (found.length > 0) process.exit(1);

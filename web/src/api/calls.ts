@@ -1,7 +1,9 @@
 /** Every call that a view makes, by what it is for. */
+
 import { keepPreviousData, type QueryClient, queryOptions, useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { body, client, csrfToken, Refusal, refusalOf, type Schemas } from './client';
 import { askArrangement } from './steps';
+import { calls as words } from './words';
 
 export type Illustration = Schemas['Illustration'];
 export type WholeIllustration = Schemas['WholeIllustration'];
@@ -513,14 +515,7 @@ function send<T>(address: string, form: FormData, onProgress: (share: number) =>
       if (request.status === 201) resolve(JSON.parse(request.responseText) as T);
       else reject(refusalOf(request.status, request.responseText));
     };
-    request.onerror = () =>
-      reject(
-        new Refusal(
-          0,
-          'unreachable',
-          `'${name}' did not arrive: the connection was lost. Nothing was changed. Bring it in again.`,
-        ),
-      );
+    request.onerror = () => reject(new Refusal(0, 'unreachable', words.didNotArriveTheConnection(name)));
     request.send(form);
   });
 }

@@ -1,6 +1,8 @@
 /** The one door to the server: typed calls, the CSRF header, and answers of the error family as `Refusal`. */
+
 import createClient, { type Middleware } from 'openapi-fetch';
 import type { components, paths } from './schema';
+import { client as words } from './words';
 
 export type Schemas = components['schemas'];
 
@@ -41,11 +43,7 @@ export function refusalOf(status: number, text: string): Refusal {
   } catch {
     // Not JSON: the sentence below says what is known.
   }
-  return new Refusal(
-    status,
-    'no-answer',
-    'The server does not answer as it should. Nothing was changed; try again in a moment.',
-  );
+  return new Refusal(status, 'no-answer', words.theServerDoesNotAnswer);
 }
 
 const door: Middleware = {
@@ -58,7 +56,7 @@ const door: Middleware = {
     return response;
   },
   onError() {
-    return new Refusal(0, 'unreachable', 'The server cannot be reached. Nothing was changed; try again in a moment.');
+    return new Refusal(0, 'unreachable', words.theServerCannotBeReached);
   },
 };
 

@@ -1,6 +1,8 @@
 /** Pictures as they are kept, and areas of vector art drawn anew. */
+
 import { drawnAddress, imageAddress, Refusal, refusalOf } from './client';
 import { patiently } from './patience';
+import { images as words } from './words';
 
 /** What an answer holds, asked for again while the server is away or the connection breaks. */
 const fetched = <T>(address: string, signal: AbortSignal, read: (answer: Response) => Promise<T>): Promise<T> =>
@@ -11,7 +13,7 @@ const fetched = <T>(address: string, signal: AbortSignal, read: (answer: Respons
       return await read(answer);
     } catch (error) {
       if (signal.aborted || error instanceof Refusal) throw error;
-      throw new Refusal(0, 'unreachable', 'The picture cannot be had. Reload the page.');
+      throw new Refusal(0, 'unreachable', words.thePictureCannotBeHad);
     }
   });
 

@@ -48,6 +48,13 @@ function ask(illustration: number, digest: string, tell: (address: string) => vo
   asked.set(digest, [...(asked.get(digest) ?? []), tell]);
 }
 
+/** The address of a small picture of a part, once it is there. */
+export function thumbnailOf(illustration: number, digest: string): Promise<string> {
+  const known = there.get(digest);
+  if (known) return Promise.resolve(known);
+  return new Promise((tell) => ask(illustration, digest, tell));
+}
+
 /** The address of a small picture of a part; undefined until it is there, or where there is none. */
 export function useThumbnail(illustration: number, digest: string | null): string | undefined {
   const known = digest === null ? undefined : there.get(digest);

@@ -15,6 +15,7 @@ import type { SignedIn } from '../ui/AccountMenu';
 import { GivenLink } from '../ui/GivenLink';
 import { bytes, count, day } from '../ui/units';
 import { PlainPage } from './PlainPage';
+import { accountsPage as words } from './words';
 
 /** All accounts, for an administrator: asking people in, new passwords, disabling and removing. */
 export function AccountsPage({ user }: { user: SignedIn }) {
@@ -38,20 +39,16 @@ export function AccountsPage({ user }: { user: SignedIn }) {
     attempt(async () =>
       setGiven({
         link: await invite(isAdministrator),
-        what: isAdministrator
-          ? 'Give this link to the new administrator. It creates an account.'
-          : 'Give this link to the new person. It creates an account.',
+        what: isAdministrator ? words.giveThisLink : words.giveThisLinkTo,
       }),
     );
   return (
-    <PlainPage title="Accounts" user={user}>
-      <Text c="dimmed">
-        Everybody who can sign in. The work of a removed account stays. The owners of a project decide who is a member.
-      </Text>
+    <PlainPage title={words.accounts} user={user}>
+      <Text c="dimmed">{words.everybodyWhoCanSign}</Text>
       <Group gap="xs">
-        <Button onClick={() => ask(false)}>Invite somebody</Button>
+        <Button onClick={() => ask(false)}>{words.inviteSomebody}</Button>
         <Button variant="default" onClick={() => ask(true)}>
-          Invite an administrator
+          {words.inviteAnAdministrator}
         </Button>
       </Group>
       {given && <GivenLink {...given} />}
@@ -59,14 +56,14 @@ export function AccountsPage({ user }: { user: SignedIn }) {
         {(error ?? accounts.error) && <Text c="var(--mantine-color-error)">{error ?? accounts.error?.message}</Text>}
       </div>
       {accounts.data && (
-        <Table aria-label="Accounts" verticalSpacing="xs">
+        <Table aria-label={words.accounts} verticalSpacing="xs">
           <Table.Thead>
             <Table.Tr>
-              <Table.Th>Account</Table.Th>
-              <Table.Th>Projects</Table.Th>
-              <Table.Th>Their files</Table.Th>
-              <Table.Th>Last signed in</Table.Th>
-              <Table.Th>Change</Table.Th>
+              <Table.Th>{words.account}</Table.Th>
+              <Table.Th>{words.projects}</Table.Th>
+              <Table.Th>{words.theirFiles}</Table.Th>
+              <Table.Th>{words.lastSignedIn}</Table.Th>
+              <Table.Th>{words.change}</Table.Th>
             </Table.Tr>
           </Table.Thead>
           <Table.Tbody>
@@ -79,7 +76,7 @@ export function AccountsPage({ user }: { user: SignedIn }) {
                   attempt(async () =>
                     setGiven({
                       link: await letSetPassword(account.id),
-                      what: `Give this link to ${account.username}. It sets a new password.`,
+                      what: words.giveThisLinkUsername(account.username),
                     }),
                   )
                 }
@@ -92,16 +89,13 @@ export function AccountsPage({ user }: { user: SignedIn }) {
       <Modal
         opened={removing !== null}
         onClose={() => setRemoving(null)}
-        title={`Remove the account ${removing?.username ?? ''}`}
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.removeTheAccount(removing?.username ?? '')}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
-        <Text mb="md">
-          This cannot be undone. The work of this account stays, its shelf is removed. To keep somebody out for a while,
-          disable the account instead.
-        </Text>
+        <Text mb="md">{words.thisCannotBeUndone}</Text>
         <Group justify="flex-end">
           <Button variant="default" onClick={() => setRemoving(null)}>
-            Keep account
+            {words.keepAccount}
           </Button>
           <Button
             color="red"
@@ -110,7 +104,7 @@ export function AccountsPage({ user }: { user: SignedIn }) {
               setRemoving(null);
             }}
           >
-            Remove
+            {words.remove}
           </Button>
         </Group>
       </Modal>
@@ -131,31 +125,31 @@ function AccountRow({ account, onChange, onPassword, onRemove }: RowProps) {
     <Table.Tr data-account={username}>
       <Table.Td>
         <strong>{username}</strong>
-        {is_administrator && ', administrator'}
-        {has_two_steps && ', two-step'}
-        {!is_active && ', disabled'}
+        {is_administrator && words.isAdministrator}
+        {has_two_steps && words.hasTwoSteps}
+        {!is_active && words.isDisabled}
       </Table.Td>
       <Table.Td>{count(projects)}</Table.Td>
       <Table.Td>{bytes(size)}</Table.Td>
-      <Table.Td>{last_seen ? day(last_seen) : 'never'}</Table.Td>
+      <Table.Td>{last_seen ? day(last_seen) : words.never}</Table.Td>
       <Table.Td>
         <Group gap={6}>
           <Button size="compact-xs" variant="default" onClick={onPassword}>
-            New password
+            {words.newPassword}
           </Button>
           <Button size="compact-xs" variant="default" onClick={() => onChange({ is_administrator: !is_administrator })}>
-            {is_administrator ? 'End administrator role' : 'Make administrator'}
+            {is_administrator ? words.endAdministratorRole : words.makeAdministrator}
           </Button>
           {has_two_steps && (
             <Button size="compact-xs" variant="default" onClick={() => onChange({ has_two_steps: false })}>
-              Turn two-step off
+              {words.turnTwoStepOff}
             </Button>
           )}
           <Button size="compact-xs" variant="default" onClick={() => onChange({ is_active: !is_active })}>
-            {is_active ? 'Disable' : 'Enable'}
+            {is_active ? words.disable : words.enable}
           </Button>
           <Button size="compact-xs" variant="default" onClick={onRemove}>
-            Remove
+            {words.remove}
           </Button>
         </Group>
       </Table.Td>

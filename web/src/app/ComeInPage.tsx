@@ -8,6 +8,7 @@ import { useSubmit } from '../ui/useSubmit';
 import { Wordmark } from '../ui/Wordmark';
 import { SignInForm } from './SignInPage';
 import classes from './SignInPage.module.css';
+import { comeInPage as words } from './words';
 
 type Opened = Schemas['OpenedLink'];
 
@@ -17,7 +18,7 @@ export function ComeInPage({ user }: { user: string | null }) {
   const link = useLink(token);
   return (
     <main className={classes.page}>
-      <title>Invitation · Yuplet</title>
+      <title>{words.invitationYuplet}</title>
       <div className={classes.sheet}>
         <Wordmark />
         {link.error && (
@@ -50,7 +51,7 @@ function Inside({ token, link, user }: { token: string; link: Opened; user: stri
 
 function Heading({ link }: { link: Opened }) {
   const title =
-    link.purpose === 'password' ? 'New password' : link.project ? `Join ${link.project}` : 'Create an account';
+    link.purpose === 'password' ? words.newPassword : link.project ? words.join(link.project) : words.createAnAccount;
   return (
     <>
       <Title order={1} size="h3" mt="md">
@@ -58,9 +59,9 @@ function Heading({ link }: { link: Opened }) {
       </Title>
       <Text c="dimmed" mb="md">
         {link.purpose === 'password'
-          ? `For the account ${link.account}. All its sessions end.`
-          : `${link.made_by} invited you${link.project ? ` as ${link.role}` : ''}.`}
-        {link.purpose === 'project' && ' Sign in with your account.'}
+          ? words.forTheAccountAll(link.account)
+          : words.invitedYou(link.made_by, link.project ? words.as(link.role) : '')}
+        {link.purpose === 'project' && words.signInWithYourAccount}
       </Text>
     </>
   );
@@ -81,11 +82,11 @@ function Form({ token, link, user }: { token: string; link: Opened; user: string
   return (
     <form onSubmit={submit}>
       <Stack gap="sm">
-        {user !== null && <Text>You are signed in as {user}.</Text>}
+        {user !== null && <Text>{words.youAreSignedInAs(user)}</Text>}
         {user === null && link.purpose === 'account' && (
           <TextInput
-            label="Account"
-            description="The name that others see: 2 to 40 letters and digits"
+            label={words.account}
+            description={words.theNameThatOthersSee}
             autoComplete="username"
             autoFocus
             required
@@ -95,7 +96,7 @@ function Form({ token, link, user }: { token: string; link: Opened; user: string
         )}
         {user === null && (
           <PasswordInput
-            label="Password, at least 10 characters"
+            label={words.passwordAtLeast10Characters}
             autoComplete="new-password"
             required
             value={password}
@@ -104,7 +105,7 @@ function Form({ token, link, user }: { token: string; link: Opened; user: string
         )}
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Button type="submit" loading={isWaiting}>
-          {user !== null ? 'Join' : link.purpose === 'password' ? 'Set password' : 'Create account'}
+          {user !== null ? words.joinButton : link.purpose === 'password' ? words.setPassword : words.createAccount}
         </Button>
       </Stack>
     </form>

@@ -2,11 +2,11 @@ import { Button } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Arrangement, WholeIllustration } from '../api/calls';
 import { AccountMenu, type SignedIn } from '../ui/AccountMenu';
-import { plural } from '../ui/units';
 import { Wordmark } from '../ui/Wordmark';
 import { Line } from './Line';
 import type { StepName } from './steps';
 import classes from './Workspace.module.css';
+import { head as words } from './words';
 
 interface Props {
   illustration: WholeIllustration;
@@ -40,7 +40,7 @@ export function Head({
 }: Props) {
   return (
     <header className={classes.head}>
-      <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
+      <Link to="/" className={classes.home} aria-label={words.yupletAllProjects}>
         <Wordmark />
       </Link>
       <h1 className={classes.title} title={`${illustration.project_name}: ${illustration.name}`}>
@@ -50,7 +50,7 @@ export function Head({
       <Line illustration={illustration.id} states={states} pages={pages} />
       <div className={classes.steps}>
         <Button size="compact-sm" variant="default" data-any={findings > 0 || undefined} onClick={onFindings}>
-          {findings > 0 ? plural(findings, 'finding') : 'Findings'}
+          {findings > 0 ? words.findingCount(findings) : words.findings}
         </Button>
         <Button
           size="compact-sm"
@@ -58,9 +58,9 @@ export function Head({
           disabled={!view?.undo && !isSaving}
           onClick={undo}
           aria-keyshortcuts="Control+Z"
-          title={view?.undo ?? 'Nothing to undo'}
+          title={view?.undo ?? words.nothingToUndo}
         >
-          Undo
+          {words.undo}
         </Button>
         <Button
           size="compact-sm"
@@ -68,12 +68,12 @@ export function Head({
           disabled={!view?.redo}
           onClick={redo}
           aria-keyshortcuts="Control+Shift+Z"
-          title={view?.redo ?? 'Nothing to redo'}
+          title={view?.redo ?? words.nothingToRedo}
         >
-          Redo
+          {words.redo}
         </Button>
         <Button size="compact-sm" variant="default" onClick={onKeys} aria-keyshortcuts="?">
-          Keys
+          {words.keys}
         </Button>
         <AccountMenu user={user} />
       </div>

@@ -1,6 +1,7 @@
 import { NavLink } from 'react-router';
 import { STEPS, type StepName } from './steps';
 import classes from './Workspace.module.css';
+import { line as words } from './words';
 
 interface Props {
   illustration: number;
@@ -13,7 +14,7 @@ interface Props {
 /** The line: five stops of the work, each with its state; one may go back and forth freely. */
 export function Line({ illustration, states, pages }: Props) {
   return (
-    <nav aria-label="Steps">
+    <nav aria-label={words.steps}>
       <ol className={classes.line}>
         {STEPS.map(({ step, label }) => (
           <li key={step}>

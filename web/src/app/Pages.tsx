@@ -12,6 +12,7 @@ import { ShelfPage } from './ShelfPage';
 import { SignInPage } from './SignInPage';
 import { useServiceAnswer } from './useServiceAnswer';
 import { Workspace } from './Workspace';
+import { pages as words } from './words';
 
 export function Pages() {
   const session = useSession();
@@ -19,7 +20,7 @@ export function Pages() {
   if (session.isPending)
     return (
       <Center h="100%">
-        <Loader role="status" aria-label="Loading" />
+        <Loader role="status" aria-label={words.loading} />
       </Center>
     );
   if (session.error)

@@ -2,6 +2,7 @@ import { useLocalStorage, useViewportSize } from '@mantine/hooks';
 import { type KeyboardEvent, type PointerEvent, useEffect, useState } from 'react';
 import type { StepName } from './steps';
 import classes from './Workspace.module.css';
+import { panelEdge as words } from './words';
 
 const [LEAST, MOST] = [320, 720];
 const BY = 20;
@@ -10,8 +11,7 @@ const within = (width: number) => Math.min(MOST, Math.max(LEAST, Math.round(widt
 
 /** How wide it is unless somebody moves its edge: the picture has most of the window. */
 function usual(window: number): number {
-  if (window < 1150) return 350;
-  return Math.min(640, Math.max(420, Math.round(0.27 * window)));
+  return Math.min(640, Math.max(340, Math.round(0.265 * window)));
 }
 
 export interface PanelState {
@@ -60,7 +60,7 @@ export function PanelEdge({ panel }: { panel: PanelState }) {
         <div
           role="separator"
           aria-orientation="vertical"
-          aria-label="Panel width"
+          aria-label={words.panelWidth}
           aria-valuemin={LEAST}
           aria-valuemax={MOST}
           aria-valuenow={width}
@@ -76,9 +76,9 @@ export function PanelEdge({ panel }: { panel: PanelState }) {
         type="button"
         className={classes.fold}
         aria-expanded={!isFolded}
-        aria-label="Panel"
+        aria-label={words.panel}
         aria-keyshortcuts="H"
-        title={isFolded ? 'Show panel (H)' : 'Hide panel (H)'}
+        title={isFolded ? words.showPanelH : words.hidePanelH}
         onClick={() => setFolded(!isFolded)}
       >
         {isFolded ? '›' : '‹'}

@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import { AccountMenu, type SignedIn } from '../ui/AccountMenu';
 import { Wordmark } from '../ui/Wordmark';
 import classes from './PlainPage.module.css';
+import { plainPage as words } from './words';
 
 /** A page beside the work: a heading and what is under it. */
 export function PlainPage({ title, user, children }: { title: string; user: SignedIn; children: ReactNode }) {
@@ -11,7 +12,7 @@ export function PlainPage({ title, user, children }: { title: string; user: Sign
     <>
       <title>{`${title} · Yuplet`}</title>
       <header className={classes.head}>
-        <Link to="/" className={classes.home} aria-label="Yuplet, all projects">
+        <Link to="/" className={classes.home} aria-label={words.yupletAllProjects}>
           <Wordmark />
         </Link>
         <AccountMenu user={user} />

@@ -4,15 +4,16 @@ import type { SignedIn } from '../ui/AccountMenu';
 import { JobProgress } from '../ui/JobProgress';
 import { PlainPage } from './PlainPage';
 import classes from './QueuePage.module.css';
+import { queuePage as words } from './words';
 
 const KINDS: Record<Queued['job']['kind'], string> = {
-  'bring-in': 'Bring in',
-  'hand-over': 'Hand over',
-  pack: 'Pack the project',
-  unpack: 'Unpack a project',
-  'try-out': 'Open in Try out',
-  film: 'Write a film',
-  gather: 'Hand over the project',
+  'bring-in': words.bringIn,
+  'hand-over': words.handOver,
+  pack: words.packTheProject,
+  unpack: words.unpackAProject,
+  'try-out': words.openInTryOut,
+  film: words.writeAFilm,
+  gather: words.handOverTheProject,
 };
 
 /** Long work that runs or waits, so that nobody has to guess why nothing moves. */
@@ -20,21 +21,19 @@ export function QueuePage({ user }: { user: SignedIn }) {
   const queue = useQueue();
   const rows = queue.data ?? [];
   return (
-    <PlainPage title="Queue" user={user}>
-      <Text c="dimmed">
-        Long work of your projects, running jobs first. Turns are fair: whoever has the fewest running jobs is next.
-      </Text>
+    <PlainPage title={words.queue} user={user}>
+      <Text c="dimmed">{words.longWorkOfYourProjects}</Text>
       {queue.error && <Text role="alert">{queue.error.message}</Text>}
-      {queue.data && rows.length === 0 && <Text className={classes.nothing}>No jobs are running or queued.</Text>}
+      {queue.data && rows.length === 0 && <Text className={classes.nothing}>{words.noJobsAreRunning}</Text>}
       {rows.length > 0 && (
-        <Table aria-label="Queue" verticalSpacing="xs">
+        <Table aria-label={words.queue} verticalSpacing="xs">
           <Table.Thead>
             <Table.Tr>
-              <Table.Th>Work</Table.Th>
-              <Table.Th>Project</Table.Th>
-              <Table.Th>Started by</Table.Th>
-              <Table.Th>Since</Table.Th>
-              <Table.Th className={classes.progress}>Progress</Table.Th>
+              <Table.Th>{words.work}</Table.Th>
+              <Table.Th>{words.project}</Table.Th>
+              <Table.Th>{words.startedBy}</Table.Th>
+              <Table.Th>{words.since}</Table.Th>
+              <Table.Th className={classes.progress}>{words.progress}</Table.Th>
             </Table.Tr>
           </Table.Thead>
           <Table.Tbody>
@@ -45,7 +44,7 @@ export function QueuePage({ user }: { user: SignedIn }) {
                   {illustration && <span className={classes.name}>{illustration}</span>}
                 </Table.Td>
                 <Table.Td>{project}</Table.Td>
-                <Table.Td>{asked_by ?? 'removed account'}</Table.Td>
+                <Table.Td>{asked_by ?? words.removedAccount}</Table.Td>
                 <Table.Td>{since(created_at)}</Table.Td>
                 <Table.Td>
                   <JobProgress job={job} canCancel={can_cancel} />
@@ -63,6 +62,6 @@ export function QueuePage({ user }: { user: SignedIn }) {
 function since(moment: string): string {
   const seconds = Math.max(0, Math.round((Date.now() - Date.parse(moment)) / 1000));
   if (seconds < 60) return `${seconds} s`;
-  if (seconds < 3600) return `${Math.floor(seconds / 60)} min`;
-  return `${Math.floor(seconds / 3600)} h ${Math.floor((seconds % 3600) / 60)} min`;
+  if (seconds < 3600) return words.min(Math.floor(seconds / 60));
+  return words.hMin(Math.floor(seconds / 3600), Math.floor((seconds % 3600) / 60));
 }

@@ -3,10 +3,10 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams } from 'react-router';
 import { type Received, sayRemark, useReceived } from '../api/calls';
-import { bytes, day, plural } from '../ui/units';
 import { useSubmit } from '../ui/useSubmit';
 import { Wordmark } from '../ui/Wordmark';
 import classes from './ReceivePage.module.css';
+import { receivePage as words } from './words';
 
 type Part = Received['parts'][number];
 
@@ -17,13 +17,13 @@ export function ReceivePage() {
   if (received.isPending)
     return (
       <Center h="100%">
-        <Loader role="status" aria-label="Loading" />
+        <Loader role="status" aria-label={words.loading} />
       </Center>
     );
   if (received.error)
     return (
       <main className={classes.refused}>
-        <title>Package · Yuplet</title>
+        <title>{words.packageYuplet}</title>
         <Wordmark />
         <Text role="alert">{received.error.message}</Text>
       </main>
@@ -44,12 +44,12 @@ function Package({ token, received }: { token: string; received: Received }) {
         <Wordmark />
         <h1 className={classes.title}>{received.title}</h1>
         <span className={classes.facts}>
-          Hand-over {received.number}
-          {received.is_newest && ', the newest'}, {day(received.made_at)}. For {received.to}, until{' '}
-          {day(received.ends_at)}.
+          {words.handOver(received.number)}
+          {received.is_newest && words.theNewest}
+          {words.forUntil(received.made_at, received.to, received.ends_at)}
         </span>
         <Button component="a" download href={`/api/received/${token}/package`}>
-          Download ZIP, {bytes(received.bytes)}
+          {words.downloadZip(received.bytes)}
         </Button>
       </header>
       <main className={classes.picture}>
@@ -61,7 +61,7 @@ function Package({ token, received }: { token: string; received: Received }) {
           {part && <div className={classes.box} style={boxOf(part, received)} data-testid="box" />}
         </div>
       </main>
-      <aside className={classes.side} aria-label="Parts">
+      <aside className={classes.side} aria-label={words.parts}>
         <Changes received={received} />
         {Object.keys(received.credit).length > 0 && (
           <p className={classes.facts}>
@@ -73,8 +73,8 @@ function Package({ token, received }: { token: string; received: Received }) {
         {part && <Remarks key={part.id} token={token} part={part} received={received} />}
         <TextInput
           size="xs"
-          label={`${plural(received.parts.length, 'part')}, front-most first`}
-          placeholder="Search names"
+          label={words.frontMostFirst(received.parts.length)}
+          placeholder={words.searchNames}
           value={search}
           onChange={(event) => setSearch(event.currentTarget.value)}
         />
@@ -87,13 +87,13 @@ function Package({ token, received }: { token: string; received: Received }) {
                 onClick={() => setChosen(one.id === chosen ? null : one.id)}
               >
                 <strong>{one.path.at(-1)}</strong>
-                {one.path.length > 1 && <span className={classes.facts}> in {one.path.slice(0, -1).join(' / ')}</span>}
-                {!one.shown && <span className={classes.facts}>, hidden</span>}
-                <span className={classes.place}>
-                  {one.width} × {one.height} px at {one.x}, {one.y}
-                </span>
+                {one.path.length > 1 && (
+                  <span className={classes.facts}>{words.in(one.path.slice(0, -1).join(' / '))}</span>
+                )}
+                {!one.shown && <span className={classes.facts}>{words.hidden}</span>}
+                <span className={classes.place}>{words.pxAt(one.width, one.height, one.x, one.y)}</span>
                 {received.remarks.some((remark) => remark.part === one.id) && (
-                  <span className={classes.mark}>remarked</span>
+                  <span className={classes.mark}>{words.remarked}</span>
                 )}
               </button>
             </li>
@@ -116,8 +116,10 @@ function Changes({ received: { changes } }: { received: Received }) {
   return (
     <details className={classes.changes}>
       <summary>
-        Since hand-over {changes.since}:{' '}
-        {told.length ? told.map(([what, names]) => `${names.length} ${what}`).join(', ') : 'no changes'}
+        {words.sinceHandOver(
+          changes.since,
+          told.length ? told.map(([what, names]) => `${names.length} ${what}`).join(', ') : words.noChanges,
+        )}
       </summary>
       <ul>
         {told.flatMap(([what, names]) => names.map((name) => <li key={`${what} ${name}`}>{`${what}: ${name}`}</li>))}
@@ -136,7 +138,7 @@ function Remarks({ token, part, received }: { token: string; part: Part; receive
     await queries.invalidateQueries({ queryKey: ['received', token] });
   });
   return (
-    <section className={classes.remarks} aria-label="Remarks">
+    <section className={classes.remarks} aria-label={words.remarks}>
       <h2>{part.path.at(-1)}</h2>
       <p className={classes.facts}>{part.file}</p>
       {received.remarks
@@ -147,17 +149,17 @@ function Remarks({ token, part, received }: { token: string; part: Part; receive
             <p>{remark.text}</p>
             {remark.answer ? (
               <p className={classes.answer}>
-                {remark.answered_by ?? 'The artist'}: {remark.answer}
+                {remark.answered_by ?? words.theArtist}: {remark.answer}
               </p>
             ) : (
-              <p className={classes.facts}>No answer yet</p>
+              <p className={classes.facts}>{words.noAnswerYet}</p>
             )}
           </div>
         ))}
       <form onSubmit={submit}>
         <Textarea
           size="xs"
-          label="Remark to the artist"
+          label={words.remarkToTheArtist}
           autosize
           minRows={2}
           maxLength={1000}
@@ -167,7 +169,7 @@ function Remarks({ token, part, received }: { token: string; part: Part; receive
         />
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Button type="submit" size="compact-sm" mt={6} loading={isWaiting}>
-          Send remark
+          {words.sendRemark}
         </Button>
       </form>
     </section>

@@ -5,19 +5,19 @@ import { askShelf, removeFromShelf, shelfKey } from '../api/shelf';
 import type { SignedIn } from '../ui/AccountMenu';
 import { KeptList } from '../ui/KeptList';
 import { PlainPage } from './PlainPage';
+import { shelfPage as words } from './words';
 
 /** What one keeps for all projects: to look at and to tidy up. It is used where an illustration is open. */
 export function ShelfPage({ user }: { user: SignedIn }) {
   const queries = useQueryClient();
   const kept = useQuery({ queryKey: shelfKey, queryFn: askShelf });
   return (
-    <PlainPage title="My shelf" user={user}>
+    <PlainPage title={words.myShelf} user={user}>
       <Text c="dimmed" mb="md">
-        Only you see it, in every project. Parts, templates and lists are kept and used under Put in order, Sets, Shelf;
-        motions under Try out, Move.
+        {words.onlyYouSee}
       </Text>
       {kept.error && <Text role="alert">{kept.error.message}</Text>}
-      {kept.data?.length === 0 && <Text>Nothing is on your shelf yet.</Text>}
+      {kept.data?.length === 0 && <Text>{words.nothingIsOnYourShelf}</Text>}
       <KeptList
         kept={kept.data ?? []}
         canEdit

@@ -6,22 +6,23 @@ import { Refusal } from '../api/client';
 import { useSubmit } from '../ui/useSubmit';
 import { Wordmark } from '../ui/Wordmark';
 import classes from './SignInPage.module.css';
+import { signInPage as words } from './words';
 
 export function SignInPage() {
   return (
     <main className={classes.page}>
-      <title>Sign in · Yuplet</title>
+      <title>{words.signInYuplet}</title>
       <div className={classes.sheet}>
         <Wordmark />
         <Title order={1} size="h3" mt="md">
-          Sign in
+          {words.signIn}
         </Title>
         <Text c="dimmed" mb="md">
-          Take a picture apart, name and order its parts, and hand them over with every position kept.
+          {words.takeAPictureApartName}
         </Text>
         <SignInForm />
         <Text c="dimmed" size="sm" mt="md">
-          The demo account and its password are printed where Yuplet was started.
+          {words.theDemoAccount}
         </Text>
       </div>
     </main>
@@ -47,7 +48,7 @@ export function SignInForm() {
     <form onSubmit={submit}>
       <Stack gap="sm">
         <TextInput
-          label="Account"
+          label={words.account}
           autoComplete="username"
           autoFocus
           required
@@ -55,7 +56,7 @@ export function SignInForm() {
           onChange={(event) => setName(event.currentTarget.value)}
         />
         <PasswordInput
-          label="Password"
+          label={words.password}
           autoComplete="current-password"
           required
           value={password}
@@ -63,8 +64,8 @@ export function SignInForm() {
         />
         {needsCode && (
           <TextInput
-            label="Code"
-            description="The six digits that your authenticator app shows, or a recovery code"
+            label={words.code}
+            description={words.theSixDigits}
             autoComplete="one-time-code"
             autoFocus
             required
@@ -74,7 +75,7 @@ export function SignInForm() {
         )}
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Button type="submit" loading={isWaiting}>
-          Sign in
+          {words.signIn}
         </Button>
         {session?.service && <ServiceButton name={session.service} />}
       </Stack>
@@ -86,9 +87,9 @@ function ServiceButton({ name }: { name: string }) {
   const [error, setError] = useState<string | null>(null);
   return (
     <>
-      <Divider label="or" />
+      <Divider label={words.or} />
       <Button variant="default" onClick={() => goToService(false).catch((problem: Error) => setError(problem.message))}>
-        Sign in with {name}
+        {words.signInWith(name)}
       </Button>
       <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
     </>

@@ -2,40 +2,41 @@ import { Button } from '@mantine/core';
 import { useLocation, useNavigate } from 'react-router';
 import { useWalking } from '../ui/useWalk';
 import classes from './Workspace.module.css';
+import { walk as words } from './words';
 
 /** The stops of the walk: where each is, and what is to be seen there. */
 const STOPS: readonly { to: string; told: string }[] = [
   {
     to: 'bring-in?page=report',
-    told: 'Bring in. Brindle came as one file with layers. The report says what was read of it, and what was adapted.',
+    told: words.bringInBrindleCame,
   },
   {
     to: 'bring-in?page=revisions',
-    told: 'A changed drawing becomes a revision. Both states are compared here, and nothing changes before you accept it.',
+    told: words.aChangedDrawingBecomes,
   },
   {
     to: 'take-apart',
-    told: "Take apart. Flat art is separated by clicks: click a part, type its name, click the next. Brindle's layers are parts already.",
+    told: words.takeApartFlatArt,
   },
   {
     to: 'put-in-order',
-    told: 'Put in order. A row a part, front-most first. F2 renames, N and F move nearer and farther, S hides. Undo takes back anything.',
+    told: words.putInOrderARow,
   },
   {
     to: 'put-in-order?page=joints',
-    told: 'Joints. A limb has a parent and a pivot. Select one and press Swing to see where a gap opens.',
+    told: words.jointsALimb,
   },
   {
     to: 'put-in-order?page=notes',
-    told: 'Findings. All that should be looked at, from rows, pixels and the plan, each with its fix.',
+    told: words.findingsAllThatShould,
   },
   {
     to: 'try-out',
-    told: 'Try out. The package as its recipient gets it, rebuilt from its files alone. Under Move it is posed, keyed and played.',
+    told: words.tryOutThePackage,
   },
   {
     to: 'hand-over',
-    told: 'Hand over. The plan shows every file before it is written. Afterwards the picture is rebuilt from them, and differing pixels are counted.',
+    told: words.handOverThePlanShows,
   },
 ];
 
@@ -54,28 +55,25 @@ export function Walk({ illustration }: { illustration: number }) {
     navigate(`/illustrations/${illustration}/${STOPS[next]?.to}`);
   };
   return (
-    <section className={classes.walk} aria-label="Walk">
+    <section className={classes.walk} aria-label={words.walk}>
       <p role="status">
-        <strong>
-          {stop + 1} of {STOPS.length}
-        </strong>{' '}
-        {here.told}
+        <strong>{words.of(stop + 1, STOPS.length)}</strong> {here.told}
       </p>
       {!isThere && (
         <Button size="compact-sm" variant="default" onClick={() => go(stop)}>
-          Show again
+          {words.showAgain}
         </Button>
       )}
       <Button size="compact-sm" variant="default" disabled={stop === 0} onClick={() => go(stop - 1)}>
-        Back
+        {words.back}
       </Button>
       {stop < STOPS.length - 1 && (
         <Button size="compact-sm" onClick={() => go(stop + 1)}>
-          Next
+          {words.next}
         </Button>
       )}
       <Button size="compact-sm" variant="default" onClick={() => setWalking(null)}>
-        End walk
+        {words.endWalk}
       </Button>
     </section>
   );

@@ -21,6 +21,7 @@ import { isStep, type StepName } from './steps';
 import { type Bench, useBench } from './useBench';
 import { Walk } from './Walk';
 import classes from './Workspace.module.css';
+import { workspace as words } from './words';
 
 interface Props {
   illustration: number;
@@ -39,9 +40,9 @@ export function Workspace({ illustration, step, user }: Props) {
       <Stack w={420}>
         {query.error && <Text role="alert">{query.error.message}</Text>}
         {job && isRunning(job) && <JobProgress job={job} canCancel={query.data?.role !== 'viewer'} />}
-        {job && !isRunning(job) && <Text role="alert">{job.error || 'This picture could not be read.'}</Text>}
+        {job && !isRunning(job) && <Text role="alert">{job.error || words.thisPictureCouldNot}</Text>}
         <Anchor component={Link} to="/">
-          Go to projects
+          {words.goToProjects}
         </Anchor>
       </Stack>
     </Center>
@@ -61,9 +62,14 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
   const bringing = useDroppedFiles(illustration, step === 'try-out' ? trying.send : undefined);
   const others = bench.here.filter((name) => name !== user.username);
   return (
-    <div className={classes.workspace} {...bringing.handlers}>
+    <div
+      className={classes.workspace}
+      data-panel={panel.isFolded ? 'folded' : 'open'}
+      style={{ gridTemplateColumns: panel.columns }}
+      {...bringing.handlers}
+    >
       <a href="#main" className={classes.skip}>
-        Skip to the step
+        {words.skipToTheStep}
       </a>
       <title>{`${illustration.name} · Yuplet`}</title>
       <Head
@@ -76,8 +82,8 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
         user={user}
         onKeys={() => setListOpen(true)}
       />
-      <main ref={main} tabIndex={-1} id="main" className={classes.bench} style={{ gridTemplateColumns: panel.columns }}>
-        <section className={classes.panel} aria-label="Step" hidden={panel.isFolded}>
+      <main ref={main} tabIndex={-1} id="main" className={classes.bench}>
+        <section className={classes.panel} aria-label={words.step} hidden={panel.isFolded}>
           {bench.error && (
             <Text role="alert" p="sm">
               {bench.error.message}
@@ -96,12 +102,12 @@ function Opened({ illustration, step, user }: { illustration: WholeIllustration;
       </main>
       <Walk illustration={illustration.id} />
       <footer className={classes.foot}>
+        <span className={classes.next}>{nextOf(bench)}</span>
         <span role="status">
           {bringing.status ||
-            (history.isSaving ? 'Saving' : history.view?.undo ? `Last step: ${history.view.undo}` : '')}
+            (history.isSaving ? words.saving : history.view?.undo ? words.lastStep(history.view.undo) : '')}
         </span>
-        <span className={classes.next}>{nextOf(bench)}</span>
-        {others.length > 0 && <span>{`Also here: ${others.join(', ')}`}</span>}
+        {others.length > 0 && <span>{words.alsoHere(others.join(', '))}</span>}
       </footer>
       {bringing.dialog}
       {view && naming && (
@@ -138,7 +144,7 @@ function useDroppedFiles(illustration: WholeIllustration, take: ((files: readonl
   const [sending] = uploads;
   return {
     handlers,
-    status: sending ? `Uploading '${sending.name}', ${Math.round(sending.share * 100)} %` : '',
+    status: sending ? words.uploading(sending.name, Math.round(sending.share * 100)) : '',
     dialog: dropped.length > 0 && (
       <HowDialog
         files={dropped}

@@ -1,43 +1,45 @@
 /** Keys: one press does what a button of the screen does; the button itself says which (`aria-keyshortcuts`). */
+
 import { Checkbox, Modal, Text, TextInput } from '@mantine/core';
 import { useLocalStorage } from '@mantine/hooks';
 import { useEffect, useState } from 'react';
 import classes from '../ui/ui.module.css';
+import { keys as words } from './words';
 
 const KEYS: readonly (readonly [string, string])[] = [
-  ['Enter or F2', 'Ledger: rename; while renaming: save and rename the next'],
-  ['Shift Enter', 'While renaming: save and rename the previous'],
-  ['Escape', 'Cancel renaming, or clear the selection'],
-  ['↑ ↓', 'Ledger: go to the row above or below; with Shift, add it to the selection'],
-  ['← →', 'Ledger: fold or unfold a group'],
-  ['← ↑ → ↓', 'Picture: move the selected parts by 1 px; with Shift, by 10'],
-  ['S', 'Show or hide'],
-  ['A', 'Show alone, or show all again'],
-  ['I', 'Include or leave out'],
-  ['K', 'Lock or unlock; locked parts cannot be picked or changed, and are handed over'],
-  ['1 … 9', 'Show alternate 1 to 9'],
-  ['B', 'Rename many: the selection, or all parts'],
-  ['V', 'Set the pivot of a part on the picture'],
-  ['C', 'Joints: pick the parent on the picture'],
-  ['G', 'Group, or ungroup one group'],
-  ['D', 'Duplicate a part'],
-  ['M', 'Mirror a part across the middle of the canvas'],
-  ['R or Delete', 'Remove; undo restores it'],
-  ['Ctrl A', 'Ledger: select all rows of the list'],
-  ['N', 'Bring nearer; with Shift, to the front'],
-  ['F', 'Send farther; with Shift, to the back'],
-  ['T', 'Strip: all parts as small pictures, back to front'],
-  ['O', 'Play or pause an animated part or a motion'],
-  ['L', 'Find by name'],
-  ['H', 'Hide or show the panel'],
-  ['W', 'Whole picture'],
+  [words.enterOrF2, words.ledgerRenameWhileRenamingSave],
+  [words.shiftEnter, words.whileRenamingSaveAndRename],
+  ['Escape', words.cancelRenamingOrClear],
+  ['↑ ↓', words.ledgerGoToTheRow],
+  ['← →', words.ledgerFoldOrUnfold],
+  ['← ↑ → ↓', words.pictureMoveTheSelectedParts],
+  ['S', words.showOrHide],
+  ['A', words.showAloneOrShowAll],
+  ['I', words.includeOrLeaveOut],
+  ['K', words.lockOrUnlockLockedParts],
+  ['1 … 9', words.showAlternate1To9],
+  ['B', words.renameManyTheSelection],
+  ['V', words.setThePivot],
+  ['C', words.jointsPickTheParent],
+  ['G', words.groupOrUngroupOneGroup],
+  ['D', words.duplicateAPart],
+  ['M', words.mirrorAPartAcross],
+  [words.rOrDelete, words.removeUndoRestoresIt],
+  [words.ctrlA, words.ledgerSelectAllRows],
+  ['N', words.bringNearerWithShift],
+  ['F', words.sendFartherWithShift],
+  ['T', words.stripAllPartsAsSmall],
+  ['O', words.playOrPauseAnAnimated],
+  ['L', words.findByName],
+  ['H', words.hideOrShowThePanel],
+  ['W', words.wholePicture],
   ['P', '100 %'],
-  ['Shift C P S L I', 'Take apart, click tools: part, proposals, same colour, inside lines, island'],
-  ['Shift D T R E', 'Take apart, outline tools: draw round, point to point, rectangle, ellipse'],
-  ['Shift B M W', 'Take apart, brush tools: brush, scribble, switch part'],
-  ['↑ ↓', 'Part name: select a larger or smaller region'],
-  ['Ctrl Z', 'Undo; with Shift, redo'],
-  ['?', 'This list of keys'],
+  [words.shiftCPSL, words.takeApartClickToolsPart],
+  [words.shiftDTRE, words.takeApartOutlineToolsDraw],
+  [words.shiftBMW, words.takeApartBrushToolsBrush],
+  ['↑ ↓', words.partNameSelectALarger],
+  [words.ctrlZ, words.undoWithShiftRedo],
+  ['?', words.thisListOfKeys],
 ];
 
 /** The name of a key press as `aria-keyshortcuts` writes it, or null where it belongs to the browser. */
@@ -88,17 +90,23 @@ export function KeysList({ isOpen, onClose }: { isOpen: boolean; onClose: () => 
   const wanted = search.trim().toLowerCase();
   const found = KEYS.filter((entry) => entry.join(' ').toLowerCase().includes(wanted));
   return (
-    <Modal opened={isOpen} onClose={onClose} title="Keys" size="lg" closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal
+      opened={isOpen}
+      onClose={onClose}
+      title={words.keys}
+      size="lg"
+      closeButtonProps={{ 'aria-label': words.close }}
+    >
       <TextInput
         size="xs"
         mb="sm"
-        aria-label="Find a key"
-        placeholder="Find a key"
+        aria-label={words.findAKey}
+        placeholder={words.findAKey}
         value={search}
         onChange={(event) => setSearch(event.currentTarget.value)}
         data-autofocus
       />
-      {found.length === 0 && <Text>{`No key is described by '${search}'.`}</Text>}
+      {found.length === 0 && <Text>{words.noKeyIsDescribedBy(search)}</Text>}
       <table className={classes.keys}>
         <tbody>
           {found.map(([key, what]) => (
@@ -113,8 +121,8 @@ export function KeysList({ isOpen, onClose }: { isOpen: boolean; onClose: () => 
       </table>
       <Checkbox
         mt="md"
-        label="Use single-letter keys"
-        description="Turn off if letters arrive by accident, for example with speech input."
+        label={words.toUseSingleLetterKeys}
+        description={words.turnOffIfLettersArrive}
         checked={areOn}
         onChange={(event) => setOn(event.currentTarget.checked)}
       />

@@ -1,9 +1,10 @@
 /** What each step says of itself under its name. */
+
 import type { Row, WholeIllustration } from '../api/calls';
 import type { HandingOver } from '../steps/hand-over/useHandingOver';
 import type { Trying } from '../steps/try-out/useTrying';
-import { plural } from '../ui/units';
 import type { StepName } from './steps';
+import { states as words } from './words';
 
 export function statesOf(
   illustration: WholeIllustration,
@@ -17,25 +18,25 @@ export function statesOf(
   const { last } = handing;
   return {
     'bring-in': illustration.waiting
-      ? `Review revision ${illustration.waiting.number}`
-      : `${illustration.width} × ${illustration.height} px`,
-    'take-apart': plural(parts.length, 'part'),
-    'put-in-order': leftOut > 0 ? `${leftOut} left out` : 'All included',
-    'try-out': trying.isOpening ? 'Opening' : triedState(trying.rehearsal),
+      ? words.reviewRevision(illustration.waiting.number)
+      : words.px(illustration.width, illustration.height),
+    'take-apart': words.partCount(parts.length),
+    'put-in-order': leftOut > 0 ? words.leftOut(leftOut) : words.allIncluded,
+    'try-out': trying.isOpening ? words.opening : triedState(trying.rehearsal),
     'hand-over': handing.running
-      ? 'Running'
+      ? words.running
       : stops > 0
-        ? `Stopped: ${plural(stops, 'error')}`
+        ? words.stopped(stops)
         : last
-          ? `No. ${last.number}, ${last.report?.proof.ok ? 'verified' : 'not verified'}`
-          : 'Not yet',
+          ? words.no(last.number, last.report?.proof.ok ? words.verified : words.notVerified)
+          : words.notYet,
   };
 }
 
 /** Whether what was opened last came back as it should. */
 function triedState(rehearsal: Trying['rehearsal']): string {
   const trial = rehearsal?.result;
-  if (!trial) return 'Not yet';
-  if (!trial.ok) return 'Differences found';
-  return trial.comparison ? 'Matches' : 'Opened';
+  if (!trial) return words.notYet;
+  if (!trial.ok) return words.differencesFound;
+  return trial.comparison ? words.matches : words.opened;
 }

@@ -1,10 +1,12 @@
 /** The five stops of the line, in the order of the work. */
+import { steps as words } from './words';
+
 export const STEPS = [
-  { step: 'bring-in', label: 'Bring in' },
-  { step: 'take-apart', label: 'Take apart' },
-  { step: 'put-in-order', label: 'Put in order' },
-  { step: 'try-out', label: 'Try out' },
-  { step: 'hand-over', label: 'Hand over' },
+  { step: 'bring-in', label: words.bringIn },
+  { step: 'take-apart', label: words.takeApart },
+  { step: 'put-in-order', label: words.putInOrder },
+  { step: 'try-out', label: words.tryOut },
+  { step: 'hand-over', label: words.handOver },
 ] as const;
 
 export type StepName = (typeof STEPS)[number]['step'];

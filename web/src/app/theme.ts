@@ -6,6 +6,7 @@ import {
   Notification,
   SegmentedControl,
 } from '@mantine/core';
+import { theme as words } from './words';
 
 const petrol: MantineColorsTuple = [
   '#e6f3f3',
@@ -29,7 +30,7 @@ export const theme = createTheme({
   defaultRadius: 'sm',
   cursorType: 'pointer',
   components: {
-    Notification: Notification.extend({ defaultProps: { closeButtonProps: { 'aria-label': 'Dismiss' } } }),
+    Notification: Notification.extend({ defaultProps: { closeButtonProps: { 'aria-label': words.dismiss } } }),
     // Its first item has the focus, and nothing else is in it: a menu holds items only.
     Menu: Menu.extend({ defaultProps: { withInitialFocusPlaceholder: false, menuItemTabIndex: 0 } }),
     SegmentedControl: SegmentedControl.extend({

@@ -1,20 +1,17 @@
 import { notifications } from '@mantine/notifications';
 import { useEffect } from 'react';
 import { useSearchParams } from 'react-router';
+import { useServiceAnswer as words } from './words';
 
 const SENTENCES: Record<string, (service: string) => string> = {
-  connected: (service) => `Your account is connected with ${service}. You can sign in with either.`,
-  cancelled: () => 'Signing in was cancelled.',
-  disabled: () => 'This account is disabled. Ask an administrator to enable it.',
-  'no-account': (service) =>
-    `No account here is connected with yours at ${service}. Sign in with a password and connect it in the account menu, or ask an administrator for an invitation.`,
-  'name-taken': (service) =>
-    `There is already an account with your name. If it is yours, sign in with its password and connect it with ${service} in the account menu.`,
-  'name-refused': (service) =>
-    `Your name at ${service} cannot be used here. Ask an administrator for an invitation, and connect that account.`,
-  'belongs-to-another': (service) => `This account of ${service} is connected with another account here.`,
-  'connected-already': (service) =>
-    `Your account is connected with another account of ${service}. Disconnect it first.`,
+  connected: (service) => words.yourAccountIsConnected(service),
+  cancelled: () => words.signingInWasCancelled,
+  disabled: () => words.thisAccountIsDisabledAsk,
+  'no-account': (service) => words.noAccountHereIsConnected(service),
+  'name-taken': (service) => words.thereIsAlreadyAnAccount(service),
+  'name-refused': (service) => words.yourNameAtCannot(service),
+  'belongs-to-another': (service) => words.thisAccountOfIsConnected(service),
+  'connected-already': (service) => words.yourAccountIsConnectedService(service),
 };
 
 /** Say once how signing in by the studio's service ended, where the address tells of it. */
@@ -23,7 +20,7 @@ export function useServiceAnswer(service: string | null | undefined) {
   const code = asked.get('service');
   useEffect(() => {
     if (!code || !service) return;
-    const sentence = SENTENCES[code]?.(service) ?? `Signing in with ${service} did not work. Try again.`;
+    const sentence = SENTENCES[code]?.(service) ?? words.signingInWithDidNot(service);
     notifications.show({ id: 'service', message: sentence, autoClose: code === 'connected' ? 6000 : false });
     setAsked(
       (before) => {

@@ -4,9 +4,10 @@ import type { Taking } from '../steps/take-apart/useTaking';
 import { FirstFew } from '../ui/FirstFew';
 import form from '../ui/form.module.css';
 import { Remarks } from '../ui/Remarks';
-import { count, plural } from '../ui/units';
+import { count } from '../ui/units';
 import { type Fix, groupsOf, type Kind, type Listed } from './finding';
 import type { AllFindings } from './useAllFindings';
+import { findingsPage as words } from './words';
 
 interface Props {
   illustration: number;
@@ -17,9 +18,9 @@ interface Props {
 }
 
 const SEVERITIES = [
-  { severity: 'error', title: 'Errors' },
-  { severity: 'warning', title: 'Warnings' },
-  { severity: 'note', title: 'Notes' },
+  { severity: 'error', title: words.errors },
+  { severity: 'warning', title: words.warnings },
+  { severity: 'note', title: words.notes },
 ] as const;
 
 /** All that should be looked at, wherever it was found: errors first, equal ones in a line, each with what can be done about it. */
@@ -64,25 +65,25 @@ function Checks({ taking: { findings, compare, compared } }: Pick<Props, 'taking
     <div className={form.form}>
       <div className={form.row}>
         <Button size="xs" variant="default" onClick={findings.ask} disabled={findings.isAsked}>
-          Check all parts
+          {words.checkAllParts}
         </Button>
         <Button size="xs" variant="default" onClick={compare}>
-          Compare with the original
+          {words.compareWithTheOriginal}
         </Button>
       </div>
       {compared && (
         <p data-testid="difference">
-          {compared.differing.toLocaleString('en')} of {compared.pixels.toLocaleString('en')} pixels differ
-          {compared.differing > 0 && `, by at most ${compared.largest} of 255. They are highlighted`}.
+          {words.ofPixelsDiffer(compared.differing.toLocaleString('en'), compared.pixels.toLocaleString('en'))}
+          {compared.differing > 0 && words.byAtMostOf255(compared.largest)}.
         </p>
       )}
       {findings.isAsked && (
         <details className={form.more}>
-          <summary>Limits of the check</summary>
+          <summary>{words.limitsOfTheCheck}</summary>
           <div className={form.row}>
             <NumberInput
               size="xs"
-              label="Crumbs are below"
+              label={words.crumbsAreBelow}
               suffix=" px"
               min={1}
               max={1_000_000}
@@ -92,7 +93,7 @@ function Checks({ taking: { findings, compare, compared } }: Pick<Props, 'taking
             />
             <NumberInput
               size="xs"
-              label="Same-drawing tolerance"
+              label={words.sameDrawingTolerance}
               suffix=" of 255"
               min={0}
               max={64}
@@ -110,9 +111,9 @@ function Checks({ taking: { findings, compare, compared } }: Pick<Props, 'taking
 
 /** How many there are, and whether the pixels are among what was looked at. */
 function said(count: number, { findings }: Props['taking']): string {
-  if (findings.isAsked && !findings.found) return 'Checking all parts …';
-  const number = count === 0 ? 'No findings' : plural(count, 'finding');
-  return findings.isAsked ? `${number}.` : `${number}; the pixels are not checked yet.`;
+  if (findings.isAsked && !findings.found) return words.checkingAllParts;
+  const number = count === 0 ? words.noFindings : words.findingCount(count);
+  return findings.isAsked ? `${number}.` : words.thePixelsAreNotChecked(number);
 }
 
 function Fixes({ fixes }: { fixes: readonly Fix[] }) {
@@ -170,7 +171,7 @@ function Alike({ kind, alike, canEdit, choose }: AlikeProps) {
           if (!isOpen) choose(rows, rows[0] ?? null);
         }}
       >
-        {`${count(alike.length)} ${kind?.together ?? 'findings'}`}
+        {`${count(alike.length)} ${kind?.together ?? words.findings}`}
       </button>
       {kind?.told && <p className={form.told}>{kind.told}</p>}
       {canEdit && fixes.length > 0 && <Fixes fixes={fixes} />}

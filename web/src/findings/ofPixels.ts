@@ -1,7 +1,9 @@
 /** What the pixels say that should be looked at, once they were checked; each with what can be done about it. */
+
 import type { Act } from '../ledger/useArrangement';
 import type { Finding, Findings } from '../steps/take-apart/useFindings';
 import { type Fix, fixes, type Kind, type Listed } from './finding';
+import { ofPixels as words } from './words';
 
 type Of<T> = Partial<Record<Finding['kind'], T>>;
 
@@ -38,27 +40,33 @@ function fixesOf(finding: Finding, { findings: { mend }, act }: PixelsContext): 
   const [first = '', second] = rows;
   const here = frame === null ? [] : [frame];
   const all: Of<Fix[]> = {
-    crumbs: fixes(['Sweep', () => mend(finding, here)], frame !== null && ['Sweep all frames', () => mend(finding)]),
-    pinholes: fixes(['Fill', () => mend(finding, here)], frame !== null && ['Fill all frames', () => mend(finding)]),
-    leftover: fixes(['Remove part', () => act({ do: 'remove-rows', rows: [first] })]),
-    copy: fixes(['Remove part', () => act({ do: 'remove-rows', rows: [first] })]),
+    crumbs: fixes(
+      [words.sweep, () => mend(finding, here)],
+      frame !== null && [words.sweepAllFrames, () => mend(finding)],
+    ),
+    pinholes: fixes(
+      [words.fill, () => mend(finding, here)],
+      frame !== null && [words.fillAllFrames, () => mend(finding)],
+    ),
+    leftover: fixes([words.removePart, () => act({ do: 'remove-rows', rows: [first] })]),
+    copy: fixes([words.removePart, () => act({ do: 'remove-rows', rows: [first] })]),
     remainder: fixes(
-      ['Make a part', () => mend(finding)],
+      [words.makeAPart, () => mend(finding)],
       first !== '' && [
-        'Include',
+        words.include,
         () => act({ do: 'include-parts', included: Object.fromEntries(rows.map((row) => [row, true])) }),
       ],
     ),
     overlay: fixes(
-      second !== undefined && ['Merge with the part behind', () => act({ do: 'join-rows', rows: [first, second] })],
-      ['Set blend mode to normal', () => mend(finding)],
+      second !== undefined && [words.mergeWithThePartBehind, () => act({ do: 'join-rows', rows: [first, second] })],
+      [words.setBlendModeToNormal, () => mend(finding)],
     ),
     covered: fixes(
-      ['Leave out', () => act({ do: 'include-parts', included: { [first]: false } })],
-      ['Set role to ground', () => act({ do: 'set-roles', roles: { [first]: 'ground' } })],
+      [words.leaveOut, () => act({ do: 'include-parts', included: { [first]: false } })],
+      [words.setRoleToGround, () => act({ do: 'set-roles', roles: { [first]: 'ground' } })],
     ),
-    joint: fixes(['Round off beneath', () => mend(finding)]),
-    'same-drawing': fixes(['Share one image', () => mend(finding)]),
+    joint: fixes([words.roundOffBeneath, () => mend(finding)]),
+    'same-drawing': fixes([words.shareOneImage, () => mend(finding)]),
   };
   return all[kind] ?? [];
 }
@@ -74,53 +82,53 @@ export function pixelsKinds({ findings, act }: PixelsContext): Of<Kind> {
   const all = (label: string) => (alike: readonly Listed[]) => fixes([label, () => each(alike)]);
   const firstOf = (alike: readonly Listed[]) => [...new Set(alike.flatMap((one) => one.rows.slice(0, 1)))];
   const removeAll = (alike: readonly Listed[]) =>
-    fixes(['Remove all', () => act({ do: 'remove-rows', rows: firstOf(alike) })]);
+    fixes([words.removeAll, () => act({ do: 'remove-rows', rows: firstOf(alike) })]);
   return {
     remainder: {
-      together: 'layers hold art that is in no part',
-      told: 'It would not be handed over.',
-      fixAll: all('Make parts of all'),
+      together: words.layersHoldArt,
+      told: words.itWouldNotBeHanded,
+      fixAll: all(words.makePartsOfAll),
     },
     leftover: {
-      together: 'parts hold art that another part has at the same position',
-      told: 'The same art is in two parts at the same position.',
+      together: words.partsHoldArtThatAnother,
+      told: words.theSameArt,
       fixAll: removeAll,
     },
-    copy: { together: 'parts are named as copies', fixAll: removeAll },
+    copy: { together: words.partsAreNamedAsCopies, fixAll: removeAll },
     crumbs: {
-      together: 'places with crumbs',
-      told: 'Tiny islands beside a part make its box larger.',
-      fixAll: all('Sweep all'),
+      together: words.placesWithCrumbs,
+      told: words.tinyIslandsBesideAPart,
+      fixAll: all(words.sweepAll),
     },
-    pinholes: { together: 'places with pinholes', told: 'Tiny holes in the art.', fixAll: all('Fill all') },
+    pinholes: { together: words.placesWithPinholes, told: words.tinyHolesInTheArt, fixAll: all(words.fillAll) },
     overlay: {
-      together: 'parts blend with what lies behind them',
-      told: 'Target programs without blend modes show these differently.',
-      fixAll: all('Set all to normal'),
+      together: words.partsBlendWithWhatLies,
+      told: words.targetProgramsWithoutBlendModes,
+      fixAll: all(words.setAllToNormal),
     },
     covered: {
-      together: 'parts are never visible',
-      told: 'They are wholly covered.',
+      together: words.partsAreNeverVisible,
+      told: words.theyAreWhollyCovered,
       fixAll: (alike) =>
         fixes([
-          'Leave out all',
+          words.leaveOutAll,
           () => act({ do: 'include-parts', included: Object.fromEntries(firstOf(alike).map((row) => [row, false])) }),
         ]),
     },
     joint: {
-      together: 'joints open',
-      told: 'Gaps appear as soon as the figure moves a little.',
-      fixAll: all('Round off all beneath'),
+      together: words.jointsOpen,
+      told: words.gapsAppearAsSoon,
+      fixAll: all(words.roundOffAllBeneath),
     },
     debris: {
-      together: 'places of debris behind parts',
-      told: 'Visible when the part in front moves. Fill these places again under Underlap, or remove the added pixels.',
+      together: words.placesOfDebrisBehindParts,
+      told: words.visibleWhenThePart,
       fixAll: () => [],
     },
     'same-drawing': {
-      together: 'drawings are in several parts',
-      told: 'One image can serve several parts.',
-      fixAll: all('Share one image each'),
+      together: words.drawingsAreInSeveralParts,
+      told: words.oneImageCanServeSeveral,
+      fixAll: all(words.shareOneImageEach),
     },
   };
 }

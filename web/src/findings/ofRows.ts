@@ -1,4 +1,5 @@
 /** What the rows say that should be looked at: names, sides, looks, joints, depths; each with what can be done about it. */
+
 import type { Arrangement, Row } from '../api/calls';
 import type { Schemas } from '../api/client';
 import { placeOf } from '../api/steps';
@@ -6,8 +7,8 @@ import type { Act } from '../ledger/useArrangement';
 import type { Again } from '../steps/put-in-order/BenchDrawer';
 import type { Wider } from '../steps/put-in-order/Planes';
 import type { Order } from '../steps/put-in-order/useOrder';
-import { plural } from '../ui/units';
 import { type Fix, fixes, type Kind, type Listed } from './finding';
+import { ofRows as words } from './words';
 
 type Finding = Schemas['Finding'];
 type Of<T> = Partial<Record<Finding['kind'], T>>;
@@ -48,7 +49,7 @@ function fixesOf(
   const siblings = new Set(rows.map((id) => byId.get(id)?.group)).size === 1;
   const say = (meaning: 'pair' | 'alternates' | 'neither') =>
     series && act({ do: 'decide', decisions: { meanings: { ...view.decisions.meanings, [series.key]: meaning } } });
-  const remove = ['Remove', () => act({ do: 'remove-rows', rows: [first] })] as const;
+  const remove = [words.remove, () => act({ do: 'remove-rows', rows: [first] })] as const;
   const go = (label: string, page: 'rows' | 'sets' | 'required' | 'depth') =>
     [
       label,
@@ -59,63 +60,63 @@ function fixesOf(
     ] as const;
   const pivot = byId.get(first)?.pivot;
   const all: Of<Fix[]> = {
-    required: fixes(go('Show list', 'required')),
-    empty: fixes(remove, ['Leave out', () => act({ do: 'include-parts', included: { [first]: false } })]),
+    required: fixes(go(words.showList, 'required')),
+    empty: fixes(remove, [words.leaveOut, () => act({ do: 'include-parts', included: { [first]: false } })]),
     name: fixes(
       finding.proposal != null && [
-        `Rename to '${finding.proposal}'`,
+        words.renameTo(finding.proposal),
         () => act({ do: 'rename-rows', names: { [first]: finding.proposal ?? '' } }),
       ],
-      go('Show', 'rows'),
+      go(words.show, 'rows'),
     ),
     pair: series?.lacks
       ? fixes(
-          [`Create ${series.lacks} twin`, () => again(first, { mirrored: true, about: 'middle' })],
-          ['Not a pair', () => say('neither')],
+          [words.createTwin(series.lacks), () => again(first, { mirrored: true, about: 'middle' })],
+          [words.notAPair, () => say('neither')],
         )
       : fixes([
-          'Hand over both',
+          words.handOverBoth,
           () => act({ do: 'include-parts', included: Object.fromEntries(rows.map((row) => [row, true])) }),
         ]),
     series: fixes(
       siblings && [
-        'Make alternates',
+        words.makeAlternates,
         () => {
           say('alternates');
           act({ do: 'make-alternates', rows });
         },
       ],
-      ['All visible', () => say('pair')],
-      ['Unrelated', () => say('neither')],
+      [words.allVisible, () => say('pair')],
+      [words.unrelated, () => say('neither')],
     ),
     look: fixes(
       rows.length > 1 &&
         pivot != null && [
-          'Use the first pivot for all',
+          words.toUseTheFirstPivot,
           () => act({ do: 'set-pivots', pivots: Object.fromEntries(rows.map((row) => [row, placeOf(pivot)])) }),
         ],
-      go('Show looks', 'sets'),
+      go(words.showLooks, 'sets'),
     ),
-    pivot: fixes(['Propose pivot', () => propose([first])]),
+    pivot: fixes([words.proposePivot, () => propose([first])]),
     depth: fixes(
-      ['Match the other depth', () => act({ do: 'set-depths', depths: { [first]: byId.get(second)?.depth ?? 0 } })],
+      [words.matchTheOtherDepth, () => act({ do: 'set-depths', depths: { [first]: byId.get(second)?.depth ?? 0 } })],
       siblings && [
-        'Sort the group by depth',
+        words.sortTheGroupByDepth,
         () => act({ do: 'order-rows', group: byId.get(first)?.group ?? null, by: 'depth' }),
       ],
     ),
     hidden: fixes(remove, [
-      'Show and include',
+      words.showAndInclude,
       () => {
         act({ do: 'show-rows', shown: { [first]: true } });
         act({ do: 'include-parts', included: { [first]: true } });
       },
     ]),
     cover: fixes(
-      ['Extend by mirroring', () => widen(first, 'mirror')],
-      ['Extend by repeating', () => widen(first, 'repeat')],
-      ['Enlarge', () => widen(first, 'enlarge')],
-      go('Show planes', 'depth'),
+      [words.extendByMirroring, () => widen(first, 'mirror')],
+      [words.extendByRepeating, () => widen(first, 'repeat')],
+      [words.enlarge, () => widen(first, 'enlarge')],
+      go(words.showPlanes, 'depth'),
     ),
   };
   return all[finding.kind] ?? [];
@@ -127,22 +128,22 @@ export function rowsKinds({ order, act, propose, widen }: RowsContext): Of<Kind>
   const proposals = new Map(order.findings.map((one) => [`${one.kind} ${one.sentence}`, one.proposal]));
   const nothing = () => [];
   const removeAll = (alike: readonly Listed[]) =>
-    ['Remove all', () => act({ do: 'remove-rows', rows: firstOf(alike) })] as const;
+    [words.removeAll, () => act({ do: 'remove-rows', rows: firstOf(alike) })] as const;
   const wider = (alike: readonly Listed[], by: Wider) => {
     for (const row of firstOf(alike)) widen(row, by);
   };
   return {
-    required: { together: 'required parts are missing', fixAll: nothing },
+    required: { together: words.requiredPartsAreMissing, fixAll: nothing },
     empty: {
-      together: 'parts are empty, or lie off the canvas',
+      together: words.partsAreEmptyOrLie,
       fixAll: (alike) =>
         fixes(removeAll(alike), [
-          'Leave out all',
+          words.leaveOutAll,
           () => act({ do: 'include-parts', included: Object.fromEntries(firstOf(alike).map((row) => [row, false])) }),
         ]),
     },
     name: {
-      together: 'names are default names, or mix alphabets',
+      together: words.namesAreDefaultNames,
       fixAll: (alike) => {
         const names = alike.flatMap((one) => {
           const proposal = proposals.get(one.key);
@@ -150,27 +151,27 @@ export function rowsKinds({ order, act, propose, widen }: RowsContext): Of<Kind>
         });
         return fixes(
           names.length > 0 && [
-            `Use ${plural(names.length, 'proposed name')}`,
+            words.use(names.length),
             () => act({ do: 'rename-rows', names: Object.fromEntries(names) }),
           ],
         );
       },
     },
-    pair: { together: 'pairs are not complete', fixAll: nothing },
-    series: { together: 'series of names are undecided', fixAll: nothing },
-    look: { together: 'parts differ between looks', fixAll: nothing },
+    pair: { together: words.pairsAreNotComplete, fixAll: nothing },
+    series: { together: words.seriesOfNamesAreUndecided, fixAll: nothing },
+    look: { together: words.partsDifferBetweenLooks, fixAll: nothing },
     pivot: {
-      together: 'parts have a parent but no pivot',
-      fixAll: (alike) => fixes(['Propose all pivots', () => propose(firstOf(alike))]),
+      together: words.partsHaveAParentBut,
+      fixAll: (alike) => fixes([words.proposeAllPivots, () => propose(firstOf(alike))]),
     },
-    depth: { together: 'parts are in front but deeper', fixAll: nothing },
-    hidden: { together: 'parts are hidden and left out', fixAll: (alike) => fixes(removeAll(alike)) },
+    depth: { together: words.partsAreInFrontBut, fixAll: nothing },
+    hidden: { together: words.partsAreHiddenAndLeft, fixAll: (alike) => fixes(removeAll(alike)) },
     cover: {
-      together: 'planes are too narrow for the camera travel',
+      together: words.planesAreTooNarrow,
       fixAll: (alike) =>
         fixes(
-          ['Extend all by mirroring', () => wider(alike, 'mirror')],
-          ['Enlarge all', () => wider(alike, 'enlarge')],
+          [words.extendAllByMirroring, () => wider(alike, 'mirror')],
+          [words.enlargeAll, () => wider(alike, 'enlarge')],
         ),
     },
   };

@@ -13,6 +13,7 @@ import type { Act } from './useArrangement';
 import { useLedgerKeys } from './useLedgerKeys';
 import { useListing } from './useListing';
 import { useRowDrag } from './useRowDrag';
+import { ledger as words } from './words';
 
 interface Props {
   illustration: number;
@@ -76,7 +77,7 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
         ref={scroller}
         className={classes.rows}
         role="treegrid"
-        aria-label="Parts, front-most first"
+        aria-label={words.partsFrontMostFirst}
         aria-multiselectable="true"
         aria-rowcount={list.length}
         aria-activedescendant={index >= 0 ? `row-${current}` : undefined}
@@ -98,6 +99,7 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
                 top={start}
                 number={numbers.get(row.id)}
                 columns={columns}
+                below={columns.length === 0 ? column : null}
                 carrier={carriers.get(row.id)?.name}
                 isChosen={chosen.has(row.id)}
                 isCurrent={row.id === current}
@@ -120,9 +122,7 @@ export function Ledger({ illustration, rows, alone, chosen, current, canEdit, on
         </div>
         {list.length === 0 && (
           <p className={classes.none}>
-            {listing.search
-              ? `No name contains '${listing.search}'. Press Escape to see all.`
-              : 'Nothing matches this filter.'}
+            {listing.search ? words.noNameContainsPressEscape(listing.search) : words.nothingMatchesThisFilter}
           </p>
         )}
       </div>

@@ -6,6 +6,7 @@ import { partColour } from './colours';
 import classes from './Ledger.module.css';
 import { INDENT, ROW_HEIGHT } from './measures';
 import type { Act } from './useArrangement';
+import { ledgerRow as words } from './words';
 
 interface Props {
   illustration: number;
@@ -14,6 +15,8 @@ interface Props {
   top: number;
   number: number | undefined;
   columns: readonly Column[];
+  /** The column that stands below the name, where there is no room beside it. */
+  below: Column | null;
   /** The name of the part that carries it. */
   carrier: string | undefined;
   isChosen: boolean;
@@ -42,8 +45,8 @@ export function LedgerRow(props: Props) {
   const properties = [
     row.blend !== 'normal' && row.blend,
     row.opacity < 1 && `${Math.round(row.opacity * 100)} %`,
-    row.frames.length > 1 && `${row.frames.length} frames`,
-    row.flagged && 'needs review',
+    row.frames.length > 1 && words.frames(row.frames.length),
+    row.flagged && words.needsReview,
   ].filter(Boolean);
   const look = [classes.row, isChosen && classes.chosen, isCurrent && classes.current, !isSeen && classes.unseen];
   return (
@@ -52,7 +55,7 @@ export function LedgerRow(props: Props) {
       id={`row-${row.id}`}
       role="row"
       className={look.filter(Boolean).join(' ')}
-      style={{ top, height: ROW_HEIGHT }}
+      style={{ translate: `0 ${top}px`, height: ROW_HEIGHT }}
       aria-rowindex={index + 1}
       aria-level={level}
       aria-selected={isChosen}
@@ -66,7 +69,7 @@ export function LedgerRow(props: Props) {
         className={classes.number}
         onPointerDown={(event) => props.onGrab(event, row)}
         data-grab
-        title={canEdit ? 'Drag to change the order' : undefined}
+        title={canEdit ? words.dragToChangeTheOrder : undefined}
       >
         {number !== undefined && (
           <span className={classes.swatch} style={{ borderColor: partColour(number) }}>
@@ -84,7 +87,7 @@ export function LedgerRow(props: Props) {
               event.stopPropagation();
               props.onFold();
             }}
-            aria-label={`${isFolded ? 'Unfold' : 'Fold'} ${row.name}`}
+            aria-label={`${isFolded ? words.unfold : words.fold} ${row.name}`}
           >
             {isFolded ? '+' : '–'}
           </button>
@@ -100,23 +103,28 @@ export function LedgerRow(props: Props) {
             <span className={isGroup ? classes.groupText : classes.text} title={row.name}>
               {row.name}
             </span>
-            {properties.length > 0 && <span className={classes.quiet}>{properties.join(', ')}</span>}
+            {(properties.length > 0 || (props.below && !isGroup)) && (
+              <span className={classes.below}>
+                {properties.length > 0 && <span>{properties.join(', ')}</span>}
+                {props.below && row.box && !isGroup && <Told row={row} column={props.below} carrier={props.carrier} />}
+              </span>
+            )}
           </span>
         )}
-        {row.alternate !== null && <span className={classes.note}>alternates</span>}
-        {row.locked && <span className={classes.quiet}>locked</span>}
-        {props.isAlone && <span className={classes.badge}>alone</span>}
+        {row.alternate !== null && <span className={classes.note}>{words.alternates}</span>}
+        {row.locked && <span className={classes.quiet}>{words.locked}</span>}
+        {props.isAlone && <span className={classes.badge}>{words.alone}</span>}
       </span>
       {props.columns.map((column) => (
         <span key={column} role="gridcell" className={classes.place}>
-          {isGroup ? '' : row.box ? <Told row={row} column={column} carrier={props.carrier} /> : 'empty'}
+          {isGroup ? '' : row.box ? <Told row={row} column={column} carrier={props.carrier} /> : words.empty}
         </span>
       ))}
       <span role="gridcell" className={classes.state}>
         <Mark
           isOn={row.shown}
           disabled={!canEdit}
-          label={`Show ${row.name}`}
+          label={words.show(row.name)}
           onChange={(shown) => props.act({ do: 'show-rows', shown: { [row.id]: shown } })}
         />
       </span>
@@ -125,7 +133,7 @@ export function LedgerRow(props: Props) {
           <Mark
             isOn={row.included}
             disabled={!canEdit}
-            label={`Include ${row.name}`}
+            label={words.include(row.name)}
             onChange={(included) => props.act({ do: 'include-parts', included: { [row.id]: included } })}
           />
         )}
@@ -138,8 +146,8 @@ function Told({ row, column, carrier }: { row: Row; column: Column; carrier: str
   if (column === 'place') return placeText(row.box ?? []);
   const [first, second] =
     column === 'joint'
-      ? [carrier ?? 'no parent', row.pivot ? row.pivot.map((at) => Math.round(at)).join(', ') : 'no pivot']
-      : [`${row.depth} px`, row.role.replace('-', ' ')];
+      ? [carrier ?? words.noParent, row.pivot ? row.pivot.map((at) => Math.round(at)).join(', ') : words.noPivot]
+      : [words.px(row.depth), row.role.replace('-', ' ')];
   return (
     <>
       <span title={first}>{first}</span>
@@ -185,7 +193,7 @@ function Mark({ isOn, disabled, label, onChange }: MarkProps) {
       }}
       onDoubleClick={(event) => event.stopPropagation()}
     >
-      <span className={isOn ? classes.yes : classes.no}>{isOn ? 'yes' : 'no'}</span>
+      <span className={isOn ? classes.yes : classes.no}>{isOn ? words.yes : words.no}</span>
     </button>
   );
 }
@@ -208,7 +216,7 @@ function NameInput({ row, onRename, onLeave }: NameInputProps) {
   return (
     <input
       className={classes.input}
-      aria-label={`Name of ${row.name}`}
+      aria-label={words.nameOf(row.name)}
       value={name}
       // biome-ignore lint/a11y/noAutofocus: the artist asked to rename this row
       autoFocus

@@ -4,6 +4,7 @@ import { type Filter, filtersFor } from '../rules/filter';
 import classes from './Ledger.module.css';
 import type { Column } from './LedgerRow';
 import type { Listing } from './useListing';
+import { ledgerTools as words } from './words';
 
 interface ToolsProps {
   rows: readonly Row[];
@@ -20,8 +21,8 @@ export function LedgerTools({ rows, listing, onLeave }: ToolsProps) {
       <TextInput
         size="xs"
         className={classes.search}
-        aria-label="Find by name"
-        placeholder="Find by name (L)"
+        aria-label={words.findByName}
+        placeholder={words.findByNameL}
         aria-keyshortcuts="L"
         value={search}
         onChange={(event) => setSearch(event.currentTarget.value)}
@@ -33,25 +34,25 @@ export function LedgerTools({ rows, listing, onLeave }: ToolsProps) {
       <NativeSelect
         size="xs"
         className={classes.filter}
-        aria-label="Filter"
+        aria-label={words.filter}
         data={filtersFor(rows, filter)}
         value={filter}
         onChange={(event) => setFilter(event.currentTarget.value as Filter)}
       />
-      <button type="button" className={classes.link} onClick={listing.foldAll}>
-        Fold all
+      <button type="button" className={classes.link} aria-label={words.foldAll} onClick={listing.foldAll}>
+        {words.fold}
       </button>
-      <button type="button" className={classes.link} onClick={listing.unfoldAll}>
-        Unfold all
+      <button type="button" className={classes.link} aria-label={words.unfoldAll} onClick={listing.unfoldAll}>
+        {words.unfold}
       </button>
     </div>
   );
 }
 
 const COLUMNS: readonly { value: Column; label: string }[] = [
-  { value: 'place', label: 'Position, size' },
-  { value: 'joint', label: 'Parent, pivot' },
-  { value: 'depth', label: 'Depth, role' },
+  { value: 'place', label: words.positionSize },
+  { value: 'joint', label: words.parentPivot },
+  { value: 'depth', label: words.depthRole },
 ];
 
 /** Pixels that a row has beside its columns, and that each of these takes. */
@@ -76,21 +77,13 @@ interface HeadProps {
 export function LedgerHead({ columns, column, onColumn }: HeadProps) {
   return (
     <div className={classes.head}>
-      <span className={classes.number}>No.</span>
-      <span className={classes.nameHead}>Name</span>
+      <span className={classes.number}>{words.no}</span>
+      <span className={classes.nameHead}>
+        {words.name}
+        {columns.length === 0 && <ColumnSelect column={column} onColumn={onColumn} />}
+      </span>
       {columns.length === 1 ? (
-        <select
-          className={classes.column}
-          aria-label="Middle column"
-          value={column}
-          onChange={(event) => onColumn(event.currentTarget.value as Column)}
-        >
-          {COLUMNS.map(({ value, label }) => (
-            <option key={value} value={value}>
-              {label}
-            </option>
-          ))}
-        </select>
+        <ColumnSelect column={column} onColumn={onColumn} />
       ) : (
         columns.map((one) => (
           <span key={one} className={classes.place}>
@@ -98,8 +91,26 @@ export function LedgerHead({ columns, column, onColumn }: HeadProps) {
           </span>
         ))
       )}
-      <span className={classes.state}>Shown</span>
-      <span className={classes.state}>Included</span>
+      <span className={classes.state}>{words.shown}</span>
+      <span className={classes.state}>{words.included}</span>
     </div>
+  );
+}
+
+/** Which of the columns is shown, where there is no room for all of them; in a narrow ledger it is a line below the name. */
+function ColumnSelect({ column, onColumn }: Pick<HeadProps, 'column' | 'onColumn'>) {
+  return (
+    <select
+      className={classes.column}
+      aria-label={words.middleColumn}
+      value={column}
+      onChange={(event) => onColumn(event.currentTarget.value as Column)}
+    >
+      {COLUMNS.map(({ value, label }) => (
+        <option key={value} value={value}>
+          {label}
+        </option>
+      ))}
+    </select>
   );
 }

@@ -2,6 +2,7 @@ import { Button } from '@mantine/core';
 import type { Row } from '../api/calls';
 import classes from './Ledger.module.css';
 import type { Act, Refused } from './useArrangement';
+import { refusedSteps as words } from './words';
 
 interface Props {
   rows: readonly Row[];
@@ -33,16 +34,16 @@ export function RefusedSteps({ rows, refused, act, onSettled }: Props) {
                 size="compact-xs"
                 onClick={() => again({ do: 'rename-rows', names: { [row]: refusal.proposal ?? '' } })}
               >
-                Use '{refusal.proposal}'
+                {words.use(refusal.proposal)}
               </Button>
             )}
             {isTheirs && (
               <Button size="compact-xs" onClick={() => again(command)}>
-                {isNamed ? `Use my '${name}'` : 'Repeat my step'}
+                {isNamed ? words.toUseMy(name) : words.repeatMyStep}
               </Button>
             )}
             <Button size="compact-xs" variant="default" onClick={() => onSettled(one)}>
-              {isTheirs ? (theirs ? `Keep '${theirs}'` : 'Keep the change') : 'Dismiss'}
+              {isTheirs ? (theirs ? words.keep(theirs) : words.keepTheChange) : words.dismiss}
             </Button>
           </div>
         );

@@ -3,6 +3,7 @@ import type { Stance } from './apart';
 import type { Comparable, CompareMode } from './compare';
 import classes from './Pile.module.css';
 import type { Look } from './pointer';
+import { looks as words } from './words';
 
 /** A number that is set with a slider, with what it means in words. */
 export interface Dial {
@@ -32,13 +33,13 @@ interface Props {
 }
 
 const LOOKS = [
-  { value: 'flat', label: 'Flat' },
-  { value: 'apart', label: 'Exploded' },
-  { value: 'compare', label: 'Compare' },
+  { value: 'flat', label: words.flat },
+  { value: 'apart', label: words.exploded },
+  { value: 'compare', label: words.compare },
 ];
 const MODES = [
-  { value: 'slider', label: 'Slider' },
-  { value: 'beside', label: 'Side by side' },
+  { value: 'slider', label: words.slider },
+  { value: 'beside', label: words.sideBySide },
 ];
 
 /** In which way the pile is looked at, and what can be set there. */
@@ -48,7 +49,7 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
     <>
       <SegmentedControl
         size="xs"
-        aria-label="View"
+        aria-label={words.view}
         value={look}
         onChange={(value) => onLook(value as Look)}
         data={LOOKS}
@@ -57,17 +58,17 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
       {look === 'apart' && (
         <div className={classes.settings}>
           <Setting
-            label="Turn"
+            label={words.turn}
             most={70}
             value={stance.turn}
             told={(turn) => `${turn}°`}
             onChange={(turn) => onStance({ ...stance, turn })}
           />
           <Setting
-            label="Spread"
+            label={words.spread}
             most={200}
             value={Math.round(stance.spread * 100)}
-            told={(spread) => `${spread} % of the width`}
+            told={(spread) => words.ofTheWidth(spread)}
             onChange={(spread) => onStance({ ...stance, spread: spread / 100 })}
           />
         </div>
@@ -76,7 +77,7 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
         <div className={classes.settings}>
           <NativeSelect
             size="xs"
-            aria-label="Left picture"
+            aria-label={words.leftPicture}
             className={classes.side}
             data={choices}
             value={comparison.left}
@@ -84,7 +85,7 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
           />
           <NativeSelect
             size="xs"
-            aria-label="Right picture"
+            aria-label={words.rightPicture}
             className={classes.side}
             data={choices}
             value={comparison.right}
@@ -92,17 +93,17 @@ export function Looks({ look, dials, stance, comparison, onLook, onStance }: Pro
           />
           <SegmentedControl
             size="xs"
-            aria-label="Comparison"
+            aria-label={words.comparison}
             value={comparison.mode}
             onChange={(mode) => comparison.onChange({ mode: mode as CompareMode })}
             data={MODES}
           />
           {comparison.mode === 'slider' && (
             <Setting
-              label="Divider"
+              label={words.divider}
               most={100}
               value={Math.round(comparison.share * 100)}
-              told={(share) => `at ${share} % of the width`}
+              told={(share) => words.atOfTheWidth(share)}
               onChange={(share) => comparison.onChange({ share: share / 100 })}
             />
           )}

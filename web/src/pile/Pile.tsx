@@ -14,6 +14,7 @@ import { type Outlined, PileBar, type Shapes } from './PileBar';
 import { mostFrames } from './pieces';
 import type { Look } from './pointer';
 import { useSharp } from './sharp';
+import { useArrivals } from './useArrivals';
 import { type Detail, useDetail } from './useDetail';
 import { useMarking } from './useMarking';
 import { usePicking } from './usePicking';
@@ -22,6 +23,7 @@ import { useComparison, usePileView } from './usePileView';
 import { usePointer } from './usePointer';
 import { useStable } from './useStable';
 import { useDrawing, useScreen, useWheel } from './useSurface';
+import { pile as words } from './words';
 
 /** How many of the parts that are seen, the front-most ones, are away for looking at what lies behind them. */
 export interface Peel {
@@ -125,6 +127,7 @@ export function Pile({
     first,
   });
   useWheel(surface, looking.zoom);
+  useArrivals(illustration, rows, surface, look === 'flat' ? view : null);
   const picking = usePicking({
     surface,
     screen,
@@ -148,7 +151,7 @@ export function Pile({
     frontAt: picking.frontAt,
   });
   return (
-    <section className={classes.pile} aria-label="Pile">
+    <section className={classes.pile} aria-label={words.pile}>
       <PileBar
         zoom={look === 'apart' ? depthZoom : (view?.zoom ?? 1)}
         ground={ground}
@@ -177,7 +180,7 @@ export function Pile({
         data-testid="pile"
         role="application"
         tabIndex={0}
-        aria-label={`The picture. ${described}`}
+        aria-label={words.thePicture(described)}
         onKeyDown={(event) => {
           const step = ARROWS[event.key];
           if (!step || !onNudge) return;
@@ -211,16 +214,16 @@ const ARROWS: Record<string, [number, number]> = {
 };
 
 const peelDial = ({ most, away, onChange }: Peel): Dial => ({
-  label: 'Peel',
+  label: words.peel,
   most,
   value: away,
-  told: (value) => `${value} of ${most} peeled`,
+  told: (value) => words.ofPeeled(value, most),
   onChange,
 });
 
 const momentDials = (frames: number, moment: number, onChange: (moment: number) => void): Dial[] =>
   frames > 1
-    ? [{ label: 'Frame', most: frames - 1, value: moment, told: (at) => `${at + 1} of ${frames}`, onChange }]
+    ? [{ label: words.frame, most: frames - 1, value: moment, told: (at) => words.of(at + 1, frames), onChange }]
     : [];
 
 /** Enlarged so often, pictures are seen to be halved. */
@@ -244,12 +247,11 @@ function PileState({ look, zoom, hint, halved, settled, detail, left, failed }: 
   return (
     <p className={classes.state} role="status">
       {hint}
-      {left !== null && left > 0 && `Loading pictures: ${left} left`}
-      {left === 0 && settled !== halved && 'Loading larger pictures'}
-      {isReduced && `Preview at 1/${2 ** shown} resolution. Zoom in for every pixel; hand-overs are full size.`}
-      {left === 0 && look === 'apart' && 'Quick preview without blend modes. Drag to turn.'}
-      {failed.length > 0 &&
-        ` Not loaded: ${failed.slice(0, 3).join(', ')}${failed.length > 3 ? ' and others' : ''}. Reload the page.`}
+      {left !== null && left > 0 && words.loadingPicturesLeft(left)}
+      {left === 0 && settled !== halved && words.loadingLargerPictures}
+      {isReduced && words.previewAt1ResolutionZoom(2 ** shown)}
+      {left === 0 && look === 'apart' && words.quickPreviewWithoutBlendModes}
+      {failed.length > 0 && words.notLoadedReloadThePage(failed.slice(0, 3).join(', '), failed.length > 3)}
     </p>
   );
 }

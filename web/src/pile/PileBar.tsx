@@ -2,6 +2,7 @@ import { Button, NativeSelect, Popover, Stack } from '@mantine/core';
 import type { ReactNode } from 'react';
 import type { Ground } from './grounds';
 import classes from './Pile.module.css';
+import { pileBar as words } from './words';
 
 /** How vector art is shown when it is larger than its pixels. */
 export type Shapes = 'sharp' | 'pixels';
@@ -24,22 +25,22 @@ interface Props {
 }
 
 const GROUNDS = [
-  { value: 'grey', label: 'Grey' },
-  { value: 'light', label: 'Light' },
-  { value: 'dark', label: 'Dark' },
-  { value: 'pattern', label: 'Lined' },
-  { value: 'white', label: 'White' },
-  { value: 'black', label: 'Black' },
-  { value: 'orange', label: 'Orange' },
+  { value: 'grey', label: words.grey },
+  { value: 'light', label: words.light },
+  { value: 'dark', label: words.dark },
+  { value: 'pattern', label: words.lined },
+  { value: 'white', label: words.white },
+  { value: 'black', label: words.black },
+  { value: 'orange', label: words.orange },
 ];
 const SHAPES = [
-  { value: 'sharp', label: 'Crisp' },
-  { value: 'pixels', label: 'As pixels' },
+  { value: 'sharp', label: words.crisp },
+  { value: 'pixels', label: words.asPixels },
 ];
 const OUTLINED = [
-  { value: 'chosen', label: 'Selection' },
-  { value: 'all', label: 'All parts' },
-  { value: 'none', label: 'None' },
+  { value: 'chosen', label: words.selection },
+  { value: 'all', label: words.allParts },
+  { value: 'none', label: words.none },
 ];
 
 /** How large the pile is, what lies behind it, and which outlines are drawn. */
@@ -59,24 +60,24 @@ export function PileBar({
   return (
     <div className={classes.bar}>
       <Button.Group>
-        <Button size="compact-sm" variant="default" onClick={() => onZoom(1 / 1.5)} aria-label="Zoom out">
+        <Button size="compact-sm" variant="default" onClick={() => onZoom(1 / 1.5)} aria-label={words.zoomOut}>
           −
         </Button>
         <Button.GroupSection
           size="compact-sm"
           variant="default"
           className={classes.zoom}
-          aria-label="Zoom"
+          aria-label={words.zoom}
           data-testid="zoom"
         >
           {Math.round(zoom * 100)} %
         </Button.GroupSection>
-        <Button size="compact-sm" variant="default" onClick={() => onZoom(1.5)} aria-label="Zoom in">
+        <Button size="compact-sm" variant="default" onClick={() => onZoom(1.5)} aria-label={words.zoomIn}>
           +
         </Button>
       </Button.Group>
       <Button size="compact-sm" variant="default" onClick={onWhole} aria-keyshortcuts="W">
-        Whole picture
+        {words.wholePicture}
       </Button>
       <Button size="compact-sm" variant="default" className={classes.true} onClick={onTrue} aria-keyshortcuts="P">
         100 %
@@ -86,21 +87,21 @@ export function PileBar({
       <Popover position="bottom-end" trapFocus returnFocus>
         <Popover.Target>
           <Button size="compact-sm" variant="default">
-            Display
+            {words.display}
           </Button>
         </Popover.Target>
         <Popover.Dropdown>
           <Stack gap="xs" w={190}>
             <NativeSelect
               size="xs"
-              label="Outlines"
+              label={words.outlines}
               data={OUTLINED}
               value={outlined}
               onChange={(event) => onOutlined(event.currentTarget.value as Outlined)}
             />
             <NativeSelect
               size="xs"
-              label="Background"
+              label={words.background}
               data={GROUNDS}
               value={ground}
               onChange={(event) => onGround(event.currentTarget.value as Ground)}
@@ -108,7 +109,7 @@ export function PileBar({
             {shapes && (
               <NativeSelect
                 size="xs"
-                label="Vectors when zoomed in"
+                label={words.vectorsWhenZoomedIn}
                 data={SHAPES}
                 value={shapes}
                 onChange={(event) => onShapes(event.currentTarget.value as Shapes)}

@@ -1,9 +1,11 @@
 /** The composite of what is seen, on a 2D canvas whose operators are those of the W3C that the core uses too. */
+
 import type { Row } from '../api/calls';
 import type { Area } from '../rules/places';
 import { membersOf } from '../rules/tree';
 import { drawSource, type Source } from './pictures';
 import { isWhole, type Piece, piecesAt } from './pieces';
+import { composite as words } from './words';
 
 export interface Scene {
   rows: readonly Row[];
@@ -353,7 +355,7 @@ function laid(
 
 export function surface(canvas: OffscreenCanvas): OffscreenCanvasRenderingContext2D {
   const context = canvas.getContext('2d');
-  if (!context) throw new Error('This browser has no 2D canvas.');
+  if (!context) throw new Error(words.thisBrowserHasNo2d);
   return context;
 }
 

@@ -11,6 +11,7 @@ import type { Detail } from './useDetail';
 import type { PileView } from './usePileView';
 import { spotIn } from './useSurface';
 import { canvasPixel } from './view';
+import { usePicking as words } from './words';
 
 interface Props {
   surface: RefObject<HTMLCanvasElement | null>;
@@ -48,7 +49,7 @@ export function usePicking({ surface, screen, looking, drawing, drawn, scene, de
     const spot = look === 'apart' ? at : canvasPixel(view, at);
     const { found, locked } = under(spot);
     const again = last.current?.spot.x === spot.x && last.current.spot.y === spot.y;
-    setHint(locked && found[0] !== locked ? `'${locked.name}' is locked. Unlock it (K) to pick it.` : '');
+    setHint(locked && found[0] !== locked ? words.isLockedUnlockItK(locked.name) : '');
     const row = nextDeeper(found, again ? (last.current?.row ?? null) : null);
     last.current = row && { spot, row: row.id };
     onPick(row, event.shiftKey || event.ctrlKey || event.metaKey);

@@ -1,17 +1,19 @@
 /** Which rows the ledger lists: by kind and by state, with how many there are of each. */
+
 import type { Row } from '../api/calls';
+import { filter as words } from './words';
 
 const FILTERS = {
-  all: ['All', () => true],
-  parts: ['Parts', (row: Row) => row.kind === 'part'],
-  groups: ['Groups', (row: Row) => row.kind === 'group'],
-  vector: ['Vector parts', (row: Row) => row.vector],
-  animated: ['Animated parts', (row: Row) => row.frames.length > 1],
-  hidden: ['Hidden', (row: Row) => !row.shown],
-  out: ['Left out', (row: Row) => row.kind === 'part' && !row.included],
-  locked: ['Locked', (row: Row) => row.locked],
-  empty: ['Empty', (row: Row) => row.kind === 'part' && row.box === null],
-  flagged: ['Needs review', (row: Row) => row.flagged],
+  all: [words.all, () => true],
+  parts: [words.parts, (row: Row) => row.kind === 'part'],
+  groups: [words.groups, (row: Row) => row.kind === 'group'],
+  vector: [words.vectorParts, (row: Row) => row.vector],
+  animated: [words.animatedParts, (row: Row) => row.frames.length > 1],
+  hidden: [words.hidden, (row: Row) => !row.shown],
+  out: [words.leftOut, (row: Row) => row.kind === 'part' && !row.included],
+  locked: [words.locked, (row: Row) => row.locked],
+  empty: [words.empty, (row: Row) => row.kind === 'part' && row.box === null],
+  flagged: [words.needsReview, (row: Row) => row.flagged],
 } as const satisfies Record<string, readonly [string, (row: Row) => boolean]>;
 
 export type Filter = keyof typeof FILTERS;

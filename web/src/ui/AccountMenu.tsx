@@ -8,6 +8,7 @@ import type { Schemas } from '../api/client';
 import { Sessions } from './Sessions';
 import { TwoStep } from './TwoStep';
 import { useSubmit } from './useSubmit';
+import { accountMenu as words } from './words';
 
 export type SignedIn = Schemas['User'];
 
@@ -33,45 +34,45 @@ export function AccountMenu({ user }: { user: SignedIn }) {
           </Button>
         </Menu.Target>
         <Menu.Dropdown>
-          <Menu.Label>Theme</Menu.Label>
+          <Menu.Label>{words.theme}</Menu.Label>
           {(['light', 'dark', 'auto'] as const).map((scheme) => (
             <Menu.Item
               key={scheme}
               onClick={() => setColorScheme(scheme)}
               rightSection={colorScheme === scheme ? '✓' : undefined}
             >
-              {{ light: 'Day', dark: 'Dim', auto: 'As the system' }[scheme]}
+              {{ light: words.day, dark: words.dim, auto: words.asTheSystem }[scheme]}
             </Menu.Item>
           ))}
           <Menu.Divider />
           <Menu.Item component={Link} to="/shelf">
-            My shelf
+            {words.myShelf}
           </Menu.Item>
           <Menu.Item component={Link} to="/queue">
-            Queue
+            {words.queue}
           </Menu.Item>
           {user.is_administrator && (
             <Menu.Item component={Link} to="/accounts">
-              Accounts
+              {words.accounts}
             </Menu.Item>
           )}
           {user.is_administrator && (
             <Menu.Item component={Link} to="/audit">
-              Audit log
+              {words.auditLog}
             </Menu.Item>
           )}
-          <Menu.Item onClick={() => setOpen(true)}>Change password</Menu.Item>
-          <Menu.Item onClick={() => setTwoStep(true)}>Two-step sign-in</Menu.Item>
+          <Menu.Item onClick={() => setOpen(true)}>{words.changePassword}</Menu.Item>
+          <Menu.Item onClick={() => setTwoStep(true)}>{words.twoStepSignIn}</Menu.Item>
           {isMenu && service && <ServiceItem name={service} />}
-          <Menu.Item onClick={() => setListed(true)}>My sessions</Menu.Item>
-          <Menu.Item onClick={leave}>Sign out</Menu.Item>
+          <Menu.Item onClick={() => setListed(true)}>{words.mySessions}</Menu.Item>
+          <Menu.Item onClick={leave}>{words.signOut}</Menu.Item>
         </Menu.Dropdown>
       </Menu>
       <Modal
         opened={isOpen}
         onClose={() => setOpen(false)}
-        title="Change password"
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.changePassword}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
         <PasswordForm onDone={() => setOpen(false)} />
       </Modal>
@@ -79,16 +80,16 @@ export function AccountMenu({ user }: { user: SignedIn }) {
         opened={isListed}
         onClose={() => setListed(false)}
         size="lg"
-        title="My sessions"
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.mySessions}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
         <Sessions />
       </Modal>
       <Modal
         opened={isTwoStep}
         onClose={() => setTwoStep(false)}
-        title="Two-step sign-in"
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.twoStepSignIn}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
         <TwoStep />
       </Modal>
@@ -110,9 +111,9 @@ function ServiceItem({ name }: { name: string }) {
   };
   if (!state.data) return null;
   return state.data.is_connected ? (
-    <Menu.Item onClick={() => attempt(leaveService)}>Disconnect from {name}</Menu.Item>
+    <Menu.Item onClick={() => attempt(leaveService)}>{words.disconnectFrom(name)}</Menu.Item>
   ) : (
-    <Menu.Item onClick={() => attempt(() => goToService(true))}>Connect with {name}</Menu.Item>
+    <Menu.Item onClick={() => attempt(() => goToService(true))}>{words.connectWith(name)}</Menu.Item>
   );
 }
 
@@ -121,20 +122,20 @@ function PasswordForm({ onDone }: { onDone: () => void }) {
   const [fresh, setFresh] = useState('');
   const { submit, error, isWaiting } = useSubmit(async () => {
     await changePassword(old, fresh);
-    notifications.show({ message: 'The password is changed. Other sessions were signed out.' });
+    notifications.show({ message: words.thePasswordIsChangedOther });
     onDone();
   });
   return (
     <form onSubmit={submit}>
       <Stack>
         <PasswordInput
-          label="Old password"
+          label={words.oldPassword}
           required
           value={old}
           onChange={(event) => setOld(event.currentTarget.value)}
         />
         <PasswordInput
-          label="New password, at least 10 characters"
+          label={words.newPasswordAtLeast10}
           required
           value={fresh}
           onChange={(event) => setFresh(event.currentTarget.value)}
@@ -142,7 +143,7 @@ function PasswordForm({ onDone }: { onDone: () => void }) {
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Group justify="flex-end">
           <Button type="submit" loading={isWaiting}>
-            Change password
+            {words.changePassword}
           </Button>
         </Group>
       </Stack>

@@ -1,5 +1,6 @@
 import { ColorPicker, ColorSwatch, Popover, TextInput, UnstyledButton } from '@mantine/core';
 import { useState } from 'react';
+import { colourField as words } from './words';
 
 interface Props {
   label: string;
@@ -20,17 +21,22 @@ export function ColourField({ label, value, onChange }: Props) {
       label={label}
       maxLength={7}
       value={text}
-      error={isColour(text) ? undefined : 'Six digits after #, like #2f6f8f'}
+      error={isColour(text) ? undefined : words.sixDigitsAfterLike2f6f8f}
       onChange={(event) => say(event.currentTarget.value)}
       leftSection={
         <Popover position="bottom-start" withinPortal>
           <Popover.Target>
-            <UnstyledButton aria-label={`Pick: ${label.toLowerCase()}`}>
+            <UnstyledButton aria-label={words.pick(label.toLowerCase())}>
               <ColorSwatch size={18} color={value} />
             </UnstyledButton>
           </Popover.Target>
           <Popover.Dropdown>
-            <ColorPicker value={value} onChange={say} saturationLabel="Saturation and brightness" hueLabel="Hue" />
+            <ColorPicker
+              value={value}
+              onChange={say}
+              saturationLabel={words.saturationAndBrightness}
+              hueLabel={words.hue}
+            />
           </Popover.Dropdown>
         </Popover>
       }

@@ -1,6 +1,6 @@
 import { Fragment, useState } from 'react';
 import classes from './ui.module.css';
-import { count } from './units';
+import { firstFew as words } from './words';
 
 /** So many of a kind are seen at once. */
 const FEW = 3;
@@ -23,7 +23,7 @@ export function FirstFew<T>({ items, keyOf, children }: Props<T>) {
       {items.length > FEW + 1 && (
         <li>
           <button type="button" className={classes.more} aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
-            {isOpen ? 'Show only the first' : `Show all ${count(items.length)}`}
+            {isOpen ? words.showOnlyTheFirst : words.showAll(items.length)}
           </button>
         </li>
       )}

@@ -1,8 +1,8 @@
 import { Button, CopyButton, Group, Text, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { type MadeLink, mailLink, useSession } from '../api/calls';
-import { plural } from './units';
 import { useSubmit } from './useSubmit';
+import { givenLink as words } from './words';
 
 /** A link that was made, to be given to somebody; it is shown once. */
 export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what: string; isOnce?: boolean }) {
@@ -11,14 +11,11 @@ export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what:
   return (
     <div role="status">
       <Text size="sm" mt="sm" mb={4}>
-        {what}{' '}
-        {isOnce
-          ? `Good once, within ${plural(link.days, 'day')}. Copy the link now; it is not shown again.`
-          : `Good for ${plural(link.days, 'day')}. Copy the link now; it is not shown again.`}
+        {what} {isOnce ? words.goodOnceWithinCopy(link.days) : words.goodForCopyTheLink(link.days)}
       </Text>
       <Group gap="xs" wrap="nowrap">
         <TextInput
-          aria-label="Link"
+          aria-label={words.link}
           readOnly
           value={address}
           style={{ flex: 1 }}
@@ -27,7 +24,7 @@ export function GivenLink({ link, what, isOnce = true }: { link: MadeLink; what:
         <CopyButton value={address}>
           {({ copied, copy }) => (
             <Button variant="default" onClick={copy}>
-              {copied ? 'Copied' : 'Copy link'}
+              {copied ? words.copied : words.copyLink}
             </Button>
           )}
         </CopyButton>
@@ -51,7 +48,7 @@ function Mail({ path }: { path: string }) {
     <form onSubmit={submit}>
       <Group gap="xs" mt="xs" wrap="nowrap" align="flex-end">
         <TextInput
-          label="Or send by mail to"
+          label={words.orSendByMailTo}
           type="email"
           required
           value={to}
@@ -59,10 +56,10 @@ function Mail({ path }: { path: string }) {
           onChange={(event) => setTo(event.currentTarget.value)}
         />
         <Button type="submit" variant="default" loading={isWaiting}>
-          Send
+          {words.send}
         </Button>
       </Group>
-      {sent && <Text size="sm">Sent to {sent}.</Text>}
+      {sent && <Text size="sm">{words.sentTo(sent)}</Text>}
       {error && (
         <Text size="sm" role="alert" c="var(--mantine-color-error)">
           {error}

@@ -2,17 +2,18 @@ import { Button, Group, Progress, Text } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import { cancelJob, type Job } from '../api/calls';
 import { count } from './units';
+import { jobProgress as words } from './words';
 
 const STAGES: Record<string, string> = {
-  read: 'Reading',
-  write: 'Writing',
-  prove: 'Verifying',
-  film: 'Drawing',
-  keep: 'Saving layer images',
-  pack: 'Packing file',
-  unpack: 'Unpacking file',
-  try: 'Rebuilding, step',
-  gather: 'Collecting packages,',
+  read: words.reading,
+  write: words.writing,
+  prove: words.verifying,
+  film: words.drawing,
+  keep: words.savingLayerImages,
+  pack: words.packingFile,
+  unpack: words.unpackingFile,
+  try: words.rebuildingStep,
+  gather: words.collectingPackages,
 };
 
 interface Props {
@@ -24,8 +25,8 @@ interface Props {
 export function JobProgress({ job, canCancel }: Props) {
   const sentence =
     job.state === 'waiting' || !job.stage
-      ? `Queued${job.held_up && `. ${job.held_up}`}`
-      : `${STAGES[job.stage] ?? job.stage} ${count(job.done)} of ${count(job.total)}`;
+      ? words.queued(job.held_up && `. ${job.held_up}`)
+      : words.of(STAGES[job.stage] ?? job.stage, job.done, job.total);
   const speed = useSpeed(job);
   return (
     <div role="status">
@@ -41,7 +42,7 @@ export function JobProgress({ job, canCancel }: Props) {
         </Text>
         {canCancel && (
           <Button size="compact-xs" variant="default" onClick={() => cancelJob(job.id).catch(() => undefined)}>
-            Cancel
+            {words.cancel}
           </Button>
         )}
       </Group>
@@ -67,5 +68,5 @@ function useSpeed({ stage, done }: Job): string {
   const passed = Date.now() - began.at;
   const second = (1000 * (done - began.done)) / passed;
   if (began.stage !== stage || passed < TELLING || second <= 0) return '';
-  return `${second < 10 ? second.toFixed(1) : count(Math.round(second))} per second`;
+  return words.perSecond(second < 10 ? second.toFixed(1) : count(Math.round(second)));
 }

@@ -1,14 +1,15 @@
 import { Button } from '@mantine/core';
 import type { Schemas } from '../api/client';
 import classes from './KeptList.module.css';
+import { keptList as words } from './words';
 
 type Kept = Schemas['Kept'];
 
 const KINDS: Record<Kept['kind'], { name: string; use: string | null }> = {
-  motion: { name: 'motion, used in Try out', use: null },
-  template: { name: 'template', use: 'Apply' },
-  list: { name: 'list', use: 'Use list' },
-  part: { name: 'part', use: 'Add' },
+  motion: { name: words.motionUsedInTryOut, use: null },
+  template: { name: 'template', use: words.apply },
+  list: { name: 'list', use: words.toUseList },
+  part: { name: 'part', use: words.add },
 };
 
 interface Props {
@@ -22,7 +23,7 @@ interface Props {
 /** What lies on one's shelf. */
 export function KeptList({ kept, canEdit, onUse, onRemove }: Props) {
   return (
-    <ul className={classes.list} aria-label="On the shelf">
+    <ul className={classes.list} aria-label={words.onTheShelf}>
       {kept.map((one) => (
         <li key={one.id} className={classes.kept}>
           {one.has_picture && <img src={`/api/shelf/${one.id}/picture`} alt="" />}
@@ -35,7 +36,7 @@ export function KeptList({ kept, canEdit, onUse, onRemove }: Props) {
             </Button>
           )}
           <Button size="compact-xs" variant="subtle" onClick={() => onRemove(one)}>
-            Remove
+            {words.remove}
           </Button>
         </li>
       ))}

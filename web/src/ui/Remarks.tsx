@@ -6,6 +6,7 @@ import form from './form.module.css';
 import classes from './Remarks.module.css';
 import { day } from './units';
 import { useSubmit } from './useSubmit';
+import { remarks as words } from './words';
 
 interface Props {
   illustration: number;
@@ -24,9 +25,9 @@ export function Remarks({ isOpenOnly = false, ...props }: Props) {
   return (
     <section
       className={isOpenOnly ? `${form.form} ${classes.remarks}` : classes.remarks}
-      aria-label="Remarks from recipients"
+      aria-label={words.remarksFromRecipients}
     >
-      <h3>{`Remarks from recipients (${found.length})`}</h3>
+      <h3>{words.remarksFromRecipientsFound(found.length)}</h3>
       <ul>
         {found.map((remark) => (
           <RemarkItem key={remark.id} remark={remark} {...props} />
@@ -57,24 +58,22 @@ function RemarkItem({
     <li data-remark={remark.path}>
       <strong>{remark.path}</strong>{' '}
       <button type="button" className={classes.link} onClick={() => onShow(remark.part)}>
-        Show
+        {words.show}
       </button>
       <p className={classes.said}>{remark.text}</p>
       <p className={classes.facts}>
         {remark.to}
-        {remark.number !== null && `, of no. ${remark.number}`}, {day(remark.at)}
+        {remark.number !== null && words.ofNo(remark.number)}, {day(remark.at)}
       </p>
       {remark.answer ? (
-        <p className={classes.said}>
-          {remark.answered_by ?? 'Somebody'} answered: {remark.answer}
-        </p>
+        <p className={classes.said}>{words.answered(remark.answered_by ?? words.somebody, remark.answer)}</p>
       ) : (
         canEdit && (
           <form onSubmit={submit}>
             <Textarea
               size="xs"
-              aria-label={`Answer to the remark on ${remark.path}`}
-              placeholder="Answer"
+              aria-label={words.answerToTheRemarkOn(remark.path)}
+              placeholder={words.answer}
               autosize
               required
               maxLength={1000}
@@ -83,7 +82,7 @@ function RemarkItem({
             />
             <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
             <Button type="submit" size="compact-xs" variant="default" mt={4} loading={isWaiting}>
-              Answer
+              {words.answer}
             </Button>
           </form>
         )

@@ -1,7 +1,7 @@
 import { Button, Group, Stack, Text } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { endOtherSessions, endSession, useSessions } from '../api/calls';
-import { moment } from './units';
+import { sessions as words } from './words';
 
 /** Where one is signed in, and ending that. */
 export function Sessions() {
@@ -18,9 +18,7 @@ export function Sessions() {
       {found.map((one) => (
         <Group key={one.id} justify="space-between" wrap="nowrap" align="flex-start">
           <div>
-            <Text fw={600}>
-              {one.is_this ? 'This browser' : `From ${one.address}`}, since {moment(one.at)}
-            </Text>
+            <Text fw={600}>{words.since(one.is_this ? words.thisBrowser : words.from(one.address), one.at)}</Text>
             <Text size="sm" c="dimmed" style={{ overflowWrap: 'anywhere' }}>
               {one.browser}
             </Text>
@@ -30,17 +28,17 @@ export function Sessions() {
               size="compact-sm"
               variant="default"
               style={{ flexShrink: 0 }}
-              aria-label={`Sign out from ${one.address}, since ${moment(one.at)}`}
+              aria-label={words.signOutFromSince(one.address, one.at)}
               onClick={() => end(endSession(one.id))}
             >
-              Sign out
+              {words.signOut}
             </Button>
           )}
         </Group>
       ))}
       {found.length > 1 && (
         <Group justify="flex-end">
-          <Button onClick={() => end(endOtherSessions())}>Sign out everywhere else</Button>
+          <Button onClick={() => end(endOtherSessions())}>{words.signOutEverywhereElse}</Button>
         </Group>
       )}
     </Stack>

@@ -1,5 +1,6 @@
 import { SegmentedControl } from '@mantine/core';
 import classes from './pages.module.css';
+import { stepPages as words } from './words';
 
 interface Props<P extends string> {
   pages: readonly { value: P; label: string }[];
@@ -14,7 +15,7 @@ export function StepPages<P extends string>({ pages, page, onPage }: Props<P>) {
       <SegmentedControl
         size="xs"
         fullWidth
-        aria-label="Pages"
+        aria-label={words.pages}
         data={[...pages]}
         value={page}
         onChange={(value) => onPage(value as P)}

@@ -3,8 +3,8 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { newRecoveryCodes, newSecret, turnTwoStepOff, turnTwoStepOn, useTwoStep } from '../api/calls';
 import type { Schemas } from '../api/client';
-import { day, plural } from './units';
 import { useSubmit } from './useSubmit';
+import { twoStep as words } from './words';
 
 /** Two-step sign-in of one's own account: turning it on, new recovery codes, and turning it off. */
 export function TwoStep() {
@@ -28,14 +28,11 @@ export function TwoStep() {
     return (
       <form onSubmit={begin.submit}>
         <Stack gap="sm">
-          <Text>
-            Two-step sign-in asks for a code from your phone after the password, so a stolen password is not enough. You
-            need an authenticator app on the phone.
-          </Text>
+          <Text>{words.twoStepSignInAsks}</Text>
           <div role="alert">{begin.error && <Text c="var(--mantine-color-error)">{begin.error}</Text>}</div>
           <Group justify="flex-end">
             <Button type="submit" loading={begin.isWaiting}>
-              Set up
+              {words.setUp}
             </Button>
           </Group>
         </Stack>
@@ -67,20 +64,20 @@ function TurnOn({ secret, onSend }: TurnOnProps) {
     <form onSubmit={submit}>
       <Stack gap="sm">
         <List type="ordered" size="sm" spacing="xs">
-          <List.Item>Scan the QR code with the authenticator app, or type the key into the app.</List.Item>
-          <List.Item>Enter the six digits that the app shows, and your password.</List.Item>
+          <List.Item>{words.scanTheQrCode}</List.Item>
+          <List.Item>{words.enterTheSixDigits}</List.Item>
         </List>
         <Group wrap="nowrap" align="flex-start">
-          <img src={secret.picture} alt="QR code with the key below" width={180} height={180} />
+          <img src={secret.picture} alt={words.qrCodeWithTheKey} width={180} height={180} />
           <div>
             <Text size="sm" fw={600}>
-              Key
+              {words.key}
             </Text>
             <Code style={{ overflowWrap: 'anywhere' }}>{secret.secret.match(/.{4}/g)?.join(' ')}</Code>
           </div>
         </Group>
         <TextInput
-          label="Code"
+          label={words.code}
           autoComplete="one-time-code"
           inputMode="numeric"
           required
@@ -91,7 +88,7 @@ function TurnOn({ secret, onSend }: TurnOnProps) {
         <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
         <Group justify="flex-end">
           <Button type="submit" loading={isWaiting}>
-            Turn on
+            {words.turnOn}
           </Button>
         </Group>
       </Stack>
@@ -103,18 +100,15 @@ function RecoveryCodes({ codes, onDone }: { codes: string[]; onDone: () => void 
   const file = `data:text/plain;charset=utf-8,${encodeURIComponent(`${codes.join('\n')}\n`)}`;
   return (
     <Stack gap="sm">
-      <Text>
-        Keep these recovery codes in a safe place. Each lets you sign in once without the phone. They are shown only
-        now.
-      </Text>
-      <Code block aria-label="Recovery codes">
+      <Text>{words.keepTheseRecoveryCodes}</Text>
+      <Code block aria-label={words.recoveryCodes}>
         {codes.join('\n')}
       </Code>
       <Group justify="flex-end">
         <Button variant="default" component="a" href={file} download="yuplet-recovery-codes.txt">
-          Download
+          {words.download}
         </Button>
-        <Button onClick={onDone}>Done</Button>
+        <Button onClick={onDone}>{words.done}</Button>
       </Group>
     </Stack>
   );
@@ -134,19 +128,17 @@ function IsOn({ since, left, onCodes, onOff }: IsOnProps) {
   return (
     <form onSubmit={codes.submit}>
       <Stack gap="sm">
-        <Text>
-          On since {day(since)}. {plural(left, 'recovery code')} left.
-        </Text>
+        <Text>{words.onSinceLeft(since, left)}</Text>
         <Password value={password} onChange={setPassword} />
         <div role="alert">
           {(codes.error ?? off.error) && <Text c="var(--mantine-color-error)">{codes.error ?? off.error}</Text>}
         </div>
         <Group justify="flex-end">
           <Button variant="default" loading={off.isWaiting} onClick={off.submit}>
-            Turn off
+            {words.turnOff}
           </Button>
           <Button type="submit" loading={codes.isWaiting}>
-            New recovery codes
+            {words.newRecoveryCodes}
           </Button>
         </Group>
       </Stack>
@@ -157,7 +149,7 @@ function IsOn({ since, left, onCodes, onOff }: IsOnProps) {
 function Password({ value, onChange }: { value: string; onChange: (text: string) => void }) {
   return (
     <PasswordInput
-      label="Your password"
+      label={words.yourPassword}
       autoComplete="current-password"
       required
       value={value}

@@ -3,6 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type InBin, restore, useBin } from '../../api/calls';
+import { bin as words } from './words';
 
 /** What was removed, by whom, and until when it can be restored. */
 export function Bin() {
@@ -10,14 +11,14 @@ export function Bin() {
   return (
     <>
       <Button size="compact-sm" variant="default" onClick={() => setOpen(true)}>
-        Bin
+        {words.bin}
       </Button>
       <Modal
         opened={isOpen}
         onClose={() => setOpen(false)}
         size="xl"
-        title="Bin"
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.bin}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
         {isOpen && <Removed />}
       </Modal>
@@ -33,24 +34,24 @@ function Removed() {
     try {
       await restore(one);
       setError(null);
-      notifications.show({ message: `'${one.name}' is restored.` });
+      notifications.show({ message: words.isRestored(one.name) });
     } catch (problem) {
       setError((problem as Error).message);
     }
     for (const key of ['bin', 'projects', 'illustrations']) await queries.invalidateQueries({ queryKey: [key] });
   };
   if (bin.error) return <Text role="alert">{bin.error.message}</Text>;
-  if (bin.data?.length === 0) return <Text>The bin is empty. Removed projects and illustrations go here.</Text>;
+  if (bin.data?.length === 0) return <Text>{words.theBinIsEmptyRemoved}</Text>;
   return (
     <>
       <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
       <Table>
         <Table.Thead>
           <Table.Tr>
-            <Table.Th>Name</Table.Th>
-            <Table.Th>Removed</Table.Th>
-            <Table.Th>Kept until</Table.Th>
-            <Table.Th aria-label="Restore" />
+            <Table.Th>{words.name}</Table.Th>
+            <Table.Th>{words.removed}</Table.Th>
+            <Table.Th>{words.keptUntil}</Table.Th>
+            <Table.Th aria-label={words.restore} />
           </Table.Tr>
         </Table.Thead>
         <Table.Tbody>
@@ -59,12 +60,12 @@ function Removed() {
               <Table.Td>
                 {one.name}
                 <Text size="xs" c="dimmed">
-                  {one.kind === 'project' ? 'Project' : `Illustration of ${one.project_name}`}
+                  {one.kind === 'project' ? words.project : words.illustrationOf(one.project_name)}
                 </Text>
               </Table.Td>
               <Table.Td>
                 {new Date(one.removed_at).toLocaleDateString()}
-                {one.removed_by && ` by ${one.removed_by}`}
+                {one.removed_by && words.by(one.removed_by)}
               </Table.Td>
               <Table.Td>{new Date(one.gone_at).toLocaleDateString()}</Table.Td>
               <Table.Td>
@@ -72,10 +73,10 @@ function Removed() {
                   <Button
                     size="compact-xs"
                     variant="default"
-                    aria-label={`Restore ${one.name}`}
+                    aria-label={words.restoreName(one.name)}
                     onClick={() => back(one)}
                   >
-                    Restore
+                    {words.restore}
                   </Button>
                 </Group>
               </Table.Td>
@@ -89,5 +90,5 @@ function Removed() {
 
 /** Say that something went into the bin, and how it comes back. */
 export function tellRemoved(name: string) {
-  notifications.show({ message: `'${name}' is in the bin. It can be restored from there.` });
+  notifications.show({ message: words.isInTheBin(name) });
 }

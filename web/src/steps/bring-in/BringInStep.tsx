@@ -8,6 +8,7 @@ import { CreditForm } from './CreditForm';
 import { ReadAgain } from './ReadAgain';
 import { ReadingReport } from './ReadingReport';
 import { Revisions } from './Revisions';
+import { bringInStep as words } from './words';
 
 interface Props {
   illustration: WholeIllustration;
@@ -21,10 +22,10 @@ interface Props {
 type Page = 'report' | 'revisions' | 'options' | 'credit';
 
 const PAGES: readonly { value: Page; label: string }[] = [
-  { value: 'report', label: 'Report' },
-  { value: 'revisions', label: 'Revisions' },
-  { value: 'options', label: 'Reading options' },
-  { value: 'credit', label: 'Credit' },
+  { value: 'report', label: words.report },
+  { value: 'revisions', label: words.revisions },
+  { value: 'options', label: words.readingOptions },
+  { value: 'credit', label: words.credit },
 ];
 
 /** What was brought in: what was read of it, its revisions, how else it could be read, and who made it. */
@@ -45,7 +46,7 @@ export function BringInStep({ illustration, rows, canEdit, onChoose, onChanged }
   return (
     <>
       <StepPages pages={PAGES} page={page} onPage={setPage} />
-      <Panel title="Bring in">
+      <Panel title={words.bringIn}>
         {page === 'report' && (
           <ReadingReport illustration={illustration} rows={rows} onChoose={onChoose} onCut={() => setPage('options')} />
         )}

@@ -2,16 +2,17 @@ import { Autocomplete, Button, NativeSelect, Textarea, TextInput } from '@mantin
 import { useState } from 'react';
 import { type Credit, sayCredit, useLicences, type WholeIllustration } from '../../api/calls';
 import classes from './BringIn.module.css';
+import { creditForm as words } from './words';
 
 const FIELDS = [
-  ['author', 'Author'],
-  ['title', 'Title'],
-  ['source', 'Source URL'],
+  ['author', words.author],
+  ['title', words.title],
+  ['source', words.sourceUrl],
 ] as const;
 const ATTRIBUTION = [
-  { value: '', label: 'Unknown' },
-  { value: 'yes', label: 'Required' },
-  { value: 'no', label: 'Not required' },
+  { value: '', label: words.unknown },
+  { value: 'yes', label: words.required },
+  { value: 'no', label: words.notRequired },
 ];
 const MOST = 40;
 
@@ -35,7 +36,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
     try {
       const answer = await sayCredit(illustration.id, credit);
       setCredit(answer.credit);
-      setSaid('Saved. Every package from now on carries this credit.');
+      setSaid(words.savedEveryPackageFromNow);
       onChanged();
     } catch (problem) {
       setSaid((problem as Error).message);
@@ -44,7 +45,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
   const attribution = credit.attribution === null ? '' : credit.attribution ? 'yes' : 'no';
   return (
     <form onSubmit={save} className={classes.form}>
-      <p>Every package carries this credit in its manifest and as CREDITS.txt. Values from the file are filled in.</p>
+      <p>{words.everyPackageCarriesThisCredit}</p>
       {FIELDS.map(([field, label]) => (
         <TextInput
           key={field}
@@ -57,8 +58,8 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
         />
       ))}
       <Autocomplete
-        label="Licence"
-        description="SPDX identifier, or your own words"
+        label={words.licence}
+        description={words.spdxIdentifierOrYourOwn}
         size="xs"
         maxLength={2000}
         readOnly={!canEdit}
@@ -75,7 +76,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
         onChange={(licence) => set({ licence })}
       />
       <NativeSelect
-        label="Attribution"
+        label={words.attribution}
         size="xs"
         disabled={!canEdit}
         data={ATTRIBUTION}
@@ -86,7 +87,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
         }}
       />
       <Textarea
-        label="Note"
+        label={words.note}
         size="xs"
         autosize
         minRows={2}
@@ -97,7 +98,7 @@ export function CreditForm({ illustration, canEdit, onChanged }: Props) {
       />
       {canEdit && (
         <Button type="submit" size="compact-md">
-          Save credit
+          {words.saveCredit}
         </Button>
       )}
       <p role="status">{said}</p>

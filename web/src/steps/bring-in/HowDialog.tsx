@@ -1,7 +1,7 @@
 import { Button, Modal, Stack, Text, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { plural } from '../../ui/units';
 import type { Parcel } from './useBringIn';
+import { howDialog as words } from './words';
 
 interface Props {
   files: readonly File[];
@@ -27,14 +27,14 @@ export function HowDialog({ files, open, onTake, onClose }: Props) {
     <Modal
       opened
       onClose={onClose}
-      title={isOne ? first?.name : plural(files.length, 'file')}
-      closeButtonProps={{ 'aria-label': 'Close' }}
+      title={isOne ? first?.name : words.fileCount(files.length)}
+      closeButtonProps={{ 'aria-label': words.close }}
     >
       <Stack gap="xs">
         {!isOne && (
           <TextInput
             size="xs"
-            label="Illustration name"
+            label={words.illustrationName}
             maxLength={200}
             value={together}
             onChange={(event) => setTogether(event.currentTarget.value)}
@@ -42,28 +42,28 @@ export function HowDialog({ files, open, onTake, onClose }: Props) {
         )}
         {open && (
           <Choice
-            label={`A new revision of ${open.name}`}
-            what="Layers are matched with the existing parts. You review the result before anything changes."
+            label={words.aNewRevisionOf(open.name)}
+            what={words.layersAreMatched}
             onClick={() => take({ files, together, revisionOf: open.id })}
           />
         )}
         {!isOne && (
           <>
             <Choice
-              label="Parts of one picture"
-              what="Each file is a part, each folder a group. A file named 'reference' shows their positions."
+              label={words.partsOfOnePicture}
+              what={words.eachFileIsAPart}
               onClick={() => take({ files, together, choices: { stack: 'parts' } })}
             />
             <Choice
-              label="Frames of one animation"
-              what="Each file is a frame, in the order of the numbers in the names."
+              label={words.framesOfOneAnimation}
+              what={words.eachFileIsAFrame}
               onClick={() => take({ files, together, choices: { stack: 'frames' } })}
             />
           </>
         )}
         <Choice
-          label={isOne ? 'New illustration' : `${plural(files.length, 'illustration')} separately`}
-          what="Each file becomes an illustration."
+          label={isOne ? words.newIllustration : words.separately(files.length)}
+          what={words.eachFileBecomesAnIllustration}
           onClick={() => take(...files.map((file) => ({ files: [file] })))}
         />
       </Stack>

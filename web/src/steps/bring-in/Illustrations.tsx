@@ -14,7 +14,7 @@ import {
 } from '../../api/calls';
 import { imageAddress } from '../../api/client';
 import { JobProgress } from '../../ui/JobProgress';
-import { bytes, day } from '../../ui/units';
+import { day } from '../../ui/units';
 import { useFileDrop } from '../../ui/useFileDrop';
 import { useWalk } from '../../ui/useWalk';
 import { tellRemoved } from './Bin';
@@ -24,6 +24,7 @@ import { NameDialog } from './NameDialog';
 import classes from './ProjectsPage.module.css';
 import { type Parcel, useBringIn } from './useBringIn';
 import { saidOf, VectorSize, type VectorSizes } from './VectorSize';
+import { illustrations as words } from './words';
 
 /** Up to so many pixels a side a picture is shown larger, its pixels square. */
 const SMALL = 125;
@@ -34,8 +35,8 @@ const MANY = 5;
 type Sorting = 'newest' | 'name';
 
 const SORTINGS = [
-  { value: 'newest', label: 'Newest first' },
-  { value: 'name', label: 'By name' },
+  { value: 'newest', label: words.newestFirst },
+  { value: 'name', label: words.byName },
 ];
 
 /** Those with a text in their names or files, in the order that is wanted. */
@@ -53,9 +54,9 @@ function listed(all: readonly Illustration[], search: string, sorting: Sorting):
 function Ways() {
   return (
     <ol className={classes.ways}>
-      <li>A file with layers: they become parts, groups and order kept.</li>
-      <li>A flat picture: its parts are clicked out of it, and what they covered is filled in.</li>
-      <li>Loose images with a picture of the whole: they are put in their places by it.</li>
+      <li>{words.aFileWithLayersThey}</li>
+      <li>{words.aFlatPictureItsParts}</li>
+      <li>{words.looseImagesWithAPicture}</li>
     </ol>
   );
 }
@@ -105,14 +106,14 @@ export function Illustrations({ project }: { project: Project }) {
         <Group gap="xs" mt="xs">
           <TextInput
             size="xs"
-            aria-label={`Find an illustration in ${project.name}`}
-            placeholder="Find illustration"
+            aria-label={words.findAnIllustrationIn(project.name)}
+            placeholder={words.findIllustration}
             value={search}
             onChange={(event) => setSearch(event.currentTarget.value)}
           />
           <NativeSelect
             size="xs"
-            aria-label={`Order of the illustrations in ${project.name}`}
+            aria-label={words.orderOfTheIllustrationsIn(project.name)}
             data={SORTINGS}
             value={sorting}
             onChange={(event) => setSorting(event.currentTarget.value as Sorting)}
@@ -122,10 +123,9 @@ export function Illustrations({ project }: { project: Project }) {
       <div className={isOver ? classes.shelfOver : classes.shelf} {...handlers}>
         {canEdit && (
           <div className={classes.drop}>
-            <Text>Drop a picture here, or several that belong together</Text>
+            <Text>{words.dropAPictureHere}</Text>
             <Text size="sm" c="dimmed">
-              OpenRaster (.ora), SVG or OpenEXR with layers and groups; PNG, JPEG, WebP, TIFF, GIF, AVIF, animated or
-              not; a ZIP of them, or a package handed over earlier. Up to 2 GiB, 250 million pixels and 2,000 layers.
+              {words.openrasterOraSvgOrOpenexr}
             </Text>
             <input
               ref={input}
@@ -140,11 +140,11 @@ export function Illustrations({ project }: { project: Project }) {
                 if (files.length) choose(files);
               }}
             />
-            <Button onClick={() => input.current?.click()}>Bring in a picture</Button>
+            <Button onClick={() => input.current?.click()}>{words.bringInAPicture}</Button>
             {illustrations.data?.length === 0 && <Ways />}
             {demo && (
               <Button size="compact-sm" variant="default" onClick={() => walk(demo.id)}>
-                New here? Walk through Brindle
+                {words.newHereWalkThroughBrindle}
               </Button>
             )}
             <div className={classes.vector}>
@@ -155,7 +155,7 @@ export function Illustrations({ project }: { project: Project }) {
         {uploads.map((upload) => (
           <div key={upload.name} className={classes.card} role="status">
             <Text fw={600}>{upload.name}</Text>
-            <Text size="sm">Uploading, {Math.round(upload.share * 100)} %</Text>
+            <Text size="sm">{words.uploading(Math.round(upload.share * 100))}</Text>
           </div>
         ))}
         {found.map((illustration) => (
@@ -170,14 +170,14 @@ export function Illustrations({ project }: { project: Project }) {
             onTryAgain={() => attempt(() => tryAgain(illustration.id))}
           />
         ))}
-        {all.length > 0 && found.length === 0 && <Text>{`No illustration contains '${search}'.`}</Text>}
+        {all.length > 0 && found.length === 0 && <Text>{words.noIllustrationContains(search)}</Text>}
         {asked.length > 0 && <HowDialog files={asked} onTake={send} onClose={() => setAsked([])} />}
       </div>
       {moving && <MoveDialog illustration={moving} project={project.id} onClose={() => setMoving(null)} />}
       {renaming && (
         <NameDialog
-          title="Rename illustration"
-          action="Rename"
+          title={words.renameIllustration}
+          action={words.rename}
           name={renaming.name}
           onName={async (name) => {
             await renameIllustration(renaming.id, name);
@@ -223,8 +223,7 @@ function Card({
           </span>
           <strong>{illustration.name}</strong>
           <span className={classes.facts}>
-            {endingOf(illustration.file_name)} {illustration.width} × {illustration.height} px,{' '}
-            {bytes(illustration.bytes)}
+            {words.px(endingOf(illustration.file_name), illustration.width, illustration.height, illustration.bytes)}
             <br />
             {day(illustration.created_at)}
           </span>
@@ -236,16 +235,16 @@ function Card({
                 size="compact-xs"
                 variant="subtle"
                 className={classes.corner}
-                aria-label={`More for ${illustration.name}`}
+                aria-label={words.moreFor(illustration.name)}
               >
                 ⋯
               </Button>
             </Menu.Target>
             <Menu.Dropdown>
-              <Menu.Item onClick={onRename}>Rename</Menu.Item>
-              <Menu.Item onClick={onDuplicate}>Duplicate</Menu.Item>
-              <Menu.Item onClick={onMove}>Move to another project</Menu.Item>
-              <Menu.Item onClick={onRemove}>Remove</Menu.Item>
+              <Menu.Item onClick={onRename}>{words.rename}</Menu.Item>
+              <Menu.Item onClick={onDuplicate}>{words.duplicate}</Menu.Item>
+              <Menu.Item onClick={onMove}>{words.moveToAnotherProject}</Menu.Item>
+              <Menu.Item onClick={onRemove}>{words.remove}</Menu.Item>
             </Menu.Dropdown>
           </Menu>
         )}
@@ -256,7 +255,7 @@ function Card({
     <div className={classes.card}>
       <Text fw={600}>{illustration.file_name}</Text>
       {job && isRunning(job) && <JobProgress job={job} canCancel={canEdit} />}
-      {job?.state === 'cancelled' && <Text size="sm">Cancelled. Nothing was read.</Text>}
+      {job?.state === 'cancelled' && <Text size="sm">{words.cancelledNothingWasRead}</Text>}
       {job?.state === 'failed' && (
         <Text size="sm" role="alert" className={classes.problem}>
           {job.error}
@@ -265,10 +264,10 @@ function Card({
       {canEdit && !isRunning(job) && (
         <Group gap="xs">
           <Button size="compact-sm" variant="default" onClick={onTryAgain}>
-            Try again
+            {words.tryAgain}
           </Button>
           <Button size="compact-sm" variant="default" onClick={onRemove}>
-            Remove
+            {words.remove}
           </Button>
         </Group>
       )}

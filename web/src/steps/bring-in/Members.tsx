@@ -3,11 +3,12 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { inviteInto, type MadeLink, type Project, type Role, removeMember, setRole, useMembers } from '../../api/calls';
 import { GivenLink } from '../../ui/GivenLink';
+import { members as words } from './words';
 
 const ROLES: { value: Role; label: string }[] = [
-  { value: 'viewer', label: 'Viewer: looks and downloads' },
-  { value: 'editor', label: 'Editor: edits and hands over' },
-  { value: 'owner', label: 'Owner: also manages members' },
+  { value: 'viewer', label: words.viewerLooksAndDownloads },
+  { value: 'editor', label: words.editorEditsAndHandsOver },
+  { value: 'owner', label: words.ownerAlsoManagesMembers },
 ];
 
 /** Who may do what in a project. */
@@ -42,7 +43,7 @@ export function Members({ project }: { project: Project }) {
                 {isOwner ? (
                   <NativeSelect
                     size="xs"
-                    aria-label={`Role of ${member.username}`}
+                    aria-label={words.roleOf(member.username)}
                     value={member.role}
                     data={ROLES}
                     onChange={(event) =>
@@ -60,7 +61,7 @@ export function Members({ project }: { project: Project }) {
                     variant="default"
                     onClick={() => attempt(() => removeMember(project.id, member.user))}
                   >
-                    Remove
+                    {words.remove}
                   </Button>
                 )}
               </Table.Td>
@@ -77,28 +78,33 @@ export function Members({ project }: { project: Project }) {
           }}
         >
           <Group align="flex-end" mt="md">
-            <TextInput label="Account" required value={name} onChange={(event) => setName(event.currentTarget.value)} />
+            <TextInput
+              label={words.account}
+              required
+              value={name}
+              onChange={(event) => setName(event.currentTarget.value)}
+            />
             <NativeSelect
-              label="Role"
+              label={words.role}
               value={role}
               data={ROLES}
               onChange={(event) => setNewRole(event.currentTarget.value as Role)}
             />
-            <Button type="submit">Add</Button>
+            <Button type="submit">{words.add}</Button>
           </Group>
           <Text size="sm" c="dimmed" mt={4}>
-            Add people you already share a project with by name; invite all others.
+            {words.addPeopleYouAlreadyShare}
           </Text>
           <Button
             mt="xs"
             variant="default"
             onClick={() => attempt(async () => setGiven(await inviteInto(project.id, role)))}
           >
-            Invite a new {role}
+            {words.inviteANew(role)}
           </Button>
         </form>
       )}
-      {given && <GivenLink link={given} what={`Give this link to the new member of ${project.name}.`} />}
+      {given && <GivenLink link={given} what={words.giveThisLink(project.name)} />}
     </>
   );
 }

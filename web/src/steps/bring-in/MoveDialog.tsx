@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type Illustration, moveIllustration, useProjects } from '../../api/calls';
 import { useSubmit } from '../../ui/useSubmit';
+import { moveDialog as words } from './words';
 
 interface Props {
   illustration: Illustration;
@@ -23,14 +24,19 @@ export function MoveDialog({ illustration, project, onClose }: Props) {
     onClose();
   });
   return (
-    <Modal opened onClose={onClose} title={`Move '${illustration.name}'`} closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal
+      opened
+      onClose={onClose}
+      title={words.move(illustration.name)}
+      closeButtonProps={{ 'aria-label': words.close }}
+    >
       {others.length === 0 ? (
-        <Text>There is no other project that you may change. Start one, or ask to be made an editor of one.</Text>
+        <Text>{words.thereIsNoOtherProject}</Text>
       ) : (
         <form onSubmit={submit}>
           <NativeSelect
-            label="To project"
-            description="Its revisions, hand-overs and links go with it. Only members of that project see it then."
+            label={words.toProject}
+            description={words.itsRevisionsHandOvers}
             data={others.map(({ id, name }) => ({ value: String(id), label: name }))}
             value={String(target)}
             error={error}
@@ -39,7 +45,7 @@ export function MoveDialog({ illustration, project, onClose }: Props) {
           />
           <Group justify="flex-end" mt="md">
             <Button type="submit" loading={isWaiting}>
-              Move
+              {words.moveButton}
             </Button>
           </Group>
         </form>

@@ -4,8 +4,8 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { isRunning, moveIn, type Project, packProject, removeProject, useArchives } from '../../api/calls';
 import { JobProgress } from '../../ui/JobProgress';
-import { bytes } from '../../ui/units';
 import classes from './BringIn.module.css';
+import { moving as words } from './words';
 
 /** A project as one file, with everything in it, to be brought in on another machine. */
 export function MoveOut({ project }: { project: Project }) {
@@ -24,13 +24,10 @@ export function MoveOut({ project }: { project: Project }) {
   };
   return (
     <div className={classes.form}>
-      <p>
-        The file holds everything: originals, revisions, parts, every step and all hand-overs. Members are not packed;
-        whoever brings the file in becomes the owner.
-      </p>
+      <p>{words.theFileHoldsEverythingOriginals}</p>
       {!isPacking && (
         <Button size="compact-md" onClick={pack}>
-          Pack into one file
+          {words.packIntoOneFile}
         </Button>
       )}
       <p role="alert">{problem}</p>
@@ -40,10 +37,10 @@ export function MoveOut({ project }: { project: Project }) {
             <JobProgress job={one.job} canCancel />
           ) : one.job?.state === 'done' ? (
             <Anchor download href={`/api/archives/${one.id}/file`}>
-              Packed {new Date(one.created_at).toLocaleString()}, {bytes(one.bytes)}· Download
+              {words.packedDownload(one.created_at, one.bytes)}
             </Anchor>
           ) : (
-            <Text size="sm">{one.job?.error || 'Cancelled.'}</Text>
+            <Text size="sm">{one.job?.error || words.cancelled}</Text>
           )}
         </div>
       ))}
@@ -65,7 +62,7 @@ export function MoveIn() {
       notifications.show({
         color: 'orange',
         autoClose: false,
-        title: 'Not brought in',
+        title: words.notBroughtIn,
         message: (caught as Error).message,
       });
     }
@@ -86,7 +83,7 @@ export function MoveIn() {
         }}
       />
       <Button size="compact-sm" variant="default" disabled={share !== null} onClick={() => input.current?.click()}>
-        {share === null ? 'Bring in a packed project' : `Sending, ${Math.round(share * 100)} %`}
+        {share === null ? words.bringInAPackedProject : words.sending(Math.round(share * 100))}
       </Button>
     </>
   );
@@ -109,9 +106,9 @@ export function MovingIn({ project }: { project: Project }) {
   };
   return (
     <div role="alert" className={classes.problem}>
-      <p>{coming.job.error || 'Cancelled. Nothing was unpacked.'}</p>
+      <p>{coming.job.error || words.cancelledNothingWasUnpacked}</p>
       <Button size="compact-xs" variant="default" onClick={remove}>
-        Remove empty project
+        {words.removeEmptyProject}
       </Button>
     </div>
   );

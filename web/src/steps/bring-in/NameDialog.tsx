@@ -1,6 +1,7 @@
 import { Button, Group, Modal, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useSubmit } from '../../ui/useSubmit';
+import { nameDialog as words } from './words';
 
 interface Props {
   title: string;
@@ -20,10 +21,10 @@ export function NameDialog({ title, action, name: before = '', onName, onClose }
     onClose();
   });
   return (
-    <Modal opened onClose={onClose} title={title} closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal opened onClose={onClose} title={title} closeButtonProps={{ 'aria-label': words.close }}>
       <form onSubmit={submit}>
         <TextInput
-          label="Name"
+          label={words.name}
           required
           maxLength={120}
           value={name}

@@ -14,6 +14,7 @@ import { Members } from './Members';
 import { MoveIn, MoveOut, MovingIn } from './Moving';
 import { NameDialog } from './NameDialog';
 import classes from './ProjectsPage.module.css';
+import { projectsPage as words } from './words';
 
 /** Every project with its illustrations; a file may be dropped on any of them. */
 export function ProjectsPage({ user }: { user: SignedIn }) {
@@ -35,29 +36,24 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
   };
   return (
     <div className={classes.whole} {...handlers}>
-      <title>Projects · Yuplet</title>
+      <title>{words.projectsYuplet}</title>
       <header className={classes.head}>
         <Wordmark />
         <span className={classes.gap} />
         <Bin />
         <MoveIn />
         <Button size="compact-sm" variant="default" onClick={() => setStarting(true)}>
-          Start project
+          {words.startProject}
         </Button>
         <AccountMenu user={user} />
       </header>
       <main className={classes.page}>
         <Title order={1} className={ui.unseen}>
-          Projects
+          {words.projects}
         </Title>
         <AccountRoom />
         {projects.error && <Text role="alert">{projects.error.message}</Text>}
-        {projects.data?.length === 0 && (
-          <Text>
-            No projects yet. Start one for a character, a scene, a prop set or an interface kit, then bring in its
-            picture.
-          </Text>
-        )}
+        {projects.data?.length === 0 && <Text>{words.noProjectsYetStartOne}</Text>}
         {projects.data?.map((project) => (
           <ProjectSection
             key={project.id}
@@ -71,8 +67,8 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
       </main>
       {isStarting && (
         <NameDialog
-          title="Start project"
-          action="Start"
+          title={words.startProject}
+          action={words.start}
           onName={async (name) => {
             await startProject(name);
             await queries.invalidateQueries({ queryKey: ['projects'] });
@@ -82,8 +78,8 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
       )}
       {renaming && (
         <NameDialog
-          title="Rename project"
-          action="Rename"
+          title={words.renameProject}
+          action={words.rename}
           name={renaming.name}
           onName={async (name) => {
             await renameProject(renaming.id, name);
@@ -95,8 +91,8 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
       <Modal
         opened={moving !== null}
         onClose={() => setMoving(null)}
-        title={`Pack '${moving?.name ?? ''}'`}
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.pack(moving?.name ?? '')}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
         {moving && <MoveOut project={moving} />}
       </Modal>
@@ -104,8 +100,8 @@ export function ProjectsPage({ user }: { user: SignedIn }) {
         opened={membersOf !== null}
         onClose={() => setMembersOf(null)}
         size="lg"
-        title={`Members of ${membersOf?.name ?? ''}`}
-        closeButtonProps={{ 'aria-label': 'Close' }}
+        title={words.membersOf(membersOf?.name ?? '')}
+        closeButtonProps={{ 'aria-label': words.close }}
       >
         {membersOf && <Members project={membersOf} />}
       </Modal>
@@ -130,23 +126,23 @@ function ProjectSection({ project, onMembers, onRename, onMove, onRemove }: Sect
           {project.name}
         </Title>
         <Text c="dimmed" size="sm">
-          you are {project.role === 'viewer' ? 'a' : 'an'} {project.role}
+          {words.youAre(project.role === 'viewer', project.role)}
         </Text>
         <Room used={project.bytes} most={project.most_bytes} />
         <Button size="compact-xs" variant="default" onClick={onMembers}>
-          Members
+          {words.members}
         </Button>
         {project.role === 'owner' && (
           <Menu position="bottom-start">
             <Menu.Target>
-              <Button size="compact-xs" variant="default" aria-label={`More for project ${project.name}`}>
+              <Button size="compact-xs" variant="default" aria-label={words.moreForProject(project.name)}>
                 ⋯
               </Button>
             </Menu.Target>
             <Menu.Dropdown>
-              <Menu.Item onClick={onRename}>Rename project</Menu.Item>
-              <Menu.Item onClick={onMove}>Pack project</Menu.Item>
-              <Menu.Item onClick={onRemove}>Remove project</Menu.Item>
+              <Menu.Item onClick={onRename}>{words.renameProject}</Menu.Item>
+              <Menu.Item onClick={onMove}>{words.packProject}</Menu.Item>
+              <Menu.Item onClick={onRemove}>{words.removeProject}</Menu.Item>
             </Menu.Dropdown>
           </Menu>
         )}
@@ -161,7 +157,7 @@ function ProjectSection({ project, onMembers, onRename, onMove, onRemove }: Sect
 function AccountRoom() {
   const room = useRoom().data;
   return !room || room.most_bytes === null ? null : (
-    <Room used={room.bytes} most={room.most_bytes} before="The projects that you own: " />
+    <Room used={room.bytes} most={room.most_bytes} before={words.theProjectsThatYouOwn} />
   );
 }
 
@@ -171,8 +167,8 @@ function Room({ used, most, before = '' }: { used: number; most: number | null; 
   return (
     <Text size="sm" c={isNearlyFull ? 'var(--mantine-color-error)' : 'dimmed'}>
       {before}
-      {most === null ? bytes(used) : `${bytes(used)} of ${bytes(most)}`}
-      {isNearlyFull && ', nearly full. Remove illustrations, or ask an administrator for more space.'}
+      {most === null ? bytes(used) : words.of(used, most)}
+      {isNearlyFull && words.nearlyFullRemoveIllustrations}
     </Text>
   );
 }

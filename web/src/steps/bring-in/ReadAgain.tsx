@@ -2,9 +2,9 @@ import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import { useRef, useState } from 'react';
 import { type Choices, readAgain, useSheet, type WholeIllustration } from '../../api/calls';
 import { imageAddress } from '../../api/client';
-import { plural } from '../../ui/units';
 import classes from './BringIn.module.css';
 import { saidOf, VectorSize, type VectorSizes } from './VectorSize';
+import { readAgain as words } from './words';
 
 interface Props {
   illustration: WholeIllustration;
@@ -34,14 +34,12 @@ export function ReadAgain({ illustration, canEdit, onChanged }: Props) {
   const off = !canEdit || illustration.waiting !== null;
   return (
     <div className={classes.form}>
-      <p>
-        Reads the original again with other options. You review the result; parts keep their names, order and settings.
-      </p>
-      {illustration.waiting && <p>A revision is waiting. Accept or discard it first.</p>}
+      <p>{words.readsTheOriginalAgain}</p>
+      {illustration.waiting && <p>{words.aRevisionIsWaitingAccept}</p>}
       {isVector && <Vector choices={choices} sources={report?.name_sources ?? {}} off={off} ask={ask} />}
       {isFlat && <SheetCut illustration={illustration} off={off} ask={ask} />}
       {isArchive && <Stack choices={choices} off={off} ask={ask} />}
-      {!isVector && !isFlat && !isArchive && <p>This file type has no options.</p>}
+      {!isVector && !isFlat && !isArchive && <p>{words.thisFileTypeHasNo}</p>}
       <p role="alert">{problem}</p>
     </div>
   );
@@ -59,13 +57,13 @@ function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; 
   const change: Choices = { longest: undefined, ppi: undefined, names: names || undefined, ...saidOf(sizes) };
   return (
     <>
-      <h3>Vector art</h3>
+      <h3>{words.vectorArt}</h3>
       <VectorSize sizes={sizes} onChange={setSizes} />
       <NativeSelect
         size="xs"
-        label="Take names from"
+        label={words.takeNamesFrom}
         data={[
-          { value: '', label: 'Automatic' },
+          { value: '', label: words.automatic },
           ...Object.entries(sources).map(([source, examples]) => ({
             value: source,
             label: `${source}: ${examples.join(', ')}`,
@@ -75,7 +73,7 @@ function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; 
         onChange={(event) => setNames(event.currentTarget.value)}
       />
       <Button size="compact-md" disabled={off} onClick={() => ask(change)}>
-        Read again
+        {words.readAgain}
       </Button>
     </>
   );
@@ -84,15 +82,15 @@ function Vector({ choices, sources, off, ask }: PartProps & { choices: Choices; 
 function Stack({ choices, off, ask }: PartProps & { choices: Choices }) {
   return (
     <>
-      <h3>Loose images</h3>
-      <p>Use as</p>
+      <h3>{words.looseImages}</h3>
+      <p>{words.toUseAs}</p>
       <Button
         size="compact-md"
         variant="default"
         disabled={off || choices.stack === 'parts'}
         onClick={() => ask({ stack: 'parts' })}
       >
-        Parts of one picture
+        {words.partsOfOnePicture}
       </Button>
       <Button
         size="compact-md"
@@ -100,7 +98,7 @@ function Stack({ choices, off, ask }: PartProps & { choices: Choices }) {
         disabled={off || choices.stack === 'frames'}
         onClick={() => ask({ stack: 'frames' })}
       >
-        Frames of one part
+        {words.framesOfOnePart}
       </Button>
     </>
   );
@@ -135,22 +133,24 @@ function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeI
   );
   return (
     <>
-      <h3>Sprite sheet</h3>
+      <h3>{words.spriteSheet}</h3>
       <div className={classes.numbers}>
-        {number('Columns', sheet.columns, 1, (columns) =>
+        {number(words.columns, sheet.columns, 1, (columns) =>
           set({ columns, cell: [Math.max(1, room(data.width, columns)), height] }),
         )}
-        {number('Rows', sheet.rows, 1, (rows) => set({ rows, cell: [width, Math.max(1, room(data.height, rows))] }))}
-        {number('Cell width', width, 1, (next) => set({ cell: [next, height] }))}
-        {number('Cell height', height, 1, (next) => set({ cell: [width, next] }))}
-        {number('Margin', margin, 0, (next) => set({ margin: next }))}
-        {number('Spacing', spacing, 0, (next) => set({ spacing: next }))}
+        {number(words.rows, sheet.rows, 1, (rows) =>
+          set({ rows, cell: [width, Math.max(1, room(data.height, rows))] }),
+        )}
+        {number(words.cellWidth, width, 1, (next) => set({ cell: [next, height] }))}
+        {number(words.cellHeight, height, 1, (next) => set({ cell: [width, next] }))}
+        {number(words.margin, margin, 0, (next) => set({ margin: next }))}
+        {number(words.spacing, spacing, 0, (next) => set({ spacing: next }))}
       </div>
       <svg
         className={classes.sheet}
         viewBox={`0 0 ${data.width} ${data.height}`}
         role="img"
-        aria-label={`The sheet with ${sheet.columns} by ${sheet.rows} cells marked`}
+        aria-label={words.theSheetWithByCells(sheet.columns, sheet.rows)}
       >
         <image href={imageAddress(illustration.id, data.picture)} width={data.width} height={data.height} />
         {Array.from({ length: Math.min(sheet.columns * sheet.rows, 2000) }, (_, index) => {
@@ -166,18 +166,18 @@ function SheetCut({ illustration, off, ask }: PartProps & { illustration: WholeI
         {answer.error ? (
           <p className={classes.problem}>{answer.error.message}</p>
         ) : findings.length === 0 ? (
-          <p>{plural(sheet.columns * sheet.rows, 'frame')}: no frame is cut off or empty.</p>
+          <p>{words.noFrameIsCutOff(sheet.columns * sheet.rows)}</p>
         ) : (
           <ul className={classes.problem}>
             {findings.slice(0, 6).map((finding) => (
               <li key={finding.sentence}>{finding.sentence}</li>
             ))}
-            {findings.length > 6 && <li>{plural(findings.length - 6, 'more finding')}.</li>}
+            {findings.length > 6 && <li>{words.moreFindingCount(findings.length - 6)}.</li>}
           </ul>
         )}
       </div>
       <Button size="compact-md" disabled={off || answer.error !== null} onClick={() => ask({ sheet })}>
-        Cut into {plural(sheet.columns * sheet.rows, 'frame')}
+        {words.cutInto(sheet.columns * sheet.rows)}
       </Button>
     </>
   );

@@ -2,17 +2,18 @@ import { Anchor, Button, Table } from '@mantine/core';
 import { Link } from 'react-router';
 import type { Row, WholeIllustration } from '../../api/calls';
 import { FirstFew } from '../../ui/FirstFew';
-import { bytes, count, plural } from '../../ui/units';
+import { bytes, count } from '../../ui/units';
 import classes from './BringIn.module.css';
+import { readingReport as words } from './words';
 
 const COUNTS = [
-  ['layers', 'Layers'],
-  ['vector', 'Vector layers'],
-  ['groups', 'Groups'],
-  ['animations', 'Animations'],
-  ['frames', 'Frames'],
-  ['hidden', 'Hidden'],
-  ['empty', 'Empty'],
+  ['layers', words.layers],
+  ['vector', words.vectorLayers],
+  ['groups', words.groups],
+  ['animations', words.animations],
+  ['frames', words.frames],
+  ['hidden', words.hidden],
+  ['empty', words.empty],
 ] as const;
 const ALWAYS = new Set(['layers', 'groups', 'hidden']);
 
@@ -28,9 +29,9 @@ interface Props {
 export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
   const { report } = illustration;
   const facts: [string, React.ReactNode][] = [
-    ['File', `${illustration.file_name}, ${bytes(illustration.bytes)}`],
-    ['Canvas', `${illustration.width} × ${illustration.height} px${report?.ppi ? ` at ${report.ppi} ppi` : ''}`],
-    ['Colour', report ? `${report.bit_depth} bits a channel, ${report.colour_space}` : ''],
+    [words.file, `${illustration.file_name}, ${bytes(illustration.bytes)}`],
+    [words.canvas, words.px(illustration.width, illustration.height, report?.ppi ? words.atPpi(report.ppi) : '')],
+    [words.colour, report ? words.bitsAChannel(report.bit_depth, report.colour_space) : ''],
     ...COUNTS.filter(([kind]) => ALWAYS.has(kind) || report?.counts[kind]).map(
       ([kind, name]): [string, React.ReactNode] => [name, count(report?.counts[kind] ?? 0)],
     ),
@@ -53,17 +54,17 @@ export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
       </Table>
       <p>
         <Anchor download href={`/api/illustrations/${illustration.id}/original`}>
-          Download the original
+          {words.downloadTheOriginal}
         </Anchor>
-        , kept byte for byte.
+        {words.keptByteForByte}
       </p>
       {report?.merged && (
         <>
-          <h3>Compared with the preview in the file</h3>
+          <h3>{words.comparedWithThePreview}</h3>
           <p>{report.merged.sentence}</p>
         </>
       )}
-      <h3>Notes</h3>
+      <h3>{words.notes}</h3>
       {report && report.notes.length > 0 ? (
         <ul>
           {ofOneKind(report.notes).map(([kind, notes]) => (
@@ -73,11 +74,12 @@ export function ReadingReport({ illustration, rows, onChoose, onCut }: Props) {
           ))}
         </ul>
       ) : (
-        <p>Everything was read as it is; nothing was converted.</p>
+        <p>{words.everythingWasRead}</p>
       )}
       <p>
-        To bring in another picture, go to the <Link to="/">projects page</Link>.{' '}
-        {report && plural(report.counts.layers ?? 0, 'layer')} are ready in Put in order.
+        {words.toBringInAnotherPicture}
+        <Link to="/">{words.projectsPage}</Link>. {report && words.layerCount(report.counts.layers ?? 0)}
+        {words.areReadyInPut}
       </p>
     </>
   );
@@ -112,7 +114,7 @@ function ReadingNote({ note, row, onChoose, onCut }: NoteProps) {
       {note.sentence}{' '}
       {note.kind === 'sheet' && (
         <Button size="compact-xs" onClick={onCut}>
-          Cut into frames
+          {words.cutIntoFrames}
         </Button>
       )}
     </li>

@@ -2,8 +2,9 @@ import { Button, Checkbox, NativeSelect } from '@mantine/core';
 import { useState } from 'react';
 import { type Review, takeRevision, useReview } from '../../api/calls';
 import { imageAddress, type Schemas } from '../../api/client';
-import { count, plural } from '../../ui/units';
+import { count } from '../../ui/units';
 import classes from './BringIn.module.css';
+import { reviewPanel as words } from './words';
 
 type Match = Schemas['Match'];
 type LayerLook = Schemas['Look'];
@@ -25,7 +26,7 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
   const [remove, setRemove] = useState<readonly string[]>([]);
   const [problem, setProblem] = useState<string | null>(null);
   const [isTaking, setTaking] = useState(false);
-  if (!review.data) return <p role="alert">{review.error?.message ?? 'Comparing the revision …'}</p>;
+  if (!review.data) return <p role="alert">{review.error?.message ?? words.comparingTheRevision}</p>;
   const { matches, cut } = review.data;
   const lines = linesOf(review.data, pairs);
   const kept = matches.length - matches.filter((match) => match.changes[0] !== 'kept').length;
@@ -48,16 +49,16 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
     }
   };
   return (
-    <section className={classes.review} aria-label={`Review of revision ${number}`}>
-      <h3>Revision {number} needs your review</h3>
+    <section className={classes.review} aria-label={words.reviewOfRevision(number)}>
+      <h3>{words.revisionNeedsYourReview(number)}</h3>
       <p>
-        {kept > 0 && `${plural(kept, 'layer is', 'layers are')} unchanged. `}
-        {matches.length === kept && cut.length === 0 && 'No changes.'}
+        {kept > 0 && words.unchanged(kept)}
+        {matches.length === kept && cut.length === 0 && words.noChanges}
       </p>
       {cut.map(({ old, name, frames }) => (
         <p key={old.id} className={classes.cut}>
           <Small illustration={illustration} look={old} />
-          {`1 part becomes ${plural(frames, 'frame')}: '${name}'.`}
+          {words.n1PartBecomes(frames, name)}
         </p>
       ))}
       {lines.changed.length > 0 && (
@@ -76,10 +77,10 @@ export function ReviewPanel({ illustration, number, canEdit, onDone, onAside }: 
       {canEdit && (
         <div className={classes.actions}>
           <Button size="compact-md" loading={isTaking} onClick={take}>
-            Accept revision {number}
+            {words.acceptRevision(number)}
           </Button>
           <Button size="compact-md" variant="default" onClick={onAside}>
-            Discard revision {number}
+            {words.discardRevision(number)}
           </Button>
         </div>
       )}
@@ -130,13 +131,13 @@ function wordsOf(match: Match): string {
   return match.changes
     .map((change) =>
       change === 'moved'
-        ? `moved by ${match.dx}, ${match.dy} px`
+        ? words.movedByPx(match.dx, match.dy)
         : change === 'renamed'
-          ? `renamed from '${match.old?.path.at(-1)}'`
+          ? words.renamedFrom(match.old?.path.at(-1))
           : change === 'regrouped'
-            ? 'moved to another group'
+            ? words.movedToAnotherGroup
             : change === 'laid otherwise'
-              ? 'opacity or blend mode changed'
+              ? words.opacityOrBlendModeChanged
               : change === 'repainted'
                 ? `repainted${sizesOf(match)}`
                 : change,
@@ -149,7 +150,7 @@ function sizesOf({ old, new: now }: Match): string {
   const [before, after] = [old, now].map(
     (look) => look?.box && `${count(look.box[2] ?? 0)} × ${count(look.box[3] ?? 0)}`,
   );
-  return before && after && before !== after ? `, resized ${before} → ${after} px` : '';
+  return before && after && before !== after ? words.resizedPx(before, after) : '';
 }
 
 function Small({ illustration, look }: { illustration: number; look: LayerLook | null }) {
@@ -177,9 +178,9 @@ function Matches({ illustration, matches, olds, canEdit, onPair }: MatchesProps)
     <table className={classes.matches}>
       <thead>
         <tr>
-          <th scope="col">Before</th>
-          <th scope="col">After</th>
-          <th scope="col">Change</th>
+          <th scope="col">{words.before}</th>
+          <th scope="col">{words.after}</th>
+          <th scope="col">{words.change}</th>
         </tr>
       </thead>
       <tbody>
@@ -197,11 +198,11 @@ function Matches({ illustration, matches, olds, canEdit, onPair }: MatchesProps)
               {canEdit && match.new && (
                 <NativeSelect
                   size="xs"
-                  aria-label={`What ${match.new.path.join(' / ')} was before`}
+                  aria-label={words.whatWasBefore(match.new.path.join(' / '))}
                   value={match.old?.id ?? NEW}
                   data={[
-                    { value: NEW, label: 'New part' },
-                    ...olds.map((look) => ({ value: look.id, label: `Was ${look.path.join(' / ')}` })),
+                    { value: NEW, label: words.newPart },
+                    ...olds.map((look) => ({ value: look.id, label: words.was(look.path.join(' / ')) })),
                   ]}
                   onChange={(event) => {
                     const { value } = event.currentTarget;
@@ -229,8 +230,8 @@ interface GoneProps {
 function Gone({ illustration, matches, remove, canEdit, onRemove }: GoneProps) {
   return (
     <>
-      <h3>Removed from the art</h3>
-      <p>These parts stay, empty. Tick those to remove.</p>
+      <h3>{words.removedFromTheArt}</h3>
+      <p>{words.thesePartsStayEmptyTick}</p>
       <ul className={classes.gone}>
         {matches.map((match) => (
           <li key={match.old?.id}>
@@ -241,7 +242,7 @@ function Gone({ illustration, matches, remove, canEdit, onRemove }: GoneProps) {
                 <Checkbox
                   key={id}
                   size="xs"
-                  label={`Remove part '${name}'`}
+                  label={words.removePart(name)}
                   disabled={!canEdit}
                   checked={remove.includes(id)}
                   onChange={(event) => {

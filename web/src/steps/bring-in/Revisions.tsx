@@ -9,9 +9,10 @@ import {
   type WholeIllustration,
 } from '../../api/calls';
 import { JobProgress } from '../../ui/JobProgress';
-import { bytes } from '../../ui/units';
+import { moment } from '../../ui/units';
 import classes from './BringIn.module.css';
 import { ReviewPanel } from './ReviewPanel';
+import { revisions as words } from './words';
 
 interface Props {
   illustration: WholeIllustration;
@@ -46,7 +47,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
     <div className={classes.form}>
       <p role="alert">{problem}</p>
       <DiscardDialog
-        number={waiting?.number}
+        number={waiting?.number ?? 0}
         isOpen={isDiscarding && waiting !== null}
         onDiscard={discard}
         onClose={() => setDiscarding(false)}
@@ -71,10 +72,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
       )}
       {!waiting && canEdit && (
         <>
-          <p>
-            Bring in a changed file as a new revision. Its layers are matched with the parts; nothing changes before
-            your review.
-          </p>
+          <p>{words.bringInAChangedFile}</p>
           <input
             ref={input}
             type="file"
@@ -87,15 +85,15 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
             }}
           />
           <Button size="compact-md" disabled={share !== null} onClick={() => input.current?.click()}>
-            {share === null ? 'Bring in a new revision' : `Sending, ${Math.round(share * 100)} %`}
+            {share === null ? words.bringInANewRevision : words.sending(Math.round(share * 100))}
           </Button>
         </>
       )}
-      <h3>Kept</h3>
+      <h3>{words.kept}</h3>
       <KeptRevisions illustration={id} current={current} revisions={others} />
       {canEdit && !waiting && current > 1 && (
         <Button size="compact-md" variant="default" onClick={() => attempt(() => goBack(id))}>
-          Go back to previous revision
+          {words.goBackToPreviousRevision}
         </Button>
       )}
     </div>
@@ -103,7 +101,7 @@ export function Revisions({ illustration, canEdit, onChanged }: Props) {
 }
 
 interface DiscardProps {
-  number: number | undefined;
+  number: number;
   isOpen: boolean;
   onDiscard: () => void;
   onClose: () => void;
@@ -114,15 +112,15 @@ function DiscardDialog({ number, isOpen, onDiscard, onClose }: DiscardProps) {
     <Modal
       opened={isOpen}
       onClose={onClose}
-      title={`Discard revision ${number}?`}
-      closeButtonProps={{ 'aria-label': 'Close' }}
+      title={words.discardRevision(number)}
+      closeButtonProps={{ 'aria-label': words.close }}
     >
-      <p>Its file is removed and cannot be restored. The parts stay unchanged.</p>
+      <p>{words.itsFileIsRemoved}</p>
       <Group justify="flex-end">
         <Button variant="default" onClick={onClose} data-autofocus>
-          Keep revision {number}
+          {words.keepRevision(number)}
         </Button>
-        <Button onClick={onDiscard}>Discard revision {number}</Button>
+        <Button onClick={onDiscard}>{words.discardRevisionNumber(number)}</Button>
       </Group>
     </Modal>
   );
@@ -139,15 +137,15 @@ interface ReadingProps {
 function Reading({ number, job, canEdit, onDiscard }: ReadingProps) {
   return (
     <div className={classes.waiting}>
-      <strong>Revision {number}</strong>
+      <strong>{words.revision(number)}</strong>
       {isRunning(job) ? (
         <JobProgress job={job} canCancel={canEdit} />
       ) : (
-        <p>{job.error || 'Cancelled. Nothing was read.'}</p>
+        <p>{job.error || words.cancelledNothingWasRead}</p>
       )}
       {canEdit && !isRunning(job) && (
         <Button size="compact-sm" variant="default" onClick={onDiscard}>
-          Discard revision {number}
+          {words.discardRevisionNumber(number)}
         </Button>
       )}
     </div>
@@ -165,15 +163,15 @@ function KeptRevisions({ illustration, current, revisions }: KeptProps) {
     <ul className={classes.revisions}>
       {revisions.map((one) => (
         <li key={one.number}>
-          <strong>Revision {one.number}</strong>
-          {one.number === current && ', current'}
+          <strong>{words.revision(one.number)}</strong>
+          {one.number === current && words.isCurrent}
           <br />
-          {one.file_name}, {bytes(one.bytes)}, {one.width} × {one.height} px
+          {words.px(one.file_name, one.bytes, one.width, one.height)}
           <br />
-          {new Date(one.created_at).toLocaleString()}
-          {one.created_by && ` by ${one.created_by}`} ·{' '}
+          {moment(one.created_at)}
+          {one.created_by && words.by(one.created_by)} ·{' '}
           <a download href={`/api/illustrations/${illustration}/revisions/${one.number}/original`}>
-            download
+            {words.download}
           </a>
         </li>
       ))}

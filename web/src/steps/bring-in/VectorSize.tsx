@@ -1,4 +1,5 @@
 import { NumberInput } from '@mantine/core';
+import { vectorSize as words } from './words';
 
 /** How large vector art is drawn; an empty text where nobody has said. */
 export interface VectorSizes {
@@ -23,8 +24,8 @@ export function VectorSize({ sizes, onChange }: Props) {
     <>
       <NumberInput
         size="xs"
-        label="SVG: longer side, px"
-        placeholder="From the file"
+        label={words.svgLongerSidePx}
+        placeholder={words.fromTheFile}
         min={1}
         max={30_000}
         allowDecimal={false}
@@ -33,7 +34,7 @@ export function VectorSize({ sizes, onChange }: Props) {
       />
       <NumberInput
         size="xs"
-        label="Or resolution, ppi"
+        label={words.orResolutionPpi}
         placeholder="96"
         min={1}
         max={4_800}

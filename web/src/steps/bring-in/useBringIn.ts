@@ -2,7 +2,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { bringIn, bringInRevision, type Sending } from '../../api/calls';
-import { bytes } from '../../ui/units';
+import { useBringIn as words } from './words';
 
 interface Upload {
   name: string;
@@ -19,7 +19,7 @@ export interface Parcel extends Sending {
 const MOST_BYTES = 2 * 1024 ** 3;
 
 const nameOf = ({ files, together }: Parcel) =>
-  files.length === 1 ? (files[0]?.name ?? '') : `${together || 'loose images'} (${files.length} files)`;
+  files.length === 1 ? (files[0]?.name ?? '') : words.files(together || words.looseImages, files.length);
 
 /** Sending files to a project, one parcel after the other; answers what is on its way and how to send more. */
 export function useBringIn(project: number) {
@@ -42,12 +42,12 @@ export function useBringIn(project: number) {
         setUploads((before) => before.map((one) => (one.name === name ? { ...one, share } : one)));
       try {
         const large = parcel.files.find((file) => file.size > MOST_BYTES);
-        if (large) throw new Error(`'${large.name}' has ${bytes(large.size)}; Yuplet takes up to 2 GiB. Split it.`);
+        if (large) throw new Error(words.hasYupletTakesUp(large.name, large.size));
         if (parcel.revisionOf !== undefined) await bringInRevision(parcel.revisionOf, parcel, told);
         else {
           const made = await bringIn(project, parcel, told);
           if (made.state === 'ready') {
-            const message = `It is a package of '${made.name}', which is already here. Review it there as a new revision.`;
+            const message = words.itIsAPackage(made.name);
             notifications.show({ autoClose: false, title: name, message });
           }
         }
@@ -55,7 +55,7 @@ export function useBringIn(project: number) {
         await refresh();
       } catch (problem) {
         const { message } = problem as Error;
-        notifications.show({ color: 'orange', autoClose: false, title: 'Not brought in', message });
+        notifications.show({ color: 'orange', autoClose: false, title: words.notBroughtIn, message });
       } finally {
         setUploads((before) => before.filter((one) => one.name !== name));
       }

@@ -2,6 +2,7 @@ import { Button, Checkbox, MultiSelect, NativeSelect, NumberInput, TagsInput, Te
 import type { Recipe, Row } from '../../api/calls';
 import form from '../../ui/form.module.css';
 import classes from './HandOver.module.css';
+import { extrasFields as words } from './words';
 
 type Extras = Recipe['beside'];
 type Combination = Extras['combinations'][number];
@@ -16,10 +17,10 @@ interface Props {
 type Table = Extras['places'][number];
 
 const COUNTED: { value: string; label: string; said: Pick<Table, 'zero' | 'up'> }[] = [
-  { value: 'corner down', label: 'Upper left corner, y down', said: { zero: 'corner', up: false } },
-  { value: 'corner up', label: 'Lower left corner, y up', said: { zero: 'corner', up: true } },
-  { value: 'centre down', label: 'Centre of the canvas, y down', said: { zero: 'centre', up: false } },
-  { value: 'centre up', label: 'Centre of the canvas, y up', said: { zero: 'centre', up: true } },
+  { value: 'corner down', label: words.upperLeftCornerYDown, said: { zero: 'corner', up: false } },
+  { value: 'corner up', label: words.lowerLeftCornerYUp, said: { zero: 'corner', up: true } },
+  { value: 'centre down', label: words.centreOfTheCanvasY, said: { zero: 'centre', up: false } },
+  { value: 'centre up', label: words.centreOfTheCanvasYUp, said: { zero: 'centre', up: true } },
 ];
 
 /** What is written beside the images. */
@@ -35,25 +36,25 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
   );
   return (
     <>
-      {check('layers', 'Layered file (OpenRaster)')}
-      {check('openexr', 'All parts in one file (OpenEXR)')}
-      {check('page', 'Page (HTML and CSS)')}
-      {check('scene', 'All parts in one SVG')}
+      {check('layers', words.layeredFileOpenraster)}
+      {check('openexr', words.allPartsInOneFile)}
+      {check('page', words.pageHtmlAndCss)}
+      {check('scene', words.allPartsInOneSvg)}
       <NativeSelect
         size="xs"
-        label="Vector parts as SVG"
+        label={words.vectorPartsAsSvg}
         data={[
-          { value: 'none', label: 'None' },
-          { value: 'canvas', label: 'Each on the whole canvas' },
-          { value: 'box', label: 'Each trimmed' },
-          { value: 'symbols', label: 'Symbols of one file' },
+          { value: 'none', label: words.none },
+          { value: 'canvas', label: words.eachOnTheWholeCanvas },
+          { value: 'box', label: words.eachTrimmed },
+          { value: 'symbols', label: words.symbolsOfOneFile },
         ]}
         value={beside.vector}
         onChange={(event) => onChange({ vector: event.currentTarget.value as Extras['vector'] })}
       />
       <Checkbox
         size="xs"
-        label="3D planes (glTF)"
+        label={words.n3dPlanesGltf}
         checked={model !== null}
         onChange={(event) =>
           onChange({
@@ -66,24 +67,24 @@ export function ExtrasFields({ beside, rows, onChange }: Props) {
       {model && <ModelFields model={model} onChange={(said) => onChange({ model: { ...model, ...said } })} />}
       <NativeSelect
         size="xs"
-        label="Flip-book of the whole picture"
+        label={words.flipBookOfTheWhole}
         data={[
-          { value: 'none', label: 'None' },
-          { value: 'files', label: 'Numbered PNG' },
-          { value: 'apng', label: 'Animated PNG' },
-          { value: 'webp', label: 'Animated WebP' },
-          { value: 'gif', label: 'GIF, few colours' },
+          { value: 'none', label: words.none },
+          { value: 'files', label: words.numberedPng },
+          { value: 'apng', label: words.animatedPng },
+          { value: 'webp', label: words.animatedWebp },
+          { value: 'gif', label: words.gifFewColours },
         ]}
         value={beside.flip_book}
         onChange={(event) => onChange({ flip_book: event.currentTarget.value as Extras['flip_book'] })}
       />
       <MultiSelect
         size="xs"
-        label="Overview of all parts"
-        placeholder={beside.overview.length ? '' : 'None'}
+        label={words.overviewOfAllParts}
+        placeholder={beside.overview.length ? '' : words.none}
         data={[
-          { value: 'png', label: 'One PNG' },
-          { value: 'pdf', label: 'PDF pages' },
+          { value: 'png', label: words.onePng },
+          { value: 'pdf', label: words.pdfPages },
         ]}
         value={beside.overview}
         onChange={(value) => onChange({ overview: value as Extras['overview'] })}
@@ -105,24 +106,24 @@ function ModelFields({ model, onChange }: { model: ModelSettings; onChange: (sai
     <div className={form.row}>
       <NumberInput
         size="xs"
-        label="Pixels per unit"
+        label={words.pixelsPerUnit}
         min={1}
         value={model.pixels_per_unit}
         onChange={(value) => typeof value === 'number' && value > 0 && onChange({ pixels_per_unit: value })}
       />
       <NativeSelect
         size="xs"
-        label="Z position"
+        label={words.zPosition}
         data={[
-          { value: 'depth', label: 'From depth' },
-          { value: 'order', label: 'Even steps' },
+          { value: 'depth', label: words.fromDepth },
+          { value: 'order', label: words.evenSteps },
         ]}
         value={model.z}
         onChange={(event) => onChange({ z: event.currentTarget.value as 'depth' | 'order' })}
       />
       <NumberInput
         size="xs"
-        label="Z step"
+        label={words.zStep}
         suffix=" units"
         min={0}
         step={0.001}
@@ -132,11 +133,11 @@ function ModelFields({ model, onChange }: { model: ModelSettings; onChange: (sai
       />
       <NativeSelect
         size="xs"
-        label="Camera"
-        description="With a perspective camera, deeper parts are scaled up, so the picture looks as drawn."
+        label={words.camera}
+        description={words.withAPerspectiveCameraDeeper}
         data={[
-          { value: 'perspective', label: 'Perspective' },
-          { value: 'orthographic', label: 'Parallel' },
+          { value: 'perspective', label: words.perspective },
+          { value: 'orthographic', label: words.parallel },
         ]}
         value={model.camera}
         onChange={(event) => onChange({ camera: event.currentTarget.value as ModelSettings['camera'] })}
@@ -159,11 +160,11 @@ function PlacesFields({
           onChange(places.map((other, index) => (index === at ? { ...one, ...next } : other)));
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
-          <fieldset key={at} className={classes.some} aria-label={`Table of positions ${at + 1}`}>
+          <fieldset key={at} className={classes.some} aria-label={words.tableOfPositions(at + 1)}>
             <div className={form.row}>
               <NativeSelect
                 size="xs"
-                label="Table of positions as"
+                label={words.tableOfPositionsAs}
                 data={[
                   { value: 'json', label: 'JSON' },
                   { value: 'csv', label: 'CSV' },
@@ -173,10 +174,10 @@ function PlacesFields({
               />
               <NativeSelect
                 size="xs"
-                label="Unit"
+                label={words.unit}
                 data={[
-                  { value: 'pixels', label: 'Pixels' },
-                  { value: 'fractions', label: 'Fractions of the canvas' },
+                  { value: 'pixels', label: words.pixels },
+                  { value: 'fractions', label: words.fractionsOfTheCanvas },
                 ]}
                 value={one.unit}
                 onChange={(event) => put({ unit: event.currentTarget.value as Table['unit'] })}
@@ -185,17 +186,17 @@ function PlacesFields({
             <div className={form.row}>
               <NativeSelect
                 size="xs"
-                label="Point of each part"
+                label={words.pointOfEachPart}
                 data={[
-                  { value: 'top-left', label: 'Upper left corner' },
-                  { value: 'centre', label: 'Centre' },
+                  { value: 'top-left', label: words.upperLeftCorner },
+                  { value: 'centre', label: words.centre },
                 ]}
                 value={one.origin}
                 onChange={(event) => put({ origin: event.currentTarget.value as Table['origin'] })}
               />
               <NativeSelect
                 size="xs"
-                label="Origin"
+                label={words.origin}
                 data={COUNTED.map(({ value, label }) => ({ value, label }))}
                 value={`${one.zero} ${one.up ? 'up' : 'down'}`}
                 onChange={(event) => {
@@ -209,7 +210,7 @@ function PlacesFields({
               variant="subtle"
               onClick={() => onChange(places.filter((_, index) => index !== at))}
             >
-              Remove
+              {words.remove}
             </Button>
           </fieldset>
         );
@@ -221,7 +222,7 @@ function PlacesFields({
           onChange([...places, { format: 'json', origin: 'centre', up: true, unit: 'pixels', zero: 'corner' }])
         }
       >
-        Add table of positions
+        {words.addTableOfPositions}
       </Button>
     </>
   );
@@ -251,15 +252,15 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
             <div className={form.row}>
               <TextInput
                 size="xs"
-                label="Flat picture"
+                label={words.flatPicture}
                 value={one.name}
                 onChange={(event) => put({ name: event.currentTarget.value })}
               />
               {looks.length > 0 && (
                 <NativeSelect
                   size="xs"
-                  label="Look"
-                  data={[{ value: '', label: 'Default' }, ...looks]}
+                  label={words.look}
+                  data={[{ value: '', label: words.default }, ...looks]}
                   value={one.look ?? ''}
                   onChange={(event) => put({ look: event.currentTarget.value || null })}
                 />
@@ -272,7 +273,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
                     key={set.id}
                     size="xs"
                     label={set.name}
-                    data={[{ value: '', label: 'Default' }, ...membersOf(set).map((row) => row.name)]}
+                    data={[{ value: '', label: words.default }, ...membersOf(set).map((row) => row.name)]}
                     value={one.alternates[set.name] ?? ''}
                     onChange={(event) => {
                       const { [set.name]: _, ...rest } = one.alternates;
@@ -285,7 +286,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
             )}
             <TagsInput
               size="xs"
-              label="Hidden parts"
+              label={words.hiddenParts}
               data={[...new Set(rows.map((row) => row.name))].sort()}
               value={one.hidden}
               onChange={(hidden) => put({ hidden })}
@@ -295,7 +296,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
               variant="subtle"
               onClick={() => onChange(combinations.filter((_, index) => index !== at))}
             >
-              Remove
+              {words.remove}
             </Button>
           </fieldset>
         );
@@ -310,7 +311,7 @@ function Combinations({ combinations, rows, onChange }: CombinationsProps) {
           ])
         }
       >
-        Add flat picture
+        {words.addFlatPicture}
       </Button>
     </>
   );

@@ -1,18 +1,19 @@
 import { Button } from '@mantine/core';
 import type { HandOver } from '../../api/calls';
-import { bytes, count, plural } from '../../ui/units';
+import { bytes } from '../../ui/units';
 import classes from './HandOver.module.css';
+import { handOverReport as words } from './words';
 
 const WAYS: Record<string, string> = {
-  places: 'Placed by the manifest',
-  'whole canvas': 'All at 0, 0',
-  layers: 'Layered file',
-  model: 'Model',
-  page: 'Page',
-  scene: 'Scene as SVG',
-  vector: 'Parts as SVG',
-  'flip-book': 'First of the flip-book',
-  openexr: 'OpenEXR file',
+  places: words.placedByTheManifest,
+  'whole canvas': words.allAt00,
+  layers: words.layeredFile,
+  model: words.model,
+  page: words.page,
+  scene: words.sceneAsSvg,
+  vector: words.partsAsSvg,
+  'flip-book': words.firstOfTheFlipBook,
+  openexr: words.openexrFile,
 };
 
 type Proof = NonNullable<HandOver['report']>['proof'];
@@ -24,13 +25,11 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
   const { proof } = report;
   return (
     <section className={proof.ok ? classes.proved : classes.notProved} aria-labelledby={`hand-over-${handOver.id}`}>
-      <h3 id={`hand-over-${handOver.id}`}>
-        No. {handOver.number}, {handOver.recipe}
-      </h3>
+      <h3 id={`hand-over-${handOver.id}`}>{words.no(handOver.number, handOver.recipe)}</h3>
       <p className={classes.figure} data-testid="proof">
         {proof.differing_pixels === null
-          ? 'The picture could not be rebuilt.'
-          : `Rebuilt from the package: ${count(proof.differing_pixels)} of ${count(proof.pixels)} pixels differ.`}
+          ? words.thePictureCouldNot
+          : words.rebuiltFromThePackage(proof.differing_pixels, proof.pixels)}
       </p>
       {proof.looked_at === 'changes' && <p className={classes.facts}>{comparedNow(proof)}</p>}
       {!proof.ok && <Faults proof={proof} />}
@@ -38,25 +37,34 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
         <ul className={classes.comparisons}>
           {proof.comparisons.map((one) => (
             <li key={`${one.way} ${one.scale}`} data-ok={one.ok}>
-              {WAYS[one.way] ?? one.way}, {one.scale} ×: {count(one.differing_pixels)} of {count(one.pixels)} pixels
-              differ
+              {words.ofPixelsDiffer(WAYS[one.way] ?? one.way, one.scale, one.differing_pixels, one.pixels)}
               {one.allowed_largest > 0 &&
-                `, by ${one.largest.toFixed(0)} of 255 at most and ${one.mean.toFixed(2)} on average (${one.allowed_largest < 255 ? `${one.allowed_largest} and ${one.allowed_mean} are allowed` : 'format cannot hold everything'})`}
+                words.byOf255AtMost(
+                  one.largest.toFixed(0),
+                  one.mean.toFixed(2),
+                  one.allowed_largest < 255
+                    ? words.andAreAllowed(one.allowed_largest, one.allowed_mean)
+                    : words.formatCannotHoldEverything,
+                )}
             </li>
           ))}
         </ul>
       )}
       <p className={classes.facts}>
-        {plural(report.parts, 'part')}, {plural(proof.found, 'file')} of {count(proof.expected)} found,{' '}
-        {bytes(report.bytes)}, {report.files.filter((file) => !file.kept).length} written in {report.seconds.toFixed(1)}{' '}
-        s
+        {words.ofFoundWrittenInS(
+          report.parts,
+          proof.found,
+          proof.expected,
+          report.bytes,
+          report.files.filter((file) => !file.kept).length,
+          report.seconds.toFixed(1),
+        )}
       </p>
       <Button component="a" download href={`/api/hand-overs/${handOver.id}/package`} variant="default">
-        Download ZIP of no. {handOver.number}
-        {handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : ''}
+        {words.downloadZipOfNo(handOver.number, handOver.package_bytes ? `, ${bytes(handOver.package_bytes)}` : '')}
       </Button>{' '}
       <Button variant="default" onClick={onGive}>
-        Link for a recipient
+        {words.linkForARecipient}
       </Button>
     </section>
   );
@@ -65,26 +73,26 @@ export function HandOverReport({ handOver, onGive }: { handOver: HandOver; onGiv
 /** What a proof of the changes has compared, in a sentence. */
 function comparedNow(proof: Proof): string {
   const compared = proof.comparisons[0]?.compared ?? proof.pixels;
-  return compared > 0
-    ? `Compared where parts changed: ${count(compared)} pixels. The rest is unchanged since the last full check.`
-    : 'The picture is unchanged since the last check.';
+  return compared > 0 ? words.comparedWherePartsChangedPixels(compared) : words.thePictureIsUnchangedSince;
 }
 
 function Faults({ proof }: { proof: Proof }) {
   const lists: [string, readonly string[]][] = [
-    ['Missing', proof.missing],
-    ['Unexpected', proof.extra],
-    ['Unreadable', proof.unreadable],
-    ['Wrong letter case', proof.wrong_case],
-    ['Empty', proof.empty],
-    ['Contradictions', proof.faults],
+    [words.missing, proof.missing],
+    [words.unexpected, proof.extra],
+    [words.unreadable, proof.unreadable],
+    [words.wrongLetterCase, proof.wrong_case],
+    [words.empty, proof.empty],
+    [words.contradictions, proof.faults],
   ];
   return (
     <ul>
       {proof.worst && (
         <li>
-          The largest difference is {proof.max_difference} of 255 at {proof.worst.x}, {proof.worst.y} px
-          {proof.worst.part && `, most likely of ${proof.worst.part}`}.
+          {words.theLargestDifferenceIs}
+          {proof.max_difference}
+          {words.of255AtPx(proof.worst.x, proof.worst.y)}
+          {proof.worst.part && words.mostLikelyOf(proof.worst.part)}.
         </li>
       )}
       {lists.map(([name, found]) => found.length > 0 && <li key={name}>{`${name}: ${found.join('; ')}`}</li>)}

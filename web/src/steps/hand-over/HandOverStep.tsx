@@ -6,14 +6,15 @@ import { PlanPage } from './PlanPage';
 import { ProjectPage } from './ProjectPage';
 import { RecipePage } from './RecipePage';
 import type { HandOverPage, StepProps } from './useHandingOver';
+import { handOverStep as words } from './words';
 
 const PAGES: readonly { value: HandOverPage; label: string }[] = [
-  { value: 'plan', label: 'Plan' },
-  { value: 'recipe', label: 'Recipe' },
-  { value: 'names', label: 'Names' },
-  { value: 'past', label: 'History' },
-  { value: 'in-step', label: 'Watched file' },
-  { value: 'project', label: 'Project' },
+  { value: 'plan', label: words.plan },
+  { value: 'recipe', label: words.recipe },
+  { value: 'names', label: words.names },
+  { value: 'past', label: words.history },
+  { value: 'in-step', label: words.watchedFile },
+  { value: 'project', label: words.project },
 ];
 
 /** What will be written and by which recipe, one action, and what came of it. */

@@ -2,6 +2,7 @@ import { Checkbox, NativeSelect, NumberInput } from '@mantine/core';
 import type { Recipe } from '../../api/calls';
 import { ColourField, colourOf, colourText } from '../../ui/ColourField';
 import form from '../../ui/form.module.css';
+import { imagesFields as words } from './words';
 
 type Images = Recipe['images'];
 
@@ -14,49 +15,49 @@ interface Props {
 }
 
 const EXTENTS = [
-  { value: 'trimmed', label: 'Trimmed part' },
-  { value: 'canvas', label: 'Whole canvas' },
-  { value: 'common', label: 'Shared box' },
+  { value: 'trimmed', label: words.trimmedPart },
+  { value: 'canvas', label: words.wholeCanvas },
+  { value: 'common', label: words.sharedBox },
 ];
 const SIDES = [
-  { value: 'any', label: 'No padding' },
-  { value: 'even', label: 'Even numbers' },
-  { value: 'power-of-two', label: 'Powers of two' },
+  { value: 'any', label: words.noPadding },
+  { value: 'even', label: words.evenNumbers },
+  { value: 'power-of-two', label: words.powersOfTwo },
 ];
 const FORMATS = [
   { value: 'png', label: 'PNG' },
-  { value: 'webp', label: 'WebP' },
+  { value: 'webp', label: words.webp },
   { value: 'avif', label: 'AVIF' },
-  { value: 'jpeg', label: 'JPEG, opaque' },
+  { value: 'jpeg', label: words.jpegOpaque },
   { value: 'tiff', label: 'TIFF' },
 ];
 const EFFORTS = [
-  { value: 'quick', label: 'Fast' },
-  { value: 'normal', label: 'Normal' },
-  { value: 'small', label: 'Smallest' },
+  { value: 'quick', label: words.fast },
+  { value: 'normal', label: words.normal },
+  { value: 'small', label: words.smallest },
 ];
 const UNDER = [
-  { value: 'clear', label: 'Cleared' },
-  { value: 'bleed', label: 'Extended from the edge' },
-  { value: 'keep', label: 'As in the source' },
+  { value: 'clear', label: words.cleared },
+  { value: 'bleed', label: words.extendedFromTheEdge },
+  { value: 'keep', label: words.asInTheSource },
 ];
 
 const STORED = [
-  { value: 'files', label: 'Separate files' },
-  { value: 'sheets', label: 'Sprite sheets' },
+  { value: 'files', label: words.separateFiles },
+  { value: 'sheets', label: words.spriteSheets },
 ];
 const MOVING = [
-  { value: 'files', label: 'Numbered files' },
-  { value: 'all-files', label: 'Numbered files, with duplicates' },
-  { value: 'grid', label: 'Grid of cells' },
-  { value: 'apng', label: 'Animated PNG' },
-  { value: 'webp', label: 'Animated WebP' },
-  { value: 'gif', label: 'GIF, few colours' },
+  { value: 'files', label: words.numberedFiles },
+  { value: 'all-files', label: words.numberedFilesWithDuplicates },
+  { value: 'grid', label: words.gridOfCells },
+  { value: 'apng', label: words.animatedPng },
+  { value: 'webp', label: words.animatedWebp },
+  { value: 'gif', label: words.gifFewColours },
 ];
 
 const BITS = [
   { value: '8', label: '8' },
-  { value: '16', label: '16, where available' },
+  { value: '16', label: words.n16WhereAvailable },
 ];
 
 const canHave16 = (images: Images) =>
@@ -88,20 +89,25 @@ export function ImagesFields({ images, hasBits = false, onChange }: Props) {
   return (
     <>
       <div className={form.row}>
-        <NativeSelect {...choice('extent')} label="Image area" data={EXTENTS} />
-        <NumberInput {...number('margin', 1024)} label="Margin" suffix=" px" disabled={images.extent === 'canvas'} />
+        <NativeSelect {...choice('extent')} label={words.imageArea} data={EXTENTS} />
+        <NumberInput
+          {...number('margin', 1024)}
+          label={words.margin}
+          suffix=" px"
+          disabled={images.extent === 'canvas'}
+        />
       </div>
       <div className={form.row}>
-        <NativeSelect {...choice('sides')} label="Pad sides to" data={SIDES} />
-        <NumberInput {...number('threshold', 254)} label="Alpha threshold" />
+        <NativeSelect {...choice('sides')} label={words.padSidesTo} data={SIDES} />
+        <NumberInput {...number('threshold', 254)} label={words.alphaThreshold} />
       </div>
       <div className={form.row}>
-        <NativeSelect {...choice('format')} label="Format" data={FORMATS} />
-        {images.format === 'png' && <NativeSelect {...choice('effort')} label="PNG compression" data={EFFORTS} />}
-        {isLossy && <NumberInput {...number('quality', 100, 1)} label="Quality" suffix=" of 100" />}
+        <NativeSelect {...choice('format')} label={words.format} data={FORMATS} />
+        {images.format === 'png' && <NativeSelect {...choice('effort')} label={words.pngCompression} data={EFFORTS} />}
+        {isLossy && <NumberInput {...number('quality', 100, 1)} label={words.quality} suffix=" of 100" />}
         {images.format === 'jpeg' && (
           <ColourField
-            label="Ground"
+            label={words.ground}
             value={colourText(images.ground)}
             onChange={(text) => onChange({ ground: colourOf(text) })}
           />
@@ -110,7 +116,7 @@ export function ImagesFields({ images, hasBits = false, onChange }: Props) {
       {hasBits && canHave16(images) && (
         <NativeSelect
           size="xs"
-          label="Bits a channel"
+          label={words.bitsAChannel}
           data={BITS}
           value={String(images.bits)}
           onChange={(event) => onChange({ bits: event.currentTarget.value === '16' ? 16 : 8 })}
@@ -119,24 +125,24 @@ export function ImagesFields({ images, hasBits = false, onChange }: Props) {
       {images.format === 'webp' && (
         <Checkbox
           size="xs"
-          label="Lossless"
+          label={words.lossless}
           checked={images.lossless}
           onChange={(event) => onChange({ lossless: event.currentTarget.checked })}
         />
       )}
       <div className={form.row}>
-        <NativeSelect {...choice('stored')} label="Store as" data={STORED} />
+        <NativeSelect {...choice('stored')} label={words.storeAs} data={STORED} />
         <NativeSelect
           {...choice('moving')}
-          label="Animation format"
+          label={words.animationFormat}
           data={MOVING}
           disabled={images.stored === 'sheets'}
         />
       </div>
       {images.format !== 'jpeg' && (
         <div className={form.row}>
-          <NativeSelect {...choice('under')} label="Colour where transparent" data={UNDER} />
-          {images.under === 'bleed' && <NumberInput {...number('reach', 1024, 1)} label="Up to" suffix=" px" />}
+          <NativeSelect {...choice('under')} label={words.colourWhereTransparent} data={UNDER} />
+          {images.under === 'bleed' && <NumberInput {...number('reach', 1024, 1)} label={words.upTo} suffix=" px" />}
         </div>
       )}
     </>

@@ -6,19 +6,20 @@ import { Refusal, type Schemas } from '../../api/client';
 import { askInStep, endInStep, keepInStep } from '../../api/handOver';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
-import { plural } from '../../ui/units';
+import { moment } from '../../ui/units';
 import classes from './HandOver.module.css';
 import type { StepProps } from './useHandingOver';
+import { inStepPage as words } from './words';
 
 /** Milliseconds between two questions how it stands. */
 const POLL = 2000;
 
 const STATES: Record<string, string> = {
-  watching: 'Watching for changes.',
-  blocked: 'A change could not be accepted.',
-  reading: 'Reading a change.',
-  deciding: 'Waiting for your decision.',
-  writing: 'Handing over a change.',
+  watching: words.watchingForChanges,
+  blocked: words.aChangeCouldNot,
+  reading: words.readingAChange,
+  deciding: words.waitingForYourDecision,
+  writing: words.handingOverAChange,
 };
 
 /** A file or a folder of images on the server: each time it is saved, it becomes a revision and is handed over. */
@@ -48,13 +49,8 @@ export function InStepPage({ illustration, project, canEdit }: StepProps) {
     await queries.invalidateQueries({ queryKey: key });
   };
   return (
-    <Panel title="Watched file">
-      {roots.length === 0 && (
-        <p>
-          A file or folder on the server can be watched: each save becomes a revision and is handed over. An
-          administrator opens folders for this with the setting YUPLET_ROOTS.
-        </p>
-      )}
+    <Panel title={words.watchedFile}>
+      {roots.length === 0 && <p>{words.aFileOrFolder}</p>}
       {one && <Watched one={one} canEdit={canEdit} onEnd={() => tried(() => endInStep(illustration))} />}
       {!one && roots.length > 0 && (
         <KeepForm
@@ -90,25 +86,24 @@ function Watched({ one, canEdit, onEnd }: WatchedProps) {
         {STATES[one.state]} {one.said}
       </p>
       <p className={form.told}>
-        By {one.recipes.map((recipe) => recipe.name).join(', ')}
-        {one.folder && `, into ${one.folder}`}
-        {one.remove_obsolete && '; obsolete files are removed'}.
+        {words.by(one.recipes.map((recipe) => recipe.name).join(', '), one.folder && words.into(one.folder))}
+        {one.remove_obsolete && words.obsoleteFilesAreRemoved}.
       </p>
       <Button size="xs" variant="default" disabled={!canEdit} onClick={onEnd}>
-        Stop watching
+        {words.stopWatching}
       </Button>
-      <h3>Runs</h3>
-      {one.passes.length === 0 && <p className={form.told}>No runs yet.</p>}
+      <h3>{words.runs}</h3>
+      {one.passes.length === 0 && <p className={form.told}>{words.noRunsYet}</p>}
       <ul className={classes.past}>
         {one.passes.map((pass) => (
           <li key={pass.revision}>
-            <strong>Revision {pass.revision}</strong>, handed over as{' '}
-            {pass.hand_overs.map((number) => `no. ${number}`).join(', ') || 'nothing'}
+            <strong>{words.revision(pass.revision)}</strong>
+            {words.handedOverAs(pass.hand_overs)}
             <p className={classes.facts}>
-              {new Date(pass.at).toLocaleString()}:{' '}
+              {moment(pass.at)}:{' '}
               {Object.entries(pass.changes)
-                .map(([change, number]) => `${plural(number, 'layer')} ${change}`)
-                .join(', ') || 'State at the start'}
+                .map(([change, number]) => `${words.layerCount(number)} ${change}`)
+                .join(', ') || words.stateAtTheStart}
             </p>
           </li>
         ))}
@@ -134,34 +129,31 @@ function KeepForm({ roots, project, canEdit, onKeep }: KeepProps) {
   const documents = recipes.filter((recipe) => chosen.includes(recipe.document.name)).map((recipe) => recipe.document);
   return (
     <div className={form.form}>
-      <p className={form.told}>
-        Each save becomes a revision and is handed over. A folder counts as saved after three seconds without a change.
-        Decisions wait for you.
-      </p>
+      <p className={form.told}>{words.eachSaveBecomesARevision}</p>
       <TextInput
         size="xs"
-        label="File or folder of images on the server"
-        description={`Below ${roots.join(' or ')}`}
+        label={words.fileOrFolderOfImages}
+        description={words.below(roots.join(' or '))}
         value={file}
         onChange={(event) => setFile(event.currentTarget.value)}
       />
       <MultiSelect
         size="xs"
-        label="Recipes"
+        label={words.recipes}
         data={recipes.map((recipe) => recipe.document.name)}
         value={chosen}
         onChange={setChosen}
       />
       <TextInput
         size="xs"
-        label="Also write to folder"
-        placeholder="None"
+        label={words.alsoWriteToFolder}
+        placeholder={words.none}
         value={folder}
         onChange={(event) => setFolder(event.currentTarget.value)}
       />
       <Checkbox
         size="xs"
-        label="Remove obsolete files from the folder"
+        label={words.removeObsoleteFiles}
         disabled={!folder}
         checked={removes}
         onChange={(event) => setRemoves(event.currentTarget.checked)}
@@ -171,7 +163,7 @@ function KeepForm({ roots, project, canEdit, onKeep }: KeepProps) {
         disabled={!canEdit || !file || documents.length === 0}
         onClick={() => onKeep({ file, folder, remove_obsolete: removes, recipes: documents })}
       >
-        Watch
+        {words.watch}
       </Button>
     </div>
   );

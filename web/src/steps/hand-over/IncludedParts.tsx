@@ -3,9 +3,9 @@ import { useMemo, useRef, useState } from 'react';
 import type { Row } from '../../api/calls';
 import type { Act } from '../../ledger/useArrangement';
 import { listed, within } from '../../rules/tree';
-import { count } from '../../ui/units';
 import { useLongList } from '../../ui/useLongList';
 import classes from './HandOver.module.css';
+import { includedParts as words } from './words';
 
 interface Props {
   rows: readonly Row[];
@@ -25,9 +25,7 @@ export function IncludedParts({ rows, chosen, canEdit, act, onChoose }: Props) {
   const included = parts.filter((row) => row.included).length;
   return (
     <details className={classes.included} open={isOpen} onToggle={(event) => setOpen(event.currentTarget.open)}>
-      <summary>
-        Included: {count(included)} of {count(parts.length)} parts
-      </summary>
+      <summary>{words.includedOfParts(included, parts.length)}</summary>
       {isOpen && <Tree rows={rows} chosen={chosen} canEdit={canEdit} act={act} onChoose={onChoose} />}
     </details>
   );
@@ -41,7 +39,7 @@ function Tree({ rows, chosen, canEdit, act, onChoose }: Props) {
   const include = (parts: readonly Row[], isIncluded: boolean) =>
     act({ do: 'include-parts', included: Object.fromEntries(parts.map((part) => [part.id, isIncluded])) });
   return (
-    <ul ref={element} aria-label="Included parts" style={{ paddingTop: before, paddingBottom: after }}>
+    <ul ref={element} aria-label={words.includedParts} style={{ paddingTop: before, paddingBottom: after }}>
       {list.slice(first, end).map(({ row, level }) => {
         const own = partsOf.get(row.id) ?? [];
         const number = own.filter((part) => part.included).length;
@@ -62,11 +60,7 @@ function Tree({ rows, chosen, canEdit, act, onChoose }: Props) {
               onChange={() => include(own, !isAll)}
               onFocus={() => onChoose([row.id], row.id)}
             />
-            {row.kind === 'group' && (
-              <span className={classes.facts}>
-                {number} of {own.length}
-              </span>
-            )}
+            {row.kind === 'group' && <span className={classes.facts}>{words.of(number, own.length)}</span>}
           </li>
         );
       })}

@@ -3,46 +3,46 @@ import { useState } from 'react';
 import type { Recipe } from '../../api/calls';
 import form from '../../ui/form.module.css';
 import { Panel } from '../../ui/Panel';
-import { plural } from '../../ui/units';
 import classes from './HandOver.module.css';
 import { added, moved, type Piece, type PieceKind, pieceKind, pieceLabel } from './pieces';
 import type { StepProps } from './useHandingOver';
+import { namesPage as words } from './words';
 
 type Names = Recipe['names'];
 
 const KINDS: readonly { value: PieceKind; label: string }[] = [
-  { value: 'text', label: 'Text' },
-  { value: 'part', label: 'Part' },
-  { value: 'group', label: 'Group' },
-  { value: 'look', label: 'Look' },
-  { value: 'side', label: 'Side' },
-  { value: 'number', label: 'Number' },
-  { value: 'frame', label: 'Frame' },
-  { value: 'scale', label: 'Scale' },
-  { value: 'illustration', label: 'Illustration' },
+  { value: 'text', label: words.text },
+  { value: 'part', label: words.part },
+  { value: 'group', label: words.group },
+  { value: 'look', label: words.look },
+  { value: 'side', label: words.side },
+  { value: 'number', label: words.number },
+  { value: 'frame', label: words.frame },
+  { value: 'scale', label: words.scale },
+  { value: 'illustration', label: words.illustration },
 ];
 const FOLDERS = [
-  { value: 'nested', label: 'From groups' },
-  { value: 'looks', label: 'One for each look' },
-  { value: 'flat', label: 'None' },
+  { value: 'nested', label: words.fromGroups },
+  { value: 'looks', label: words.oneForEachLook },
+  { value: 'flat', label: words.none },
 ];
 const LETTERS = [
-  { value: 'as named', label: 'Unchanged' },
-  { value: 'lower', label: 'Lower case' },
-  { value: 'upper', label: 'Upper case' },
+  { value: 'as named', label: words.unchanged },
+  { value: 'lower', label: words.lowerCase },
+  { value: 'upper', label: words.upperCase },
 ];
 const SPACES = [
-  { value: ' ', label: 'Space' },
+  { value: ' ', label: words.space },
   { value: '-', label: '-' },
   { value: '_', label: '_' },
-  { value: '', label: 'Nothing' },
+  { value: '', label: words.nothing },
 ];
 
 /** File names put together of pieces, with all names that come of it. */
 export function NamesPage({ handing, onChoose }: StepProps) {
   const { recipe, plan } = handing;
   const [at, setAt] = useState(0);
-  if (!recipe) return <Panel title="Names">{null}</Panel>;
+  if (!recipe) return <Panel title={words.names}>{null}</Panel>;
   const { names } = recipe;
   const change = (said: Partial<Names>) => handing.setRecipe({ ...recipe, names: { ...names, ...said } });
   const put = (pieces: readonly Piece[], current: number) => {
@@ -53,11 +53,9 @@ export function NamesPage({ handing, onChoose }: StepProps) {
   const images = plan?.files.filter((file) => file.kind === 'image') ?? [];
   const clashes = new Set(plan?.notes.flatMap((note) => (note.kind === 'clash' ? note.files : [])) ?? []);
   return (
-    <Panel title="Names">
+    <Panel title={words.names}>
       <div className={form.form}>
-        <p className={form.told}>
-          A file name is these pieces in order. Drag them, or select one and move it with the arrow keys or the buttons.
-        </p>
+        <p className={form.told}>{words.aFileNameIsThese}</p>
         <PieceList pieces={names.pieces} at={at} onAt={setAt} onPieces={put} />
         {piece && (
           <PieceFields
@@ -79,8 +77,8 @@ export function NamesPage({ handing, onChoose }: StepProps) {
             }
           />
         )}
-        <fieldset className={`${form.tools} ${classes.add}`} aria-label="Add piece">
-          <span className={form.told}>Add</span>
+        <fieldset className={`${form.tools} ${classes.add}`} aria-label={words.addPiece}>
+          <span className={form.told}>{words.add}</span>
           {KINDS.map(({ value, label }) => (
             <Button
               key={value}
@@ -95,21 +93,21 @@ export function NamesPage({ handing, onChoose }: StepProps) {
       </div>
       <NameRules names={names} change={change} />
       <h3>
-        {plural(images.length, 'name')}
-        {clashes.size > 0 && <strong className={classes.clash}>, {clashes.size} clash</strong>}
+        {words.nameCount(images.length)}
+        {clashes.size > 0 && <strong className={classes.clash}>{words.clash(clashes.size)}</strong>}
       </h3>
       {handing.planError && (
         <p role="alert" className={classes.problem}>
           {handing.planError}
         </p>
       )}
-      <ol className={classes.names} aria-label="All names" aria-busy={handing.isPlanning}>
+      <ol className={classes.names} aria-label={words.allNames} aria-busy={handing.isPlanning}>
         {images.toReversed().map((file) => (
           <li key={`${file.file} ${file.parts[0]}`} data-clash={clashes.has(file.file) || undefined}>
             <button type="button" onClick={() => onChoose(file.parts, file.parts[0] ?? null)}>
               {file.file}
             </button>
-            {clashes.has(file.file) && <strong className={classes.clash}> twice</strong>}
+            {clashes.has(file.file) && <strong className={classes.clash}>{words.twice}</strong>}
           </li>
         ))}
       </ol>
@@ -129,7 +127,7 @@ interface PieceListProps {
 function PieceList({ pieces, at, onAt, onPieces }: PieceListProps) {
   const [dragged, setDragged] = useState<number | null>(null);
   return (
-    <ol className={classes.pieces} aria-label="Pieces of a name">
+    <ol className={classes.pieces} aria-label={words.piecesOfAName}>
       {pieces.map((one, index) => (
         <li
           // biome-ignore lint/suspicious/noArrayIndexKey: the same piece may be there twice
@@ -180,14 +178,14 @@ function NameRules({ names, change }: { names: Names; change: (said: Partial<Nam
       <div className={form.row}>
         <NativeSelect
           size="xs"
-          label="Folders"
+          label={words.folders}
           data={FOLDERS}
           value={names.folders}
           onChange={(event) => change({ folders: event.currentTarget.value as Names['folders'] })}
         />
         <TextInput
           size="xs"
-          label="Root folder"
+          label={words.rootFolder}
           maxLength={60}
           value={names.folder}
           onChange={(event) => event.currentTarget.value && change({ folder: event.currentTarget.value })}
@@ -196,14 +194,14 @@ function NameRules({ names, change }: { names: Names; change: (said: Partial<Nam
       <div className={form.row}>
         <NativeSelect
           size="xs"
-          label="Letter case"
+          label={words.letterCase}
           data={LETTERS}
           value={names.letters}
           onChange={(event) => change({ letters: event.currentTarget.value as Names['letters'] })}
         />
         <NativeSelect
           size="xs"
-          label="Replace spaces with"
+          label={words.replaceSpacesWith}
           data={SPACES}
           value={names.space}
           onChange={(event) => change({ space: event.currentTarget.value as Names['space'] })}
@@ -230,7 +228,7 @@ function PieceFields({ piece, isOnly, onChange, onEarlier, onLater, onTakeAway }
       {'text' in piece && (
         <TextInput
           size="xs"
-          label="Text"
+          label={words.text}
           maxLength={60}
           value={piece.text}
           onChange={(event) => event.currentTarget.value && onChange({ text: event.currentTarget.value })}
@@ -240,7 +238,7 @@ function PieceFields({ piece, isOnly, onChange, onEarlier, onLater, onTakeAway }
         <>
           <NumberInput
             size="xs"
-            label="First number"
+            label={words.firstNumber}
             min={0}
             allowDecimal={false}
             value={piece.start}
@@ -248,7 +246,7 @@ function PieceFields({ piece, isOnly, onChange, onEarlier, onLater, onTakeAway }
           />
           <NumberInput
             size="xs"
-            label="Minimum digits"
+            label={words.minimumDigits}
             min={1}
             max={6}
             allowDecimal={false}
@@ -257,20 +255,20 @@ function PieceFields({ piece, isOnly, onChange, onEarlier, onLater, onTakeAway }
           />
           <NativeSelect
             size="xs"
-            label="Count"
+            label={words.count}
             data={[
-              { value: 'back', label: 'From the back' },
-              { value: 'front', label: 'From the front' },
+              { value: 'back', label: words.fromTheBack },
+              { value: 'front', label: words.fromTheFront },
             ]}
             value={piece.counted}
             onChange={(event) => onChange({ ...piece, counted: event.currentTarget.value as 'back' | 'front' })}
           />
           <NativeSelect
             size="xs"
-            label="Within"
+            label={words.within}
             data={[
-              { value: 'all', label: 'All parts' },
-              { value: 'group', label: 'Own group' },
+              { value: 'all', label: words.allParts },
+              { value: 'group', label: words.ownGroup },
             ]}
             value={piece.within}
             onChange={(event) => onChange({ ...piece, within: event.currentTarget.value as 'all' | 'group' })}
@@ -278,13 +276,13 @@ function PieceFields({ piece, isOnly, onChange, onEarlier, onLater, onTakeAway }
         </>
       )}
       <Button size="xs" variant="default" disabled={!onEarlier} onClick={onEarlier ?? undefined}>
-        Move earlier
+        {words.moveEarlier}
       </Button>
       <Button size="xs" variant="default" disabled={!onLater} onClick={onLater ?? undefined}>
-        Move later
+        {words.moveLater}
       </Button>
       <Button size="xs" variant="default" disabled={isOnly} onClick={onTakeAway}>
-        Remove piece
+        {words.removePiece}
       </Button>
     </div>
   );

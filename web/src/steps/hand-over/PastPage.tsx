@@ -1,29 +1,30 @@
 import { Panel } from '../../ui/Panel';
-import { bytes, day, plural } from '../../ui/units';
+import { day } from '../../ui/units';
 import classes from './HandOver.module.css';
 import { Receivers } from './Receivers';
 import type { StepProps } from './useHandingOver';
+import { pastPage as words } from './words';
 
 /** All hand-overs, the newest first: by which recipe, what each changed, and whether the picture came back. */
 export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps) {
   const { handOvers } = handing;
   return (
-    <Panel title="History">
+    <Panel title={words.history}>
       <Receivers
         illustration={illustration}
         handOvers={handOvers}
         canEdit={canEdit}
         onShow={(part) => onChoose([part], part)}
       />
-      <h3>All hand-overs</h3>
-      {handOvers.length === 0 && <p>No hand-overs yet. The plan shows what will be written.</p>}
+      <h3>{words.allHandOvers}</h3>
+      {handOvers.length === 0 && <p>{words.noHandOversYet}</p>}
       <ul className={classes.past}>
         {handOvers.map((one) => {
           const { report } = one;
           const fresh = report?.files.filter((file) => !file.kept).length ?? 0;
           return (
             <li key={one.id}>
-              <strong>No. {one.number}</strong> {one.recipe}
+              <strong>{words.no(one.number)}</strong> {one.recipe}
               <p className={classes.facts}>
                 {day(one.created_at)},{' '}
                 {new Date(one.created_at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}
@@ -32,21 +33,22 @@ export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps
               {report ? (
                 <>
                   <p>
-                    {plural(report.files.length, 'file')}, {bytes(report.bytes)}: {fresh} written,{' '}
-                    {report.files.length - fresh} unchanged
-                    {report.gone.length > 0 && `, ${report.gone.length} obsolete`}.{' '}
-                    {report.proof.ok ? 'Verified.' : 'Not verified: the picture differs.'}
+                    {words.writtenUnchanged(report.files.length, report.bytes, fresh, report.files.length - fresh)}
+                    {report.gone.length > 0 && words.obsolete(report.gone.length)}.{' '}
+                    {report.proof.ok ? words.verified : words.notVerifiedThePictureDiffers}
                   </p>
                   {one.package_bytes > 0 ? (
                     <a download href={`/api/hand-overs/${one.id}/package`}>
-                      Download ZIP, {bytes(one.package_bytes)}
+                      {words.downloadZip(one.package_bytes)}
                     </a>
                   ) : (
-                    <p className={classes.facts}>Its files are no longer kept; newer hand-overs by this recipe are.</p>
+                    <p className={classes.facts}>{words.itsFilesAreNoLonger}</p>
                   )}
                 </>
               ) : (
-                <p>{one.job?.state === 'failed' ? `Failed: ${one.job.error}` : (one.job?.state ?? 'cancelled')}</p>
+                <p>
+                  {one.job?.state === 'failed' ? words.failed(one.job.error) : (one.job?.state ?? words.isCancelled)}
+                </p>
               )}
             </li>
           );

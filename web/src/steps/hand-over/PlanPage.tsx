@@ -2,7 +2,6 @@ import { Button, Checkbox, TextInput } from '@mantine/core';
 import { type Plan, type Recipe, useRoots } from '../../api/calls';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
-import { plural } from '../../ui/units';
 import { useFocusHere } from '../../ui/useFocusHere';
 import classes from './HandOver.module.css';
 import { HandOverReport } from './HandOverReport';
@@ -10,6 +9,7 @@ import { IncludedParts } from './IncludedParts';
 import { PlanTree } from './PlanTree';
 import { RecipePick } from './RecipePick';
 import type { HandingOver, StepProps } from './useHandingOver';
+import { planPage as words } from './words';
 
 /** How many notes of a kind are seen. */
 const SEEN = 3;
@@ -33,9 +33,9 @@ export function PlanPage(props: StepProps) {
     ]
       .filter(({ number }) => number > 0)
       .map(({ number, word }) => `${number} ${word}`)
-      .join(', ') || 'no images';
+      .join(', ') || words.noImages;
   return (
-    <Panel title="Hand over">
+    <Panel title={words.handOver}>
       <RecipePick project={project} recipe={recipe} onPick={handing.setRecipe} />
       {recipe && <p className={`${classes.facts} ${classes.purpose}`}>{recipe.purpose}</p>}
       {planError && (
@@ -47,28 +47,23 @@ export function PlanPage(props: StepProps) {
       {plan && !planError && (
         <>
           <p>
-            {plural(images.length, 'image')}
-            {plan.scales.length > 1 && ` at ${plan.scales.length} scales`} and{' '}
-            {plural(plan.files.length - images.length, 'extra file')}
-            {plan.left_out.length > 0 && `; ${plural(plan.left_out.length, 'part')} left out`}
-            {plan.empty.length > 0 && `; ${plural(plan.empty.length, 'empty part')} without a file`}.
-            {plan.folder && ` In the folder: ${changes('to be replaced')}.`}
-            {plan.compared_with !== null && ` Compared with no. ${plan.compared_with}: ${changes('changed')}.`}
+            {words.imageCount(images.length)}
+            {plan.scales.length > 1 && words.atScales(plan.scales.length)}
+            {words.and(plan.files.length - images.length)}
+            {plan.left_out.length > 0 && words.leftOut(plan.left_out.length)}
+            {plan.empty.length > 0 && words.withoutAFile(plan.empty.length)}.
+            {plan.folder && words.inTheFolder(changes(words.toBeReplaced))}
+            {plan.compared_with !== null && words.comparedWithNo(plan.compared_with, changes('changed'))}
           </p>
-          {plan.allowed.mean > 0 && (
-            <p>
-              The rebuilt picture may differ by at most {plan.allowed.mean} of 255 on average and {plan.allowed.largest}{' '}
-              at any pixel.
-            </p>
-          )}
+          {plan.allowed.mean > 0 && <p>{words.theRebuiltPictureMayDiffer(plan.allowed.mean, plan.allowed.largest)}</p>}
           {canEdit && !running && (
             <div className={classes.act}>
               <Button onClick={handing.ask} disabled={isSaving || handing.isPlanning || stops.length > 0}>
-                Hand over {plural(plan.parts.length, 'part')}
+                {words.handOverParts(plan.parts.length)}
               </Button>
               <Checkbox
                 size="xs"
-                label={`Selected parts only (${chosen.length})`}
+                label={words.selectedPartsOnly(chosen.length)}
                 disabled={chosen.length === 0}
                 checked={handing.isOfChosen}
                 onChange={(event) => handing.setOfChosen(event.currentTarget.checked)}
@@ -76,7 +71,7 @@ export function PlanPage(props: StepProps) {
               {images.some((file) => file.change === 'same') && (
                 <Checkbox
                   size="xs"
-                  label="Verify unchanged parts too"
+                  label={words.verifyUnchangedPartsToo}
                   checked={handing.provesEverything}
                   onChange={(event) => handing.setProvesEverything(event.currentTarget.checked)}
                 />
@@ -84,14 +79,14 @@ export function PlanPage(props: StepProps) {
             </div>
           )}
           {plan.notes.length > 0 && (
-            <ul className={classes.notes} aria-label="Findings">
+            <ul className={classes.notes} aria-label={words.findings}>
               {firstOfEach(plan.notes).map(({ note, more }) => (
                 <li key={note.sentence} data-severity={note.severity}>
-                  <strong>{note.severity === 'error' ? 'Error: ' : 'Note: '}</strong>
+                  <strong>{note.severity === 'error' ? words.error : words.note}</strong>
                   {note.sentence}{' '}
                   {note.parts[0] && (
                     <button type="button" onClick={() => onChoose(note.parts, note.parts[0] ?? null)}>
-                      Show
+                      {words.show}
                     </button>
                   )}
                   {recipe && offerOf(note, plan.notes, recipe) && (
@@ -102,7 +97,7 @@ export function PlanPage(props: StepProps) {
                       {offerOf(note, plan.notes, recipe)?.label}
                     </button>
                   )}
-                  {more > 0 && <span className={classes.facts}> And {more} more like it.</span>}
+                  {more > 0 && <span className={classes.facts}>{words.andMoreLikeIt(more)}</span>}
                 </li>
               ))}
             </ul>
@@ -111,19 +106,17 @@ export function PlanPage(props: StepProps) {
       )}
       {running?.job && (
         <div ref={work} tabIndex={-1} className={classes.running}>
-          <strong>No. {running.number}</strong>
+          <strong>{words.no(running.number)}</strong>
           <JobProgress job={running.job} canCancel={canEdit} />
         </div>
       )}
       <div role="alert">
         {error && <p className={classes.problem}>{error}</p>}
         {newest?.job?.state === 'failed' && (
-          <p className={classes.problem}>
-            No. {newest.number} failed: {newest.job.error}
-          </p>
+          <p className={classes.problem}>{words.noFailed(newest.number, newest.job.error)}</p>
         )}
         {newest?.job?.state === 'cancelled' && (
-          <p className={classes.problem}>No. {newest.number} was cancelled. Nothing was kept.</p>
+          <p className={classes.problem}>{words.noWasCancelledNothing(newest.number)}</p>
         )}
       </div>
       {last && <HandOverReport handOver={last} onGive={() => handing.setPage('past')} />}
@@ -138,10 +131,10 @@ function offerOf(note: Note, notes: readonly Note[], recipe: Recipe): { label: s
   if (note.kind !== 'limit') return null;
   if (note.fits !== null) {
     const factor = Math.min(...notes.flatMap((one) => (one.fits === null ? [] : [one.fits])));
-    return { label: `Hand over at scale ${factor}`, recipe: { ...recipe, scales: [{ factor }] } };
+    return { label: words.handOverAtScale(factor), recipe: { ...recipe, scales: [{ factor }] } };
   }
   if (note.files.length > 0) return null;
-  return { label: 'Pack on sheets', recipe: { ...recipe, images: { ...recipe.images, stored: 'sheets' } } };
+  return { label: words.packOnSheets, recipe: { ...recipe, images: { ...recipe.images, stored: 'sheets' } } };
 }
 
 /** A folder on the server's machine that the package goes into as well, where the administrator has opened one. */
@@ -152,9 +145,9 @@ function FolderFields({ handing }: { handing: HandingOver }) {
     <div className={classes.act}>
       <TextInput
         size="xs"
-        label="Also write to a folder of the server"
+        label={words.alsoWriteToAFolder}
         placeholder={`${roots[0]}/...`}
-        description={`Below ${roots.join(' or ')}`}
+        description={words.below(roots.join(' or '))}
         value={handing.folder}
         onChange={(event) => handing.setFolder(event.currentTarget.value)}
         style={{ flex: '1 1 14rem' }}
@@ -162,7 +155,7 @@ function FolderFields({ handing }: { handing: HandingOver }) {
       {handing.plan?.folder && handing.plan.gone.length > 0 && (
         <Checkbox
           size="xs"
-          label={`Remove ${plural(handing.plan.gone.length, 'obsolete file')} from the folder`}
+          label={words.removeFromTheFolder(handing.plan.gone.length)}
           checked={handing.removesObsolete}
           onChange={(event) => handing.setRemovesObsolete(event.currentTarget.checked)}
         />

@@ -5,6 +5,7 @@ import classes from './HandOver.module.css';
 import { PlannedPicture, type PlanSource, usePlanned } from './PlannedPicture';
 import { type FileRow, rowsOf } from './planned';
 import { Viewer } from './Viewer';
+import { planTree as words } from './words';
 
 interface Props {
   source: PlanSource;
@@ -12,11 +13,11 @@ interface Props {
 }
 
 const MARKS: Record<string, string> = {
-  new: 'new',
-  changed: 'changed',
-  same: 'unchanged',
-  'made anew': 'rewritten',
-  gone: 'obsolete',
+  new: words.isNew,
+  changed: words.isChanged,
+  same: words.isUnchanged,
+  'made anew': words.isRewritten,
+  gone: words.isObsolete,
 };
 
 /** Kinds of files that are shown: what is as large as the canvas is on the pile anyway. */
@@ -67,15 +68,15 @@ export function PlanTree({ source, onChoose }: Props) {
     });
   return (
     <>
-      <h3>What will be written</h3>
+      <h3>{words.whatWillBeWritten}</h3>
       <table className={classes.plan} onKeyDown={onKeyDown}>
         <thead>
           <tr>
-            <th scope="col">File</th>
+            <th scope="col">{words.file}</th>
             <th scope="col" className={classes.number}>
-              Size
+              {words.size}
             </th>
-            <th scope="col">Mark</th>
+            <th scope="col">{words.mark}</th>
           </tr>
         </thead>
         <tbody>
@@ -172,13 +173,13 @@ function PlannedFile({ source, row, isClashing, roving, onOpen }: FileProps) {
             <button
               type="button"
               className={classes.see}
-              aria-label={`Show '${row.name}' at full size`}
+              aria-label={words.showAtFullSize(row.name)}
               onClick={(event) => {
                 event.stopPropagation();
                 onOpen();
               }}
             >
-              Show
+              {words.show}
             </button>
           )}
         </span>
@@ -188,9 +189,9 @@ function PlannedFile({ source, row, isClashing, roving, onOpen }: FileProps) {
         <button type="button" className={classes.name} {...roving}>
           {row.name}
         </button>
-        {isClashing && <strong className={classes.clash}> clash</strong>}
-        {part && !part.shown && <span className={classes.facts}> hidden</span>}
-        {file.parts.length > 1 && <span className={classes.facts}> one image for {file.parts.length} parts</span>}
+        {isClashing && <strong className={classes.clash}>{words.clash}</strong>}
+        {part && !part.shown && <span className={classes.facts}>{words.hidden}</span>}
+        {file.parts.length > 1 && <span className={classes.facts}>{words.oneImageForParts(file.parts.length)}</span>}
       </span>
     </span>
   );

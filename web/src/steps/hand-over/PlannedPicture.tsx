@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { Plan } from '../../api/calls';
 import { plannedPicture } from '../../api/handOver';
 import classes from './HandOver.module.css';
+import { plannedPicture as words } from './words';
 
 /** A plan, and of which rows it is where it is not of all. */
 export interface PlanSource {
@@ -53,7 +54,7 @@ export function PlannedPicture({ source, file, name, isLarge, onOpen }: Props) {
       ref={place}
       className={classes.picture}
       data-large={isLarge || undefined}
-      aria-label={`Show '${name}' at full size`}
+      aria-label={words.showAtFullSize(name)}
       title={name}
       onClick={(event) => {
         event.stopPropagation();

@@ -6,9 +6,10 @@ import { Refusal, type Schemas } from '../../api/client';
 import { askCandidates, askTogether, handOverTogether } from '../../api/handOver';
 import { JobProgress } from '../../ui/JobProgress';
 import { Panel } from '../../ui/Panel';
-import { bytes, count, plural } from '../../ui/units';
+import { moment } from '../../ui/units';
 import classes from './HandOver.module.css';
 import type { StepProps } from './useHandingOver';
+import { projectPage as words } from './words';
 
 type Together = Schemas['ProjectHandOver'];
 type Candidate = Schemas['Candidate'];
@@ -60,11 +61,8 @@ export function ProjectPage({ illustration, project, isSaving, canEdit, handing 
     await queries.invalidateQueries({ queryKey: ['together', project] });
   };
   return (
-    <Panel title="Hand over the project">
-      <p>
-        Each illustration by its own recipe, all in one ZIP with an index. Unchanged illustrations come from their last
-        hand-over.
-      </p>
+    <Panel title={words.handOverTheProject}>
+      <p>{words.eachIllustrationByItsOwn}</p>
       {candidates && (
         <Candidates
           project={project}
@@ -80,7 +78,7 @@ export function ProjectPage({ illustration, project, isSaving, canEdit, handing 
       {canEdit && !isBusy && (
         <div className={classes.act}>
           <Button onClick={ask} disabled={isSaving || chosen.length === 0}>
-            Hand over {plural(chosen.length, 'illustration')}
+            {words.handOver(chosen.length)}
           </Button>
         </div>
       )}
@@ -90,13 +88,13 @@ export function ProjectPage({ illustration, project, isSaving, canEdit, handing 
       {newest && <Report one={newest} canEdit={canEdit} />}
       {earlier.length > 0 && (
         <>
-          <h3>Earlier hand-overs</h3>
+          <h3>{words.earlierHandOvers}</h3>
           <ul className={classes.past}>
             {earlier.map((one) => (
               <li key={one.id}>
-                <strong>No. {one.number}</strong> {plural(one.packages.length, 'illustration')}
+                <strong>{words.no(one.number)}</strong> {words.illustrationCount(one.packages.length)}
                 <p className={classes.facts}>
-                  {new Date(one.created_at).toLocaleString()}
+                  {moment(one.created_at)}
                   {one.created_by && `, ${one.created_by}`}
                 </p>
                 <Download one={one} />
@@ -129,7 +127,7 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
     <>
       <div className={classes.act}>
         <Button size="compact-xs" variant="default" disabled={!canEdit} onClick={() => only(all)}>
-          All {all.length}
+          {words.all(all.length)}
         </Button>
         <Button
           size="compact-xs"
@@ -137,10 +135,10 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
           disabled={!canEdit || changed.length === 0}
           onClick={() => only(changed)}
         >
-          Only changed ({changed.length})
+          {words.onlyChanged(changed.length)}
         </Button>
       </div>
-      <ul className={classes.candidates} aria-label="Illustrations of the project">
+      <ul className={classes.candidates} aria-label={words.illustrationsOfTheProject}>
         {all.map((one) => {
           const own = by.get(one.illustration);
           const names = recipes.map((recipe) => recipe.document.name);
@@ -160,7 +158,7 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
               />
               <NativeSelect
                 size="xs"
-                aria-label={`Recipe of ${one.name}`}
+                aria-label={words.recipeOf(one.name)}
                 disabled={!canEdit}
                 data={names.includes(now) ? names : [now, ...names]}
                 value={now}
@@ -179,9 +177,9 @@ function Candidates({ project, all, left, by, canEdit, onLeft, onBy }: Candidate
 }
 
 function stateOf(one: Candidate, own: Recipe | undefined): string {
-  if (one.last === null) return 'Not handed over yet';
-  if (own) return 'With this recipe';
-  return one.has_changed ? `Changed since hand-over no. ${one.last}` : `Unchanged since hand-over no. ${one.last}`;
+  if (one.last === null) return words.notHandedOverYet;
+  if (own) return words.withThisRecipe;
+  return one.has_changed ? words.changedSinceHandOverNo(one.last) : words.unchangedSinceHandOverNo(one.last);
 }
 
 /** A folder on the server's machine that all of it goes into as well. */
@@ -191,9 +189,9 @@ function Folder({ value, onChange }: { value: string; onChange: (folder: string)
   return (
     <TextInput
       size="xs"
-      label="Also write to a folder of the server, one folder for each illustration"
+      label={words.alsoWriteToAFolder}
       placeholder={`${roots[0]}/...`}
-      description={`Below ${roots.join(' or ')}`}
+      description={words.below(roots.join(' or '))}
       value={value}
       onChange={(event) => onChange(event.currentTarget.value)}
     />
@@ -212,22 +210,20 @@ function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
       className={isProved || isRunning(one.job) ? classes.proved : classes.notProved}
       aria-labelledby={`together-${one.id}`}
     >
-      <h3 id={`together-${one.id}`}>Project hand-over no. {one.number}</h3>
+      <h3 id={`together-${one.id}`}>{words.projectHandOverNo(one.number)}</h3>
       {one.job && isRunning(one.job) && (
         <>
-          <p>
-            {done.length} of {plural(one.packages.length, 'illustration')} done
-          </p>
+          <p>{words.ofDone(done.length, one.packages.length)}</p>
           <JobProgress job={one.job} canCancel={canEdit} />
         </>
       )}
-      {one.job?.state === 'cancelled' && <p>Cancelled. No package was made.</p>}
+      {one.job?.state === 'cancelled' && <p>{words.cancelledNoPackageWasMade}</p>}
       {one.job?.state === 'failed' && <p role="alert">{one.job.error}</p>}
       {one.report && (
         <p className={classes.figure} data-testid="together">
-          {plural(one.report.counts.packages, 'package')}, {plural(one.report.counts.parts, 'part')},{' '}
-          {plural(one.report.counts.files, 'file')}
-          {isProved ? ': every picture verified.' : '.'}
+          {words.packageCount(one.report.counts.packages)}, {words.partCount(one.report.counts.parts)},{' '}
+          {words.fileCount(one.report.counts.files)}
+          {isProved ? words.everyPictureVerified : '.'}
         </p>
       )}
       <ul className={classes.comparisons}>
@@ -237,9 +233,7 @@ function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
           </li>
         ))}
         {one.report?.sheets.map((sheet) => (
-          <li key={sheet.file}>
-            {sheet.file}: {plural(sheet.pictures, 'picture')}, {count(sheet.width)} × {count(sheet.height)} px, shared
-          </li>
+          <li key={sheet.file}>{words.pxShared(sheet.file, sheet.pictures, sheet.width, sheet.height)}</li>
         ))}
         {one.report?.faults.map((fault) => (
           <li key={fault} data-ok={false}>
@@ -254,17 +248,17 @@ function Report({ one, canEdit }: { one: Together; canEdit: boolean }) {
 
 function saidOf(one: Together['packages'][number]): string {
   if (one.error) return one.error;
-  if (one.state !== 'done') return one.state === 'running' ? 'being handed over' : one.state;
-  const proof = one.differing_pixels === null ? 'not verified' : `${count(one.differing_pixels)} pixels differ`;
-  return `${plural(one.parts ?? 0, 'part')}, ${proof} (${one.recipe}${one.is_new ? '' : `, unchanged since hand-over no. ${one.number}`})`;
+  if (one.state !== 'done') return one.state === 'running' ? words.beingHandedOver : one.state;
+  const proof = one.differing_pixels === null ? words.notVerified : words.pixelsDiffer(one.differing_pixels);
+  return `${words.partCount(one.parts ?? 0)}, ${proof} (${one.recipe}${one.is_new ? '' : words.unchangedSinceHandOverNoNumber(one.number)})`;
 }
 
 function Download({ one }: { one: Together }) {
   if (!one.report) return null;
-  if (!one.is_kept) return <p className={classes.facts}>Its files are no longer kept.</p>;
+  if (!one.is_kept) return <p className={classes.facts}>{words.itsFilesAreNoLonger}</p>;
   return (
     <Button component="a" download href={`/api/project-hand-overs/${one.id}/package`} variant="default">
-      Download ZIP of all, {bytes(one.report.counts.bytes)}
+      {words.downloadZipOfAll(one.report.counts.bytes)}
     </Button>
   );
 }

@@ -4,9 +4,9 @@ import { useState } from 'react';
 import { type Delivery, deliver, type HandOver, type MadeLink, takeBack, useDeliveries } from '../../api/calls';
 import { GivenLink } from '../../ui/GivenLink';
 import { Remarks } from '../../ui/Remarks';
-import { day, plural } from '../../ui/units';
 import { useSubmit } from '../../ui/useSubmit';
 import classes from './HandOver.module.css';
+import { receivers as words } from './words';
 
 interface Props {
   illustration: number;
@@ -29,22 +29,18 @@ export function Receivers({ illustration, handOvers, canEdit, onShow }: Props) {
   return (
     <>
       <Remarks illustration={illustration} canEdit={canEdit} onShow={onShow} />
-      <section aria-label="Links for recipients">
-        <h3>Links for recipients</h3>
-        <p className={classes.facts}>
-          Anyone with the link sees the picture and its parts, downloads the package and leaves remarks, without an
-          account.
-        </p>
+      <section aria-label={words.linksForRecipients}>
+        <h3>{words.linksForRecipients}</h3>
+        <p className={classes.facts}>{words.anyoneWithTheLinkSees}</p>
         <ul className={classes.past}>
           {open.map((one) => (
             <li key={one.id}>
-              <strong>{one.to}</strong>: {one.number === null ? `the newest by ${one.recipe}` : `no. ${one.number}`}
-              <p className={classes.facts}>
-                Until {day(one.ends_at)}; seen {plural(one.seen, 'time')}, downloaded {plural(one.taken, 'time')}
-              </p>
+              <strong>{one.to}</strong>:{' '}
+              {one.number === null ? words.theNewestBy(one.recipe) : words.numbered(one.number)}
+              <p className={classes.facts}>{words.untilSeenDownloaded(one.ends_at, one.seen, one.taken)}</p>
               {canEdit && (
                 <Button size="compact-xs" variant="default" onClick={() => end(one)}>
-                  Revoke the link for {one.to}
+                  {words.revokeTheLinkFor(one.to)}
                 </Button>
               )}
             </li>
@@ -62,8 +58,8 @@ function NewDelivery({ illustration, kept }: { illustration: number; kept: reado
   const [days, setDays] = useState<string | number>(30);
   const recipes = [...new Set(kept.map((one) => one.recipe))];
   const what = [
-    ...recipes.map((recipe) => ({ value: `newest ${recipe}`, label: `Newest by ${recipe}` })),
-    ...kept.map((one) => ({ value: `one ${one.id}`, label: `No. ${one.number}, ${one.recipe}` })),
+    ...recipes.map((recipe) => ({ value: `newest ${recipe}`, label: words.newestBy(recipe) })),
+    ...kept.map((one) => ({ value: `one ${one.id}`, label: words.no(one.number, one.recipe) })),
   ];
   const [chosen, setChosen] = useState(what[0]?.value ?? '');
   const [given, setGiven] = useState<{ link: MadeLink; to: string } | null>(null);
@@ -85,27 +81,27 @@ function NewDelivery({ illustration, kept }: { illustration: number; kept: reado
       <Group align="flex-end" gap="xs" grow>
         <TextInput
           size="xs"
-          label="For"
-          placeholder="Recipient, to tell links apart"
+          label={words.for}
+          placeholder={words.recipientToTellLinksApart}
           required
           value={to}
           onChange={(event) => setTo(event.currentTarget.value)}
         />
-        <NumberInput size="xs" label="Days" required min={1} max={365} value={days} onChange={setDays} />
+        <NumberInput size="xs" label={words.days} required min={1} max={365} value={days} onChange={setDays} />
       </Group>
       <NativeSelect
         size="xs"
         mt={6}
-        label="Package"
+        label={words.package}
         data={what}
         value={chosen}
         onChange={(event) => setChosen(event.currentTarget.value)}
       />
       <div role="alert">{error && <Text c="var(--mantine-color-error)">{error}</Text>}</div>
       <Button type="submit" size="compact-sm" mt={8} loading={isWaiting}>
-        Create link
+        {words.createLink}
       </Button>
-      {given && <GivenLink link={given.link} what={`Give this link to ${given.to}.`} isOnce={false} />}
+      {given && <GivenLink link={given.link} what={words.giveThisLinkTo(given.to)} isOnce={false} />}
     </form>
   );
 }

@@ -14,27 +14,28 @@ import { RecipePick } from './RecipePick';
 import { ScaleFields } from './ScaleFields';
 import { SheetFields } from './SheetFields';
 import type { StepProps } from './useHandingOver';
+import { recipePage as words } from './words';
 
 /** Everything that a recipe says, and the recipes of the project. */
 export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
   const { recipe, plan } = handing;
-  if (!recipe) return <Panel title="Recipe">{null}</Panel>;
+  if (!recipe) return <Panel title={words.recipe}>{null}</Panel>;
   const change = (said: Partial<Recipe>) => handing.setRecipe({ ...recipe, ...said });
   const names = [...new Set(plan?.parts.flatMap((part) => part.path) ?? [])].sort();
   return (
-    <Panel title="Recipe">
+    <Panel title={words.recipe}>
       <RecipePick project={project} recipe={recipe} onPick={handing.setRecipe} />
       <div className={form.form} style={{ marginTop: 12 }}>
         <TextInput
           size="xs"
-          label="Recipe name"
+          label={words.recipeName}
           maxLength={100}
           value={recipe.name}
           onChange={(event) => change({ name: event.currentTarget.value })}
         />
         <Textarea
           size="xs"
-          label="Purpose"
+          label={words.purpose}
           autosize
           maxLength={500}
           value={recipe.purpose}
@@ -43,7 +44,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
         <Keeping project={project} recipe={recipe} canEdit={canEdit} onPick={handing.setRecipe} />
       </div>
       <div className={form.form}>
-        <h3>Part images</h3>
+        <h3>{words.partImages}</h3>
         <ImagesFields
           images={recipe.images}
           hasBits
@@ -52,17 +53,17 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
       </div>
       <ImagesForSome recipe={recipe} names={names} change={change} />
       <div className={form.form}>
-        <h3>Sizes</h3>
+        <h3>{words.sizes}</h3>
         <ScaleFields scales={recipe.scales} onChange={(scales) => change({ scales })} />
         <Checkbox
           size="xs"
-          label="Pixel art: no smoothing, whole factors only"
+          label={words.pixelArtNoSmoothingWhole}
           checked={!recipe.smooth}
           onChange={(event) => change({ smooth: !event.currentTarget.checked })}
         />
       </div>
       <div className={form.form}>
-        <h3>Sheets</h3>
+        <h3>{words.sheets}</h3>
         <SheetFields
           sheets={recipe.sheets}
           hasSome={usesSheets(recipe)}
@@ -70,7 +71,7 @@ export function RecipePage({ project, rows, canEdit, handing }: StepProps) {
         />
       </div>
       <div className={form.form}>
-        <h3>Extra files</h3>
+        <h3>{words.extraFiles}</h3>
         <ExtrasFields
           beside={recipe.beside}
           rows={rows}
@@ -96,13 +97,13 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
     change({ images_for: recipe.images_for.map((one, index) => (index === at ? { ...one, ...next } : one)) });
   return (
     <div className={form.form}>
-      <h3>Exceptions</h3>
+      <h3>{words.exceptions}</h3>
       {recipe.images_for.map((one, at) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they have no other name than their place
         <fieldset key={at} className={classes.some}>
           <TagsInput
             size="xs"
-            label="Parts, groups or roles"
+            label={words.partsGroupsOrRoles}
             data={[...ROLES, ...names]}
             value={one.of}
             onChange={(of) => put(at, { of })}
@@ -116,7 +117,7 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
             variant="subtle"
             onClick={() => change({ images_for: recipe.images_for.filter((_, index) => index !== at) })}
           >
-            Remove exception
+            {words.removeException}
           </Button>
         </fieldset>
       ))}
@@ -128,7 +129,7 @@ function ImagesForSome({ recipe, names, change }: SectionProps & { names: readon
           change({ images_for: [...recipe.images_for, { of: ['role:ground'], images: { format: 'jpeg' } }] })
         }
       >
-        Add exception
+        {words.addException}
       </Button>
     </div>
   );
@@ -140,17 +141,17 @@ const WHITE = [255, 255, 255];
 function Reference({ recipe: { reference }, change }: SectionProps) {
   return (
     <div className={form.form}>
-      <h3>Reference picture</h3>
+      <h3>{words.referencePicture}</h3>
       <Checkbox
         size="xs"
-        label="Plain background colour"
-        description="If off, the background is transparent."
+        label={words.plainBackgroundColour}
+        description={words.ifOffTheBackground}
         checked={reference.ground !== null}
         onChange={(event) => change({ reference: { ground: event.currentTarget.checked ? WHITE : null } })}
       />
       {reference.ground && (
         <ColourField
-          label="Background colour"
+          label={words.backgroundColour}
           value={colourText(reference.ground)}
           onChange={(text) => change({ reference: { ground: colourOf(text) } })}
         />
@@ -175,28 +176,28 @@ function Receiver({ recipe, change }: SectionProps) {
   });
   return (
     <div className={form.form}>
-      <h3>Target limits</h3>
+      <h3>{words.targetLimits}</h3>
       <div className={form.row}>
-        <NumberInput {...limit('longest')} label="Longest side" suffix=" px" placeholder="No limit" />
-        <NumberInput {...limit('count')} label="Images" placeholder="No limit" />
+        <NumberInput {...limit('longest')} label={words.longestSide} suffix=" px" placeholder={words.noLimit} />
+        <NumberInput {...limit('count')} label={words.images} placeholder={words.noLimit} />
         <NumberInput
           {...limit('bytes', MEGABYTE)}
           allowDecimal
           min={0.001}
           decimalScale={3}
-          label="Total"
+          label={words.total}
           suffix=" MB"
-          placeholder="No limit"
+          placeholder={words.noLimit}
         />
       </div>
       <div className={form.row}>
         <NumberInput
           size="xs"
-          label="Largest difference"
+          label={words.largestDifference}
           suffix=" of 255"
           min={0}
           max={255}
-          placeholder="Default"
+          placeholder={words.default}
           value={tolerance.largest ?? ''}
           onChange={(value) =>
             change({ tolerance: { ...tolerance, largest: typeof value === 'number' ? Math.round(value) : null } })
@@ -204,20 +205,18 @@ function Receiver({ recipe, change }: SectionProps) {
         />
         <NumberInput
           size="xs"
-          label="Mean difference"
+          label={words.meanDifference}
           suffix=" of 255"
           min={0}
           max={255}
           step={0.5}
           decimalScale={2}
-          placeholder="Default"
+          placeholder={words.default}
           value={tolerance.mean ?? ''}
           onChange={(value) => change({ tolerance: { ...tolerance, mean: typeof value === 'number' ? value : null } })}
         />
       </div>
-      <p className={form.told}>
-        Lossless images must match exactly. Empty fields use the default for the format, quality and size.
-      </p>
+      <p className={form.told}>{words.losslessImagesMustMatchExactly}</p>
     </div>
   );
 }
@@ -268,10 +267,10 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
       try {
         document = JSON.parse(await file.text());
       } catch {
-        throw new Refusal(0, 'not-json', `'${file.name}' is not JSON. Choose a recipe file that was downloaded here.`);
+        throw new Refusal(0, 'not-json', words.isNotJsonChoose(file.name));
       }
       return save(document, null);
-    }, 'The recipe is saved in this project.');
+    }, words.theRecipeIsSaved);
   };
   const give = () => {
     const made = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 1)], { type: 'application/json' }));
@@ -288,19 +287,17 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
         <Button
           size="xs"
           disabled={!canEdit}
-          onClick={() =>
-            tried(() => save(recipe, own?.id ?? null), own ? 'Saved.' : 'The recipe is saved in this project.')
-          }
+          onClick={() => tried(() => save(recipe, own?.id ?? null), own ? words.saved : words.theRecipeIsSaved)}
         >
-          {own ? 'Save' : 'Save in the project'}
+          {own ? words.save : words.saveInTheProject}
         </Button>
         <Button size="xs" variant="default" onClick={give}>
-          Download
+          {words.download}
         </Button>
         <FileButton accept="application/json,.json" resetRef={again} onChange={bring}>
           {(props) => (
             <Button size="xs" variant="default" disabled={!canEdit} {...props}>
-              Load from file
+              {words.loadFromFile}
             </Button>
           )}
         </FileButton>
@@ -313,10 +310,10 @@ function Keeping({ project, recipe, canEdit, onPick }: KeepingProps) {
               tried(async () => {
                 await removeRecipe(own.id ?? 0);
                 return null;
-              }, 'Removed from the project. You can still use it until you pick another one.')
+              }, words.removedFromTheProjectYou)
             }
           >
-            Remove
+            {words.remove}
           </Button>
         )}
       </div>

@@ -2,6 +2,7 @@ import { NativeSelect } from '@mantine/core';
 import { replaceEqualDeep } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import { type Recipe, useRecipes } from '../../api/calls';
+import { recipePick as words } from './words';
 
 interface Props {
   project: number;
@@ -24,15 +25,15 @@ export function RecipePick({ project, recipe, onPick }: Props) {
       .filter((one) => (one.id !== null) === own)
       .map((one) => ({ value: key(one), label: one.document.name })),
   });
-  const groups = [group('Of this project', true), group('Shipped with Yuplet', false)].filter(
+  const groups = [group(words.ofThisProject, true), group(words.shippedWithYuplet, false)].filter(
     (one) => one.items.length > 0,
   );
   return (
     <NativeSelect
       size="sm"
-      label="Recipe"
+      label={words.recipe}
       disabled={recipe === null}
-      data={same || recipe === null ? groups : [{ value: '', label: `${recipe.name} (changed, not saved)` }, ...groups]}
+      data={same || recipe === null ? groups : [{ value: '', label: words.changedNotSaved(recipe.name) }, ...groups]}
       value={same ? key(same) : ''}
       onChange={(event) => {
         const found = recipes.find((one) => key(one) === event.currentTarget.value);

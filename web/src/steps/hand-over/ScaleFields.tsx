@@ -1,6 +1,7 @@
 import { Button, NativeSelect, NumberInput } from '@mantine/core';
 import type { Recipe } from '../../api/calls';
 import form from '../../ui/form.module.css';
+import { scaleFields as words } from './words';
 
 type Scale = Recipe['scales'][number];
 type By = keyof Scale;
@@ -11,9 +12,9 @@ interface Props {
 }
 
 const BYS: readonly { value: By; label: string; first: number }[] = [
-  { value: 'factor', label: 'Factor', first: 2 },
-  { value: 'longest', label: 'Longest side, px', first: 1024 },
-  { value: 'ppi', label: 'Resolution, ppi', first: 144 },
+  { value: 'factor', label: words.factor, first: 2 },
+  { value: 'longest', label: words.longestSidePx, first: 1024 },
+  { value: 'ppi', label: words.resolutionPpi, first: 144 },
 ];
 
 /** The sizes that are handed over together; the first is the main one. */
@@ -29,7 +30,7 @@ export function ScaleFields({ scales, onChange }: Props) {
           <div className={form.row} key={at}>
             <NumberInput
               size="xs"
-              aria-label={`Scale ${at + 1}`}
+              aria-label={words.scale(at + 1)}
               min={by.value === 'factor' ? 0.01 : 1}
               step={by.value === 'factor' ? 0.5 : 1}
               allowDecimal={by.value !== 'longest'}
@@ -38,7 +39,7 @@ export function ScaleFields({ scales, onChange }: Props) {
             />
             <NativeSelect
               size="xs"
-              aria-label={`Unit of scale ${at + 1}`}
+              aria-label={words.unitOfScale(at + 1)}
               data={BYS.map(({ value, label }) => ({ value, label }))}
               value={by.value}
               onChange={(event) => {
@@ -50,10 +51,10 @@ export function ScaleFields({ scales, onChange }: Props) {
               size="xs"
               variant="subtle"
               disabled={scales.length === 1}
-              aria-label={`Remove scale ${at + 1}`}
+              aria-label={words.removeScale(at + 1)}
               onClick={() => onChange(scales.filter((_, index) => index !== at))}
             >
-              Remove
+              {words.remove}
             </Button>
           </div>
         );
@@ -64,7 +65,7 @@ export function ScaleFields({ scales, onChange }: Props) {
         disabled={scales.length >= 12}
         onClick={() => onChange([...scales, { factor: nextFactor(scales) }])}
       >
-        Add scale
+        {words.addScale}
       </Button>
     </>
   );

@@ -1,6 +1,7 @@
 import { Checkbox, NumberInput } from '@mantine/core';
 import type { Recipe } from '../../api/calls';
 import form from '../../ui/form.module.css';
+import { sheetFields as words } from './words';
 
 type Sheets = Recipe['sheets'];
 
@@ -32,16 +33,16 @@ export function SheetFields({ sheets, hasSome, onChange }: Props) {
       onChange={(event) => onChange({ [name]: event.currentTarget.checked })}
     />
   );
-  const shared = check('shared', 'Share sheets across the project');
+  const shared = check('shared', words.shareSheetsAcrossTheProject);
   if (!hasSome) return shared;
   return (
     <>
       <div className={form.row}>
-        <NumberInput {...number('longest', 16, 32768)} label="Longest side" />
+        <NumberInput {...number('longest', 16, 32768)} label={words.longestSide} />
         <NumberInput
           size="xs"
-          label="Columns of a grid"
-          placeholder="Automatic"
+          label={words.columnsOfAGrid}
+          placeholder={words.automatic}
           allowDecimal={false}
           min={1}
           max={1000}
@@ -50,12 +51,12 @@ export function SheetFields({ sheets, hasSome, onChange }: Props) {
         />
       </div>
       <div className={form.row}>
-        <NumberInput {...number('spacing', 0, 256)} label="Spacing" />
-        <NumberInput {...number('repeat_edge', 0, 64)} label="Repeat edge pixels" />
+        <NumberInput {...number('spacing', 0, 256)} label={words.spacing} />
+        <NumberInput {...number('repeat_edge', 0, 64)} label={words.repeatEdgePixels} />
       </div>
-      {check('turn', 'Allow 90° rotation')}
-      {check('power_of_two', 'Powers of two')}
-      {check('square', 'Square')}
+      {check('turn', words.allow90Rotation)}
+      {check('power_of_two', words.powersOfTwo)}
+      {check('square', words.square)}
       {shared}
     </>
   );

@@ -6,6 +6,7 @@ import type { Plan } from '../../api/calls';
 import { bytes } from '../../ui/units';
 import classes from './HandOver.module.css';
 import { type PlanSource, plannedQuery, useAddress } from './PlannedPicture';
+import { viewer as words } from './words';
 
 type File = Plan['files'][number];
 
@@ -21,10 +22,10 @@ interface Props {
 
 const ZOOMS = [0.25, 0.5, 1, 2, 4, 8];
 const GROUNDS = [
-  { value: 'grey', label: 'Grey background' },
-  { value: 'white', label: 'White background' },
-  { value: 'black', label: 'Black background' },
-  { value: 'lined', label: 'Lined background' },
+  { value: 'grey', label: words.greyBackground },
+  { value: 'white', label: words.whiteBackground },
+  { value: 'black', label: words.blackBackground },
+  { value: 'lined', label: words.linedBackground },
 ];
 /** Milliseconds of a moment of which nobody has said how long it is seen. */
 const USUAL = 100;
@@ -55,46 +56,52 @@ export function Viewer({ source, files, file, onFile, onClose }: Props) {
   const address = useAddress(picture);
   const [width, setWidth] = useState(0);
   const facts = [
-    now?.size && `${now.size[0]} × ${now.size[1]} px`,
+    now?.size && words.px(now.size[0], now.size[1]),
     picture && !seen.endsWith('.tif') && bytes(picture.size),
-    `${at + 1} of ${files.length}`,
+    words.of(at + 1, files.length),
   ];
   return (
-    <Modal opened fullScreen title="Preview of the file" onClose={onClose} closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal
+      opened
+      fullScreen
+      title={words.previewOfTheFile}
+      onClose={onClose}
+      closeButtonProps={{ 'aria-label': words.close }}
+    >
       <div className={classes.viewer}>
         <div className={classes.viewerTools}>
           <Button size="xs" variant="default" aria-keyshortcuts="ArrowLeft" onClick={() => step(-1)}>
-            ← Previous
+            {words.previous}
           </Button>
           <Button size="xs" variant="default" aria-keyshortcuts="ArrowRight" onClick={() => step(1)}>
-            Next →
+            {words.next}
           </Button>
           <p role="status">
             <strong>{seen}</strong> <span className={classes.facts}>{facts.filter(Boolean).join(', ')}</span>
           </p>
           {(part?.moments?.length ?? 0) > 1 && (
             <Button size="xs" aria-pressed={playing.isOn} onClick={playing.toggle}>
-              {playing.isOn ? 'Pause' : 'Play'}
+              {playing.isOn ? words.pause : words.play}
             </Button>
           )}
           <NativeSelect
             size="xs"
-            aria-label="Size"
+            aria-label={words.size}
             data={ZOOMS.map((one) => ({ value: String(one), label: `${100 * one} %` }))}
             value={String(zoom)}
             onChange={(event) => setZoom(Number(event.currentTarget.value))}
           />
           <NativeSelect
             size="xs"
-            aria-label="Background"
+            aria-label={words.background}
             data={GROUNDS}
             value={ground}
             onChange={(event) => setGround(event.currentTarget.value)}
           />
         </div>
         {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard */}
-        <section className={classes.viewerGround} data-ground={ground} aria-label="The image" tabIndex={0}>
-          {isError && <p role="alert">This image cannot be shown here. It will still be written.</p>}
+        <section className={classes.viewerGround} data-ground={ground} aria-label={words.theImage} tabIndex={0}>
+          {isError && <p role="alert">{words.thisImageCannotBeShown}</p>}
           {picture && address && (
             <img
               src={address}

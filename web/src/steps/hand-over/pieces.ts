@@ -1,5 +1,7 @@
 /** The pieces of a file's name. */
+
 import type { Recipe } from '../../api/calls';
+import { pieces as words } from './words';
 
 export type Piece = Recipe['names']['pieces'][number];
 export type PieceKind = Extract<Piece, { piece: unknown }>['piece'] | 'text';
@@ -9,7 +11,7 @@ export const pieceKind = (piece: Piece): PieceKind => ('text' in piece ? 'text' 
 /** What a piece is called where pieces are seen one after the other: a text is itself, with its spaces seen. */
 export function pieceLabel(piece: Piece): string {
   if ('text' in piece) return piece.text.replaceAll(' ', '␣');
-  if ('start' in piece) return `number ${String(piece.start).padStart(piece.width, '0')}`;
+  if ('start' in piece) return words.number(String(piece.start).padStart(piece.width, '0'));
   return piece.piece === 'scale' ? 'size' : piece.piece;
 }
 

@@ -6,7 +6,6 @@ import { Refusal, type Schemas } from '../../api/client';
 import { keepOnShelf, shelfKey } from '../../api/shelf';
 import type { Act } from '../../ledger/useArrangement';
 import { Thumbnail } from '../../ui/Thumbnail';
-import { plural } from '../../ui/units';
 import classes from './BenchDrawer.module.css';
 import { MakeMenu } from './MakeMenu';
 import { OrderMenu } from './OrderMenu';
@@ -16,6 +15,7 @@ import { PlaceFields } from './PlaceFields';
 import type { Ordering } from './useOrdering';
 import { Key, Verbs } from './Verbs';
 import { type Choice, choiceOf, groupVerb, makeVerbs, stateVerbs, type Verb } from './verbs';
+import { benchDrawer as words } from './words';
 
 interface Props {
   illustration: number;
@@ -46,7 +46,7 @@ export function BenchDrawer(props: Props) {
   const placed = only?.box ? only : undefined;
   const canSwap = part !== undefined && part.frames.length === 1 && !part.locked;
   return (
-    <section className={classes.drawer} aria-label="Actions for the selection">
+    <section className={classes.drawer} aria-label={words.actionsForTheSelection}>
       <div className={classes.head}>
         <p className={classes.chosen}>{canEdit ? <Chosen {...choice} /> : VIEWERS}</p>
         {!off && alternates && <Alternates illustration={illustration} view={view} set={alternates} act={act} />}
@@ -68,17 +68,19 @@ export function BenchDrawer(props: Props) {
       <Verbs verbs={[groupVerb(choice, canEdit), removeVerb(choice, off)]} act={act} />
       <span className={classes.gap} />
       <Button size="compact-sm" variant="default" disabled={!canEdit} aria-keyshortcuts="B" onClick={onNames}>
-        Rename many <Key name="B" />
+        {words.renameMany}
+        <Key name="B" />
       </Button>
       <Button
         size="compact-sm"
         variant="default"
         aria-pressed={isStripSeen}
         aria-keyshortcuts="T"
-        title="All parts as small pictures, back to front"
+        title={words.allPartsAsSmallPictures}
         onClick={() => setStripSeen(!isStripSeen)}
       >
-        Strip <Key name="T" />
+        {words.strip}
+        <Key name="T" />
       </Button>
       <OrderMenu
         view={view}
@@ -93,10 +95,10 @@ export function BenchDrawer(props: Props) {
   );
 }
 
-const VIEWERS = 'You can look and download. Ask an owner to become an editor.';
+const VIEWERS = words.youCanLookAndDownload;
 
 const removeVerb = ({ rows }: Choice, off: boolean): Verb => ({
-  label: 'Remove',
+  label: words.remove,
   shortcut: 'R',
   off,
   command: { do: 'remove-rows', rows: rows.map((row) => row.id) },
@@ -104,15 +106,15 @@ const removeVerb = ({ rows }: Choice, off: boolean): Verb => ({
 
 /** In words, what is chosen. */
 function Chosen({ rows, first, only, parts }: Choice) {
-  if (!first) return 'Select a part on the picture or in the ledger.';
+  if (!first) return words.selectAPart;
   const groups = rows.filter((row) => row.kind === 'group').length;
-  const several = [plural(rows.length - groups, 'part'), plural(groups, 'group')].filter(
+  const several = [words.partCount(rows.length - groups), words.groupCount(groups)].filter(
     (one) => !one.startsWith('0 '),
   );
   return (
     <>
       <strong>{only ? only.name : several.join(', ')}</strong>
-      {only?.kind === 'group' && <> with {plural(parts.length, 'part')}</>}
+      {only?.kind === 'group' && <>{words.with(parts.length)}</>}
     </>
   );
 }
@@ -123,7 +125,7 @@ function useKeeping(illustration: number) {
   return async (row: Row) => {
     try {
       await keepOnShelf(illustration, 'part', '', row.id);
-      notifications.show({ message: `'${row.name}' is on your shelf (Sets, Shelf; menu of your account).` });
+      notifications.show({ message: words.isOnYourShelfSets(row.name) });
       await queries.invalidateQueries({ queryKey: shelfKey });
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
@@ -142,17 +144,19 @@ function Copies({ row, again }: { row: Row | undefined; again: Props['again'] })
         aria-keyshortcuts="D"
         onClick={() => row && again(row.id, { mirrored: false, about: 'itself' })}
       >
-        Duplicate <Key name="D" />
+        {words.duplicate}
+        <Key name="D" />
       </Button>
       <Button
         size="compact-sm"
         variant="default"
         disabled={!row}
         aria-keyshortcuts="M"
-        title="Mirror across the middle of the canvas; left and right in the name are swapped"
+        title={words.mirrorAcrossTheMiddle}
         onClick={() => row && again(row.id, { mirrored: true, about: 'middle' })}
       >
-        Mirror <Key name="M" />
+        {words.mirror}
+        <Key name="M" />
       </Button>
     </>
   );

@@ -8,6 +8,7 @@ import { carriersOf } from '../../rules/joints';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
 import classes from './PutInOrder.module.css';
+import { fit as words } from './words';
 
 type Role = NonNullable<Schemas['PartRoleEnum']>;
 
@@ -23,13 +24,13 @@ interface Props {
 }
 
 export const ROLES: readonly { value: Role; label: string }[] = [
-  { value: 'picture', label: 'Plain picture' },
-  { value: 'press-target', label: 'Press target' },
-  { value: 'text', label: 'Text' },
-  { value: 'ground', label: 'Ground' },
-  { value: 'reference', label: 'Reference' },
-  { value: 'guide', label: 'Guide' },
-  { value: 'loose', label: 'Loose object' },
+  { value: 'picture', label: words.plainPicture },
+  { value: 'press-target', label: words.pressTarget },
+  { value: 'text', label: words.text },
+  { value: 'ground', label: words.ground },
+  { value: 'reference', label: words.reference },
+  { value: 'guide', label: words.guide },
+  { value: 'loose', label: words.looseObject },
 ];
 const SIDES = ['left', 'top', 'right', 'bottom'] as const;
 const ACROSS = ['left', 'middle', 'right'] as const;
@@ -40,7 +41,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
   const parts = chosen.filter((row) => row.kind === 'part');
   const [first] = parts;
   const off = !canEdit || parts.length === 0 || parts.some((row) => row.locked);
-  if (!first) return <p className={`${pages.page} ${form.told}`}>Select parts in the ledger or on the picture.</p>;
+  if (!first) return <p className={`${pages.page} ${form.told}`}>{words.selectPartsInTheLedger}</p>;
   const roles = new Set(parts.map((row) => row.role));
   const only = parts.length === 1 && first.box ? first : null;
   const carrier = carriersOf(rows).get(first.id);
@@ -50,7 +51,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
     try {
       const { margins } = await askMargins(illustration, row.id);
       if (margins) act({ do: 'set-fits', margins: { [row.id]: marginsOf(margins) } });
-      else onSaid(`'${row.name}' has no run of equal columns or rows, so there are no margins to detect.`);
+      else onSaid(words.hasNoRunOfEqual(row.name));
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
       onSaid(error.message);
@@ -59,12 +60,12 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
   return (
     <div className={pages.page}>
       <div className={form.form}>
-        <h3>{only ? first.name : `${parts.length} parts`}</h3>
+        <h3>{only ? first.name : words.parts(parts.length)}</h3>
         <NativeSelect
           size="xs"
-          label="Role"
+          label={words.role}
           disabled={off}
-          data={[...(roles.size > 1 ? [{ value: '', label: 'Mixed' }] : []), ...ROLES]}
+          data={[...(roles.size > 1 ? [{ value: '', label: words.mixed }] : []), ...ROLES]}
           value={roles.size > 1 ? '' : first.role}
           onChange={(event) => {
             const role = event.currentTarget.value as Role | '';
@@ -73,9 +74,9 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
         />
       </div>
       <div className={form.form}>
-        <h3>Screen anchor</h3>
+        <h3>{words.screenAnchor}</h3>
         {only && <Fractions row={only} carrier={carrier} canvas={canvas} />}
-        <p className={form.told}>Keeps distance and aspect ratio</p>
+        <p className={form.told}>{words.keepsDistanceAndAspectRatio}</p>
         <div className={form.row}>
           <Anchors at={first.anchor} off={off} onPick={(at) => act({ do: 'set-fits', anchors: all(at) })} />
           <Button
@@ -84,7 +85,7 @@ export function Fit({ illustration, rows, chosen, canvas, canEdit, act, onSaid, 
             disabled={off || !first.anchor}
             onClick={() => act({ do: 'set-fits', anchors: all(null) })}
           >
-            No anchor
+            {words.noAnchor}
           </Button>
         </div>
       </div>
@@ -102,7 +103,7 @@ interface AnchorsProps {
 /** Nine places of the screen. */
 function Anchors({ at, off, onPick }: AnchorsProps) {
   return (
-    <fieldset className={classes.anchors} aria-label="Screen anchor">
+    <fieldset className={classes.anchors} aria-label={words.screenAnchor}>
       {DOWN.flatMap((down, y) =>
         ACROSS.map((across, x) => (
           <button
@@ -132,12 +133,8 @@ interface MarginsProps {
 function Margins({ row, off, said, act, onFind }: MarginsProps) {
   return (
     <div className={form.form}>
-      <h3>Fixed margins</h3>
-      <p className={form.told}>
-        {row.margins
-          ? 'Corners outside the lines keep their size. Drag the lines on the picture, or type.'
-          : 'Finds the equal columns and rows that stretch without a seam.'}
-      </p>
+      <h3>{words.fixedMargins}</h3>
+      <p className={form.told}>{row.margins ? words.cornersOutsideTheLinesKeep : words.findsTheEqualColumns}</p>
       <div className={form.row}>
         {SIDES.map((side, at) => (
           <NumberInput
@@ -161,7 +158,7 @@ function Margins({ row, off, said, act, onFind }: MarginsProps) {
       </div>
       <div className={form.row}>
         <Button size="xs" variant="default" disabled={off} onClick={onFind}>
-          Detect
+          {words.detect}
         </Button>
         <Button
           size="xs"
@@ -169,7 +166,7 @@ function Margins({ row, off, said, act, onFind }: MarginsProps) {
           disabled={off || !row.margins}
           onClick={() => act({ do: 'set-fits', margins: { [row.id]: null } })}
         >
-          Clear margins
+          {words.clearMargins}
         </Button>
       </div>
       <p role="status" className={form.state}>
@@ -196,16 +193,16 @@ function Fractions({
     <table className={classes.depths}>
       <thead>
         <tr>
-          <th>As fractions of</th>
+          <th>{words.asFractionsOf}</th>
           <th>x</th>
           <th>y</th>
-          <th>width</th>
-          <th>height</th>
+          <th>{words.width}</th>
+          <th>{words.height}</th>
         </tr>
       </thead>
       <tbody>
         <tr>
-          <td>the canvas</td>
+          <td>{words.theCanvas}</td>
           {within(0, 0, canvas.width, canvas.height).map((one, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: four columns that stay
             <td key={at}>{one}</td>
@@ -221,7 +218,7 @@ function Fractions({
           </tr>
         )}
         <tr>
-          <td>aspect</td>
+          <td>{words.aspect}</td>
           <td>{(width / (height || 1)).toFixed(3)}</td>
         </tr>
       </tbody>

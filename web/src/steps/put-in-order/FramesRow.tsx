@@ -5,6 +5,7 @@ import { imageAddress } from '../../api/client';
 import type { Act } from '../../ledger/useArrangement';
 import { frameKey } from '../../rules/art';
 import classes from './Strip.module.css';
+import { framesRow as words } from './words';
 
 interface Props {
   illustration: number;
@@ -44,7 +45,7 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
     }
   };
   return (
-    <section className={classes.frames} aria-label={`Frames of ${row.name}`}>
+    <section className={classes.frames} aria-label={words.framesOf(row.name)}>
       <Button
         size="compact-sm"
         variant={isPlaying ? 'filled' : 'default'}
@@ -52,12 +53,12 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
         aria-keyshortcuts="O"
         onClick={() => setPlaying(!isPlaying)}
       >
-        {isPlaying ? 'Pause' : 'Play'}
+        {isPlaying ? words.pause : words.play}
       </Button>
       <NumberInput
         size="xs"
         w={74}
-        aria-label="Default frames per second"
+        aria-label={words.defaultFramesPerSecond}
         suffix=" /s"
         min={1}
         max={120}
@@ -66,7 +67,7 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
       />
       <FrameList illustration={illustration} row={row} at={at} onMoment={onMoment} />
       <FrameTime
-        label={`Duration of frame ${at + 1}`}
+        label={words.durationOfFrame(at + 1)}
         milliseconds={duration}
         off={!canEdit || row.locked}
         onKeep={(next) => set(row.frames.map((one, index) => (index === at ? next : one.milliseconds)))}
@@ -77,12 +78,12 @@ export function FramesRow({ illustration, row, moment, canEdit, areGhostsSeen, o
         disabled={!canEdit || row.locked}
         onClick={() => set(row.frames.map(() => duration))}
       >
-        Apply to all
+        {words.applyToAll}
       </Button>
       <Checkbox
         size="xs"
-        label="Neighbours"
-        title="Show the frames before and after, faintly"
+        label={words.neighbours}
+        title={words.showTheFramesBefore}
         checked={areGhostsSeen}
         onChange={(event) => onGhosts(event.currentTarget.checked)}
       />
@@ -156,7 +157,7 @@ function FrameList({ illustration, row, at, onMoment }: ListProps) {
               type="button"
               className={classes.frame}
               aria-pressed={index === at}
-              aria-label={`Frame ${index + 1}`}
+              aria-label={words.frame(index + 1)}
               onClick={() => onMoment(index)}
               onKeyDown={(event) => {
                 if (event.key === 'ArrowRight') step(1);
@@ -184,7 +185,7 @@ function FrameList({ illustration, row, at, onMoment }: ListProps) {
             </button>
             <span className={classes.frameText}>
               {same < index ? `= ${same + 1}` : index + 1}
-              {one.milliseconds !== null && `, ${one.milliseconds} ms`}
+              {one.milliseconds !== null && words.ms(one.milliseconds)}
             </span>
           </li>
         );

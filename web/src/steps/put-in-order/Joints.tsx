@@ -7,11 +7,12 @@ import { carriedBy, carriedTree } from '../../rules/joints';
 import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
-import { count, plural, rounded } from '../../ui/units';
+import { rounded } from '../../ui/units';
 import { useLongList } from '../../ui/useLongList';
 import classes from './PutInOrder.module.css';
 import { SwingCurve } from './SwingCurve';
 import type { Joints as Work } from './useJoints';
+import { joints as words } from './words';
 
 interface Props {
   view: Arrangement;
@@ -43,16 +44,12 @@ export function Joints({ view, row, chosen, canEdit, joints, act, onChoose }: Pr
         act={act}
         onChoose={onChoose}
       />
-      {!row && <p className={form.told}>Select one part, here or on the picture, to set its joint.</p>}
+      {!row && <p className={form.told}>{words.selectOnePartHere}</p>}
       {row && (
         <div className={form.form}>
           <Carrier view={view} tree={tree} nameOf={nameOf} row={row} off={off} joints={joints} act={act} />
           {joints.joint && <JointPlace row={row} off={off} joint={joints.joint} parent={joints.parent} act={act} />}
-          {row.pivot ? (
-            <Turning row={row} joints={joints} />
-          ) : (
-            <p className={form.told}>No pivot yet. Press V and click on the picture, or propose one.</p>
-          )}
+          {row.pivot ? <Turning row={row} joints={joints} /> : <p className={form.told}>{words.noPivotYetPressV}</p>}
           {joints.swingError && <p role="alert">{joints.swingError.message}</p>}
           {joints.swing && (
             <SwingFound
@@ -93,30 +90,27 @@ function Proposing({ tree, chosen, canEdit, joints }: Pick<Props, 'chosen' | 'ca
     <div className={form.form}>
       <div className={form.row}>
         <Button size="xs" disabled={!canEdit} onClick={() => joints.propose([])}>
-          Propose missing joints
+          {words.proposeMissingJoints}
         </Button>
         <Button
           size="xs"
           variant="default"
           disabled={!canEdit || chosen.size === 0}
-          title="Copies pivots and parents of the selection to the other side"
+          title={words.copiesPivotsAndParents}
           onClick={() => joints.propose([...chosen], true)}
         >
-          Mirror to other side
+          {words.mirrorToOtherSide}
         </Button>
         <Checkbox
           size="xs"
           my="auto"
-          label="Show all joints"
+          label={words.showAllJoints}
           checked={joints.areAllSeen}
           onChange={(event) => joints.setAllSeen(event.currentTarget.checked)}
         />
       </div>
       <p className={form.told} role="status">
-        {joints.said ||
-          (without === 0
-            ? 'Every part has a parent and a pivot, or is a parent itself.'
-            : `${plural(without, 'part')} without a parent or a pivot.`)}
+        {joints.said || (without === 0 ? words.everyPartHasAParent : words.withoutAParent(without))}
       </p>
     </div>
   );
@@ -146,7 +140,7 @@ function CarriedList({ tree, numbers, nameOf, row, chosen, canEdit, act, onChoos
     else reveal(tree.findIndex(({ row: one }) => one.id === id));
   }, [id]);
   return (
-    <ul ref={list} className={row ? classes.carriedShort : classes.carried} aria-label="Parents and children">
+    <ul ref={list} className={row ? classes.carriedShort : classes.carried} aria-label={words.parentsAndChildren}>
       {before > 0 && <li role="presentation" style={{ height: before }} />}
       {tree.slice(first, end).map(({ row: one, level, carries }) => (
         <li key={one.id}>
@@ -177,9 +171,9 @@ function CarriedList({ tree, numbers, nameOf, row, chosen, canEdit, act, onChoos
             <span className={classes.number}>{numbers.get(one.id)}</span>
             <span className={classes.carriedName}>{nameOf(one)}</span>
             <span className={classes.quiet}>
-              {carries > 0 && plural(carries, 'child', 'children')}
+              {carries > 0 && words.childChildrenCount(carries)}
               {carries > 0 && !one.pivot && ', '}
-              {!one.pivot && 'no pivot'}
+              {!one.pivot && words.noPivot}
             </span>
           </button>
         </li>
@@ -211,9 +205,12 @@ function Carrier({
     <div className={form.row}>
       <NativeSelect
         size="xs"
-        label={`Parent of '${row.name}'`}
+        label={words.parentOf(row.name)}
         disabled={off}
-        data={[{ value: '', label: 'None' }, ...others.map(({ row: one }) => ({ value: one.id, label: nameOf(one) }))]}
+        data={[
+          { value: '', label: words.none },
+          ...others.map(({ row: one }) => ({ value: one.id, label: nameOf(one) })),
+        ]}
         value={joints.parent?.id ?? ''}
         onChange={(event) => act({ do: 'set-joints', parents: { [row.id]: event.currentTarget.value || null } })}
       />
@@ -225,7 +222,7 @@ function Carrier({
         aria-keyshortcuts="C"
         onClick={() => joints.setPicking(isPicking ? null : 'parent')}
       >
-        {isPicking ? 'Click on the parent' : 'Pick on picture (C)'}
+        {isPicking ? words.clickOnTheParent : words.pickOnPictureC}
       </Button>
     </div>
   );
@@ -244,8 +241,8 @@ function JointPlace({
     <div className={form.row}>
       <p className={form.told}>
         {joint.is_round
-          ? `Round end: centre ${at}, radius ${rounded(joint.radius)} px, fit within ${rounded(joint.deviation)} px.`
-          : `Middle of the overlap with '${parent?.name}': ${at}.`}
+          ? words.roundEndCentreRadiusPx(at, joint.radius, joint.deviation)
+          : words.middleOfTheOverlapWith(parent?.name, at)}
       </p>
       <Button
         size="compact-sm"
@@ -253,7 +250,7 @@ function JointPlace({
         disabled={off}
         onClick={() => act({ do: 'set-pivots', pivots: { [row.id]: placeOf(joint.at) } })}
       >
-        Use as pivot
+        {words.toUseAsPivot}
       </Button>
     </div>
   );
@@ -266,7 +263,7 @@ function Turning({ row, joints }: Pick<OwnProps, 'row' | 'joints'>) {
   return (
     <>
       <div className={classes.turn}>
-        <span id="turn-label">Test angle</span>
+        <span id="turn-label">{words.testAngle}</span>
         <Slider
           size="sm"
           min={swingRange?.start ?? -MOST}
@@ -277,13 +274,13 @@ function Turning({ row, joints }: Pick<OwnProps, 'row' | 'joints'>) {
           onChange={(degrees) => (swing ? joints.setSwingAt(degrees) : joints.turn(row.id, degrees))}
         />
         <Button size="compact-sm" variant="subtle" disabled={!joints.isTurned} onClick={joints.rest}>
-          Reset
+          {words.reset}
         </Button>
       </div>
       <div className={form.row}>
         <NumberInput
           size="xs"
-          label="Swing range ±"
+          label={words.swingRange}
           suffix="°"
           min={1}
           max={MOST}
@@ -292,11 +289,11 @@ function Turning({ row, joints }: Pick<OwnProps, 'row' | 'joints'>) {
           onChange={(value) => setRange(Math.min(MOST, Math.max(1, Number(value) || 1)))}
         />
         <Button size="xs" variant="default" onClick={() => joints.startSwing(-range, range)}>
-          Swing
+          {words.swing}
         </Button>
         {swingRange && (
           <Button size="xs" variant="subtle" onClick={joints.rest}>
-            Close
+            {words.close}
           </Button>
         )}
       </div>
@@ -320,9 +317,9 @@ function SwingFound({
     <>
       <SwingCurve swing={swing} onAt={joints.setSwingAt} />
       <p role="status" aria-busy={joints.isSwinging} data-testid="swing">
-        <span className={classes.opensWord}>Gap</span> {sideText(swing, 'opened')},{' '}
-        <span className={classes.jutsWord}>overhang</span> {sideText(swing, 'jutting')} at {swing.at.toFixed(0)}
-        °. Worst at {swing.worst.toFixed(0)}°.
+        <span className={classes.opensWord}>{words.gap}</span> {sideText(swing, 'opened')},{' '}
+        <span className={classes.jutsWord}>{words.overhang}</span>
+        {words.atWorstAt(sideText(swing, 'jutting'), swing.at.toFixed(0), swing.worst.toFixed(0))}
       </p>
       {completions && completions.mends.length > 0 && (
         <div className={form.row}>
@@ -334,16 +331,13 @@ function SwingFound({
               disabled={!canEdit}
               onClick={() => act(command)}
             >
-              {`${mendText(command, nameOf)}: ${count(completions.opens)} → ${count(opens)} px`}
+              {words.px(mendText(command, nameOf), completions.opens, opens)}
             </Button>
           ))}
         </div>
       )}
       {completions && completions.opens > 0 && completions.mends.length === 0 && (
-        <p className={form.told}>
-          Growing or rounding off the part behind would not close the gap. Set the pivot nearer to the middle of the
-          joint.
-        </p>
+        <p className={form.told}>{words.growingOrRoundingOff}</p>
       )}
     </>
   );
@@ -351,8 +345,8 @@ function SwingFound({
 
 /** What a command does to which part. */
 function mendText(command: Command, nameOf: (id: string) => string): string {
-  if (command.do === 'grow-under') return `Grow '${nameOf(command.row)}' under`;
-  return command.do === 'round-off' ? `Round off '${nameOf(command.row)}'` : command.do;
+  if (command.do === 'grow-under') return words.growUnder(nameOf(command.row));
+  return command.do === 'round-off' ? words.roundOff(nameOf(command.row)) : command.do;
 }
 
 /** How many pixels on which side of the limb, at the angle that is drawn. */
@@ -362,5 +356,5 @@ function sideText(swing: NonNullable<Work['swing']>, what: 'opened' | 'jutting')
     0,
   );
   const [left = 0, right = 0] = swing[what][at] ?? [];
-  return `${left + right} px (${left} left, ${right} right)`;
+  return words.pxLeftRight(left + right, left, right);
 }

@@ -2,6 +2,7 @@ import { Button, Menu, Text } from '@mantine/core';
 import type { Act } from '../../ledger/useArrangement';
 import classes from './BenchDrawer.module.css';
 import type { Verb } from './verbs';
+import { makeMenu as words } from './words';
 
 /** What can be made of the selection; what cannot says what it needs. */
 export function MakeMenu({ verbs, off, act }: { verbs: readonly Verb[]; off: boolean; act: Act }) {
@@ -9,7 +10,7 @@ export function MakeMenu({ verbs, off, act }: { verbs: readonly Verb[]; off: boo
     <Menu position="top-start" withinPortal>
       <Menu.Target>
         <Button size="compact-sm" variant="default" disabled={off}>
-          Make
+          {words.make}
         </Button>
       </Menu.Target>
       <Menu.Dropdown>

@@ -1,5 +1,6 @@
 import { Checkbox, NativeSelect, NumberInput, Textarea, TextInput } from '@mantine/core';
 import type { Schemas } from '../../api/client';
+import { nameChangeFields as words } from './words';
 
 type Change = Schemas['NameChangeRequest'];
 
@@ -9,17 +10,17 @@ interface Props {
 }
 
 const SIDES = [
-  { value: 'before', label: 'Before the name' },
-  { value: 'after', label: 'After the name' },
+  { value: 'before', label: words.beforeTheName },
+  { value: 'after', label: words.afterTheName },
 ];
 const ORDERS = [
-  { value: 'back', label: 'From the back' },
-  { value: 'front', label: 'From the front' },
-  { value: 'chosen', label: 'Order of selection' },
+  { value: 'back', label: words.fromTheBack },
+  { value: 'front', label: words.fromTheFront },
+  { value: 'chosen', label: words.orderOfSelection },
 ];
 const NUMBERS = [
-  ['start', 'From', 0, 1_000_000],
-  ['width', 'Minimum digits', 1, 9],
+  ['start', words.from, 0, 1_000_000],
+  ['width', words.minimumDigits, 1, 9],
 ] as const;
 
 /** The numbers and texts of one change. */
@@ -31,12 +32,12 @@ export function NameChangeFields({ change, onChange }: Props) {
       return (
         <NativeSelect
           size="xs"
-          label="Letter case"
+          label={words.letterCase}
           data={[
-            { value: 'lower', label: 'Lower case' },
-            { value: 'upper', label: 'Upper case' },
-            { value: 'first', label: 'First letter capital' },
-            { value: 'each', label: 'Every word capital' },
+            { value: 'lower', label: words.lowerCase },
+            { value: 'upper', label: words.upperCase },
+            { value: 'first', label: words.firstLetterCapital },
+            { value: 'each', label: words.everyWordCapital },
           ]}
           value={change.letters ?? 'lower'}
           onChange={(event) => onChange({ letters: event.currentTarget.value as NonNullable<Change['letters']> })}
@@ -48,7 +49,7 @@ export function NameChangeFields({ change, onChange }: Props) {
         <>
           <TextInput
             size="xs"
-            label="Text"
+            label={words.text}
             maxLength={200}
             value={change.text ?? ''}
             onChange={(event) => onChange({ text: event.currentTarget.value })}
@@ -63,7 +64,7 @@ export function NameChangeFields({ change, onChange }: Props) {
         <>
           <Textarea
             size="xs"
-            label="Names, one a line"
+            label={words.namesOneALine}
             data-autofocus
             rows={4}
             value={(change.listed ?? []).join('\n')}
@@ -82,32 +83,32 @@ function ReplaceFields({ change, onChange }: Props) {
     <>
       <TextInput
         size="xs"
-        label="Find"
+        label={words.find}
         maxLength={200}
         value={change.find ?? ''}
         onChange={(event) => onChange({ find: event.currentTarget.value })}
       />
       <TextInput
         size="xs"
-        label="Replace with"
+        label={words.replaceWith}
         maxLength={200}
         value={change.by ?? ''}
         onChange={(event) => onChange({ by: event.currentTarget.value })}
       />
       <NativeSelect
         size="xs"
-        label="Found"
+        label={words.found}
         data={[
-          { value: 'text', label: 'Anywhere' },
-          { value: 'word', label: 'Whole word' },
-          { value: 'pattern', label: 'Regular expression' },
+          { value: 'text', label: words.anywhere },
+          { value: 'word', label: words.wholeWord },
+          { value: 'pattern', label: words.regularExpression },
         ]}
         value={change.matching ?? 'text'}
         onChange={(event) => onChange({ matching: event.currentTarget.value as NonNullable<Change['matching']> })}
       />
       <Checkbox
         size="xs"
-        label="Match case"
+        label={words.matchCase}
         checked={change.as_written ?? true}
         onChange={(event) => onChange({ as_written: event.currentTarget.checked })}
       />
@@ -132,7 +133,7 @@ function NumberFields({ change, onChange }: Props) {
       ))}
       <TextInput
         size="xs"
-        label="Between name and number"
+        label={words.betweenNameAndNumber}
         maxLength={20}
         value={change.separator ?? ''}
         onChange={(event) => onChange({ separator: event.currentTarget.value })}
@@ -141,13 +142,13 @@ function NumberFields({ change, onChange }: Props) {
       <InOrder change={change} onChange={onChange} />
       <Checkbox
         size="xs"
-        label="Restart in each group"
+        label={words.restartInEachGroup}
         checked={change.anew ?? false}
         onChange={(event) => onChange({ anew: event.currentTarget.checked })}
       />
       <Checkbox
         size="xs"
-        label="Replace existing numbers"
+        label={words.replaceExistingNumbers}
         checked={change.instead ?? false}
         onChange={(event) => onChange({ instead: event.currentTarget.checked })}
       />
@@ -159,7 +160,7 @@ function Where({ change, onChange }: Props) {
   return (
     <NativeSelect
       size="xs"
-      label="Where"
+      label={words.where}
       data={SIDES}
       value={change.side ?? 'before'}
       onChange={(event) => onChange({ side: event.currentTarget.value as NonNullable<Change['side']> })}
@@ -171,7 +172,7 @@ function InOrder({ change, onChange }: Props) {
   return (
     <NativeSelect
       size="xs"
-      label="Order"
+      label={words.order}
       data={ORDERS}
       value={change.counted ?? 'back'}
       onChange={(event) => onChange({ counted: event.currentTarget.value as NonNullable<Change['counted']> })}

@@ -7,9 +7,9 @@ import { askNames } from '../../api/questions';
 import type { Act } from '../../ledger/useArrangement';
 import { within } from '../../rules/tree';
 import { Thumbnail } from '../../ui/Thumbnail';
-import { plural } from '../../ui/units';
 import { NameChangeFields } from './NameChangeFields';
 import classes from './NamesDialog.module.css';
+import { namesDialog as words } from './words';
 
 type Change = Schemas['NameChangeRequest'];
 type Kind = Change['do'];
@@ -26,14 +26,14 @@ interface Props {
 }
 
 const KINDS: readonly { value: Kind; label: string }[] = [
-  { value: 'replace', label: 'Find and replace' },
-  { value: 'letter-case', label: 'Letter case' },
-  { value: 'add', label: 'Add prefix or suffix' },
-  { value: 'take-away', label: 'Remove prefix or suffix' },
-  { value: 'without-numbers', label: 'Remove numbers' },
-  { value: 'number', label: 'Number' },
-  { value: 'listed', label: 'Names from a list' },
-  { value: 'from-layers', label: 'Names from the layers' },
+  { value: 'replace', label: words.findAndReplace },
+  { value: 'letter-case', label: words.letterCase },
+  { value: 'add', label: words.addPrefixOrSuffix },
+  { value: 'take-away', label: words.removePrefixOrSuffix },
+  { value: 'without-numbers', label: words.removeNumbers },
+  { value: 'number', label: words.number },
+  { value: 'listed', label: words.namesFromAList },
+  { value: 'from-layers', label: words.namesFromTheLayers },
 ];
 const FIRST: Record<Kind, Change> = {
   replace: { do: 'replace', find: '', by: '', matching: 'text', as_written: true },
@@ -55,9 +55,9 @@ const FIRST: Record<Kind, Change> = {
   'from-layers': { do: 'from-layers' },
 };
 const OF = [
-  { value: 'chosen', label: 'Selection' },
-  { value: 'parts', label: 'All parts in the selection' },
-  { value: 'all', label: 'All parts' },
+  { value: 'chosen', label: words.selection },
+  { value: 'parts', label: words.allPartsInTheSelection },
+  { value: 'all', label: words.allParts },
 ];
 /** Milliseconds that what is typed rests before names are asked for. */
 const REST = 150;
@@ -93,7 +93,7 @@ export function NamesDialog({ illustration, view, chosen, isListed, act, onClose
     onClose();
   };
   return (
-    <Modal opened size="xl" title="Rename many" onClose={onClose} closeButtonProps={{ 'aria-label': 'Close' }}>
+    <Modal opened size="xl" title={words.renameMany} onClose={onClose} closeButtonProps={{ 'aria-label': words.close }}>
       <form
         className={classes.form}
         onSubmit={(event) => {
@@ -103,7 +103,7 @@ export function NamesDialog({ illustration, view, chosen, isListed, act, onClose
       >
         <NativeSelect
           size="xs"
-          label="Names of"
+          label={words.namesOf}
           data={OF.filter(({ value }) => chosen.length > 0 || value === 'all')}
           value={of}
           onChange={(event) => setOf(event.currentTarget.value)}
@@ -111,23 +111,23 @@ export function NamesDialog({ illustration, view, chosen, isListed, act, onClose
         <Changes changes={changes} onChanges={setChanges} />
         <div className={classes.row}>
           <Button size="compact-sm" variant="default" onClick={() => setChanges([...changes, FIRST['letter-case']])}>
-            Add change
+            {words.addChange}
           </Button>
         </div>
         {query.error && <p role="alert">{query.error.message}</p>}
         <Preview found={found} illustration={illustration} view={view} />
         <div className={classes.end}>
           <p role="status" className={classes.state} aria-busy={query.isFetching}>
-            {`${plural(changed.length, 'name')} of ${rows.length} would change`}
-            {clashes.length > 0 && `, ${clashes.length} cannot`}.
+            {words.ofWouldChange(changed.length, rows.length)}
+            {clashes.length > 0 && words.cannot(clashes.length)}.
           </p>
           {clashes.length > 0 && (
             <Button size="xs" variant="default" onClick={() => give(true)}>
-              Rename with suggested fixes
+              {words.renameWithSuggestedFixes}
             </Button>
           )}
           <Button type="submit" size="xs" disabled={changed.length === 0 || clashes.length > 0}>
-            Rename
+            {words.rename}
           </Button>
         </div>
       </form>
@@ -149,10 +149,10 @@ function Changes({ changes, onChanges }: ChangesProps) {
       {changes.map((one, at) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a change has no name but its place
         <fieldset key={at} className={classes.change}>
-          <legend>{`Change ${at + 1}`}</legend>
+          <legend>{words.change(at + 1)}</legend>
           <NativeSelect
             size="xs"
-            label="Change"
+            label={words.changeColumn}
             data-autofocus={(at === 0 && one.do !== 'listed') || undefined}
             data={[...KINDS]}
             value={one.do}
@@ -168,7 +168,7 @@ function Changes({ changes, onChanges }: ChangesProps) {
               variant="subtle"
               onClick={() => onChanges(changes.filter((_, index) => index !== at))}
             >
-              Remove change
+              {words.removeChange}
             </Button>
           )}
         </fieldset>
@@ -186,13 +186,13 @@ function Preview({ found, illustration, view }: PreviewProps) {
   const pictures = new Map(view.rows.map((row) => [row.id, row.thumbnail]));
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
-    <section className={classes.preview} aria-label="Preview" tabIndex={0}>
+    <section className={classes.preview} aria-label={words.preview} tabIndex={0}>
       <table>
         <thead>
           <tr>
-            <th scope="col" aria-label="Picture" />
-            <th scope="col">Now</th>
-            <th scope="col">Then</th>
+            <th scope="col" aria-label={words.picture} />
+            <th scope="col">{words.now}</th>
+            <th scope="col">{words.thenName}</th>
           </tr>
         </thead>
         <tbody>
@@ -205,7 +205,7 @@ function Preview({ found, illustration, view }: PreviewProps) {
               <td className={one.problem ? classes.clash : one.new === one.old ? classes.same : undefined}>
                 {one.new}
                 {one.note && <span className={classes.why}> {one.note}</span>}
-                {one.problem && <span className={classes.why}> {`${one.problem}; '${one.proposal}' is free`}</span>}
+                {one.problem && <span className={classes.why}> {words.isFree(one.problem, one.proposal)}</span>}
               </td>
             </tr>
           ))}

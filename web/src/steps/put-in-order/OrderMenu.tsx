@@ -5,6 +5,7 @@ import type { Act } from '../../ledger/useArrangement';
 import { placesTowards } from '../../rules/commands';
 import { membersOf } from '../../rules/tree';
 import type { Beside } from './useOrdering';
+import { orderMenu as words } from './words';
 
 interface Props {
   view: Arrangement;
@@ -45,20 +46,16 @@ export function OrderMenu({ view, rows, chosen, canEdit, act, beside, onBeside }
           disabled={!canEdit}
           onClick={() => beside && onBeside(null)}
         >
-          {beside === 'in-front'
-            ? 'Click on the part to go in front of'
-            : beside === 'behind'
-              ? 'Click on the part to go behind'
-              : 'Order'}
+          {beside === 'in-front' ? words.clickOnThePart : beside === 'behind' ? words.clickOnThePartTo : words.order}
         </Button>
       </Menu.Target>
       <Menu.Dropdown ref={dropdown}>
         {(
           [
-            ['nearer', 'Nearer', 'N'],
-            ['farther', 'Farther', 'F'],
-            ['front', 'To the front', 'Shift+N'],
-            ['back', 'To the back', 'Shift+F'],
+            ['nearer', words.nearer, 'N'],
+            ['farther', words.farther, 'F'],
+            ['front', words.toTheFront, 'Shift+N'],
+            ['back', words.toTheBack, 'Shift+F'],
           ] as const
         ).map(([direction, label, key]) => {
           const places = canEdit ? placesTowards(view.rows, chosen, direction) : [];
@@ -75,18 +72,16 @@ export function OrderMenu({ view, rows, chosen, canEdit, act, beside, onBeside }
           );
         })}
         <Menu.Item disabled={rows.length === 0} onClick={() => onBeside('in-front')}>
-          Directly in front of …
+          {words.directlyInFrontOf}
         </Menu.Item>
         <Menu.Item disabled={rows.length === 0} onClick={() => onBeside('behind')}>
-          Directly behind …
+          {words.directlyBehind}
         </Menu.Item>
         <Menu.Divider />
-        <Menu.Label>
-          {name ? `Sort '${name}', first at the back` : 'Sort the outermost parts, first at the back'}
-        </Menu.Label>
-        <Menu.Item onClick={() => by('name')}>By name</Menu.Item>
-        <Menu.Item onClick={() => by('depth')}>By depth</Menu.Item>
-        <Menu.Item onClick={asInTheArt}>Original order</Menu.Item>
+        <Menu.Label>{name ? words.sortFirstAtTheBack(name) : words.sortTheOutermostPartsFirst}</Menu.Label>
+        <Menu.Item onClick={() => by('name')}>{words.byName}</Menu.Item>
+        <Menu.Item onClick={() => by('depth')}>{words.byDepth}</Menu.Item>
+        <Menu.Item onClick={asInTheArt}>{words.originalOrder}</Menu.Item>
       </Menu.Dropdown>
     </Menu>
   );

@@ -1,6 +1,7 @@
 import { Button, Menu } from '@mantine/core';
 import { useRef, useState } from 'react';
 import type { Row } from '../../api/calls';
+import { pictureMenu as words } from './words';
 
 interface Props {
   row: Row | undefined;
@@ -35,16 +36,16 @@ export function PictureMenu({ row, off, canSwap, onPicture, onKeep }: Props) {
       <Menu position="top-start" withinPortal>
         <Menu.Target>
           <Button size="compact-sm" variant="default" disabled={off}>
-            Picture
+            {words.picture}
           </Button>
         </Menu.Target>
         <Menu.Dropdown>
-          <Menu.Item onClick={() => ask(false)}>Add picture as part</Menu.Item>
+          <Menu.Item onClick={() => ask(false)}>{words.addPictureAsPart}</Menu.Item>
           <Menu.Item disabled={!canSwap} onClick={() => ask(true)}>
-            Swap the picture of {row?.name ?? 'a part'}
+            {words.swapThePictureOf(row?.name ?? words.aPart)}
           </Menu.Item>
           <Menu.Item disabled={row?.kind !== 'part' || row.frames.length !== 1} onClick={() => row && onKeep(row)}>
-            Keep on the shelf
+            {words.keepOnTheShelf}
           </Menu.Item>
         </Menu.Dropdown>
       </Menu>

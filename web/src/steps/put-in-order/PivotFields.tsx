@@ -4,6 +4,7 @@ import type { Row } from '../../api/calls';
 import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
 import classes from './BenchDrawer.module.css';
+import { pivotFields as words } from './words';
 
 interface Props {
   row: Row | undefined;
@@ -17,9 +18,9 @@ interface Props {
 
 type Frame = 'canvas' | 'box' | 'fraction';
 const FRAMES: { value: Frame; label: string }[] = [
-  { value: 'canvas', label: 'px on the canvas' },
-  { value: 'box', label: 'px from the top left of the part' },
-  { value: 'fraction', label: 'Fractions of the part' },
+  { value: 'canvas', label: words.pxOnTheCanvas },
+  { value: 'box', label: words.pxFromTheTopLeft },
+  { value: 'fraction', label: words.fractionsOfThePart },
 ];
 
 /** A pivot as it is told in one of the three frames of the manifest. */
@@ -64,7 +65,7 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
           aria-keyshortcuts="V"
           onClick={() => onOpen(!isOpen)}
         >
-          Pivot{' '}
+          {words.pivot}
           <span className={classes.key} aria-hidden="true">
             V
           </span>
@@ -79,12 +80,13 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
           }}
         >
           <p>
-            Click on the picture where '{row?.name}' turns, or type the position. Snaps to corners, edges, the middle of
-            the part, and other pivots.
+            {words.clickOnThePictureWhere}
+            {row?.name}
+            {words.turnsOrTypeThePosition}
           </p>
           <NativeSelect
             size="xs"
-            label="Unit"
+            label={words.unit}
             className={classes.wide}
             data={FRAMES}
             value={frame}
@@ -94,7 +96,7 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
             <NumberInput
               key={axis}
               size="xs"
-              label={`Pivot, ${axis}`}
+              label={words.pivotAxis(axis)}
               suffix={frame === 'fraction' ? '' : ' px'}
               step={frame === 'fraction' ? 0.05 : 1}
               decimalScale={frame === 'fraction' ? 4 : 2}
@@ -104,7 +106,7 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
             />
           ))}
           <Button type="submit" size="xs">
-            Set pivot
+            {words.setPivot}
           </Button>
           <Button
             size="xs"
@@ -112,10 +114,10 @@ export function PivotFields({ row, off, isOpen, onOpen, act, onMirror }: Props) 
             disabled={!row?.pivot}
             onClick={() => row && act({ do: 'set-pivots', pivots: { [row.id]: null } })}
           >
-            Remove pivot
+            {words.removePivot}
           </Button>
           <Button size="xs" variant="default" disabled={!row?.pivot} onClick={onMirror}>
-            Mirror about pivot
+            {words.mirrorAboutPivot}
           </Button>
         </form>
       </Popover.Dropdown>

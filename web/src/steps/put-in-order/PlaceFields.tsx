@@ -2,6 +2,7 @@ import { NumberInput } from '@mantine/core';
 import type { Row } from '../../api/calls';
 import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
+import { placeFields as words } from './words';
 
 interface Props {
   /** None where not one row with art is chosen: the fields keep their place. */
@@ -32,7 +33,7 @@ export function PlaceFields({ row, off, act }: Props) {
       hideControls
       allowDecimal={false}
       disabled={off || !row}
-      aria-label={row ? `${name} of ${row.name}` : name}
+      aria-label={row ? words.of(name, row.name) : name}
       value={row?.box?.[axis] ?? ''}
       onBlur={(event) => place(axis, Number.parseInt(event.currentTarget.value, 10) || 0)}
       onKeyDown={(event) => {

@@ -5,10 +5,10 @@ import type { Act } from '../../ledger/useArrangement';
 import { numbersOf } from '../../rules/tree';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
-import { rounded } from '../../ui/units';
 import { useLongList } from '../../ui/useLongList';
 import classes from './PutInOrder.module.css';
 import type { Order } from './useOrder';
+import { planes as words } from './words';
 
 interface Props {
   view: Arrangement;
@@ -54,18 +54,15 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onCho
         act={act}
         onChoose={onChoose}
       />
-      <p className={form.told}>
-        Drag a plane, or type its depth below. At rest the picture looks as drawn: deeper planes are scaled up by
-        (camera distance + depth) / camera distance.
-      </p>
+      <p className={form.told}>{words.dragAPlaneOrType}</p>
       <div className={form.form}>
         <div className={form.row}>
-          <Pixels label="Step" value={step} onChange={setStep} />
-          <Pixels label="Nearest depth" value={nearest} onChange={setNearest} />
+          <Pixels label={words.step} value={step} onChange={setStep} />
+          <Pixels label={words.nearestDepth} value={nearest} onChange={setNearest} />
         </div>
         <Checkbox
           size="xs"
-          label="One depth for each outermost group"
+          label={words.oneDepthForEachOutermost}
           checked={byGroups}
           onChange={(event) => setByGroups(event.currentTarget.checked)}
         />
@@ -83,21 +80,21 @@ export function Planes({ view, order, canvas, chosen, canEdit, act, widen, onCho
               })
             }
           >
-            {some.length > 1 ? `Spread ${some.length} selected parts` : 'Spread all parts evenly'}
+            {some.length > 1 ? words.spreadSelectedParts(some.length) : words.spreadAllPartsEvenly}
           </Button>
         </div>
       </div>
       <div className={form.form}>
-        <h3>Camera</h3>
+        <h3>{words.camera}</h3>
         <div className={form.row}>
           <Pixels
-            label="Camera distance"
+            label={words.cameraDistance}
             value={distance}
             min={1}
             onChange={(value) => canEdit && act({ do: 'decide', decisions: { distance: value } })}
           />
           <Pixels
-            label="Total travel"
+            label={words.totalTravel}
             value={travel}
             min={0}
             onChange={(value) => canEdit && act({ do: 'decide', decisions: { travel: value } })}
@@ -115,8 +112,7 @@ function Widening({ rows, widen }: { rows: readonly Row[]; widen: Props['widen']
   return (
     <div className={form.form}>
       <p className={form.told}>
-        {rows.length === 1 ? `'${rows[0]?.name}' is` : `${rows.length} parts are`} too narrow for the camera travel.
-        Extend by:
+        {words.tooNarrowForTheCamera(rows.length === 1 ? words.is(rows[0]?.name) : words.partsAre(rows.length))}
       </p>
       <div className={form.row}>
         {WIDER.map(({ by, label, title }) => (
@@ -153,10 +149,10 @@ function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) 
     <table className={classes.depths}>
       <thead>
         <tr>
-          <th>Part, from the front</th>
-          <th>Depth</th>
-          <th>Missing left</th>
-          <th>Missing right</th>
+          <th>{words.partFromTheFront}</th>
+          <th>{words.depth}</th>
+          <th>{words.missingLeft}</th>
+          <th>{words.missingRight}</th>
         </tr>
       </thead>
       <tbody ref={body}>
@@ -186,12 +182,12 @@ function Depths({ parts, covers, chosen, canEdit, act, onChoose }: DepthsProps) 
 
 export type Wider = 'mirror' | 'repeat' | 'enlarge';
 const WIDER: readonly { by: Wider; label: string; title: string }[] = [
-  { by: 'mirror', label: 'Mirroring', title: 'The drawn pixels stay unchanged' },
-  { by: 'repeat', label: 'Repeating', title: 'The drawn pixels stay unchanged' },
-  { by: 'enlarge', label: 'Enlarging', title: 'Scales the whole plane, so the picture changes' },
+  { by: 'mirror', label: words.mirroring, title: words.theDrawnPixelsStayUnchanged },
+  { by: 'repeat', label: words.repeating, title: words.theDrawnPixelsStayUnchanged },
+  { by: 'enlarge', label: words.enlarging, title: words.scalesTheWholePlaneSo },
 ];
 
-const lacking = (pixels: number | null | undefined) => (pixels == null ? '' : `${rounded(pixels)} px`);
+const lacking = (pixels: number | null | undefined) => (pixels == null ? '' : words.px(pixels));
 
 function Pixels({
   label,
@@ -234,7 +230,7 @@ function Depth({ row, canEdit, act }: { row: Row; canEdit: boolean; act: Act }) 
     <span className={classes.depth}>
       <input
         inputMode="decimal"
-        aria-label={`Depth of ${row.name}`}
+        aria-label={words.depthOf(row.name)}
         disabled={!canEdit || row.locked}
         value={typed}
         onChange={(event) => setTyped(event.currentTarget.value)}
@@ -246,7 +242,7 @@ function Depth({ row, canEdit, act }: { row: Row; canEdit: boolean; act: Act }) 
           set(row.depth + (event.key === 'ArrowUp' ? 1 : -1) * (event.shiftKey ? 10 : 1));
         }}
       />
-      px
+      {words.pxUnit}
     </span>
   );
 }
@@ -315,7 +311,7 @@ function SideView({
       ref={surface}
       className={classes.planes}
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      aria-label="The planes from the side"
+      aria-label={words.thePlanesFromTheSide}
       role="img"
       onPointerDown={hold}
       onPointerMove={(event) => dragged && setDragged({ id: dragged.id, depth: depthAt(event.clientX) })}
@@ -327,7 +323,7 @@ function SideView({
         0
       </text>
       <text x={x(most)} y={HEIGHT - 10} textAnchor="middle">
-        {Math.round(most)} px
+        {words.pxMost(Math.round(most))}
       </text>
       <path d={lines.map(({ at, from, to }) => `M${at} ${from}V${to}`).join('')} className={classes.plane} />
       {[...parts].reverse().map((row, index) => {
@@ -339,7 +335,7 @@ function SideView({
             {isChosen && <line x1={at} x2={at} y1={from} y2={to} className={classes.plane} data-chosen />}
             <text x={at + 5} y={from + 9 + (index % 4) * 11}>
               {numbers.get(row.id)}
-              {isChosen && ` ${row.name}, ${Math.round(depthOf(row))} px`}
+              {isChosen && words.pxName(row.name, Math.round(depthOf(row)))}
             </text>
           </g>
         );

@@ -11,6 +11,7 @@ import { Joints } from './Joints';
 import { Planes } from './Planes';
 import { Sets } from './Sets';
 import type { Ordering, Page, SetPage } from './useOrdering';
+import { putInOrder as words } from './words';
 
 interface Props {
   illustration: number;
@@ -29,12 +30,12 @@ interface Props {
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [
-  { value: 'rows', label: 'Parts' },
-  { value: 'joints', label: 'Joints' },
-  { value: 'sets', label: 'Sets' },
-  { value: 'depth', label: 'Depth' },
-  { value: 'fit', label: 'Role and fit' },
-  { value: 'notes', label: 'Findings' },
+  { value: 'rows', label: words.parts },
+  { value: 'joints', label: words.joints },
+  { value: 'sets', label: words.sets },
+  { value: 'depth', label: words.depth },
+  { value: 'fit', label: words.roleAndFit },
+  { value: 'notes', label: words.findings },
 ];
 
 const SETS: readonly string[] = ['sets', 'pairs', 'required', 'shelf'];
@@ -48,7 +49,7 @@ export function PutInOrder(props: Props) {
   const rows: readonly Row[] = view.rows.filter((one) => chosen.has(one.id));
   return (
     <>
-      <h2 className={ui.unseen}>Put in order</h2>
+      <h2 className={ui.unseen}>{words.putInOrder}</h2>
       <StepPages pages={PAGES} page={isSet(page) ? 'sets' : page} onPage={setPage} />
       {page === 'rows' && (
         <Ledger

@@ -5,12 +5,12 @@ import type { Act, Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import pages from '../../ui/pages.module.css';
 import { Thumbnail } from '../../ui/Thumbnail';
-import { plural } from '../../ui/units';
 import type { Again } from './BenchDrawer';
 import classes from './PutInOrder.module.css';
 import { Shelf } from './Shelf';
 import type { Order, Series } from './useOrder';
 import type { SetPage } from './useOrdering';
+import { sets as words } from './words';
 
 interface Props {
   illustration: number;
@@ -28,10 +28,10 @@ interface Props {
 }
 
 const PAGES: readonly { value: SetPage; label: string }[] = [
-  { value: 'sets', label: 'Looks' },
-  { value: 'pairs', label: 'Pairs and series' },
-  { value: 'required', label: 'Required parts' },
-  { value: 'shelf', label: 'Shelf' },
+  { value: 'sets', label: words.looks },
+  { value: 'pairs', label: words.pairsAndSeries },
+  { value: 'required', label: words.requiredParts },
+  { value: 'shelf', label: words.shelf },
 ];
 
 /** What belongs together: looks, pairs and series, and what must be there; and what one keeps for other projects. */
@@ -42,31 +42,22 @@ export function Sets(props: Props) {
       <SegmentedControl
         size="xs"
         fullWidth
-        aria-label="Sets"
+        aria-label={words.sets}
         data={[...PAGES]}
         value={page}
         onChange={(value) => onPage(value as SetPage)}
       />
       {page === 'sets' && (
-        <section className={form.form} aria-label="Looks">
-          {order?.looks.length === 0 && (
-            <p className={form.told}>
-              No looks yet. Group the parts of each look, select the groups in the ledger, and press 'Make looks'. Parts
-              outside the groups belong to every look.
-            </p>
-          )}
+        <section className={form.form} aria-label={words.looks}>
+          {order?.looks.length === 0 && <p className={form.told}>{words.noLooksYetGroup}</p>}
           {order?.looks.map((table) => (
             <LookTable key={table.sets.join()} {...props} table={table} />
           ))}
         </section>
       )}
       {page === 'pairs' && (
-        <section className={form.form} aria-label="Pairs and series">
-          {order?.series.length === 0 && (
-            <p className={form.told}>
-              No pairs or series: no names differ only in left and right, a number or a letter.
-            </p>
-          )}
+        <section className={form.form} aria-label={words.pairsAndSeries}>
+          {order?.series.length === 0 && <p className={form.told}>{words.noPairsOrSeriesNo}</p>}
           {order && order.series.length > 0 && <Pairs {...props} series={order.series} />}
           <OwnSides sides={view.decisions.sides} canEdit={canEdit} act={act} />
         </section>
@@ -107,9 +98,12 @@ function LookTable({
   return (
     <>
       <p className={form.told}>
-        {plural(table.lines.length, 'part')} in {plural(looks.length, 'look')}
-        {gaps > 0 ? `, ${plural(gaps, 'gap')}` : ', no gaps'}; {plural(shared, 'part')} shared by all looks. Select a
-        line to rename or move the part in all of them.
+        {words.inSharedByAllLooks(
+          table.lines.length,
+          looks.length,
+          gaps > 0 ? `, ${words.gapCount(gaps)}` : words.noGaps,
+          shared,
+        )}
       </p>
       <table className={classes.looks}>
         <thead>
@@ -122,7 +116,7 @@ function LookTable({
                   variant={look.shown ? 'filled' : 'default'}
                   aria-pressed={look.shown}
                   disabled={!canEdit}
-                  title={look.shown ? 'Shown' : `Show ${look.name}`}
+                  title={look.shown ? words.shown : words.show(look.name)}
                   onClick={() =>
                     act({ do: 'show-rows', shown: Object.fromEntries(look.groups.map((group) => [group, true])) })
                   }
@@ -158,7 +152,7 @@ function LookTable({
                       {line.path.join(' / ')}
                     </button>
                   )}
-                  {sizes.size > 1 && <div className={classes.quiet}>Sizes differ</div>}
+                  {sizes.size > 1 && <div className={classes.quiet}>{words.sizesDiffer}</div>}
                 </td>
                 {looks.map((look, at) => {
                   const row = rows[at];
@@ -169,13 +163,13 @@ function LookTable({
                           type="button"
                           className={classes.cell}
                           aria-pressed={chosen.has(row.id)}
-                          aria-label={`${row.name} in ${look.name}`}
+                          aria-label={words.in(row.name, look.name)}
                           onClick={() => onChoose([row.id], row.id)}
                         >
                           <Thumbnail illustration={illustration} digest={row.thumbnail} />
                         </button>
                       ) : (
-                        <span className={classes.gap}>missing</span>
+                        <span className={classes.gap}>{words.missing}</span>
                       )}
                     </td>
                   );
@@ -200,7 +194,7 @@ function RenameLine({ rows, act }: { rows: readonly Row[]; act: Act }) {
   return (
     <TextInput
       size="xs"
-      aria-label="Name in all looks"
+      aria-label={words.nameInAllLooks}
       value={name}
       onChange={(event) => setName(event.currentTarget.value)}
       onBlur={rename}
@@ -210,10 +204,10 @@ function RenameLine({ rows, act }: { rows: readonly Row[]; act: Act }) {
 }
 
 const MEANINGS = [
-  { value: '', label: 'Undecided' },
-  { value: 'pair', label: 'All visible' },
-  { value: 'alternates', label: 'Alternates' },
-  { value: 'neither', label: 'Unrelated' },
+  { value: '', label: words.undecided },
+  { value: 'pair', label: words.allVisible },
+  { value: 'alternates', label: words.alternates },
+  { value: 'neither', label: words.unrelated },
 ];
 
 function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series: readonly Series[] }) {
@@ -241,8 +235,8 @@ function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series
                   {one.kind !== 'sides'
                     ? one.rows.map((id) => byId.get(id)?.name.slice(one.label.length).trim()).join(', ')
                     : one.lacks
-                      ? `only ${one.lacks === 'left' ? 'right' : 'left'}`
-                      : 'left and right'}
+                      ? words.onlySide(one.lacks === 'left')
+                      : words.leftAndRight}
                 </span>
               </td>
               <td>
@@ -253,14 +247,14 @@ function Pairs({ view, series, canEdit, act, again, onChoose }: Props & { series
                     disabled={!canEdit}
                     onClick={() => one.rows[0] && again(one.rows[0], { mirrored: true, about: 'middle' })}
                   >
-                    Create {one.lacks} twin
+                    {words.createTwin(one.lacks)}
                   </Button>
                 )}
               </td>
               <td>
                 <NativeSelect
                   size="xs"
-                  aria-label={`Meaning of ${label}`}
+                  aria-label={words.meaningOf(label)}
                   disabled={!canEdit}
                   data={MEANINGS.filter(({ value }) => value !== '' || one.meaning === null)}
                   value={one.meaning ?? ''}
@@ -297,8 +291,8 @@ function OwnSides({ sides, canEdit, act }: SidesProps) {
   return (
     <TextInput
       size="xs"
-      label="More endings for left and right"
-      placeholder="_gauche, _droite; -li, -re"
+      label={words.moreEndingsForLeft}
+      placeholder={words.gaucheDroiteLiRe}
       disabled={!canEdit}
       value={typed}
       onChange={(event) => setTyped(event.currentTarget.value)}
@@ -325,14 +319,14 @@ function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
         <>
           <p className={form.told} role="status">
             {missing === 0
-              ? `All ${view.decisions.required.length} required parts exist.`
-              : `${missing} of ${view.decisions.required.length} are missing.`}
+              ? words.allRequiredPartsExist(view.decisions.required.length)
+              : words.ofAreMissing(missing, view.decisions.required.length)}
           </p>
-          <ul className={classes.required} aria-label="Required parts">
+          <ul className={classes.required} aria-label={words.requiredParts}>
             {order?.required.map((one) => (
               <li key={one.name}>
                 <span className={one.row === null ? classes.missing : classes.tick}>
-                  {one.row === null ? (one.reason ?? 'missing') : 'there'}
+                  {one.row === null ? (one.reason ?? words.missing) : words.there}
                 </span>
                 {one.row === null ? (
                   <span>{one.name}</span>
@@ -354,7 +348,7 @@ function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
         <>
           <Textarea
             size="xs"
-            label="One name a line; write groups with /, as in eyes/open left"
+            label={words.oneNameALineWrite}
             minRows={5}
             maxRows={14}
             autosize
@@ -363,17 +357,17 @@ function RequiredList({ view, order, canEdit, act, onChoose }: Props) {
           />
           <div className={form.row}>
             <Button size="xs" onClick={keep}>
-              Save list
+              {words.saveList}
             </Button>
             <Button size="xs" variant="subtle" onClick={() => setOpen(false)}>
-              Cancel
+              {words.cancel}
             </Button>
           </div>
         </>
       ) : (
         <div className={form.row}>
           <Button size="xs" variant="default" disabled={!canEdit} onClick={() => setOpen(true)}>
-            {view.decisions.required.length > 0 ? 'Edit list' : 'Add list'}
+            {view.decisions.required.length > 0 ? words.editList : words.addList}
           </Button>
         </div>
       )}

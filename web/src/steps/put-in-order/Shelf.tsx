@@ -8,7 +8,7 @@ import { takeFromShelf } from '../../api/steps';
 import type { Perform } from '../../ledger/useArrangement';
 import form from '../../ui/form.module.css';
 import { KeptList } from '../../ui/KeptList';
-import { plural } from '../../ui/units';
+import { shelf as words } from './words';
 
 type Kept = Schemas['Kept'];
 
@@ -48,29 +48,29 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
   const keep = (kind: 'part' | 'template' | 'list', called: string) =>
     tried(
       () => keepOnShelf(illustration, kind, called, kind === 'part' ? (row?.id ?? '') : ''),
-      `'${called}' is on your shelf.`,
+      words.isOnYourShelf(called),
     );
   const use = (one: Kept) =>
     perform(takeFromShelf(illustration, one.id, one.kind === 'part' ? (row?.id ?? null) : null), {
       made: ([made]) => made !== undefined && onChoose([made], made),
     });
-  const remove = (one: Kept) => tried(() => removeFromShelf(one.id), `'${one.name}' is removed.`);
+  const remove = (one: Kept) => tried(() => removeFromShelf(one.id), words.isRemoved(one.name));
   const wanted = name.trim();
   return (
-    <section className={form.form} aria-label="Shelf">
+    <section className={form.form} aria-label={words.shelf}>
       <div className={form.row}>
         <TextInput
           size="xs"
-          label="Name on the shelf"
-          placeholder="Badger, standing"
+          label={words.nameOnTheShelf}
+          placeholder={words.badgerStanding}
           value={name}
           onChange={(event) => setName(event.currentTarget.value)}
         />
         <Button size="xs" variant="default" disabled={!wanted} onClick={() => keep('template', wanted)}>
-          Keep template
+          {words.keepTemplate}
         </Button>
         <Button size="xs" variant="default" disabled={!wanted || !hasList} onClick={() => keep('list', wanted)}>
-          Keep list
+          {words.keepList}
         </Button>
         <Button
           size="xs"
@@ -78,14 +78,11 @@ export function Shelf({ illustration, row, hasList, canEdit, perform, onChoose }
           disabled={row?.frames.length !== 1}
           onClick={() => keep('part', wanted || (row?.name ?? ''))}
         >
-          Keep part
+          {words.keepPart}
         </Button>
       </div>
       <p className={form.told} role="status">
-        {said ||
-          (kept.data?.length === 0
-            ? 'Your shelf is the same in every project. Keep the positions, names, pivots and parents of a figure as a template, or a part, or a list.'
-            : '')}
+        {said || (kept.data?.length === 0 ? words.yourShelfIsTheSame : '')}
       </p>
       <KeptList
         kept={kept.data ?? []}
@@ -119,22 +116,22 @@ function FitFound({ fit, onSet, onLeave }: FitProps) {
   const byName = fit.pairs.filter((one) => one.found_by === 'name').length;
   return (
     <>
-      <p data-testid="fit">
-        {plural(byName, 'part')} by name, {byPlace.length} by position.
-      </p>
+      <p data-testid="fit">{words.byNameByPosition(byName, byPlace.length)}</p>
       {byPlace.length > 0 && (
-        <p className={form.told}>By position: {byPlace.map((one) => `${one.name} as ${one.place}`).join(', ')}.</p>
+        <p className={form.told}>{words.byPosition(byPlace.map((one) => words.as(one.name, one.place)).join(', '))}</p>
       )}
       {fit.places_left.length > 0 && (
-        <p className={form.told}>Positions without a part: {fit.places_left.join(', ')}.</p>
+        <p className={form.told}>{words.positionsWithoutAPart(fit.places_left.join(', '))}</p>
       )}
-      {fit.parts_left.length > 0 && <p className={form.told}>Parts without a position: {fit.parts_left.join(', ')}.</p>}
+      {fit.parts_left.length > 0 && (
+        <p className={form.told}>{words.partsWithoutAPosition(fit.parts_left.join(', '))}</p>
+      )}
       <div className={form.row}>
         <Button size="xs" onClick={onSet}>
-          Apply pivots and parents
+          {words.applyPivotsAndParents}
         </Button>
         <Button size="xs" variant="subtle" onClick={onLeave}>
-          Cancel
+          {words.cancel}
         </Button>
       </div>
     </>

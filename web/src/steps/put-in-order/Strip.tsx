@@ -5,6 +5,7 @@ import { placesOfDrop } from '../../rules/commands';
 import { numbersOf } from '../../rules/tree';
 import { Thumbnail } from '../../ui/Thumbnail';
 import classes from './Strip.module.css';
+import { strip as words } from './words';
 
 interface Props {
   illustration: number;
@@ -22,7 +23,7 @@ export function Strip({ illustration, rows, chosen, canEdit, act, onChoose }: Pr
   const parts = rows.filter((row) => row.kind === 'part');
   const names = new Map(rows.map((row) => [row.id, row.name]));
   return (
-    <ol className={classes.strip} aria-label="Parts, back to front">
+    <ol className={classes.strip} aria-label={words.partsBackToFront}>
       {parts.map((row, at) => (
         <li key={row.id} data-drop={drop?.row === row.id ? drop.kind : undefined} className={classes.place}>
           {row.group !== parts[at - 1]?.group && (

@@ -1,5 +1,6 @@
 import classes from './PutInOrder.module.css';
 import type { Swing } from './useSwing';
+import { swingCurve as words } from './words';
 
 interface Props {
   swing: Swing;
@@ -34,14 +35,14 @@ export function SwingCurve({ swing, onAt }: Props) {
       className={classes.curve}
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       role="img"
-      aria-label="Gap and overhang in pixels over the angle"
+      aria-label={words.gapAndOverhangInPixels}
       onPointerDown={(event) => {
         const frame = event.currentTarget.getBoundingClientRect();
         const at = ((event.clientX - frame.left) / frame.width) * WIDTH;
         onAt(nearest(first + ((at - LEFT) / (WIDTH - LEFT - 8)) * (last - first)));
       }}
     >
-      <title>Pixels over the angle</title>
+      <title>{words.pixelsOverTheAngle}</title>
       {[0, 0.5, 1].map((share) => (
         <g key={share}>
           <line x1={LEFT} x2={WIDTH - 8} y1={y(most * share)} y2={y(most * share)} className={classes.gridLine} />

@@ -3,6 +3,7 @@ import { Refusal } from '../../api/client';
 import { askJoints } from '../../api/questions';
 import { placeOf } from '../../api/steps';
 import type { Act } from '../../ledger/useArrangement';
+import { useJointProposals as words } from './words';
 
 /** Parents and pivots that are proposed, or taken over from the other side, become one step. */
 export function useJointProposals(illustration: number, act: Act) {
@@ -13,9 +14,7 @@ export function useJointProposals(illustration: number, act: Act) {
       const { parents, pivots } = await askJoints(illustration, of, mirrored);
       const touched = new Set([...Object.keys(parents), ...Object.keys(pivots)]);
       if (touched.size === 0) {
-        setSaid(
-          mirrored ? 'Nothing to mirror: the selection has no pair on the other side.' : 'No joints are missing.',
-        );
+        setSaid(mirrored ? words.nothingToMirrorTheSelection : words.noJointsAreMissing);
       } else {
         const places = Object.entries(pivots).map(([part, at]) => [part, at && placeOf(at)]);
         act({ do: 'set-joints', parents, pivots: Object.fromEntries(places) });

@@ -3,6 +3,7 @@
 import type { Arrangement, Row } from '../../api/calls';
 import type { Command } from '../../api/steps';
 import { within } from '../../rules/tree';
+import { verbs as words } from './words';
 
 export interface Verb {
   label: string;
@@ -52,44 +53,44 @@ export function makeVerbs(view: Arrangement, { rows, first, only, alternates }: 
   const canStack = isStack && !alternates;
   return [
     {
-      label: rows.length > 1 && areGroups ? 'Make one part of each' : 'Make one part',
+      label: rows.length > 1 && areGroups ? words.makeOnePartOfEach : words.makeOnePart,
       command: { do: 'join-rows', rows: ids },
       ...needs(canJoin, STACK),
     },
     {
-      label: 'One part per subgroup',
+      label: words.onePartPerSubgroup,
       command: { do: 'join-rows', rows: inner.map((row) => row.id) },
-      ...needs(canNest && !alternates, 'Select a group that has subgroups'),
+      ...needs(canNest && !alternates, words.selectAGroup),
     },
     {
-      label: 'Split into layers',
+      label: words.splitIntoLayers,
       command: { do: 'split-parts', rows: layered.map((row) => row.id) },
-      ...needs(layered.length > 0, 'Select a part of several layers'),
+      ...needs(layered.length > 0, words.selectAPartOfSeveral),
     },
     {
-      label: isStack && areLooks(view, rows, only) ? 'Make looks' : 'Make alternates',
+      label: isStack && areLooks(view, rows, only) ? words.makeLooks : words.makeAlternates,
       command: { do: 'make-alternates', rows: ids },
-      ...needs(canStack, alternates ? 'These are alternates already' : STACK),
+      ...needs(canStack, alternates ? words.theseAreAlternatesAlready : STACK),
     },
     {
-      label: 'End alternates',
+      label: words.endAlternates,
       command: { do: 'end-alternates', row: alternates?.id ?? '' },
-      ...needs(alternates !== undefined, 'Select alternates, or one of them'),
+      ...needs(alternates !== undefined, words.selectAlternatesOrOne),
     },
     {
-      label: 'Combine as frames',
+      label: words.combineAsFrames,
       command: { do: 'read-as-frames', rows: ids },
-      ...needs(canStack, alternates ? 'End the alternates first' : STACK),
+      ...needs(canStack, alternates ? words.endTheAlternatesFirst : STACK),
     },
     {
-      label: 'Split frames into parts',
+      label: words.splitFramesIntoParts,
       command: { do: 'read-as-parts', row: only?.id ?? '' },
-      ...needs(only !== undefined && only.frames.length > 1, 'Select an animated part'),
+      ...needs(only !== undefined && only.frames.length > 1, words.selectAnAnimatedPart),
     },
   ];
 }
 
-const STACK = 'Select a group, or several parts of one group';
+const STACK = words.selectAGroupOrSeveral;
 
 const needs = (isMet: boolean, what: string) => ({ off: !isMet, title: isMet ? undefined : what });
 
@@ -99,10 +100,10 @@ const areSiblings = (rows: readonly Row[]) => rows.every((row) => row.group === 
 export function groupVerb({ rows, only, alternates }: Choice, canEdit: boolean): Verb {
   const isUngrouping = only?.kind === 'group';
   return {
-    label: isUngrouping ? 'Ungroup' : 'Group',
+    label: isUngrouping ? words.ungroup : words.group,
     shortcut: 'G',
     off: !canEdit || rows.length === 0 || !areSiblings(rows) || (isUngrouping && alternates !== undefined),
-    title: areSiblings(rows) ? undefined : 'Select parts of one group',
+    title: areSiblings(rows) ? undefined : words.selectPartsOfOneGroup,
     command: { do: isUngrouping ? 'ungroup-rows' : 'group-rows', rows: rows.map((row) => row.id) },
   };
 }
@@ -121,25 +122,25 @@ export function stateVerbs(view: Arrangement, { rows, first, only, parts }: Choi
   const each = (of: readonly Row[], value: boolean) => Object.fromEntries(of.map((row) => [row.id, value]));
   return [
     {
-      label: isShown || off ? 'Hide' : 'Show',
+      label: isShown || off ? words.hide : words.show,
       shortcut: 'S',
       off,
       command: { do: 'show-rows', shown: each(rows, !isShown) },
     },
     {
-      label: isAlone ? 'Show all again' : 'Show alone',
+      label: isAlone ? words.showAllAgain : words.showAlone,
       shortcut: 'A',
       off: !canEdit || (!isAlone && !only),
       command: { do: 'show-alone', row: isAlone ? null : (first?.id ?? null) },
     },
     {
-      label: isIncluded || off ? 'Leave out' : 'Include',
+      label: isIncluded || off ? words.leaveOut : words.include,
       shortcut: 'I',
       off: off || parts.length === 0,
       command: { do: 'include-parts', included: each(parts, !isIncluded) },
     },
     {
-      label: isLocked ? 'Unlock' : 'Lock',
+      label: isLocked ? words.unlock : words.lock,
       shortcut: 'K',
       off: off || parts.length === 0,
       command: { do: 'lock-parts', locked: each(parts, !isLocked) },

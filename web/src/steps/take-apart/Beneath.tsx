@@ -2,10 +2,10 @@ import { Button, Checkbox, NativeSelect, NumberInput } from '@mantine/core';
 import { useState } from 'react';
 import { ColourField } from '../../ui/ColourField';
 import classes from '../../ui/form.module.css';
-import { count, plural } from '../../ui/units';
 import { BrushNumbers } from './BrushNumbers';
 import type { Fill } from './useChanging';
 import type { Taking } from './useTaking';
+import { beneath as words } from './words';
 
 interface Props {
   taking: Taking;
@@ -13,36 +13,33 @@ interface Props {
 }
 
 const FILLS: readonly { value: Fill; label: string }[] = [
-  { value: 'onward', label: 'Colours and lines (flat art)' },
-  { value: 'flat', label: 'Colours without lines' },
-  { value: 'painted', label: 'Continued colours (painted art)' },
-  { value: 'colour', label: 'One colour' },
+  { value: 'onward', label: words.coloursAndLinesFlatArt },
+  { value: 'flat', label: words.coloursWithoutLines },
+  { value: 'painted', label: words.continuedColoursPaintedArt },
+  { value: 'colour', label: words.oneColour },
 ];
 
 /** Nothing opens when a limb moves, if what lies behind it runs on beneath. */
 export function Beneath({ taking, canEdit }: Props) {
   const { changing, from } = taking;
-  const name = from?.name ?? 'The part';
+  const name = from?.name ?? words.thePart;
   return (
     <>
       <div className={classes.form}>
-        <p className={classes.told}>
-          {from ? `'${name}'` : name} can be extended beneath the parts in front. Only covered places are filled, so the
-          picture stays unchanged.
-        </p>
+        <p className={classes.told}>{words.canBeExtendedBeneath(from ? `'${name}'` : name)}</p>
         <div className={classes.row}>
           <NativeSelect
             size="xs"
-            label="Fill with"
+            label={words.fillWith}
             data={[...FILLS]}
             value={changing.fill}
             onChange={(event) => changing.setFill(event.currentTarget.value as Fill)}
           />
           <NativeSelect
             size="xs"
-            label="Or mirror from"
+            label={words.orMirrorFrom}
             data={[
-              { value: '', label: 'None' },
+              { value: '', label: words.none },
               ...taking.parts
                 .filter((row) => row.id !== from?.id)
                 .map((row) => ({ value: row.id, label: row.name }))
@@ -52,7 +49,7 @@ export function Beneath({ taking, canEdit }: Props) {
             onChange={(event) => changing.setMirrorSource(event.currentTarget.value)}
           />
           {changing.fill === 'colour' && (
-            <ColourField label="Colour" value={changing.colour} onChange={changing.setColour} />
+            <ColourField label={words.colour} value={changing.colour} onChange={changing.setColour} />
           )}
         </div>
       </div>
@@ -69,11 +66,11 @@ function AlongBorder({ taking, canEdit }: Props) {
   const [by, setBy] = useState(12);
   return (
     <div className={classes.form}>
-      <h3>Along the whole border</h3>
+      <h3>{words.alongTheWholeBorder}</h3>
       <div className={classes.row}>
         <NumberInput
           size="xs"
-          label="Grow by"
+          label={words.growBy}
           suffix=" px"
           min={1}
           max={500}
@@ -82,7 +79,7 @@ function AlongBorder({ taking, canEdit }: Props) {
           onChange={(value) => setBy(Number(value) || 1)}
         />
         <Button size="xs" variant="default" disabled={!canEdit || !from} onClick={() => changing.growUnder(by)}>
-          Grow under
+          {words.growUnder}
         </Button>
       </div>
     </div>
@@ -90,16 +87,16 @@ function AlongBorder({ taking, canEdit }: Props) {
 }
 
 const WORKS = [
-  ['paint-under', 'Paint under'],
-  ['round-off', 'Round off an end'],
+  ['paint-under', words.paintUnder],
+  ['round-off', words.roundOffAnEnd],
 ] as const;
 
 function AtOnePlace({ taking, canEdit }: Props) {
   const { work } = taking;
   return (
     <div className={classes.form}>
-      <h3>In one place</h3>
-      <div className={classes.tools} role="radiogroup" aria-label="Tool">
+      <h3>{words.inOnePlace}</h3>
+      <div className={classes.tools} role="radiogroup" aria-label={words.tool}>
         {WORKS.map(([value, label]) => (
           <Button
             key={value}
@@ -127,14 +124,11 @@ function RoundOff({ taking, canEdit }: Props) {
   const { joint } = changing;
   return (
     <>
-      <p className={classes.told}>
-        Click where the part turns. The circle is as wide as the part there; its centre becomes the pivot if none is
-        set.
-      </p>
+      <p className={classes.told}>{words.clickWhereThePartTurns}</p>
       <div className={classes.row}>
         <NumberInput
           size="xs"
-          label="Radius"
+          label={words.radius}
           suffix=" px"
           min={1}
           max={2000}
@@ -144,7 +138,7 @@ function RoundOff({ taking, canEdit }: Props) {
           onChange={(radius) => joint && changing.setJoint({ ...joint, radius: Number(radius) || 1 })}
         />
         <Button size="xs" variant="default" disabled={!canEdit || !joint} onClick={changing.roundOff}>
-          Round off
+          {words.roundOff}
         </Button>
       </div>
     </>
@@ -156,14 +150,14 @@ function PaintUnder({ taking, canEdit }: Props) {
   const { strokes } = changing;
   return (
     <>
-      <p className={classes.told}>Paint where the part continues. Alt erases.</p>
+      <p className={classes.told}>{words.paintWhereThePartContinues}</p>
       <BrushNumbers changing={changing} withHardness={false} />
       <div className={classes.row}>
         <Button size="xs" variant="default" disabled={!canEdit || strokes.length === 0} onClick={changing.paintUnder}>
-          {strokes.length === 0 ? 'Fill' : `Fill, ${plural(strokes.length, 'stroke')}`}
+          {strokes.length === 0 ? words.fill : words.fillStrokes(strokes.length)}
         </Button>
         <Button size="compact-sm" variant="subtle" disabled={strokes.length === 0} onClick={changing.dropLast}>
-          Remove last stroke
+          {words.removeLastStroke}
         </Button>
       </div>
     </>
@@ -173,26 +167,24 @@ function PaintUnder({ taking, canEdit }: Props) {
 function FilledIn({ taking, canEdit }: Props) {
   const { changing, from } = taking;
   const { added } = changing;
-  const name = from?.name ?? 'The part';
+  const name = from?.name ?? words.thePart;
   return (
     <div className={classes.form}>
-      <h3>Added pixels</h3>
+      <h3>{words.addedPixels}</h3>
       <Checkbox
         size="xs"
-        label="Highlight on picture"
+        label={words.highlightOnPicture}
         checked={changing.isAddedSeen}
         onChange={(event) => changing.setAddedSeen(event.currentTarget.checked)}
       />
       {added && (
         <p role="status">
-          {added.pixels === 0
-            ? `'${name}' has no added pixels.`
-            : `'${name}' has ${count(added.pixels)} px that were added, not drawn.`}
+          {added.pixels === 0 ? words.hasNoAddedPixels(name) : words.hasPxThatWereAdded(name, added.pixels)}
         </p>
       )}
       <div className={classes.row}>
         <Button size="xs" variant="default" disabled={!canEdit || !from} onClick={changing.removeAdded}>
-          Remove added pixels
+          {words.removeAddedPixels}
         </Button>
       </div>
     </div>

@@ -2,9 +2,9 @@ import { Button, Checkbox, SegmentedControl } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import { ColourField } from '../../ui/ColourField';
 import classes from '../../ui/form.module.css';
-import { plural } from '../../ui/units';
 import { BrushNumbers } from './BrushNumbers';
 import type { Taking } from './useTaking';
+import { edgeAndColour as words } from './words';
 
 interface Props {
   taking: Taking;
@@ -25,17 +25,15 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
   return (
     <>
       <div className={classes.form}>
-        <h3>Touch up the edge</h3>
-        <p className={classes.told}>
-          {`Paint to add art to ${from ? `'${from.name}'` : 'the part'}, or to give art back to the part it was taken from. Alt swaps the two. The picture stays unchanged.`}
-        </p>
+        <h3>{words.touchUpTheEdge}</h3>
+        <p className={classes.told}>{words.paintToAddArt(from ? `'${from.name}'` : words.thePart)}</p>
         <SegmentedControl
           size="xs"
           fullWidth
-          aria-label="Brush mode"
+          aria-label={words.brushMode}
           data={[
-            { value: 'takes', label: 'Add to part' },
-            { value: 'gives', label: 'Give back' },
+            { value: 'takes', label: words.addToPart },
+            { value: 'gives', label: words.giveBack },
           ]}
           value={changing.gives ? 'gives' : 'takes'}
           onChange={(value) => changing.setGives(value === 'gives')}
@@ -43,55 +41,55 @@ export function EdgeAndColour({ taking, canEdit }: Props) {
         <BrushNumbers changing={changing} withHardness />
         <div className={classes.row}>
           <Button size="xs" disabled={!canEdit || strokes.length === 0} onClick={changing.touchUp}>
-            {strokes.length === 0 ? 'Apply' : `Apply, ${plural(strokes.length, 'stroke')}`}
+            {strokes.length === 0 ? words.apply : words.applyStrokes(strokes.length)}
           </Button>
           <Button size="compact-sm" variant="subtle" disabled={strokes.length === 0} onClick={changing.dropLast}>
-            Remove last stroke
+            {words.removeLastStroke}
           </Button>
         </div>
       </div>
       <div className={classes.form}>
-        <h3>Colour of the part</h3>
+        <h3>{words.colourOfThePart}</h3>
         <div className={classes.row}>
-          <ColourField label="Colour" value={colour} onChange={setColour} />
+          <ColourField label={words.colour} value={colour} onChange={setColour} />
           <Button
             size="xs"
             variant="default"
             disabled={!canEdit || !from}
             onClick={() => changing.dye(colour, isShaded)}
           >
-            {isShaded ? 'Recolour' : 'Fill'}
+            {isShaded ? words.recolour : words.fill}
           </Button>
         </div>
         <Checkbox
           size="xs"
-          label="Keep shading"
+          label={words.keepShading}
           checked={isShaded}
           onChange={(event) => setShaded(event.currentTarget.checked)}
         />
       </div>
       <div className={classes.form}>
-        <h3>Backdrop</h3>
-        <p className={classes.told}>A plain part, as large as the canvas, behind everything.</p>
+        <h3>{words.backdrop}</h3>
+        <p className={classes.told}>{words.aPlainPartAsLarge}</p>
         <div className={classes.row}>
           <ColourField
-            label={isFading ? 'Colour at the top' : 'Colour of the backdrop'}
+            label={isFading ? words.colourAtTheTop : words.colourOfTheBackdrop}
             value={top}
             onChange={setTop}
           />
-          {isFading && <ColourField label="Colour at the bottom" value={bottom} onChange={setBottom} />}
+          {isFading && <ColourField label={words.colourAtTheBottom} value={bottom} onChange={setBottom} />}
           <Button
             size="xs"
             variant="default"
             disabled={!canEdit}
             onClick={() => changing.putBackdrop(isFading ? [top, bottom] : [top])}
           >
-            Add backdrop
+            {words.addBackdrop}
           </Button>
         </div>
         <Checkbox
           size="xs"
-          label="Gradient"
+          label={words.gradient}
           checked={isFading}
           onChange={(event) => setFading(event.currentTarget.checked)}
         />

@@ -1,8 +1,8 @@
 import { Button, NumberInput } from '@mantine/core';
 import classes from '../../ui/form.module.css';
-import { plural } from '../../ui/units';
 import { countOf, FIRST_PIECES } from './pieces';
 import type { Taking } from './useTaking';
+import { split as words } from './words';
 
 interface Props {
   taking: Taking;
@@ -18,12 +18,12 @@ export function Split({ taking, canEdit }: Props) {
   };
   return (
     <details className={classes.more} open={pieces !== null || undefined}>
-      <summary>Split into islands</summary>
-      <p className={classes.told}>Every island of art becomes a part.</p>
+      <summary>{words.splitIntoIslands}</summary>
+      <p className={classes.told}>{words.everyIslandOfArtBecomes}</p>
       <div className={classes.row}>
         <NumberInput
           size="xs"
-          label="Gap tolerance"
+          label={words.gapTolerance}
           suffix=" px"
           min={0}
           max={200}
@@ -33,7 +33,7 @@ export function Split({ taking, canEdit }: Props) {
         />
         <NumberInput
           size="xs"
-          label="Smallest island"
+          label={words.smallestIsland}
           suffix=" px"
           min={1}
           value={pieces?.smallest ?? FIRST_PIECES.smallest}
@@ -49,7 +49,7 @@ export function Split({ taking, canEdit }: Props) {
             if (!pieces) setPieces(FIRST_PIECES);
           }}
         >
-          {pieces ? 'Cancel' : 'Preview islands'}
+          {pieces ? words.cancel : words.previewIslands}
         </Button>
       </div>
       <Islands taking={taking} canEdit={canEdit} />
@@ -64,23 +64,21 @@ function Islands({ taking, canEdit }: Props) {
   return (
     <>
       <p>
-        {plural(islands.pieces.length, 'island')}
-        {islands.crumbs > 0 && `; ${plural(islands.crumbs, 'crumb')} join the nearest island`}.
+        {words.islandCount(islands.pieces.length)}
+        {islands.crumbs > 0 && words.joinTheNearestIsland(islands.crumbs)}.
       </p>
-      <p className={classes.told}>Click on an island to leave it out. Shift-click on several to join them.</p>
+      <p className={classes.told}>{words.clickOnAnIsland}</p>
       <div className={classes.row}>
-        <Button
-          size="xs"
-          disabled={!canEdit || islands.pieces.length < 2 || parts === 0}
-          onClick={taking.takePieces}
-        >{`Make ${plural(parts, 'part')}`}</Button>
+        <Button size="xs" disabled={!canEdit || islands.pieces.length < 2 || parts === 0} onClick={taking.takePieces}>
+          {words.make(parts)}
+        </Button>
         {pieces.joined.some((group) => group.length > 1) && (
           <Button
             size="compact-sm"
             variant="subtle"
             onClick={() => setPieces({ ...pieces, joined: [...pieces.joined, []] })}
           >
-            Join others
+            {words.joinOthers}
           </Button>
         )}
       </div>

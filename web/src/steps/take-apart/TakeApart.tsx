@@ -6,6 +6,7 @@ import { Beneath } from './Beneath';
 import { EdgeAndColour } from './EdgeAndColour';
 import { TakeOut } from './TakeOut';
 import type { Looking, Page, Taking } from './useTaking';
+import { takeApart as words } from './words';
 
 interface Props {
   taking: Taking;
@@ -18,15 +19,15 @@ interface Props {
 }
 
 const PAGES: readonly { value: Page; label: string }[] = [
-  { value: 'take-out', label: 'Take out' },
-  { value: 'beneath', label: 'Underlap' },
-  { value: 'edge', label: 'Edge and colour' },
-  { value: 'check', label: 'Findings' },
+  { value: 'take-out', label: words.takeOut },
+  { value: 'beneath', label: words.underlap },
+  { value: 'edge', label: words.edgeAndColour },
+  { value: 'check', label: words.findings },
 ];
 const LOOKINGS: readonly { value: Looking; label: string }[] = [
-  { value: 'all', label: 'All parts' },
-  { value: 'alone', label: 'This part alone' },
-  { value: 'without', label: 'All but this part' },
+  { value: 'all', label: words.allParts },
+  { value: 'alone', label: words.thisPartAlone },
+  { value: 'without', label: words.allButThisPart },
 ];
 
 /** One part at a time: art is taken out of it, it is completed, and what came of it is looked over. */
@@ -35,14 +36,14 @@ export function TakeApart({ taking, canEdit, onChoose, findings, onNames }: Prop
   return (
     <>
       <StepPages pages={PAGES} page={page} onPage={taking.setPage} />
-      <Panel title="Take apart">
+      <Panel title={words.takeApart}>
         <div className={classes.form}>
           <div className={classes.row}>
             <NativeSelect
               size="xs"
-              label={page === 'take-out' ? 'Take from' : 'Part'}
+              label={page === 'take-out' ? words.takeFrom : words.part}
               data={[
-                ...(from ? [] : [{ value: '', label: 'Select a part' }]),
+                ...(from ? [] : [{ value: '', label: words.selectAPart }]),
                 ...parts.map((row) => ({ value: row.id, label: row.name })).reverse(),
               ]}
               value={from?.id ?? ''}
@@ -50,13 +51,13 @@ export function TakeApart({ taking, canEdit, onChoose, findings, onNames }: Prop
             />
             <NativeSelect
               size="xs"
-              label="Show"
+              label={words.show}
               data={[...LOOKINGS]}
               value={taking.looking}
               onChange={(event) => taking.setLooking(event.currentTarget.value as Looking)}
             />
           </div>
-          {!from && <p>Select the part that holds the art, here or on the picture.</p>}
+          {!from && <p>{words.selectThePartThatHolds}</p>}
         </div>
         {page === 'take-out' && <TakeOut taking={taking} canEdit={canEdit} onNames={onNames} />}
         {page === 'beneath' && <Beneath taking={taking} canEdit={canEdit} />}

@@ -2,12 +2,12 @@ import { Button, Checkbox, NativeSelect, NumberInput, SegmentedControl, TextInpu
 import { useEffect, useRef } from 'react';
 import { ColourField } from '../../ui/ColourField';
 import classes from '../../ui/form.module.css';
-import { plural } from '../../ui/units';
 import type { How } from './gestures';
 import { Split } from './Split';
 import { ToolSettings, Tools } from './Tools';
 import type { Behind } from './useBehind';
 import type { Taking } from './useTaking';
+import { takeOut as words } from './words';
 
 interface Props {
   taking: Taking;
@@ -15,21 +15,21 @@ interface Props {
 }
 
 const HOWS = [
-  { value: 'instead', label: 'New' },
-  { value: 'add', label: 'Add' },
-  { value: 'subtract', label: 'Subtract' },
-  { value: 'intersect', label: 'Intersect' },
+  { value: 'instead', label: words.new },
+  { value: 'add', label: words.add },
+  { value: 'subtract', label: words.subtract },
+  { value: 'intersect', label: words.intersect },
 ];
 const BEHINDS: readonly { value: Behind; label: string }[] = [
-  { value: 'flat', label: 'Nearest colours (flat art)' },
-  { value: 'painted', label: 'Continued colours (painted art)' },
-  { value: 'colour', label: 'One colour' },
-  { value: 'empty', label: 'Nothing' },
+  { value: 'flat', label: words.nearestColoursFlatArt },
+  { value: 'painted', label: words.continuedColoursPaintedArt },
+  { value: 'colour', label: words.oneColour },
+  { value: 'empty', label: words.nothing },
 ];
 const EDGES = [
-  ['grow', 'Grow'],
-  ['smooth', 'Smooth'],
-  ['soft', 'Soft edge'],
+  ['grow', words.grow],
+  ['smooth', words.smooth],
+  ['soft', words.softEdge],
 ] as const;
 
 /** A part is taken out of another: what belongs to it, its name, its edge, and what lies behind. */
@@ -42,7 +42,7 @@ export function TakeOut({ taking, canEdit, onNames }: Props & { onNames: (rows: 
         <SegmentedControl
           size="xs"
           fullWidth
-          aria-label="Selection"
+          aria-label={words.selection}
           data={HOWS}
           value={taking.how}
           onChange={(how) => taking.setHow(how as How)}
@@ -52,9 +52,9 @@ export function TakeOut({ taking, canEdit, onNames }: Props & { onNames: (rows: 
       <Taken taking={taking} canEdit={canEdit} />
       {taking.several.length > 1 && canEdit && (
         <div className={classes.line}>
-          <span>{`${plural(taking.several.length, 'part')} taken out.`}</span>
+          <span>{words.takenOut(taking.several.length)}</span>
           <Button size="compact-xs" onClick={() => onNames(taking.several)}>
-            Name them
+            {words.nameThem}
           </Button>
         </div>
       )}
@@ -67,10 +67,12 @@ export function TakeOut({ taking, canEdit, onNames }: Props & { onNames: (rows: 
 
 function EdgeAndBehind({ taking }: Pick<Props, 'taking'>) {
   const { grow, soft } = taking.edge;
-  const behind = BEHINDS.find(({ value }) => value === taking.behind)?.label.toLowerCase();
+  const behind = BEHINDS.find(({ value }) => value === taking.behind)
+    ?.label.toLowerCase()
+    .replace(/ \(.*/, '');
   return (
     <details className={classes.more}>
-      <summary>{`Edge and fill: grow ${grow} px, soft ${soft} px, ${behind}`}</summary>
+      <summary>{words.edgeAndFillGrowPx(grow, soft, behind)}</summary>
       <div className={classes.row}>
         {EDGES.map(([key, label]) => (
           <NumberInput
@@ -88,12 +90,14 @@ function EdgeAndBehind({ taking }: Pick<Props, 'taking'>) {
       <div className={classes.row}>
         <NativeSelect
           size="xs"
-          label="Fill behind"
+          label={words.fillBehind}
           data={[...BEHINDS]}
           value={taking.behind}
           onChange={(event) => taking.setBehind(event.currentTarget.value as Behind)}
         />
-        {taking.behind === 'colour' && <ColourField label="Colour" value={taking.colour} onChange={taking.setColour} />}
+        {taking.behind === 'colour' && (
+          <ColourField label={words.colour} value={taking.colour} onChange={taking.setColour} />
+        )}
       </div>
     </details>
   );
@@ -104,12 +108,16 @@ function SelectionState({ taking }: Pick<Props, 'taking'>) {
   const { from, chosen, pieces, inFront } = taking;
   return (
     <p role="status" className={classes.state} aria-busy={taking.isComputing}>
-      {taking.isChoosing && 'Working … Clear the selection to stop. '}
+      {taking.isChoosing && words.workingClearTheSelection}
       {chosen && !pieces
-        ? `${chosen.pixels.toLocaleString('en')} px selected, ${share(chosen.pixels, chosen.of)} of '${from?.name ?? 'part'}'.`
-        : !pieces && 'No selection yet.'}
-      {chosen && from && from.frames.length > 1 && ` Selected in each of the ${from.frames.length} frames.`}
-      {inFront && ` '${inFront}' lies in front here.`}
+        ? words.pxSelectedOf(
+            chosen.pixels.toLocaleString('en'),
+            share(chosen.pixels, chosen.of),
+            from?.name ?? words.aPart,
+          )
+        : !pieces && words.noSelectionYet}
+      {chosen && from && from.frames.length > 1 && words.selectedInEach(from.frames.length)}
+      {inFront && words.liesInFrontHere(inFront)}
     </p>
   );
 }
@@ -143,26 +151,26 @@ function Taken({ taking, canEdit }: Props) {
         <TextInput
           ref={field}
           size="xs"
-          label="Part name"
-          placeholder="Part name"
+          label={words.partName}
+          placeholder={words.partName}
           maxLength={200}
           value={taking.name}
           onChange={(event) => taking.setName(event.currentTarget.value)}
           onKeyDown={onKeyDown}
         />
         <Button type="submit" size="xs" disabled={!canEdit || !chosen}>
-          Take out
+          {words.takeOut}
         </Button>
         <Button size="xs" variant="default" disabled={!canEdit || !chosen} onClick={() => takeOut(true)}>
-          Copy out
+          {words.copyOut}
         </Button>
       </form>
       <div className={classes.row}>
         <Button size="compact-xs" variant="default" disabled={gestures.length === 0} onClick={taking.dropLast}>
-          Remove last mark
+          {words.removeLastMark}
         </Button>
         <Button size="compact-xs" variant="default" disabled={gestures.length === 0} onClick={taking.clear}>
-          Clear selection
+          {words.clearSelection}
         </Button>
       </div>
     </>
@@ -173,14 +181,14 @@ function Taken({ taking, canEdit }: Props) {
 function Remainder({ taking }: Pick<Props, 'taking'>) {
   const { from, remainder, parts } = taking;
   if (!from) return null;
-  const left = remainder.share === null ? '' : ` Left in '${from.name}': ${percent(remainder.share)} of the picture.`;
+  const left = remainder.share === null ? '' : words.leftInOfThePicture(from.name, percent(remainder.share));
   return (
     <div className={classes.line}>
-      <span data-testid="remainder">{`${plural(parts.length, 'part')}.${left}`}</span>
+      <span data-testid="remainder" data-arrivals>{`${words.partCount(parts.length)}.${left}`}</span>
       <Checkbox
         size="xs"
-        label="Hatch"
-        aria-label={`Hatch the remainder of '${from.name}'`}
+        label={words.hatch}
+        aria-label={words.hatchTheRemainderOf(from.name)}
         checked={remainder.isHatched}
         onChange={(event) => remainder.setHatched(event.currentTarget.checked)}
       />
@@ -188,5 +196,5 @@ function Remainder({ taking }: Pick<Props, 'taking'>) {
   );
 }
 
-const percent = (part: number) => (part > 0 && part < 0.01 ? 'less than 1 %' : `${Math.round(part * 100)} %`);
+const percent = (part: number) => (part > 0 && part < 0.01 ? words.lessThan1 : `${Math.round(part * 100)} %`);
 const share = (pixels: number, of: number) => percent(pixels / Math.max(of, 1));

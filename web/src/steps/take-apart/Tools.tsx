@@ -3,6 +3,7 @@ import classes from '../../ui/form.module.css';
 import { Dial } from './Dial';
 import type { Numbers, Tool } from './gestures';
 import type { Taking } from './useTaking';
+import { tools as words } from './words';
 
 interface Props {
   taking: Taking;
@@ -18,40 +19,40 @@ interface OneTool {
 
 const GROUPS: readonly { label: string; tools: readonly OneTool[] }[] = [
   {
-    label: 'Click',
+    label: words.click,
     tools: [
-      { value: 'clicked', label: 'Part', key: 'C', told: 'Click on a part, type its name, click on the next.' },
-      { value: 'proposed', label: 'Proposals', key: 'P', told: 'Click on a proposed part.' },
-      { value: 'same-colour', label: 'Same colour', key: 'S', told: 'Click on a colour.' },
-      { value: 'inside-lines', label: 'Inside lines', key: 'L', told: 'Click inside closed lines.' },
-      { value: 'island', label: 'Island', key: 'I', told: 'Click on an island.' },
+      { value: 'clicked', label: words.part, key: 'C', told: words.clickOnAPartType },
+      { value: 'proposed', label: words.proposals, key: 'P', told: words.clickOnAProposedPart },
+      { value: 'same-colour', label: words.sameColour, key: 'S', told: words.clickOnAColour },
+      { value: 'inside-lines', label: words.insideLines, key: 'L', told: words.clickInsideClosedLines },
+      { value: 'island', label: words.island, key: 'I', told: words.clickOnAnIsland },
     ],
   },
   {
-    label: 'Outline',
+    label: words.outline,
     tools: [
-      { value: 'draw-round', label: 'Draw round', key: 'D', told: 'Press and draw around the part.' },
+      { value: 'draw-round', label: words.drawRound, key: 'D', told: words.pressAndDrawAround },
       {
         value: 'point-to-point',
-        label: 'Point to point',
+        label: words.pointToPoint,
         key: 'T',
-        told: 'Click corner after corner; close with the first one or Enter.',
+        told: words.clickCornerAfterCornerClose,
       },
-      { value: 'rectangle', label: 'Rectangle', key: 'R', told: 'Drag from one corner to the opposite one.' },
-      { value: 'ellipse', label: 'Ellipse', key: 'E', told: 'Drag from one corner of its box to the opposite one.' },
+      { value: 'rectangle', label: words.rectangle, key: 'R', told: words.dragFromOneCorner },
+      { value: 'ellipse', label: words.ellipse, key: 'E', told: words.dragFromOneCornerOf },
     ],
   },
   {
-    label: 'Brush',
+    label: words.brush,
     tools: [
-      { value: 'brush', label: 'Brush', key: 'B', told: 'Paint over the part.' },
+      { value: 'brush', label: words.brush, key: 'B', told: words.paintOverThePart },
       {
         value: 'scribble',
-        label: 'Scribble',
+        label: words.scribble,
         key: 'M',
-        told: 'Draw over the part; with Alt, over what lies beside it.',
+        told: words.drawOverThePart,
       },
-      { value: 'pick', label: 'Switch part', key: 'W', told: 'Click on the part to take art from.' },
+      { value: 'pick', label: words.switchPart, key: 'W', told: words.clickOnThePart },
     ],
   },
 ];
@@ -62,7 +63,7 @@ export function Tools({ taking }: Pick<Props, 'taking'>) {
   const told = GROUPS.flatMap(({ tools }) => tools).find(({ value }) => value === tool)?.told;
   return (
     <>
-      <div role="radiogroup" aria-label="Tool" className={classes.groups}>
+      <div role="radiogroup" aria-label={words.tool} className={classes.groups}>
         {GROUPS.map(({ label, tools }) => (
           <div key={label} className={classes.group}>
             <span>{label}</span>
@@ -74,7 +75,7 @@ export function Tools({ taking }: Pick<Props, 'taking'>) {
                   role="radio"
                   aria-checked={tool === value}
                   aria-keyshortcuts={`Shift+${key}`}
-                  title={`${name} (Shift ${key})`}
+                  title={words.shift(name, key)}
                   variant={tool === value ? 'filled' : 'default'}
                   onClick={() => setTool(value)}
                 >
@@ -87,7 +88,7 @@ export function Tools({ taking }: Pick<Props, 'taking'>) {
       </div>
       <p className={classes.told}>
         {told}
-        {tool !== 'pick' && tool !== 'scribble' && ' Shift adds, Alt subtracts.'}
+        {tool !== 'pick' && tool !== 'scribble' && words.shiftAddsAltSubtracts}
       </p>
     </>
   );
@@ -105,19 +106,19 @@ function Steps({ taking }: Pick<Props, 'taking'>) {
   return (
     <div className={classes.row}>
       <Button size="compact-sm" variant="default" disabled={!isClicked} onClick={() => taking.step(-1)}>
-        Smaller region (↓)
+        {words.smallerRegion}
       </Button>
       <Button size="compact-sm" variant="default" disabled={!isClicked} onClick={() => taking.step(1)}>
-        Larger region (↑)
+        {words.largerRegion}
       </Button>
     </div>
   );
 }
 
 const LINES = [
-  { value: 'part', label: 'This part' },
-  { value: 'shared', label: 'Shared with neighbours' },
-  { value: 'apart', label: 'Stays behind' },
+  { value: 'part', label: words.thisPart },
+  { value: 'shared', label: words.sharedWithNeighbours },
+  { value: 'apart', label: words.staysBehind },
 ];
 
 /** Proposals from coarse to fine: one number says how many. */
@@ -126,10 +127,10 @@ function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
   if (!proposals) {
     return taking.from && taking.isComputing ? (
       <div className={classes.row}>
-        <p>Looking for parts … Large pictures take some seconds.</p>
-        <Progress value={100} striped animated size="sm" aria-label="Looking for parts" className={classes.wide} />
+        <p>{words.lookingForPartsLargePictures}</p>
+        <Progress value={100} striped animated size="sm" aria-label={words.lookingForParts} className={classes.wide} />
         <Button size="compact-sm" variant="default" onClick={() => taking.setTool('same-colour')}>
-          Stop looking
+          {words.stopLooking}
         </Button>
       </div>
     ) : null;
@@ -140,7 +141,7 @@ function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
     <div className={classes.row}>
       <div className={classes.wide}>
         <Dial
-          label="Detail"
+          label={words.detail}
           least={1}
           most={most}
           value={regions}
@@ -148,7 +149,7 @@ function Proposed({ taking, canEdit }: Pick<Props, 'taking' | 'canEdit'>) {
         />
       </div>
       <Button size="compact-sm" variant="default" disabled={!canEdit} onClick={taking.takeProposed}>
-        Take out all but the background
+        {words.takeOutAllBut}
       </Button>
     </div>
   );
@@ -165,7 +166,7 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
     return (
       <>
         <Dial
-          label="Colour tolerance"
+          label={words.colourTolerance}
           least={0}
           most={60}
           value={numbers.distance}
@@ -173,7 +174,7 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
         />
         <Checkbox
           size="xs"
-          label="Connected only"
+          label={words.connectedOnly}
           checked={numbers.connected}
           onChange={(event) => onChange({ connected: event.currentTarget.checked })}
         />
@@ -183,9 +184,9 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
   if (tool === 'inside-lines') {
     return (
       <>
-        <Dial label="Close gaps, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
+        <Dial label={words.closeGapsPx} least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
         <Dial
-          label="Line darkness"
+          label={words.lineDarkness}
           least={5}
           most={90}
           value={numbers.darkness}
@@ -193,7 +194,7 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
         />
         <NativeSelect
           size="xs"
-          label="Outline goes to"
+          label={words.outlineGoesTo}
           data={LINES}
           value={numbers.line}
           onChange={(event) => onChange({ line: event.currentTarget.value as Numbers['line'] })}
@@ -203,11 +204,13 @@ function ToolNumbers({ tool, numbers, onChange }: NumbersProps) {
   }
   if (tool === 'island') {
     return (
-      <Dial label="Bridge gaps, px" least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
+      <Dial label={words.bridgeGapsPx} least={0} most={60} value={numbers.gap} onChange={(gap) => onChange({ gap })} />
     );
   }
   if (tool === 'scribble' || tool === 'brush') {
-    return <Dial label="Size, px" least={1} most={200} value={numbers.size} onChange={(size) => onChange({ size })} />;
+    return (
+      <Dial label={words.sizePx} least={1} most={200} value={numbers.size} onChange={(size) => onChange({ size })} />
+    );
   }
   return null;
 }

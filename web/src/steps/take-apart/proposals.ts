@@ -1,9 +1,11 @@
 /** Proposed parts in the page: nested regions, of which one is under the pointer. The same numbers mean the same in the core. */
+
 import type { Schemas } from '../../api/client';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
 import type { Spot } from '../../rules/places';
 import { mergedInto } from '../../rules/regions';
+import { proposals as words } from './words';
 
 const BORDER = [255, 132, 56, 255] as const;
 
@@ -25,7 +27,7 @@ export class Regions {
   static async of(answer: Schemas['Proposals']): Promise<Regions> {
     const picture = await bitmapOf(answer.labels);
     const context = new OffscreenCanvas(picture.width, picture.height).getContext('2d', { willReadFrequently: true });
-    if (!context) throw new Error('This browser has no 2D canvas.');
+    if (!context) throw new Error(words.thisBrowserHasNo2d);
     context.drawImage(picture, 0, 0);
     const { data } = context.getImageData(0, 0, picture.width, picture.height);
     const labels = new Uint16Array(data.length / 4);

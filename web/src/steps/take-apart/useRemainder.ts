@@ -1,10 +1,12 @@
 /** What is left of a part to be taken out of it: how much of the picture, and where, hatched while somebody wants to see it. */
+
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { askRemainder } from '../../api/questions';
 import { bitmapOf } from '../../pile/bitmaps';
 import type { Mask } from '../../pile/marks';
 import type { Extent } from '../../rules/places';
+import { useRemainder as words } from './words';
 
 /** Pixels between two lines of the hatching, for each thousand of the picture's longer side. */
 const EVERY = 14;
@@ -54,13 +56,13 @@ async function hatched(mask: string, box: readonly number[]): Promise<Mask> {
   const { width, height } = there;
   const canvas = new OffscreenCanvas(width, height);
   const context = canvas.getContext('2d');
-  if (!context) throw new Error('This browser has no 2D canvas.');
+  if (!context) throw new Error(words.thisBrowserHasNo2d);
   context.drawImage(there, 0, 0);
   context.globalCompositeOperation = 'source-in';
   const every = Math.max(Math.round((EVERY * Math.max(width, height)) / 1000), 6);
   const tile = new OffscreenCanvas(every, every);
   const pattern = tile.getContext('2d');
-  if (!pattern) throw new Error('This browser has no 2D canvas.');
+  if (!pattern) throw new Error(words.thisBrowserHasNo2d);
   for (const [colour, line] of [
     ['#ffffffb0', every / 3],
     ['#b4471c', every / 6],

@@ -1,6 +1,6 @@
 import { useChanges } from '../../api/rehearsals';
-import { count } from '../../ui/units';
 import classes from './TryOut.module.css';
+import { changes as words } from './words';
 
 /** At most so many of a kind are listed. */
 const LISTED = 8;
@@ -10,31 +10,29 @@ export function Changes({ rehearsal }: { rehearsal: number }) {
   const { data } = useChanges(rehearsal);
   if (!data || data.since === null) return null;
   const lists: readonly [string, readonly string[]][] = [
-    ['Changed pixels', data.changed],
-    ['New', data.new],
-    ['Removed', data.gone],
-    ['Changed pivot', data.other_pivot],
-    ['Moved or scaled', data.other_box],
-    ['Changed parent', data.other_parent],
-    ['Matched by name', data.by_name],
+    [words.changedPixels, data.changed],
+    [words.new, data.new],
+    [words.removed, data.gone],
+    [words.changedPivot, data.other_pivot],
+    [words.movedOrScaled, data.other_box],
+    [words.changedParent, data.other_parent],
+    [words.matchedByName, data.by_name],
   ];
   return (
-    <section className={classes.right} aria-label="Changes">
-      <p className={classes.figure}>
-        Since hand-over no. {data.since}: {count(data.same)} parts unchanged
-      </p>
+    <section className={classes.right} aria-label={words.changes}>
+      <p className={classes.figure}>{words.sinceHandOverNoParts(data.since, data.same)}</p>
       <ul className={classes.trouble}>
         {lists.map(
           ([what, found]) =>
             found.length > 0 && (
               <li key={what}>
                 {what}: {found.slice(0, LISTED).join(', ')}
-                {found.length > LISTED && ` and ${count(found.length - LISTED)} more`}
+                {found.length > LISTED && words.andMore(found.length - LISTED)}
               </li>
             ),
         )}
       </ul>
-      <p className={classes.facts}>Poses and keys stay with their parts.</p>
+      <p className={classes.facts}>{words.posesAndKeysStay}</p>
     </section>
   );
 }

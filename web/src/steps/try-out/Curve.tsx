@@ -4,15 +4,16 @@ import type { Key, Property, Track } from '../../api/motion';
 import { type Bend, bendOf, curvePath, easingOf, numberOf, rangeOf, withNumber } from '../../rules/curve';
 import classes from './Curve.module.css';
 import { type MovingParts, placeOf } from './useMoving';
+import { curve as words } from './words';
 
 /** What a property consists of, by how much an arrow key changes it, and what it is that nobody has moved. */
 const PIECES: Partial<Record<Property, { names: readonly string[]; step: number; rest: number }>> = {
-  translate: { names: ['Right', 'Down'], step: 1, rest: 0 },
-  rotate: { names: ['Turn'], step: 1, rest: 0 },
-  scale: { names: ['Width', 'Height'], step: 0.05, rest: 1 },
-  opacity: { names: ['Opacity'], step: 0.05, rest: 1 },
-  'offset-distance': { names: ['Path'], step: 1, rest: 0 },
-  camera: { names: ['Right', 'Down', 'Nearer'], step: 1, rest: 0 },
+  translate: { names: [words.right, words.down], step: 1, rest: 0 },
+  rotate: { names: [words.turn], step: 1, rest: 0 },
+  scale: { names: [words.width, words.height], step: 0.05, rest: 1 },
+  opacity: { names: [words.opacity], step: 0.05, rest: 1 },
+  'offset-distance': { names: [words.path], step: 1, rest: 0 },
+  camera: { names: [words.right, words.down, words.nearer], step: 1, rest: 0 },
 };
 const HEIGHT = 132;
 
@@ -63,19 +64,17 @@ export function Curve({ moving, track, label, left, canEdit }: Props) {
     }
   };
   return (
-    <section className={classes.curve} aria-label={`Curve of ${label}`}>
+    <section className={classes.curve} aria-label={words.curveOf(label)}>
       <div className={classes.side}>
         <span title={label}>{label}</span>
         {chosen && (
-          <span>
-            {Math.round(numberOf(chosen.value, component) * 100) / 100} at {chosen.at.toFixed(2)} s
-          </span>
+          <span>{words.atS(Math.round(numberOf(chosen.value, component) * 100) / 100, chosen.at.toFixed(2))}</span>
         )}
         {names.length > 1 && (
           <SegmentedControl
             size="xs"
             orientation="vertical"
-            aria-label="Component"
+            aria-label={words.component}
             data={names.map((name, at) => ({ value: String(at), label: name }))}
             value={String(component)}
             onChange={(value) => setComponent(Number(value))}
@@ -109,7 +108,7 @@ export function Curve({ moving, track, label, left, canEdit }: Props) {
             )}
             <Grip
               className={classes.point}
-              label={`${names[component]} at ${key.at.toFixed(2)} s`}
+              label={words.atSNames(names[component], key.at.toFixed(2))}
               left={left(key.at)}
               top={y(numberOf(key.value, component))}
               value={numberOf(key.value, component)}
@@ -166,7 +165,7 @@ function BendPoints({ bend, from, to, onHold, onPut }: BendProps) {
             </svg>
             <Grip
               className={classes.bend}
-              label={at === 0 ? 'Leaving this key' : 'Reaching the next key'}
+              label={at === 0 ? words.leavingThisKey : words.reachingTheNextKey}
               left={x}
               top={y}
               value={Math.round((bend[at + 1] ?? 0) * 100)}

@@ -6,22 +6,23 @@ import { Refusal } from '../../api/client';
 import { askFilms, discardFilm, type Film, type FilmKind, filmsKey, startFilm } from '../../api/motion';
 import type { Rehearsal } from '../../api/rehearsals';
 import { JobProgress } from '../../ui/JobProgress';
-import { bytes, plural } from '../../ui/units';
+import { bytes } from '../../ui/units';
 import classes from './Move.module.css';
+import { filmPanel as words } from './words';
 
 const KINDS: readonly { value: FilmKind; label: string }[] = [
-  { value: 'apng', label: 'Animated PNG' },
-  { value: 'webp', label: 'Animated WebP, lossless' },
-  { value: 'gif', label: 'Animated GIF, one bit of alpha' },
-  { value: 'png', label: 'Numbered PNG in a ZIP' },
-  { value: 'webm', label: 'Video, WebM with VP9, no alpha' },
+  { value: 'apng', label: words.animatedPng },
+  { value: 'webp', label: words.animatedWebpLossless },
+  { value: 'gif', label: words.animatedGifOneBit },
+  { value: 'png', label: words.numberedPngInAZip },
+  { value: 'webm', label: words.videoWebmWithVp9No },
 ];
 /** What plays the motion itself, as large as the canvas. */
 const PLAYED: readonly { value: FilmKind; label: string }[] = [
-  { value: 'page', label: 'Playable page (HTML)' },
-  { value: 'drawing', label: 'Animated SVG' },
-  { value: 'model', label: 'Animated 3D model (glTF)' },
-  { value: 'motion', label: 'Motion only (JSON)' },
+  { value: 'page', label: words.playablePageHtml },
+  { value: 'drawing', label: words.animatedSvg },
+  { value: 'model', label: words.animated3dModelGltf },
+  { value: 'motion', label: words.motionOnlyJson },
 ];
 const POLL = 500;
 
@@ -49,15 +50,15 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
   };
   return (
     <fieldset className={classes.pose}>
-      <legend>Film</legend>
+      <legend>{words.film}</legend>
       {canEdit && (
         <>
           <NativeSelect
             size="xs"
-            label="Format"
+            label={words.format}
             data={[
-              { group: 'Film', items: [...KINDS] },
-              { group: 'For other programs', items: [...PLAYED] },
+              { group: words.film, items: [...KINDS] },
+              { group: words.forOtherPrograms, items: [...PLAYED] },
             ]}
             value={kind}
             onChange={(event) => setKind(event.currentTarget.value as FilmKind)}
@@ -65,7 +66,7 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
           {isFilm && (
             <NumberInput
               size="xs"
-              label="Width, px"
+              label={words.widthPx}
               min={1}
               max={8192}
               value={width}
@@ -78,7 +79,7 @@ export function FilmPanel({ rehearsal, canEdit }: { rehearsal: Rehearsal; canEdi
               disabled={(isFilm && width < 1) || films.data?.some((film) => isRunning(film.job))}
               onClick={() => void perform(() => startFilm(rehearsal.id, kind, isFilm ? width : null))}
             >
-              {isFilm ? 'Write film' : 'Write motion'}
+              {isFilm ? words.writeFilm : words.writeMotion}
             </Button>
           </div>
         </>
@@ -117,20 +118,20 @@ function FilmRow({ film, canEdit, onDiscard }: { film: Film; canEdit: boolean; o
       )}
       {film.bytes > 0 && (
         <span>
-          {plural(film.pictures, 'picture')}, {bytes(film.bytes)}
+          {words.pictureCount(film.pictures)}, {bytes(film.bytes)}
         </span>
       )}
-      {job?.state === 'cancelled' && <span>Stopped</span>}
+      {job?.state === 'cancelled' && <span>{words.stopped}</span>}
       {canEdit && !isRunning(job) && (
-        <Button size="compact-xs" variant="default" aria-label="Discard film" onClick={onDiscard}>
-          Discard
+        <Button size="compact-xs" variant="default" aria-label={words.discardFilm} onClick={onDiscard}>
+          {words.discard}
         </Button>
       )}
       {film.replay && (
         <p className={film.replay.ok ? classes.hint : classes.problem}>
           {film.replay.ok
-            ? `Read back at ${plural(film.replay.moments, 'frame')}: every part within ${Math.max(0.1, film.replay.pixels).toFixed(1)} px.`
-            : `Read back, the motion differs: ${film.replay.pixels.toFixed(1)} px off, ${plural(film.replay.differently, 'part')} shown differently.`}
+            ? words.readBackAtEveryPart(film.replay.moments, Math.max(0.1, film.replay.pixels).toFixed(1))
+            : words.readBackTheMotionDiffers(film.replay.pixels.toFixed(1), film.replay.differently)}
         </p>
       )}
       {film.notes.map((note) => (

@@ -2,6 +2,7 @@ import { Button, NumberInput } from '@mantine/core';
 import { useState } from 'react';
 import type { Reading } from '../../api/rehearsals';
 import classes from './TryOut.module.css';
+import { gridFields as words } from './words';
 
 /** How many columns and rows of frames a sheet has. */
 export function GridFields({ reading, onCut }: { reading: Reading; onCut: (reading: Reading) => void }) {
@@ -17,7 +18,7 @@ export function GridFields({ reading, onCut }: { reading: Reading; onCut: (readi
     >
       <NumberInput
         size="xs"
-        label="Columns"
+        label={words.columns}
         min={1}
         max={4096}
         value={columns}
@@ -25,14 +26,14 @@ export function GridFields({ reading, onCut }: { reading: Reading; onCut: (readi
       />
       <NumberInput
         size="xs"
-        label="Rows"
+        label={words.rows}
         min={1}
         max={4096}
         value={rows}
         onChange={(value) => setRows(Number(value) || 1)}
       />
       <Button type="submit" size="xs">
-        Cut
+        {words.cut}
       </Button>
     </form>
   );

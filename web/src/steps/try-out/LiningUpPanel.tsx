@@ -1,12 +1,12 @@
 import { Button, Checkbox, NativeSelect, NumberInput, Slider } from '@mantine/core';
 import { useState } from 'react';
 import { type LooseImage, pictureAddress, type Rehearsal } from '../../api/rehearsals';
-import { count, plural } from '../../ui/units';
 import classes from './LiningUp.module.css';
 import { certaintyOf, type LiningUp } from './useLiningUp';
+import { liningUpPanel as words } from './words';
 
 const SURE = 90;
-const TURNS = ['None', '90° clockwise', '180°', '90° anticlockwise'].map((label, value) => ({
+const TURNS = [words.none, '90° clockwise', '180°', '90° anticlockwise'].map((label, value) => ({
   value: String(value),
   label,
 }));
@@ -21,17 +21,14 @@ interface Props {
 export function LiningUpPanel({ rehearsal, lining, canEdit }: Props) {
   const { images, places } = lining;
   return (
-    <section className={classes.lining} aria-label="Positions">
+    <section className={classes.lining} aria-label={words.positions}>
       <h3>
-        Positions
+        {words.positions}
         <span role="status" className={classes.saved}>
           {lining.saved}
         </span>
       </h3>
-      <p>
-        {count(places.length)} of {plural(images.length, 'image')} are placed. The percentage is how much of the image
-        matches the original at the proposed position.
-      </p>
+      <p>{words.ofArePlacedThePercentage(places.length, images.length)}</p>
       {canEdit && <Accepting lining={lining} />}
       <FaintOriginal lining={lining} />
       <ul className={classes.images}>
@@ -51,7 +48,7 @@ function Accepting({ lining }: { lining: LiningUp }) {
     <div className={classes.tools}>
       <NumberInput
         size="xs"
-        label="Certainty"
+        label={words.certainty}
         suffix=" %"
         min={0}
         max={100}
@@ -60,13 +57,13 @@ function Accepting({ lining }: { lining: LiningUp }) {
         className={classes.least}
       />
       <Button size="xs" variant="default" onClick={() => lining.acceptAll(least / 100)}>
-        Place all from {least} %
+        {words.placeAllFrom(least)}
       </Button>
       <Button size="xs" variant="default" disabled={lining.saved !== 'Saved'} onClick={lining.proposeAgain}>
-        Propose again
+        {words.proposeAgain}
       </Button>
       <Button size="xs" variant="default" disabled={!lining.canTakeBack} onClick={lining.takeBack}>
-        Undo
+        {words.undo}
       </Button>
     </div>
   );
@@ -76,17 +73,17 @@ function Accepting({ lining }: { lining: LiningUp }) {
 function FaintOriginal({ lining }: { lining: LiningUp }) {
   return (
     <div className={classes.faint}>
-      <span>Original</span>
+      <span>{words.original}</span>
       <Slider
         size="sm"
         value={Math.round(lining.faint * 100)}
         onChange={(value) => lining.setFaint(value / 100)}
         label={(value) => `${value} %`}
-        thumbLabel="Opacity of the original"
+        thumbLabel={words.opacityOfTheOriginal}
       />
       <Checkbox
         size="xs"
-        label="On top"
+        label={words.onTop}
         checked={lining.isOver}
         onChange={(event) => lining.setIsOver(event.currentTarget.checked)}
       />
@@ -101,7 +98,7 @@ function Package({ rehearsal, lining, canEdit }: Props) {
     <div className={classes.tools}>
       {isMade ? (
         <Button component="a" download href={`/api/rehearsals/${rehearsal.id}/package`} size="xs" variant="default">
-          Download the package
+          {words.downloadThePackage}
         </Button>
       ) : (
         <Button
@@ -110,10 +107,10 @@ function Package({ rehearsal, lining, canEdit }: Props) {
           disabled={!canEdit || lining.places.length === 0 || lining.saved !== 'Saved'}
           onClick={lining.makePackage}
         >
-          Make a package
+          {words.makeAPackage}
         </Button>
       )}
-      <span className={classes.hint}>The placed images, with a manifest of their positions.</span>
+      <span className={classes.hint}>{words.thePlacedImages}</span>
     </div>
   );
 }
@@ -127,7 +124,7 @@ function Row({ image, rehearsal, lining, canEdit }: Props & { image: LooseImage 
     <li data-selected={lining.selected === file || undefined}>
       <Checkbox
         size="xs"
-        aria-label={`Place ${nameOf(file)}`}
+        aria-label={words.place(nameOf(file))}
         checked={isPlaced}
         disabled={!canEdit}
         onChange={(event) => (event.currentTarget.checked ? lining.put(file) : lining.takeOff(file))}
@@ -151,16 +148,26 @@ function Row({ image, rehearsal, lining, canEdit }: Props & { image: LooseImage 
 /** The selected image by its numbers. */
 function Selected({ lining }: { lining: LiningUp }) {
   const laid = lining.places.find((one) => one.file === lining.selected);
-  if (!laid) return <p className={classes.hint}>Select a placed image, here or on the picture, to move it.</p>;
+  if (!laid) return <p className={classes.hint}>{words.selectAPlacedImageHere}</p>;
   const change = (what: Parameters<LiningUp['change']>[1]) => lining.change(laid.file, what);
   return (
     <fieldset className={classes.selected}>
       <legend>{nameOf(laid.file)}</legend>
-      <NumberInput size="xs" label="x, px" value={laid.x} onChange={(x) => change({ x: Math.round(Number(x) || 0) })} />
-      <NumberInput size="xs" label="y, px" value={laid.y} onChange={(y) => change({ y: Math.round(Number(y) || 0) })} />
       <NumberInput
         size="xs"
-        label="Scale"
+        label={words.xPx}
+        value={laid.x}
+        onChange={(x) => change({ x: Math.round(Number(x) || 0) })}
+      />
+      <NumberInput
+        size="xs"
+        label={words.yPx}
+        value={laid.y}
+        onChange={(y) => change({ y: Math.round(Number(y) || 0) })}
+      />
+      <NumberInput
+        size="xs"
+        label={words.scale}
         min={0.02}
         max={64}
         step={0.5}
@@ -170,26 +177,26 @@ function Selected({ lining }: { lining: LiningUp }) {
       />
       <NativeSelect
         size="xs"
-        label="Rotation"
+        label={words.rotation}
         data={TURNS}
         value={String(laid.quarters)}
         onChange={(event) => change({ quarters: Number(event.currentTarget.value) })}
       />
       <Checkbox
         size="xs"
-        label="Mirrored"
+        label={words.mirrored}
         checked={laid.mirrored}
         onChange={(event) => change({ mirrored: event.currentTarget.checked })}
       />
       <Button.Group className={classes.order}>
         <Button size="compact-sm" variant="default" onClick={() => lining.order(laid.file, 1)}>
-          Forward
+          {words.forward}
         </Button>
         <Button size="compact-sm" variant="default" onClick={() => lining.order(laid.file, -1)}>
-          Backward
+          {words.backward}
         </Button>
       </Button.Group>
-      <p className={classes.hint}>Drag the image, or use the arrow keys (1 px; 10 px with Shift).</p>
+      <p className={classes.hint}>{words.dragTheImageOrUse}</p>
     </fieldset>
   );
 }

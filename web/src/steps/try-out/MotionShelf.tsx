@@ -4,9 +4,9 @@ import { useState } from 'react';
 import { Refusal } from '../../api/client';
 import { askMotionFit, keepMotion, type MotionFit } from '../../api/motion';
 import { askShelf, type Kept, removeFromShelf, shelfKey } from '../../api/shelf';
-import { plural } from '../../ui/units';
 import classes from './Move.module.css';
 import type { MovingParts } from './useMoving';
+import { motionShelf as words } from './words';
 
 interface Props {
   rehearsal: number;
@@ -22,7 +22,7 @@ export function MotionShelf({ rehearsal, moving, canEdit }: Props) {
   const [fitting, setFitting] = useState<Kept | null>(null);
   const kept = useQuery({ queryKey: shelfKey, queryFn: askShelf });
   const fit = useQuery({
-    queryKey: ['motion fit', rehearsal, fitting?.id],
+    queryKey: [words.motionFit, rehearsal, fitting?.id],
     enabled: fitting !== null,
     gcTime: 0,
     queryFn: () => askMotionFit(rehearsal, fitting?.id ?? 0),
@@ -42,44 +42,44 @@ export function MotionShelf({ rehearsal, moving, canEdit }: Props) {
   const wanted = name.trim();
   return (
     <fieldset className={classes.pose}>
-      <legend>Shelf</legend>
+      <legend>{words.shelf}</legend>
       <form
         className={classes.keep}
         onSubmit={(event) => {
           event.preventDefault();
-          if (wanted) void tried(() => keepMotion(rehearsal, wanted), `'${wanted}' is on your shelf.`);
+          if (wanted) void tried(() => keepMotion(rehearsal, wanted), words.isOnYourShelf(wanted));
         }}
       >
         <TextInput
           size="xs"
-          label="Motion name"
-          placeholder="Walk, tired"
+          label={words.motionName}
+          placeholder={words.walkTired}
           value={name}
           onChange={(event) => setName(event.currentTarget.value)}
         />
         <Button type="submit" size="xs" variant="default" disabled={!wanted || moving.tracks.size === 0}>
-          Keep
+          {words.keep}
         </Button>
       </form>
       <p className={classes.hint} role="status">
-        {said || (motions.length === 0 ? 'Motions on your shelf can be used for other figures.' : '')}
+        {said || (motions.length === 0 ? words.motionsOnYourShelfCan : '')}
       </p>
       {motions.length > 0 && (
-        <ul className={classes.kept} aria-label="Motions on your shelf">
+        <ul className={classes.kept} aria-label={words.motionsOnYourShelf}>
           {motions.map((one) => (
             <li key={one.id}>
               <span>{one.name}</span>
               {canEdit && (
                 <Button size="compact-xs" variant="default" onClick={() => setFitting(one)}>
-                  Use for this figure
+                  {words.toUseForThisFigure}
                 </Button>
               )}
               <Button
                 size="compact-xs"
                 variant="subtle"
-                onClick={() => void tried(() => removeFromShelf(one.id), `'${one.name}' is removed.`)}
+                onClick={() => void tried(() => removeFromShelf(one.id), words.isRemoved(one.name))}
               >
-                Remove
+                {words.remove}
               </Button>
             </li>
           ))}
@@ -104,18 +104,16 @@ function FitFound({ fit, onLay, onLeave }: { fit: MotionFit; onLay: () => void; 
   const others = fit.pairs.filter((one) => one.found_by !== 'name');
   const byName = fit.pairs.length - others.length;
   return (
-    <section className={classes.wide} aria-label="Counterparts">
-      <p>
-        {plural(byName, 'part')} by name, {others.length} by words or role.
-      </p>
-      {others.length > 0 && <p>{others.map((one) => `${one.name} as ${one.kept}`).join(', ')}.</p>}
-      {fit.left.length > 0 && <p className={classes.problem}>Without a counterpart: {fit.left.join(', ')}.</p>}
+    <section className={classes.wide} aria-label={words.counterparts}>
+      <p>{words.byNameByWords(byName, others.length)}</p>
+      {others.length > 0 && <p>{others.map((one) => words.as(one.name, one.kept)).join(', ')}.</p>}
+      {fit.left.length > 0 && <p className={classes.problem}>{words.withoutACounterpart(fit.left.join(', '))}</p>}
       <div className={classes.buttons}>
         <Button size="compact-sm" disabled={fit.pairs.length === 0} onClick={onLay}>
-          Use motion
+          {words.toUseMotion}
         </Button>
         <Button size="compact-sm" variant="default" onClick={onLeave}>
-          Cancel
+          {words.cancel}
         </Button>
       </div>
     </section>

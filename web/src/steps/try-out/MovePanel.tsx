@@ -5,12 +5,12 @@ import { CAMERA, GROUND, type Property, type Stage, type Value } from '../../api
 import { pictureAddress, type Rehearsal } from '../../api/rehearsals';
 import { curveThrough } from '../../rules/motion';
 import { ColourField } from '../../ui/ColourField';
-import { count, plural } from '../../ui/units';
 import { FilmPanel } from './FilmPanel';
 import { type MemberSet, nameOf } from './figure';
 import { MotionShelf } from './MotionShelf';
 import classes from './Move.module.css';
 import type { MovingParts } from './useMoving';
+import { movePanel as words } from './words';
 
 interface Props {
   rehearsal: Rehearsal;
@@ -32,10 +32,10 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
   if (figure.parts.every((part) => part.picture === null)) {
     return (
       <>
-        <p className={classes.hint}>This package was opened by an earlier version. Open it again to move its parts.</p>
+        <p className={classes.hint}>{words.thisPackageWasOpened}</p>
         {canEdit && (
           <Button size="compact-sm" onClick={onOpenAgain}>
-            Open again
+            {words.openAgain}
           </Button>
         )}
       </>
@@ -51,17 +51,17 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
       <Switch
         size="sm"
         my="sm"
-        label="Write keys"
-        description="On: each change sets a key at the current time. Off: changes set the pose for the whole motion."
+        label={words.writeKeys}
+        description={words.onEachChangeSets}
         checked={moving.writesKeys}
         disabled={!canEdit}
         onChange={(event) => moving.setWritesKeys(event.currentTarget.checked)}
       />
       <NativeSelect
         size="xs"
-        label="Part"
+        label={words.part}
         data={[
-          { value: '', label: 'None' },
+          { value: '', label: words.none },
           ...[...figure.parts].reverse().map((part) => ({ value: part.id, label: part.name })),
         ]}
         value={moving.chosen.at(-1) ?? ''}
@@ -81,9 +81,8 @@ export function MovePanel({ rehearsal, moving, canEdit, onOpenAgain }: PanelProp
       <MotionShelf key={`shelf ${rehearsal.id}`} rehearsal={rehearsal.id} moving={moving} canEdit={canEdit} />
       {motion && motion.lost.length > 0 && (
         <p className={classes.problem}>
-          The motion also moves {plural(motion.lost.length, 'part')} that this package lacks. Their keys are kept:{' '}
-          {motion.lost.slice(0, 5).join(', ')}
-          {motion.lost.length > 5 && ' and more'}.
+          {words.theMotionAlsoMoves(motion.lost.length, motion.lost.slice(0, 5).join(', '))}
+          {motion.lost.length > 5 && words.andMore}.
         </p>
       )}
     </>
@@ -96,11 +95,7 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
   const part = id === undefined ? undefined : figure?.parts[figure.byId.get(id) ?? -1];
   const pose = id === undefined ? null : moving.poseAt(id);
   if (!part || !pose || id === undefined) {
-    return (
-      <p className={classes.hint}>
-        Drag a part on the picture. Shift-click selects several; Shift while dragging snaps to 15° or one axis.
-      </p>
-    );
+    return <p className={classes.hint}>{words.dragAPart}</p>;
   }
   const set = (property: Property, value: Value) =>
     moving.pose(Object.fromEntries(chosen.map((one) => [one, { [property]: value }])));
@@ -109,10 +104,10 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
   const isOnPath = chosen.some((one) => moving.paths.has(one));
   return (
     <fieldset className={classes.pose} disabled={!canEdit}>
-      <legend>{chosen.length === 1 ? nameOf(part) : plural(chosen.length, 'part')}</legend>
-      {!isOnPath && <Field label="Turn, °" value={pose.rotate} onChange={(value) => set('rotate', value)} />}
+      <legend>{chosen.length === 1 ? nameOf(part) : words.partCount(chosen.length)}</legend>
+      {!isOnPath && <Field label={words.turn} value={pose.rotate} onChange={(value) => set('rotate', value)} />}
       <Field
-        label="Opacity, %"
+        label={words.opacity}
         value={pose.opacity * 100}
         min={0}
         max={100}
@@ -120,20 +115,20 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       />
       {!isOnPath && (
         <>
-          <Field label="Right, px" value={x} onChange={(value) => set('translate', [value, y])} />
-          <Field label="Down, px" value={y} onChange={(value) => set('translate', [x, value])} />
+          <Field label={words.rightPx} value={x} onChange={(value) => set('translate', [value, y])} />
+          <Field label={words.downPx} value={y} onChange={(value) => set('translate', [x, value])} />
         </>
       )}
-      <Field label="Width, %" value={wide * 100} onChange={(value) => set('scale', [value / 100, high])} />
-      <Field label="Height, %" value={high * 100} onChange={(value) => set('scale', [wide, value / 100])} />
-      {isOnPath && <p className={classes.hint}>The part follows its path; keys set how far along.</p>}
+      <Field label={words.width} value={wide * 100} onChange={(value) => set('scale', [value / 100, high])} />
+      <Field label={words.height} value={high * 100} onChange={(value) => set('scale', [wide, value / 100])} />
+      {isOnPath && <p className={classes.hint}>{words.thePartFollowsItsPath}</p>}
       {part.pivot === null && (
         <p className={classes.hint}>
-          No pivot: the part turns about its middle.{' '}
+          {words.noPivotThePartTurns}
           <Link to="../put-in-order" relative="path">
-            Set a pivot in Put in order
+            {words.setAPivotInPut}
           </Link>
-          , then hand over again.
+          {words.thenHandOverAgain}
         </p>
       )}
       <div className={classes.buttons}>
@@ -142,7 +137,7 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
           variant="default"
           onClick={() => void moving.act({ do: 'reset', targets: [...chosen] })}
         >
-          Reset
+          {words.reset}
         </Button>
         <Button
           size="compact-sm"
@@ -156,10 +151,10 @@ function PoseFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
             })
           }
         >
-          Mirror to the other side
+          {words.mirrorToTheOtherSide}
         </Button>
         <Button size="compact-sm" variant="default" onClick={() => void moving.act({ do: 'reset', targets: [] })}>
-          Reset all
+          {words.resetAll}
         </Button>
       </div>
     </fieldset>
@@ -177,8 +172,8 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
   if (places) {
     return (
       <fieldset className={classes.pose}>
-        <legend>Path</legend>
-        <p className={classes.hint}>Click points on the picture. The pivot moves along them.</p>
+        <legend>{words.path}</legend>
+        <p className={classes.hint}>{words.clickPointsOnThePicture}</p>
         <div className={classes.buttons}>
           <Button
             size="compact-sm"
@@ -188,10 +183,10 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
               setPlaces(null);
             }}
           >
-            Use path
+            {words.toUsePath}
           </Button>
           <Button size="compact-sm" variant="default" onClick={() => setPlaces(null)}>
-            Cancel
+            {words.cancel}
           </Button>
         </div>
       </fieldset>
@@ -199,12 +194,12 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
   }
   return (
     <fieldset className={classes.pose} disabled={!canEdit}>
-      <legend>Path</legend>
+      <legend>{words.path}</legend>
       {path && (
         <>
           <TextInput
             size="xs"
-            label="SVG path data"
+            label={words.svgPathData}
             value={typed}
             className={classes.wide}
             onChange={(event) => setTyped(event.currentTarget.value)}
@@ -213,7 +208,7 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
           />
           <Checkbox
             size="xs"
-            label="Rotate along the path"
+            label={words.rotateAlongThePath}
             checked={path.turns !== null}
             onChange={(event) => void setPath(id, { data: path.data, turns: event.currentTarget.checked ? 0 : null })}
           />
@@ -221,11 +216,11 @@ function PathFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       )}
       <div className={classes.buttons}>
         <Button size="compact-sm" variant="default" onClick={() => setPlaces([])}>
-          {path ? 'Redraw path' : 'Draw path'}
+          {path ? words.redrawPath : words.drawPath}
         </Button>
         {path && (
           <Button size="compact-sm" variant="default" onClick={() => void setPath(id, null)}>
-            Remove path
+            {words.removePath}
           </Button>
         )}
       </div>
@@ -241,10 +236,10 @@ function CameraFields({ moving, canEdit, travel }: Pick<Props, 'moving' | 'canEd
   const runsOut = motion?.runs_out ?? [];
   return (
     <fieldset className={classes.pose} disabled={!canEdit}>
-      <legend>Camera</legend>
-      <Field label="Right, px" value={x} onChange={(value) => set([value, y, z])} />
-      <Field label="Down, px" value={y} onChange={(value) => set([x, value, z])} />
-      <Field label="Nearer, px" value={z} onChange={(value) => set([x, y, value])} />
+      <legend>{words.camera}</legend>
+      <Field label={words.rightPx} value={x} onChange={(value) => set([value, y, z])} />
+      <Field label={words.downPx} value={y} onChange={(value) => set([x, value, z])} />
+      <Field label={words.nearerPx} value={z} onChange={(value) => set([x, y, value])} />
       {travel > 0 && (
         <Button
           size="compact-sm"
@@ -262,24 +257,28 @@ function CameraFields({ moving, canEdit, travel }: Pick<Props, 'moving' | 'canEd
               )
           }
         >
-          Travel {count(travel)} px
+          {words.travelPx(travel)}
         </Button>
       )}
       {runsOut.length > 0 && (
         <div className={classes.problem}>
-          Planes that are too narrow:
+          {words.planesThatAreTooNarrow}
           <ul>
             {runsOut.slice(0, 8).map((one) => (
               <li key={`${one.part} ${one.side}`}>
                 <button type="button" className={classes.link} onClick={() => player.seek(one.at)}>
-                  {figure ? nameOf(figure.parts[figure.byId.get(one.part) ?? -1]) : one.part}: {one.pixels} px on the{' '}
-                  {one.side} at picture {one.picture}
+                  {words.pxOnTheAtPicture(
+                    figure ? nameOf(figure.parts[figure.byId.get(one.part) ?? -1]) : one.part,
+                    one.pixels,
+                    one.side,
+                    one.picture,
+                  )}
                 </button>
               </li>
             ))}
           </ul>
           <Link to="../put-in-order" relative="path">
-            Fix in Put in order, Depth
+            {words.fixInPutInOrder}
           </Link>
         </div>
       )}
@@ -343,26 +342,26 @@ function SetRow({ rehearsal, set, moving, canEdit }: Props & { set: MemberSet })
 }
 
 const DIRECTIONS: readonly { value: Stage['direction']; label: string }[] = [
-  { value: 'normal', label: 'Forwards' },
-  { value: 'reverse', label: 'Backwards' },
-  { value: 'alternate', label: 'Back and forth' },
-  { value: 'alternate-reverse', label: 'Back and forth, from the end' },
+  { value: 'normal', label: words.forwards },
+  { value: 'reverse', label: words.backwards },
+  { value: 'alternate', label: words.backAndForth },
+  { value: 'alternate-reverse', label: words.backAndForthFrom },
 ];
 
 function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
   const { stage, setStage } = moving;
   return (
     <fieldset className={classes.pose} disabled={!canEdit}>
-      <legend>Playing</legend>
+      <legend>{words.playing}</legend>
       <Field
-        label="Length, s"
+        label={words.lengthS}
         value={stage.duration}
         min={0.1}
         max={600}
         onChange={(duration) => setStage({ duration })}
       />
       <Field
-        label="Frames per second"
+        label={words.framesPerSecond}
         value={stage.rate}
         min={1}
         max={120}
@@ -370,16 +369,16 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       />
       <NativeSelect
         size="xs"
-        label="Direction"
+        label={words.direction}
         data={[...DIRECTIONS]}
         value={stage.direction}
         onChange={(event) => setStage({ direction: event.currentTarget.value as Stage['direction'] })}
       />
       <NativeSelect
         size="xs"
-        label="Repeat"
+        label={words.repeat}
         data={[
-          { value: '', label: 'Forever' },
+          { value: '', label: words.forever },
           ...[1, 2, 3, 5, 10].map((times) => ({ value: String(times), label: `${times} ×` })),
         ]}
         value={stage.iterations === null ? '' : String(stage.iterations)}
@@ -389,13 +388,13 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       />
       <Checkbox
         size="xs"
-        label="Plain background colour"
+        label={words.plainBackgroundColour}
         checked={stage.ground !== null}
         onChange={(event) => setStage({ ground: event.currentTarget.checked ? '#dfe6e2' : null })}
       />
       {stage.ground !== null && (
         <ColourField
-          label="Background"
+          label={words.background}
           value={stage.ground}
           onChange={(ground) =>
             moving.writesKeys
@@ -406,7 +405,7 @@ function StageFields({ moving, canEdit }: Pick<Props, 'moving' | 'canEdit'>) {
       )}
       <Checkbox
         size="xs"
-        label="Clip to the canvas"
+        label={words.clipToTheCanvas}
         checked={moving.isClipped}
         onChange={(event) => moving.setClipped(event.currentTarget.checked)}
       />

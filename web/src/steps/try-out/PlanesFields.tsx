@@ -2,6 +2,7 @@ import { Button, NumberInput } from '@mantine/core';
 import { useState } from 'react';
 import type { Reading } from '../../api/rehearsals';
 import classes from './TryOut.module.css';
+import { planesFields as words } from './words';
 
 /** How far planes without a manifest stand apart, and the camera before them. */
 export function PlanesFields({ reading, onPlace }: { reading: Reading; onPlace: (reading: Reading) => void }) {
@@ -16,15 +17,15 @@ export function PlanesFields({ reading, onPlace }: { reading: Reading; onPlace: 
         onPlace({ way: 'planes', step, distance });
       }}
     >
-      <NumberInput {...limits} label="Step, px" value={step} onChange={(value) => setStep(Number(value) || 1)} />
+      <NumberInput {...limits} label={words.stepPx} value={step} onChange={(value) => setStep(Number(value) || 1)} />
       <NumberInput
         {...limits}
-        label="Camera, px"
+        label={words.cameraPx}
         value={distance}
         onChange={(value) => setDistance(Number(value) || 1)}
       />
       <Button type="submit" size="xs">
-        Set
+        {words.set}
       </Button>
     </form>
   );

@@ -1,20 +1,17 @@
 import { Button, NumberInput } from '@mantine/core';
 import { useState } from 'react';
 import type { OnScreen, ScreenFinding } from '../../api/rehearsals';
-import { count, plural } from '../../ui/units';
 import { nameOf } from './figure';
 import classes from './Screens.module.css';
 import { KNOWN, MOST_SCREENS, type Screens, sizeOf } from './useScreens';
+import { screensPanel as words } from './words';
 
 /** Which screens the package is seen on, and what is wrong on each. */
 export function ScreensPanel({ screens }: { screens: Screens }) {
   const { sizes, setSizes } = screens;
   return (
     <>
-      <p>
-        Every part is placed by the manifest: its fractions of the canvas, anchor and margins. Press a button on a
-        screen to change its state.
-      </p>
+      <p>{words.everyPartIsPlaced}</p>
       {screens.error && (
         <p role="alert" className={classes.problem}>
           {screens.error}
@@ -39,18 +36,18 @@ export function ScreensPanel({ screens }: { screens: Screens }) {
 function ScreenReport({ screen, screens, onRemove }: { screen: OnScreen; screens: Screens; onRemove: () => void }) {
   const { findings } = screen;
   const size = sizeOf(screen);
-  const title = `${KNOWN[size] ?? 'Custom size'}, ${count(screen.width)} × ${count(screen.height)} px`;
+  const title = words.px(KNOWN[size] ?? words.customSize, screen.width, screen.height);
   return (
     <section className={findings.length > 0 ? classes.wrong : classes.right} aria-label={title}>
       <header>
         <h3>{title}</h3>
         {screens.sizes.length > 1 && (
-          <Button size="compact-xs" variant="subtle" onClick={onRemove} aria-label={`Remove ${title}`}>
-            Remove
+          <Button size="compact-xs" variant="subtle" onClick={onRemove} aria-label={words.remove(title)}>
+            {words.removeButton}
           </Button>
         )}
       </header>
-      {findings.length === 0 && <p>Nothing is off the screen or too small to press.</p>}
+      {findings.length === 0 && <p>{words.nothingIsOffTheScreen}</p>}
       {findings.length > 0 && (
         <ul>
           {findings.slice(0, LISTED).map((finding) => (
@@ -66,7 +63,7 @@ function ScreenReport({ screen, screens, onRemove }: { screen: OnScreen; screens
           ))}
         </ul>
       )}
-      {findings.length > LISTED && <p>And {plural(findings.length - LISTED, 'more finding', 'more findings')}.</p>}
+      {findings.length > LISTED && <p>{words.and(findings.length - LISTED)}</p>}
     </section>
   );
 }
@@ -76,16 +73,16 @@ const LISTED = 8;
 
 function sentenceOf({ kind, part, other, pixels }: ScreenFinding, { figure }: Screens): string {
   const called = (id: string | null) => nameOf(figure?.parts[figure.byId.get(id ?? '') ?? -1]);
-  const size = `${pixels} px`;
+  const size = words.pxPixels(pixels);
   switch (kind) {
     case 'outside':
-      return `${called(part)} ends ${size} outside the screen`;
+      return words.endsOutsideTheScreen(called(part), size);
     case 'small-target':
-      return `${called(part)} is only ${size} large; a press target needs 44`;
+      return words.isOnlyLargeAPress(called(part), size);
     case 'overlap':
-      return `${called(part)} and ${called(other)} overlap by ${size}`;
+      return words.andOverlapBy(called(part), called(other), size);
     case 'squeezed':
-      return `${called(part)} has ${size} less room than its margins need`;
+      return words.hasLessRoomThan(called(part), size);
   }
 }
 
@@ -101,10 +98,10 @@ function OwnSize({ isFull, onAdd }: { isFull: boolean; onAdd: (size: string) => 
         if (width >= limits.min && height >= limits.min) onAdd(sizeOf({ width, height }));
       }}
     >
-      <NumberInput {...limits} label="Width, px" value={width} onChange={(value) => setWidth(Number(value))} />
-      <NumberInput {...limits} label="Height, px" value={height} onChange={(value) => setHeight(Number(value))} />
+      <NumberInput {...limits} label={words.widthPx} value={width} onChange={(value) => setWidth(Number(value))} />
+      <NumberInput {...limits} label={words.heightPx} value={height} onChange={(value) => setHeight(Number(value))} />
       <Button type="submit" size="xs" variant="default" disabled={isFull}>
-        Add screen
+        {words.addScreen}
       </Button>
     </form>
   );

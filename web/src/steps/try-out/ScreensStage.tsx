@@ -1,12 +1,12 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { OnScreen, Rehearsal } from '../../api/rehearsals';
 import { arranged } from '../../rules/screens';
-import { count } from '../../ui/units';
 import { nameOf } from './figure';
 import { usePartPictures } from './movingStage';
 import classes from './Screens.module.css';
 import { drawScreen, isSeenIn } from './screenDrawing';
 import { KNOWN, type Screens, sizeOf } from './useScreens';
+import { screensStage as words } from './words';
 
 const GAP = 16;
 const TITLE = 24;
@@ -28,7 +28,7 @@ export function ScreensStage({ rehearsal, screens }: { rehearsal: Rehearsal; scr
     [screens.screens, window],
   );
   return (
-    <section ref={frame} className={classes.stage} aria-label="Screens" data-pictures={parts.arrived}>
+    <section ref={frame} className={classes.stage} aria-label={words.screens} data-pictures={parts.arrived}>
       {places &&
         screens.screens.map((screen, at) => (
           <figure
@@ -37,10 +37,7 @@ export function ScreensStage({ rehearsal, screens }: { rehearsal: Rehearsal; scr
             style={{ left: places.corners[at]?.left, top: places.corners[at]?.top, width: screen.width * places.scale }}
           >
             <figcaption>
-              {KNOWN[sizeOf(screen)] ?? 'Custom size'}{' '}
-              <span>
-                {count(screen.width)} × {count(screen.height)} px
-              </span>
+              {KNOWN[sizeOf(screen)] ?? words.customSize} <span>{words.px(screen.width, screen.height)}</span>
             </figcaption>
             <OneScreen screen={screen} screens={screens} pictures={parts} scale={places.scale} />
           </figure>
@@ -77,7 +74,7 @@ function OneScreen({ screen, screens, pictures, scale }: ScreenProps) {
       <canvas
         ref={surface}
         role="img"
-        aria-label={`The package on ${screen.width} × ${screen.height} px`}
+        aria-label={words.thePackageOnPx(screen.width, screen.height)}
         data-testid={`screen ${sizeOf(screen)}`}
       />
       {targets.map(({ id, name, set, isAtRest, place }) => (

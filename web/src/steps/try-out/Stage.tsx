@@ -13,6 +13,7 @@ import classes from './TryOut.module.css';
 import { extentOf, type LiningUp } from './useLiningUp';
 import type { MovingParts, Tool } from './useMoving';
 import type { Sight, Trying } from './useTrying';
+import { stage as words } from './words';
 
 const PICTURES: readonly Picture[] = ['together', 'reference', 'difference'];
 
@@ -77,7 +78,7 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
   ]);
   useWheel(surface, looking.zoom);
   return (
-    <section className={classes.stage} aria-label="Stage">
+    <section className={classes.stage} aria-label={words.stage}>
       <StageBar trying={trying} zoom={view?.zoom ?? 1} looking={looking} />
       <canvas
         ref={surface}
@@ -95,7 +96,7 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
       {moving && <Timeline moving={moving} canEdit={trying.canEdit} />}
       {!pictures.together && (
         <p className={classes.state} role="status">
-          {trying.isOpening || result ? 'Rebuilding' : 'Nothing is open yet'}
+          {trying.isOpening || result ? words.rebuilding : words.nothingIsOpenYet}
         </p>
       )}
     </section>
@@ -103,10 +104,8 @@ export function Stage({ trying, canvas }: { trying: Trying; canvas: Extent }) {
 }
 
 function labelOf(isMoving: boolean, isLiningUp: boolean): string {
-  if (isMoving) return 'The moved parts. Select a part to drag it or move it with the arrow keys.';
-  return isLiningUp
-    ? 'The images over the faint original. Select an image to drag it or move it with the arrow keys.'
-    : 'The picture rebuilt from the package. Drag to pan, turn the wheel to zoom.';
+  if (isMoving) return words.theMovedPartsSelect;
+  return isLiningUp ? words.theImagesOverTheFaint : words.thePictureRebuilt;
 }
 
 const BY_KEY: Readonly<Record<string, readonly [number, number]>> = {
@@ -281,35 +280,40 @@ function useLooseImages(rehearsal: Rehearsal | null, places: readonly Laid[]): R
 }
 
 const SIGHTS: readonly { value: Sight; label: string }[] = [
-  { value: 'together', label: 'Rebuilt' },
-  { value: 'reference', label: 'Original' },
-  { value: 'slider', label: 'Slider' },
-  { value: 'difference', label: 'Difference' },
+  { value: 'together', label: words.rebuilt },
+  { value: 'reference', label: words.original },
+  { value: 'slider', label: words.slider },
+  { value: 'difference', label: words.difference },
 ];
 const TOOLS: readonly { value: Tool; label: string }[] = [
-  { value: 'rotate', label: 'Turn' },
-  { value: 'translate', label: 'Move' },
-  { value: 'scale', label: 'Resize' },
+  { value: 'rotate', label: words.turn },
+  { value: 'translate', label: words.move },
+  { value: 'scale', label: words.resize },
 ];
-const TIMES = [1, 4, 16, 64].map((times) => ({ value: String(times), label: `${times} × brighter` }));
+const TIMES = [1, 4, 16, 64].map((times) => ({ value: String(times), label: words.brighter(times) }));
 
 function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; looking: Looking }) {
   const canCompare = Boolean(trying.rehearsal?.result?.comparison);
   return (
     <div className={classes.bar}>
       <Button.Group>
-        <Button size="compact-sm" variant="default" onClick={() => looking.zoom(null, 1 / 1.5)} aria-label="Zoom out">
+        <Button
+          size="compact-sm"
+          variant="default"
+          onClick={() => looking.zoom(null, 1 / 1.5)}
+          aria-label={words.zoomOut}
+        >
           −
         </Button>
-        <Button.GroupSection size="compact-sm" variant="default" className={classes.zoom} aria-label="Zoom">
+        <Button.GroupSection size="compact-sm" variant="default" className={classes.zoom} aria-label={words.zoom}>
           {Math.round(zoom * 100)} %
         </Button.GroupSection>
-        <Button size="compact-sm" variant="default" onClick={() => looking.zoom(null, 1.5)} aria-label="Zoom in">
+        <Button size="compact-sm" variant="default" onClick={() => looking.zoom(null, 1.5)} aria-label={words.zoomIn}>
           +
         </Button>
       </Button.Group>
       <Button size="compact-sm" variant="default" onClick={looking.showWhole}>
-        Whole picture
+        {words.wholePicture}
       </Button>
       <Button size="compact-sm" variant="default" onClick={looking.showTrue}>
         100 %
@@ -318,7 +322,7 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
       {canCompare && trying.sight === 'difference' && !trying.moving.isOn && (
         <NativeSelect
           size="xs"
-          aria-label="Brightness of differences"
+          aria-label={words.brightnessOfDifferences}
           data={TIMES}
           value={String(trying.times)}
           onChange={(event) => trying.setTimes(Number(event.currentTarget.value))}
@@ -330,14 +334,14 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
           className={classes.dial}
           value={Math.round(trying.share * 100)}
           onChange={(value) => trying.setShare(value / 100)}
-          label={(value) => `${value} % rebuilt`}
-          thumbLabel="Divider"
+          label={(value) => words.rebuiltValue(value)}
+          thumbLabel={words.divider}
         />
       )}
       {trying.moving.isOn && (
         <SegmentedControl
           size="xs"
-          aria-label="Drag to"
+          aria-label={words.dragTo}
           data={[...TOOLS]}
           value={trying.moving.tool}
           onChange={(value) => trying.moving.setTool(value as Tool)}
@@ -346,7 +350,7 @@ function StageBar({ trying, zoom, looking }: { trying: Trying; zoom: number; loo
       {canCompare && !trying.moving.isOn && (
         <SegmentedControl
           size="xs"
-          aria-label="View"
+          aria-label={words.view}
           data={[...SIGHTS]}
           value={trying.sight}
           onChange={(value) => trying.setSight(value as Sight)}

@@ -2,11 +2,11 @@ import { Button, NativeSelect } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
 import { CAMERA, GROUND, type Key, type KeyRef, type Track } from '../../api/motion';
 import { keyAt, seenMoment } from '../../rules/motion';
-import { count } from '../../ui/units';
 import { Curve, curvedTrack } from './Curve';
 import { nameOf } from './figure';
 import classes from './Move.module.css';
 import { type MovingParts, placeOf } from './useMoving';
+import { timeline as words } from './words';
 
 interface Props {
   moving: MovingParts;
@@ -14,19 +14,19 @@ interface Props {
 }
 
 const LABELS: Record<Track['property'], string> = {
-  translate: 'place',
-  rotate: 'turn',
-  scale: 'size',
-  opacity: 'opacity',
-  shown: 'shown',
-  'offset-distance': 'along path',
-  camera: 'place',
-  ground: 'colour',
+  translate: words.place,
+  rotate: words.turn,
+  scale: words.size,
+  opacity: words.opacity,
+  shown: words.shown,
+  'offset-distance': words.alongPath,
+  camera: words.place,
+  ground: words.colour,
 };
 const SPEEDS = [0.5, 1, 2].map((value) => ({ value: String(value), label: `${value} ×` }));
 const NEIGHBOURS = [0, 1, 2, 3].map((value) => ({
   value: String(value),
-  label: value === 0 ? 'No neighbours' : `${value} before, ${value} after`,
+  label: value === 0 ? words.noNeighbours : words.beforeAfter(value),
 }));
 const EASINGS = ['linear', 'ease', 'ease-in', 'ease-out', 'ease-in-out', 'step-start', 'step-end'];
 
@@ -34,7 +34,7 @@ const EASINGS = ['linear', 'ease', 'ease-in', 'ease-out', 'ease-in-out', 'step-s
 export function Timeline({ moving, canEdit }: Props) {
   const [isCurved, setCurved] = useState(false);
   return (
-    <section className={classes.timeline} data-curved={isCurved || undefined} aria-label="Time">
+    <section className={classes.timeline} data-curved={isCurved || undefined} aria-label={words.time}>
       <Transport moving={moving} canEdit={canEdit} isCurved={isCurved} onCurved={setCurved} />
       <Lanes moving={moving} canEdit={canEdit} isCurved={isCurved} />
     </section>
@@ -58,8 +58,8 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
   return (
     <div className={classes.transport}>
       <Button.Group>
-        <Button size="compact-sm" variant="default" aria-label="Previous frame" onClick={() => step(-1)}>
-          Previous
+        <Button size="compact-sm" variant="default" aria-label={words.previousFrame} onClick={() => step(-1)}>
+          {words.previous}
         </Button>
         <Button
           size="compact-sm"
@@ -67,17 +67,17 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
           aria-keyshortcuts="O"
           onClick={() => (isPlaying ? player.halt() : player.play())}
         >
-          {isPlaying ? 'Pause' : 'Play'}
+          {isPlaying ? words.pause : words.play}
         </Button>
-        <Button size="compact-sm" variant="default" aria-label="Next frame" onClick={() => step(1)}>
-          Next
+        <Button size="compact-sm" variant="default" aria-label={words.nextFrame} onClick={() => step(1)}>
+          {words.next}
         </Button>
       </Button.Group>
       {keys.length === 0 && (
         <>
           <NativeSelect
             size="xs"
-            aria-label="Speed"
+            aria-label={words.speed}
             data={SPEEDS}
             value={String(speed)}
             onChange={(event) => {
@@ -88,7 +88,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
           />
           <NativeSelect
             size="xs"
-            aria-label="Frames before and after"
+            aria-label={words.framesBeforeAndAfter}
             data={NEIGHBOURS}
             value={String(moving.neighbours)}
             onChange={(event) => moving.setNeighbours(Number(event.currentTarget.value))}
@@ -106,12 +106,12 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
           aria-pressed={isCurved}
           onClick={() => onCurved(!isCurved)}
         >
-          Curve
+          {words.curve}
         </Button>
       )}
       {canEdit && moving.chosen.length > 0 && keys.length === 0 && (
         <Button size="compact-sm" variant="default" onClick={() => keyHere(moving)}>
-          Set key
+          {words.setKey}
         </Button>
       )}
     </div>
@@ -130,26 +130,26 @@ function RangeTools({ moving: { player, stage, now, setRange, range } }: Pick<Pr
       <Button
         size="compact-sm"
         variant="default"
-        title="Loop from this time"
+        title={words.loopFromThisTime}
         onClick={() =>
           become([Math.min(now(), stage.duration - 1 / stage.rate), Math.max(end, now() + 1 / stage.rate)])
         }
       >
-        Loop from here
+        {words.loopFromHere}
       </Button>
       <Button
         size="compact-sm"
         variant="default"
-        title="Loop to this time"
+        title={words.loopToThisTime}
         onClick={() =>
           become([Math.min(range?.[0] ?? 0, Math.max(0, now() - 1 / stage.rate)), Math.max(now(), 1 / stage.rate)])
         }
       >
-        Loop to here
+        {words.loopToHere}
       </Button>
       {range && (
         <Button size="compact-sm" variant="default" onClick={() => become(null)}>
-          Loop all
+          {words.loopAll}
         </Button>
       )}
     </Button.Group>
@@ -181,13 +181,18 @@ function Clock({ moving: { player, stage } }: Pick<Props, 'moving'>) {
       const frames = Math.round(stage.duration * stage.rate);
       const picture = Math.min(frames, Math.floor(moment * stage.rate + 1e-6) + 1);
       if (text.current) {
-        text.current.textContent = `${moment.toFixed(2)} s · ${picture} of ${frames}${skipped > 0 ? ` · ${count(skipped)} skipped` : ''}`;
+        text.current.textContent = words.sOf(
+          moment.toFixed(2),
+          picture,
+          frames,
+          skipped > 0 ? words.skipped(skipped) : '',
+        );
       }
     };
     write();
     return player.listen(write);
   }, [player, stage]);
-  return <span ref={text} className={classes.clock} data-testid="clock" title="Time and frame" />;
+  return <span ref={text} className={classes.clock} data-testid="clock" title={words.timeAndFrame} />;
 }
 
 function KeyTools({ moving }: Pick<Props, 'moving'>) {
@@ -203,20 +208,20 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
       <NativeSelect
         size="xs"
         className={classes.easing}
-        aria-label="Easing to the next key"
+        aria-label={words.easingToTheNextKey}
         data={key && !EASINGS.includes(key.easing) ? [key.easing, ...EASINGS] : EASINGS}
         value={key?.easing ?? 'linear'}
         onChange={(event) => void act({ do: 'ease-keys', keys: [...keys], easing: event.currentTarget.value })}
       />
       <Button.Group>
         <Button size="compact-sm" variant="default" onClick={() => setCopied(keys)}>
-          Copy
+          {words.copy}
         </Button>
         <Button size="compact-sm" variant="default" onClick={() => paste(false)}>
-          Paste
+          {words.paste}
         </Button>
-        <Button size="compact-sm" variant="default" aria-label="Paste reversed" onClick={() => paste(true)}>
-          Reversed
+        <Button size="compact-sm" variant="default" aria-label={words.pasteReversed} onClick={() => paste(true)}>
+          {words.reversed}
         </Button>
       </Button.Group>
       {keys.length > 1 && (
@@ -226,8 +231,8 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
               key={factor}
               size="compact-sm"
               variant="default"
-              title={`Scale the time between the selected keys by ${factor}`}
-              aria-label={factor === 2 ? 'Twice as long' : 'Half as long'}
+              title={words.scaleTheTimeBetween(factor)}
+              aria-label={factor === 2 ? words.twiceAsLong : words.halfAsLong}
               onClick={() => {
                 const about = Math.min(...keys.map((one) => one.at));
                 setKeys([]);
@@ -247,7 +252,7 @@ function KeyTools({ moving }: Pick<Props, 'moving'>) {
           setKeys([]);
         }}
       >
-        Remove
+        {words.remove}
       </Button>
     </>
   );
@@ -304,7 +309,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
   };
   const labelOf = ({ target, property }: Track) => {
     const part = figure?.parts[figure.byId.get(target) ?? -1];
-    const own = target === CAMERA ? 'Camera' : target === GROUND ? 'Ground' : target.split('/').at(-1);
+    const own = target === CAMERA ? words.camera : target === GROUND ? words.ground : target.split('/').at(-1);
     return `${part ? nameOf(part) : own} · ${LABELS[property]}`;
   };
   return (
@@ -313,7 +318,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
         ref={ruler}
         className={classes.ruler}
         role="slider"
-        aria-label="Frame"
+        aria-label={words.frame}
         aria-valuemin={0}
         aria-valuemax={stage.duration * stage.rate}
         aria-valuenow={0}
@@ -325,7 +330,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
         }}
         onPointerMove={(event) => event.buttons === 1 && seek(event)}
       >
-        <span className={classes.laneLabel}>seconds</span>
+        <span className={classes.laneLabel}>{words.seconds}</span>
         {moving.range && (
           <span
             className={classes.range}
@@ -339,13 +344,7 @@ function Lanes({ moving, canEdit, isCurved }: Props & { isCurved: boolean }) {
         ))}
       </div>
       <div className={classes.rows}>
-        {shown.length === 0 && (
-          <p className={classes.empty}>
-            {canEdit
-              ? 'No keys yet. Turn on Write keys, choose a time on the ruler, and change a part.'
-              : 'Nothing moves yet.'}
-          </p>
-        )}
+        {shown.length === 0 && <p className={classes.empty}>{canEdit ? words.noKeysYetTurn : words.nothingMovesYet}</p>}
         {shown.map((track) => (
           <div key={placeOf(track)} className={classes.lane}>
             <span className={classes.laneLabel} title={labelOf(track)}>
@@ -417,7 +416,7 @@ function KeyMark({ track, at: key, label, left, scale, moving, canEdit }: MarkPr
       className={classes.key}
       style={{ left: left + by * scale }}
       aria-pressed={isChosen}
-      aria-label={`Key of ${label} at ${key.at.toFixed(2)} s`}
+      aria-label={words.keyOfAtS(label, key.at.toFixed(2))}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         from.current = event.clientX;

@@ -1,7 +1,7 @@
 import { Button, FileButton } from '@mantine/core';
 import type { Trial } from '../../api/rehearsals';
-import { count, plural } from '../../ui/units';
 import classes from './TryOut.module.css';
+import { trialReport as words } from './words';
 
 interface Props {
   trial: Trial;
@@ -29,34 +29,31 @@ function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, on
     const frames = way === 'sheet' || way === 'flip-book' ? 'frame' : 'part';
     return (
       <section className={classes.right}>
-        <h3>{plural(parts.length, frames)}</h3>
-        <p className={classes.facts}>
-          {has_manifest
-            ? 'The sheet was cut without the manifest. Frames that differ from the manifest are listed below.'
-            : 'Nothing to compare with. Choose a picture of the whole above, or add one to the files.'}
-        </p>
+        <h3>{words.pluralCount(parts.length, frames)}</h3>
+        <p className={classes.facts}>{has_manifest ? words.theSheetWasCutWithout : words.nothingToCompareWithChoose}</p>
       </section>
     );
   }
   const { worst } = comparison;
   return (
-    <section className={comparison.ok ? classes.right : classes.wrong} aria-label="Comparison">
+    <section className={comparison.ok ? classes.right : classes.wrong} aria-label={words.comparison}>
       <p className={classes.figure} data-testid="compared">
-        {count(comparison.differing_pixels)} of {count(comparison.pixels)} pixels differ.
+        {words.ofPixelsDiffer(comparison.differing_pixels, comparison.pixels)}
       </p>
       {comparison.differing_pixels > 0 && (
         <p className={classes.facts}>
-          By {comparison.largest.toFixed(0)} of 255 levels at most, {comparison.mean.toFixed(2)} on average
-          {comparison.allowed_largest >= 255 && '; this format cannot hold everything in the picture'}
+          {words.byOf255Levels(comparison.largest.toFixed(0), comparison.mean.toFixed(2))}
+          {comparison.allowed_largest >= 255 && words.thisFormatCannotHoldEverything}
           {comparison.allowed_largest > 0 &&
             comparison.allowed_largest < 255 &&
-            `; up to ${comparison.allowed_largest} and ${comparison.allowed_mean} are within the tolerance of this format`}
+            words.upToAndAreWithin(comparison.allowed_largest, comparison.allowed_mean)}
           .
         </p>
       )}
       {worst && (
         <p className={classes.facts}>
-          The largest difference is at {worst.x}, {worst.y} px{worst.part && `, most likely of '${worst.part}'`}.{' '}
+          {words.theLargestDifference(worst.x, worst.y)}
+          {worst.part && words.mostLikelyOf(worst.part)}.{' '}
           <Button
             size="compact-xs"
             variant="default"
@@ -65,7 +62,7 @@ function Compared({ trial: { comparison, parts, way, has_manifest }, onPlace, on
               onPlace({ x: worst.x, y: worst.y });
             }}
           >
-            Show
+            {words.show}
           </Button>
         </p>
       )}
@@ -86,33 +83,32 @@ const isClean = ({ inventory }: Trial) =>
 function Inventory({ trial, onFiles }: Props) {
   const { inventory, has_manifest, parts } = trial;
   const lists: readonly [string, readonly string[]][] = [
-    ['Missing: shown as empty boxes', inventory.missing],
-    ['Wrong letter case, used anyway', inventory.wrong_case],
-    ['Unreadable', inventory.unreadable],
-    ['Empty images', inventory.empty],
-    ['Unexpected', inventory.extra],
-    ['Contradictions', inventory.faults],
-    ['Larger than 8,192 px, too large for many target programs', trial.too_large],
+    [words.missingShownAsEmptyBoxes, inventory.missing],
+    [words.wrongLetterCaseUsedAnyway, inventory.wrong_case],
+    [words.unreadable, inventory.unreadable],
+    [words.emptyImages, inventory.empty],
+    [words.unexpected, inventory.extra],
+    [words.contradictions, inventory.faults],
+    [words.largerThan8192Px, trial.too_large],
   ];
   return (
-    <section className={isClean(trial) ? classes.right : classes.wrong} aria-label="Inventory">
+    <section className={isClean(trial) ? classes.right : classes.wrong} aria-label={words.inventory}>
       <p className={classes.figure} data-testid="inventory">
-        {count(inventory.found)} of {plural(inventory.expected, 'file')} found
+        {words.ofFound(inventory.found, inventory.expected)}
       </p>
       <p className={classes.facts}>
-        {has_manifest &&
-          `${plural(parts.length, 'part')}, ${count(parts.filter((part) => part.shown).length)} of them shown.`}
-        {has_manifest ? '' : 'No manifest: the kind of each file was recognised from the file alone.'}
+        {has_manifest && words.ofThemShown(parts.length, parts.filter((part) => part.shown).length)}
+        {has_manifest ? '' : words.noManifestTheKind}
       </p>
       {inventory.missing.length > 0 && onFiles && (
         <FileButton
           multiple
           onChange={(files) => files.length > 0 && onFiles(files)}
-          inputProps={{ 'aria-label': 'Files that are missing' }}
+          inputProps={{ 'aria-label': words.filesThatAreMissing }}
         >
           {(props) => (
             <Button {...props} size="compact-sm" variant="default" mt={6}>
-              Find missing files
+              {words.findMissingFiles}
             </Button>
           )}
         </FileButton>
@@ -127,7 +123,7 @@ function Inventory({ trial, onFiles }: Props) {
                   {found.slice(0, LISTED).map((one) => (
                     <li key={one}>{one}</li>
                   ))}
-                  {found.length > LISTED && <li>and {count(found.length - LISTED)} more</li>}
+                  {found.length > LISTED && <li>{words.andMore(found.length - LISTED)}</li>}
                 </ul>
               </li>
             ),

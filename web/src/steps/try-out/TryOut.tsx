@@ -13,28 +13,29 @@ import { ScreensPanel } from './ScreensPanel';
 import { TrialReport } from './TrialReport';
 import classes from './TryOut.module.css';
 import type { Task, Trying } from './useTrying';
+import { tryOut as words } from './words';
 
 const WAYS: Record<Way, string> = {
-  places: 'Images placed by the manifest',
-  'whole canvas': 'Images as large as the canvas, all at 0, 0',
-  layers: 'Layered file (OpenRaster)',
-  model: 'Model (glTF)',
-  page: 'Page (HTML)',
+  places: words.imagesPlacedByTheManifest,
+  'whole canvas': words.imagesAsLarge,
+  layers: words.layeredFileOpenraster,
+  model: words.modelGltf,
+  page: words.pageHtml,
   scene: 'SVG',
-  vector: 'One SVG for each part',
-  'flip-book': 'Flip-book',
-  openexr: 'Parts in one file (OpenEXR)',
-  sheet: 'Sheet of frames',
-  'lined up': 'Loose images, lined up',
-  names: 'Images by their names',
-  planes: 'Planes in depth',
-  interface: 'Interface parts',
+  vector: words.oneSvgForEachPart,
+  'flip-book': words.flipBook,
+  openexr: words.partsInOneFileOpenexr,
+  sheet: words.sheetOfFrames,
+  'lined up': words.looseImagesLinedUp,
+  names: words.imagesByTheirNames,
+  planes: words.planesInDepth,
+  interface: words.interfaceParts,
 };
 
 const PAGES: readonly { value: Task; label: string }[] = [
-  { value: 'check', label: 'Check' },
-  { value: 'move', label: 'Move' },
-  { value: 'screens', label: 'Screens' },
+  { value: 'check', label: words.check },
+  { value: 'move', label: words.move },
+  { value: 'screens', label: words.screens },
 ];
 
 /** Which package is tried out, how it is read, what is there of it, and whether the picture comes back. */
@@ -51,7 +52,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
           onPage={trying.setTask}
         />
       )}
-      <Panel title="Try out">
+      <Panel title={words.tryOut}>
         <PackageChoice trying={trying} canEdit={canEdit} />
         {error && (
           <p role="alert" className={classes.problem}>
@@ -67,7 +68,7 @@ export function TryOut({ trying, canEdit }: { trying: Trying; canEdit: boolean }
         )}
         {job?.state === 'cancelled' && (
           <p role="alert" className={classes.problem}>
-            Opening was stopped. Choose the package again to open it.
+            {words.openingWasStoppedChoose}
           </p>
         )}
         {rehearsal && canEdit && isChecking && <WayChoice key={rehearsal.id} trying={trying} />}
@@ -103,8 +104,8 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
   const { handOvers, outside, rehearsal } = trying;
   const isChecking = !trying.moving.isOn && !trying.screens.isOn;
   const choices = [
-    ...handOvers.map((one) => ({ value: `hand-over ${one.id}`, label: `Hand-over no. ${one.number}, ${one.recipe}` })),
-    ...outside.map((one) => ({ value: `outside ${one.id}`, label: `${one.name}, from outside` })),
+    ...handOvers.map((one) => ({ value: `hand-over ${one.id}`, label: words.handOverNo(one.number, one.recipe) })),
+    ...outside.map((one) => ({ value: `outside ${one.id}`, label: words.fromOutside(one.name) })),
   ];
   const value = rehearsal
     ? rehearsal.hand_over === null
@@ -118,26 +119,20 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
   };
   return (
     <>
-      {isChecking && (
-        <p>
-          {choices.length === 0
-            ? 'No hand-overs yet. Hand over first, or open a package from elsewhere. It is rebuilt here from its files alone, as a target program would.'
-            : 'The package is rebuilt here from its files alone, as a target program would.'}
-        </p>
-      )}
+      {isChecking && <p>{choices.length === 0 ? words.noHandOversYetHand : words.thePackageIsRebuiltHere}</p>}
       <div className={classes.field}>
-        <label htmlFor="tried-package">Package</label>
+        <label htmlFor="tried-package">{words.package}</label>
         <NativeSelect
           id="tried-package"
           size="xs"
-          data={choices.length === 0 ? [{ value: '', label: 'None yet' }] : choices}
+          data={choices.length === 0 ? [{ value: '', label: words.noneYet }] : choices}
           value={value}
           disabled={choices.length === 0 || !canEdit}
           onChange={(event) => choose(event.currentTarget.value)}
         />
         {rehearsal?.hand_over === null && canEdit && (
           <Button size="compact-sm" variant="default" onClick={() => void trying.close()}>
-            Close
+            {words.close}
           </Button>
         )}
       </div>
@@ -145,11 +140,11 @@ function PackageChoice({ trying, canEdit }: { trying: Trying; canEdit: boolean }
         <FileButton
           multiple
           onChange={(files) => files.length > 0 && void trying.send(files)}
-          inputProps={{ 'aria-label': 'A package from elsewhere' }}
+          inputProps={{ 'aria-label': words.aPackageFromElsewhere }}
         >
           {(props) => (
             <Button {...props} size="compact-sm" variant="default" mb="sm">
-              Open a package from elsewhere
+              {words.openAPackageFromElsewhere}
             </Button>
           )}
         </FileButton>
@@ -169,7 +164,7 @@ function WayChoice({ trying }: { trying: Trying }) {
     <>
       {ways.length > 0 && (
         <div className={classes.field}>
-          {ways.length > 1 ? <label htmlFor="tried-way">Read as</label> : <span>Read as</span>}
+          {ways.length > 1 ? <label htmlFor="tried-way">{words.readAs}</label> : <span>{words.readAs}</span>}
           {ways.length > 1 ? (
             <NativeSelect
               id="tried-way"
@@ -186,7 +181,7 @@ function WayChoice({ trying }: { trying: Trying }) {
       )}
       {result && Object.keys(result.scales).length > 1 && (
         <div className={classes.field}>
-          <label htmlFor="tried-scale">Scale</label>
+          <label htmlFor="tried-scale">{words.scale}</label>
           <NativeSelect
             id="tried-scale"
             size="xs"
@@ -201,11 +196,11 @@ function WayChoice({ trying }: { trying: Trying }) {
       )}
       {result && !result.has_manifest && result.references.length > 1 && (
         <div className={classes.field}>
-          <label htmlFor="tried-reference">Compare with</label>
+          <label htmlFor="tried-reference">{words.compareWith}</label>
           <NativeSelect
             id="tried-reference"
             size="xs"
-            data={[...(result.reference ? [] : [{ value: '', label: 'Nothing' }]), ...result.references]}
+            data={[...(result.reference ? [] : [{ value: '', label: words.nothing }]), ...result.references]}
             value={result.reference ?? ''}
             disabled={isOpening}
             onChange={(event) =>

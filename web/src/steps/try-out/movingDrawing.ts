@@ -1,10 +1,12 @@
 /** Draws the parts of a package where a motion takes them, on a 2D canvas whose operators are those of the W3C. */
+
 import type { View } from '../../pile/view';
 import { type Affine, after, movedBy, REST } from '../../rules/joints';
 import { inverse, pictureAt } from '../../rules/motion';
 import type { Extent, Spot } from '../../rules/places';
 import { cuts } from '../../rules/screens';
 import type { Figure, Node, Part } from './figure';
+import { movingDrawing as words } from './words';
 
 /** Where everything is at one moment. */
 export interface Moment {
@@ -285,7 +287,7 @@ function cleared(depth: number, { width, height }: Extent): Context {
     apart[depth] = canvas;
   }
   const context = canvas.getContext('2d');
-  if (!context) throw new Error('This browser has no 2D canvas.');
+  if (!context) throw new Error(words.thisBrowserHasNo2d);
   context.setTransform(1, 0, 0, 1, 0, 0);
   context.globalAlpha = 1;
   context.globalCompositeOperation = 'source-over';

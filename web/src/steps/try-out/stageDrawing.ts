@@ -1,4 +1,5 @@
 /** What the stage shows of a package: the picture put together, what it is compared with, both under a slider, or where they differ. */
+
 import type { Laid, Rehearsal } from '../../api/rehearsals';
 import { drawComparison } from '../../pile/compare';
 import { paintBorder, paintGround } from '../../pile/grounds';
@@ -8,6 +9,7 @@ import type { Figure } from './figure';
 import { drawHandles, drawNeighbour, drawParts, drawPath, type Moment, type PartPictures } from './movingDrawing';
 import { extentOf } from './useLiningUp';
 import type { Sight } from './useTrying';
+import { stageDrawing as words } from './words';
 
 export type Part = NonNullable<Rehearsal['result']>['parts'][number];
 export type Pictures = Partial<Record<'together' | 'reference' | 'difference', ImageBitmap>>;
@@ -63,8 +65,8 @@ export function drawStage(element: HTMLCanvasElement, shown: Shown): void {
   paintGround(context, screen, view, canvas, ground);
   if (sight === 'slider' && !shown.moved) {
     const sides = [
-      { label: 'Rebuilt', picture: pictures.together ?? null },
-      { label: 'Original', picture: pictures.reference ?? null },
+      { label: words.rebuilt, picture: pictures.together ?? null },
+      { label: words.original, picture: pictures.reference ?? null },
     ] as const;
     drawComparison(context, screen, canvas, view, [...sides], 'slider', shown.share);
   } else if (shown.moved) {
@@ -198,7 +200,7 @@ function drawPlaceholder(context: CanvasRenderingContext2D, view: View, part: Pa
   context.setLineDash([6, 4]);
   context.strokeRect(x, y, width, height);
   context.font = `${13 * window.devicePixelRatio}px "Source Sans 3 Variable", sans-serif`;
-  const text = `${part.name.split(' / ').at(-1)}, ${part.width} × ${part.height} px, is missing`;
+  const text = words.pxIsMissing(part.name.split(' / ').at(-1), part.width, part.height);
   context.fillStyle = '#f3f0e9';
   context.fillRect(x, y, context.measureText(text).width + 12, 22);
   context.fillStyle = '#262420';

@@ -1,7 +1,9 @@
 /** Where loose images lie: as it was proposed, moved by hand, and kept a moment after each change. */
+
 import { useEffect, useMemo, useState } from 'react';
 import type { Laid, LooseImage, Proposal, Reading, Rehearsal } from '../../api/rehearsals';
 import { useAskBeforeLeaving } from '../../ui/useAskBeforeLeaving';
+import { useLiningUp as words } from './words';
 
 const KEPT_AFTER = 500;
 const MOST_BACK = 200;
@@ -69,7 +71,7 @@ export function useLiningUp({ rehearsal, isOpening, canEdit, read }: Props) {
     become(places.map((laid) => (laid.file === file ? { ...laid, ...what } : laid)));
   return {
     isOn: result !== null,
-    saved: changed === null ? 'Saved' : isRefused ? 'Not saved' : 'Saving',
+    saved: changed === null ? words.saved : isRefused ? words.notSaved : words.saving,
     /** All images, as the files are ordered. */
     images: [...images.values()],
     places,
@@ -150,6 +152,6 @@ export function extentOf(laid: Laid, { width, height }: { width: number; height:
 
 /** How sure a proposal is, in words. */
 export function certaintyOf(proposal: Proposal | undefined): string {
-  if (!proposal?.laid) return 'not found';
+  if (!proposal?.laid) return words.notFound;
   return `${Math.round(proposal.certainty * 100)} %`;
 }

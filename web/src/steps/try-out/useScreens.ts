@@ -1,14 +1,16 @@
 /** A package of an interface on screens of other sizes: which, what is seen of its sets, and what is wrong there. */
+
 import { useLocalStorage } from '@mantine/hooks';
 import { useEffect, useMemo, useState } from 'react';
 import { type Rehearsal, type ScreenFinding, useScreensOf } from '../../api/rehearsals';
 import { figureOf } from './figure';
+import { useScreens as words } from './words';
 
 /** The names of sizes that many have. */
 export const KNOWN: Readonly<Record<string, string>> = {
-  '1920x1080': 'Wide screen',
-  '1280x800': 'Tablet',
-  '1080x1920': 'Tall phone',
+  '1920x1080': words.wideScreen,
+  '1280x800': words.tablet,
+  '1080x1920': words.tallPhone,
 };
 const FIRST = Object.keys(KNOWN);
 export const MOST_SCREENS = 12;

@@ -1,4 +1,5 @@
 /** The package that is tried out: which one, how it is read, and how its picture is looked at. */
+
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { type HandOver, isRunning } from '../../api/calls';
@@ -19,6 +20,7 @@ import { useFirstPlay } from './useFirstPlay';
 import { useLiningUp } from './useLiningUp';
 import { useMoving } from './useMoving';
 import { useScreens } from './useScreens';
+import { useTrying as words } from './words';
 
 /** What is seen of the picture that was put together. */
 export type Sight = 'together' | 'reference' | 'slider' | 'difference';
@@ -82,7 +84,7 @@ export function useTrying({ illustration, handOvers, canEdit, isOpen }: Props) {
   }, [first]);
 
   const telling = (files: readonly File[]) => (share: number) =>
-    setSending(`Sending ${files[0]?.name}, ${Math.round(share * 100)} %`);
+    setSending(words.sending(files[0]?.name, Math.round(share * 100)));
   const send = (files: readonly File[]) => perform(() => openOutside(illustration, files, telling(files)));
   const lookForMissingIn = (files: readonly File[]) =>
     rehearsal && perform(() => lookForMissing(rehearsal.id, files, telling(files)));
