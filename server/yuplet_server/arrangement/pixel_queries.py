@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+import cv2
 import numpy as np
 
 from yuplet.arrangement.commands import SetJoints, to_json
@@ -30,7 +31,7 @@ from yuplet.pixels.trimming import label_boxes
 from yuplet.rig.round_ends import Circle, Joint, joint_between, limb_at
 from yuplet.rig.swing import gap_at, swing
 from yuplet.selecting.gestures import Edge, Gesture, select
-from yuplet.selecting.masks import HALF, Chosen
+from yuplet.selecting.masks import Chosen, chosen_of, hard_mask
 from yuplet.selecting.regions import islands, without_crumbs
 from yuplet.writing import png
 from yuplet_server.arrangement.models import Arrangement
@@ -70,13 +71,13 @@ def selection(
     """
     art, layers = _drawn(illustration, row, frame)
     mask = select(art.picture, art.box, gestures, edge, lambda _: division_of(layers, art), clicked_in(layers, art))
-    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
-    box = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
+    x, y, width, height = cv2.boundingRect(mask)
+    box = Box(x, y, x + width, y + height)
     cut = mask[box.top : box.bottom, box.left : box.right]
     return {
-        "pixels": int((mask >= HALF).sum()),
+        "pixels": np.count_nonzero(chosen_of(mask)),
         "box": box.moved(art.box.left, art.box.top).as_xywh(),
-        "of": int((art.picture[..., 3] > 0).sum()),
+        "of": np.count_nonzero(art.picture[..., 3]),
         "mask": base64.b64encode(png.encode_mask(cut)).decode(),
     }
 
@@ -97,7 +98,7 @@ def islands_of(illustration: Illustration, row: str, gap: float, smallest: int) 
     sizes = np.bincount(labels.ravel(), minlength=count + 1)
     pieces = []
     for number, box in enumerate(label_boxes(labels, count), 1):
-        own = np.where(labels[box.top : box.bottom, box.left : box.right] == number, 255, 0).astype(np.uint8)
+        own = hard_mask(labels[box.top : box.bottom, box.left : box.right] == number)
         pieces.append(
             {
                 "pixels": int(sizes[number]),
@@ -129,7 +130,7 @@ def proposals_of(illustration: Illustration, row: str) -> dict[str, Any]:
 def added_to(illustration: Illustration, row: str) -> dict[str, Any]:
     """What was filled in of a part, as `selection` tells what is chosen; nothing of it is no error."""
     art = _art(illustration, row)
-    added = np.where(art.content.all_added, 255, 0).astype(np.uint8)
+    added = hard_mask(art.content.all_added)
     return {
         "pixels": int(art.content.all_added.sum()),
         "box": art.box.as_xywh(),
@@ -140,7 +141,7 @@ def added_to(illustration: Illustration, row: str) -> dict[str, Any]:
 def remainder_of(illustration: Illustration, row: str) -> dict[str, Any]:
     """What is left of a part to be taken out of it, as `added_to` tells what was filled in. Raises as `selection` does."""
     art, _ = _drawn(illustration, row)
-    there = np.where(art.picture[..., 3] > 0, 255, 0).astype(np.uint8)
+    there = hard_mask(art.picture[..., 3] > 0)
     return {
         "pixels": int((there > 0).sum()),
         "box": art.box.as_xywh(),
@@ -157,7 +158,7 @@ def difference(illustration: Illustration) -> dict[str, Any]:
     """Where the parts that are included and shown, laid together, differ from what was brought in: how many pixels, by how much, and a mask."""
     tree, layers = looked_at(illustration)
     worst = away_from_original(tree, layers)
-    mask = np.where(worst > 0, 255, 0).astype(np.uint8)
+    mask = hard_mask(worst > 0)
     return {
         "pixels": worst.size,
         "differing": int((worst > 0).sum()),
@@ -211,7 +212,7 @@ def _told_finding(finding: Finding) -> dict[str, Any]:
     if finding.mask is not None and box is not None:
         rows, columns = np.flatnonzero(finding.mask.any(axis=1)), np.flatnonzero(finding.mask.any(axis=0))
         inner = Box(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
-        grey = np.where(finding.mask[inner.top : inner.bottom, inner.left : inner.right], 255, 0).astype(np.uint8)
+        grey = hard_mask(finding.mask[inner.top : inner.bottom, inner.left : inner.right])
         mask, box = base64.b64encode(png.encode_mask(grey)).decode(), inner.moved(box.left, box.top)
     return {
         "kind": finding.kind,
@@ -303,4 +304,4 @@ def completions_of(illustration: Illustration, row: str, degrees: Sequence[float
 
 
 def _mask(chosen: Chosen) -> str:
-    return base64.b64encode(png.encode_mask(np.where(chosen, 255, 0).astype(np.uint8))).decode()
+    return base64.b64encode(png.encode_mask(hard_mask(chosen))).decode()

@@ -59,7 +59,7 @@ class Limits:
 def for_jobs() -> Limits:
     """The limits of one job."""
     # Whoever waits for a click goes first.
-    return Limits(**settings.JOB_LIMITS, yields=5)
+    return Limits(**settings.JOB_LIMITS, yields=15)
 
 
 def for_questions() -> Limits:

@@ -18,7 +18,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.filling import fill
 from yuplet.pixels.matting import unmix
 from yuplet.pixels.trimming import label_boxes
-from yuplet.selecting.masks import HALF, Chosen, Mask
+from yuplet.selecting.masks import HALF, Chosen, Mask, hard_mask
 
 MAX_PARTS = 500
 """Parts that are taken out at once at the most."""
@@ -111,18 +111,18 @@ def cut_out(layer: Content, owner: Owners, behind: Behind, soft: Mask | None = N
         rows = (slice(area.top, area.bottom), slice(area.left, area.right))
         is_own = owner[rows] == number
         part = np.where(is_own[..., None], picture[rows], 0).astype(np.uint8)
-        mask, place = np.where(is_own, 255, 0).astype(np.uint8), area.moved(box.left, box.top)
+        mask, place = hard_mask(is_own), area.moved(box.left, box.top)
         own = trimmed(part, place, Cut("taken", "", place, behind), mask, layer.all_added[rows] & is_own)
         assert own is not None
         taken.append(own)
-    union = np.where(hard, 255, 0).astype(np.uint8)
+    union = hard_mask(hard)
     return Taken(tuple(taken), trimmed(left, box, Cut("left", "", box, behind), union, added))
 
 
 def without(layer: Content, removed: Chosen) -> Derived | None:
     """A layer without some of its pixels, (H, W) of it; None when nothing is left of it."""
     picture = np.where(removed[..., None], 0, layer.picture).astype(np.uint8)
-    mask = np.where(removed, 255, 0).astype(np.uint8)
+    mask = hard_mask(removed)
     return trimmed(picture, layer.box, Cut("left", "", layer.box), mask, layer.all_added & ~removed)
 
 

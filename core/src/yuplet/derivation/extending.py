@@ -11,7 +11,7 @@ from yuplet.errors import CannotTakeOut
 from yuplet.geometry import Box, Point
 from yuplet.illustration.derived import Behind, Extension, Fill, Refilled
 from yuplet.pixels.filling import fill
-from yuplet.selecting.masks import HALF, Chosen, Mask, grown
+from yuplet.selecting.masks import HALF, Chosen, Mask, grown, hard_mask
 from yuplet.selecting.regions import pieces_of
 
 MirrorSource: TypeAlias = tuple[str, Content]
@@ -80,7 +80,7 @@ def refilled(layer: Content, hidden: Chosen, behind: Behind) -> Derived | None:
     Where nothing drawn is left, it stays empty. None where nothing is left at all.
     """
     assert behind is not None
-    return extended(layer, np.where(hidden, 255, 0).astype(np.uint8), Refilled("", layer.box, behind))
+    return extended(layer, hard_mask(hidden), Refilled("", layer.box, behind))
 
 
 def extended(layer: Content, mask: Mask, derivation: Extension, mirror_source: Content | None = None) -> Derived | None:
@@ -125,7 +125,7 @@ def _added(
     if not near.any():
         raise CannotTakeOut(f"No opaque part covers {where}, so there is nothing to grow under.")
     name, theirs = mirror_source if mirror_source is not None else (None, None)
-    found = extended(layer, np.where(near, 255, 0).astype(np.uint8), Extension("", area, how, name), theirs)
+    found = extended(layer, hard_mask(near), Extension("", area, how, name), theirs)
     assert found is not None
     return found
 

@@ -15,7 +15,7 @@ from yuplet.geometry import Size
 from yuplet.illustration.derived import Cut, DerivedLayer, Extension, Merged, Turned
 from yuplet.selecting.gestures import Brush
 from yuplet.selecting.marking import of_brush
-from yuplet.selecting.masks import HALF, Mask, combine
+from yuplet.selecting.masks import HALF, Mask, combine, hard_mask
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +90,7 @@ def touch_up(
     is_alone = len(taken) == 1
     if _cut(own).behind is None:
         # Over an empty place no edge can be soft, not even that of a stroke.
-        mask = np.where(mask >= HALF, 255, 0).astype(np.uint8)
+        mask = hard_mask(mask >= HALF)
     if is_alone:
         owner = label_map(source.picture, [mask])
     gone = np.flatnonzero(np.bincount(owner[source.picture[..., 3] > 0], minlength=len(taken) + 1)[1:] == 0)

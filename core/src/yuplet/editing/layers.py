@@ -20,7 +20,7 @@ from yuplet.pixels import Picture
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import PixelSource, SpillFile
 from yuplet.reading import png as png_reading
-from yuplet.selecting.masks import Mask
+from yuplet.selecting.masks import Mask, hard_mask
 from yuplet.writing import png
 
 
@@ -158,7 +158,7 @@ def derived_layer(
 
 def as_grey(mask: NDArray[Any]) -> Mask:
     """A mask as levels, whichever kind it is."""
-    return np.where(mask, 255, 0).astype(np.uint8) if mask.dtype == bool else mask
+    return hard_mask(mask) if mask.dtype == bool else mask
 
 
 def as_picture(grey: Mask) -> Picture:

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import field, replace
 from typing import Annotated, Literal
 
-import numpy as np
 from pydantic import Field, StrictInt
 from pydantic.dataclasses import dataclass
 
@@ -34,6 +33,7 @@ from yuplet.framing.planes import covers
 from yuplet.illustration.derived import Extension, Turned, Widened
 from yuplet.parts.part import Frame, Part, Piece, still
 from yuplet.rig.round_ends import limb_at
+from yuplet.selecting.masks import hard_mask
 
 LeastPixels = Annotated[int, Field(strict=True, ge=1, le=1_000_000)]
 Reach = Literal["mirror", "repeat", "enlarge"]
@@ -115,7 +115,7 @@ class FillPinholes(_Cleaning):
         holes = pinholes(content.picture, self.smallest)
         if not holes.any():
             return None
-        mask = np.where(holes, 255, 0).astype(np.uint8)
+        mask = hard_mask(holes)
         return extended(content, mask, Extension("", content.box, "flat"))
 
 
@@ -138,7 +138,7 @@ class KeepRest(Edit):
         content = layers.content(layer)
         if finding is None or finding.mask is None or content is None:
             raise CannotTakeOut("All of this layer is in parts (by now). Look again.")
-        mask = np.where(finding.mask, 255, 0).astype(np.uint8)
+        mask = hard_mask(finding.mask)
         made = layers.add(layer, cut_out(content, label_map(content.picture, [mask]), None).taken[0])
         name = next(one.name for one in read.leaves() if one.id == layer)
         part = Part(made, f"rest of {name}", still(made))

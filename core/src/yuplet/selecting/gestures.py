@@ -16,7 +16,7 @@ from yuplet.errors import NothingChosen, SelectionError, shown
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
 from yuplet.selecting.marking import between_marks, of_brush
-from yuplet.selecting.masks import Chosen, How, Mask, chosen_of, combine, grown, smoothed, softened
+from yuplet.selecting.masks import Chosen, How, Mask, chosen_of, combine, grown, hard_mask, smoothed, softened
 from yuplet.selecting.nested import nested
 from yuplet.selecting.pick import Click, picked
 from yuplet.selecting.proposals import MAX_REGIONS, Proposals, propose
@@ -229,7 +229,7 @@ def _mask(
         case Clicked(clicks, steps):
             own_clicks = [Click(*_within((one.x, one.y), box), one.add) for one in clicks]
             chosen = by_clicks(picture, own_clicks, steps)
-    return np.where(chosen, 255, 0).astype(np.uint8)
+    return hard_mask(chosen)
 
 
 def _moved(points: Stroke, box: Box) -> Stroke:

@@ -42,8 +42,7 @@ def distance_to(chosen: Chosen) -> NDArray[np.float32]:
     """How far each pixel is from the nearest chosen one, in pixels; 0 in the chosen ones, infinite when there are none."""
     if not chosen.any():
         return np.full(chosen.shape, np.inf, np.float32)
-    others = np.where(chosen, 0, 255).astype(np.uint8)
-    return cv2.distanceTransform(others, cv2.DIST_L2, cv2.DIST_MASK_PRECISE).astype(np.float32, copy=False)
+    return cv2.distanceTransform(hard_mask(~chosen), cv2.DIST_L2, cv2.DIST_MASK_PRECISE).astype(np.float32, copy=False)
 
 
 def within(chosen: Chosen, distance: float) -> Chosen:
@@ -83,11 +82,16 @@ def smoothed(chosen: Chosen, radius: float) -> Chosen:
 def softened(chosen: Chosen, width: float) -> Mask:
     """A mask whose edge rises from nothing to all within a width, in the middle of which the hard edge lay."""
     if width <= 0:
-        return np.where(chosen, 255, 0).astype(np.uint8)
+        return hard_mask(chosen)
     inside = np.minimum(distance_to(~chosen), 1e6)
     outside = np.minimum(distance_to(chosen), 1e6)
     beyond = np.where(chosen, inside - 0.5, 0.5 - outside)
     return np.round(np.clip(beyond / width + 0.5, 0, 1) * 255).astype(np.uint8)
+
+
+def hard_mask(chosen: Chosen) -> Mask:
+    """The mask with a hard edge that chooses these pixels and no others."""
+    return np.multiply(chosen, np.uint8(255), dtype=np.uint8)
 
 
 def chosen_of(mask: Mask) -> Chosen:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from yuplet.compiled import compiled
 from yuplet.pixels.oklab import to_oklab
-from yuplet.selecting.masks import Chosen, distance_to
+from yuplet.selecting.masks import Chosen, distance_to, hard_mask
 from yuplet.selecting.regions import Labels, filled_out, pieces_of
 
 ALONG = 0.144
@@ -465,7 +465,7 @@ def _with_branches(labels: Labels) -> Labels:
     stroke[0] = False
     # Strokes of two labels side by side have a gap between them while their middles are looked for.
     where = stroke[labels] & ~_beside_another(labels)
-    middle = cv2.ximgproc.thinning(np.where(where, 255, 0).astype(np.uint8)) > 0
+    middle = cv2.ximgproc.thinning(hard_mask(where)) > 0
     joints = middle & (_ways(middle) >= 3)
     if not joints.any():
         return labels
