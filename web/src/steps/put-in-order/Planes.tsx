@@ -22,8 +22,8 @@ interface Props {
   onChoose: (ids: readonly string[], current: string | null) => void;
 }
 
-const WIDTH = 440;
-const HEIGHT = 190;
+const WIDTH = 320;
+const HEIGHT = 150;
 const MARGIN = 26;
 /** So far from a plane, in units of the drawing, a press still takes hold of it. */
 const NEAR = 6;

@@ -7,9 +7,9 @@ interface Props {
   onAt: (degrees: number) => void;
 }
 
-const WIDTH = 430;
-const HEIGHT = 132;
-const LEFT = 40;
+const WIDTH = 320;
+const HEIGHT = 96;
+const LEFT = 34;
 const BOTTOM = 22;
 const TOP = 8;
 
