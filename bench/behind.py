@@ -110,7 +110,7 @@ def main() -> None:
                 ]
             )
     heads = [f"style, {SIDE}²", "parts", "right colour", "median", "borders, F"]
-    print(table("What is filled in behind parts", heads, rows, "One part at a time."))
+    print(table("Filling behind parts", heads, rows, "One part at a time."))
 
 
 if __name__ == "__main__":

@@ -223,7 +223,7 @@ def behind() -> str:
                 shares.append(f"{(away[mask] <= LIKE).mean():.2f}")
             rows.append([path.stem, name, *shares])
     return table(
-        "What is filled in behind parts of open figures",
+        "Filling behind parts of open figures",
         ["figure, 512²", "part taken away", "nearest colours", "inpainting"],
         rows,
         f"The share of the part's pixels at which the filling is within CIEDE2000 {LIKE} of what the figure has beneath it; features"

@@ -125,7 +125,7 @@ def page(head: str, found: dict[str, Any]) -> str:
     lines = [head]
     for kind, one in named.items():
         lines.append(f"## `{kind}`\n\n{_text(one)}\n\n{_fields(one)}")
-    lines.append("## What fields hold\n")
+    lines.append("## Types of fields\n")
     for name, one in kinds.items():
         lines.append(f"### {name}\n\n{_text(one)}\n\n{_fields(one)}")
     return "\n".join(line.rstrip() + "\n" for line in lines)

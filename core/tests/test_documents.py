@@ -31,3 +31,17 @@ class LinkTests(TestCase):
         told = "".join(path.read_text() for path in [*ROOT.glob("*.md"), *ROOT.glob("docs/**/*.md")])
         for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
             self.assertIn(f"screenshots/{picture.name}", told)
+
+
+class HeadingTests(TestCase):
+    def test_headings_name_their_thing_and_pages_begin_with_a_sentence(self) -> None:
+        asks = re.compile(r"^#+ (?:What|How|Is|Who|When|Where|Which|Why|Whether)\b.*", re.MULTILINE)
+        for path in [*ROOT.glob("*.md"), *ROOT.glob("docs/**/*.md")]:
+            with self.subTest(path.relative_to(ROOT)):
+                self.assertEqual(asks.findall(path.read_text()), [])
+        for path in [*ROOT.glob("docs/guide/*.md"), *ROOT.glob("docs/formats/*.md")]:
+            with self.subTest(path.relative_to(ROOT)):
+                title, blank, first, *_ = path.read_text().splitlines()
+                self.assertRegex(title, "^# ")
+                self.assertEqual(blank, "")
+                self.assertRegex(first, r"^[A-Z*`./]", "what the page is for")

@@ -56,7 +56,7 @@ const COLUMNS: readonly { value: Column; label: string }[] = [
 ];
 
 /** Pixels that a row has beside its columns, and that each of these takes. */
-const NAMED = 300;
+const NAMED = 330;
 const COLUMN = 100;
 
 /** As many columns as there is room for; where that is one, the one that was chosen. */
