@@ -225,6 +225,8 @@ class ProjectTests(ProductTestCase):
         page.get_by_label("Name").fill("Lever frame")
         page.get_by_role("button", name="Start", exact=True).click()
         expect(page.get_by_role("region", name="Lever frame")).to_be_visible()
+        # A dialog that is just closing takes the focus back, and with it the menu away.
+        expect(dialog).to_have_count(0)
         more.click()
         page.get_by_role("menuitem", name="Move to another project").click()
         expect(dialog.get_by_label("To project").locator("option")).to_have_text(["Lever frame"])

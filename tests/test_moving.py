@@ -203,6 +203,11 @@ class MovingTests(OpenedTestCase):
 
     def test_a_part_is_turned_on_the_picture_and_what_it_carries_goes_along(self) -> None:
         page = self.page
+        with self.subTest("the tracks give way to the picture"):
+            page.get_by_role("button", name="Tracks").click()
+            room = page.get_by_test_id("stage").bounding_box() or {}
+            self.assertGreater(room["width"] * room["height"] / (1280 * 800), 0.58)
+            page.get_by_role("button", name="Tracks").click()
         still = self.stage()
         self.assert_accessible("Move")
         x, y = self.choose("mast")

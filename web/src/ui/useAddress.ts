@@ -7,6 +7,8 @@ export function withValue(search: string, name: string, value: string | null): s
   const query = new URLSearchParams(search);
   if (value === null) query.delete(name);
   else query.set(name, value);
+  // One state has one address, whichever was set first.
+  query.sort();
   const text = query.toString().replaceAll('%2C', ',');
   return text && `?${text}`;
 }

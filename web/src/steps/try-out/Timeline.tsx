@@ -1,4 +1,5 @@
 import { Button, NativeSelect } from '@mantine/core';
+import { useLocalStorage } from '@mantine/hooks';
 import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
 import { CAMERA, GROUND, type Key, type KeyRef, type Track } from '../../api/motion';
 import { keyAt, seenMoment } from '../../rules/motion';
@@ -33,10 +34,30 @@ const EASINGS = ['linear', 'ease', 'ease-in', 'ease-out', 'ease-in-out', 'step-s
 /** Time under the picture: playing, the ruler, and the keys of what is chosen. */
 export function Timeline({ moving, canEdit }: Props) {
   const [isCurved, setCurved] = useState(false);
+  const [isFolded, setFolded] = useLocalStorage({ key: 'tracks-folded', defaultValue: false });
+  const curve = (isWanted: boolean) => {
+    setCurved(isWanted);
+    if (isWanted) setFolded(false);
+  };
   return (
-    <section className={classes.timeline} data-curved={isCurved || undefined} aria-label={words.time}>
-      <Transport moving={moving} canEdit={canEdit} isCurved={isCurved} onCurved={setCurved} />
-      <Lanes moving={moving} canEdit={canEdit} isCurved={isCurved} />
+    <section
+      className={classes.timeline}
+      data-curved={(isCurved && !isFolded) || undefined}
+      data-folded={isFolded || undefined}
+      aria-label={words.time}
+    >
+      <Transport moving={moving} canEdit={canEdit} isCurved={isCurved && !isFolded} onCurved={curve}>
+        <Button
+          size="compact-sm"
+          variant="default"
+          aria-expanded={!isFolded}
+          title={isFolded ? words.showTracks : words.hideTracks}
+          onClick={() => setFolded(!isFolded)}
+        >
+          {words.tracks}
+        </Button>
+      </Transport>
+      <Lanes moving={moving} canEdit={canEdit} isCurved={isCurved && !isFolded} />
     </section>
   );
 }
@@ -44,9 +65,10 @@ export function Timeline({ moving, canEdit }: Props) {
 interface TransportProps extends Props {
   isCurved: boolean;
   onCurved: (isCurved: boolean) => void;
+  children: React.ReactNode;
 }
 
-function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
+function Transport({ moving, canEdit, isCurved, onCurved, children }: TransportProps) {
   const { player, stage, keys } = moving;
   const { isPlaying } = useSyncExternalStore(player.subscribe, player.now);
   const [speed, setSpeed] = useState(1);
@@ -114,6 +136,7 @@ function Transport({ moving, canEdit, isCurved, onCurved }: TransportProps) {
           {words.setKey}
         </Button>
       )}
+      {children}
     </div>
   );
 }

@@ -238,6 +238,9 @@ export const stageDrawing = {
 };
 
 export const timeline = {
+  tracks: 'Tracks',
+  showTracks: 'Show tracks',
+  hideTracks: 'Hide tracks, for more room for the picture',
   place: 'place',
   turn: 'turn',
   size: 'size',
