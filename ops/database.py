@@ -63,7 +63,7 @@ def settings(folder: Path) -> dict[str, str]:
     return dict(json.loads(path.read_text()))
 
 
-_NOT_KEPT = ["--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite", "--innodb-flush-method=nosync"]
+_NOT_KEPT = ["--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=OFF"]
 """Tests beside a process that writes much, as an installation does, waited half a minute for the disk at times."""
 
 

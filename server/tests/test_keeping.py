@@ -11,7 +11,7 @@ from unittest import mock
 
 import numpy as np
 from django.conf import settings
-from django.db import transaction
+from django.db import connection, transaction
 from django.test import override_settings
 from django.utils import timezone
 from PIL import Image
@@ -285,6 +285,25 @@ class KeepingTests(ServerTestCase):
                 self.address("in-step"), {"file": str(art), "recipes": [RECIPE]}, content_type="application/json"
             )
         self.assertIn("up to 0 are read", answer.json()["detail"])
+
+    def test_two_that_watch_do_not_take_the_same_save_twice(self) -> None:
+        other = connection.copy()
+        self.addCleanup(other.close)
+        name = f"{connection.settings_dict['NAME']} watching"
+        with other.cursor() as cursor:
+            cursor.execute("SELECT GET_LOCK(%s, 0)", [name])
+        before = Revision.objects.count()
+        for _ in range(4):
+            keeping.check_all()
+        self.assertEqual(Revision.objects.count(), before)
+        with other.cursor() as cursor:
+            cursor.execute("SELECT RELEASE_LOCK(%s)", [name])
+        for _ in range(4):
+            keeping.check_all()
+        self.assertEqual(Revision.objects.count(), before + 1)
+        with other.cursor() as cursor:
+            cursor.execute("SELECT GET_LOCK(%s, 0)", [name])
+            self.assertEqual(cursor.fetchone(), (1,), "it is given back after each glance")
 
     def test_the_command_ends_when_it_is_told_to(self) -> None:
         command = [sys.executable, str(Path(settings.ROOT) / "server" / "manage.py"), "keep_in_step"]

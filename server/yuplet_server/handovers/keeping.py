@@ -23,6 +23,7 @@ from yuplet_server.accounts.models import User
 from yuplet_server.arrangement.actions import take_revision
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.base.errors import NotNow
+from yuplet_server.base.transactions import only_one
 from yuplet_server.handovers import actions, watched
 from yuplet_server.handovers.models import HandOver, SyncRun, WatchedSource
 from yuplet_server.handovers.roots import folder_at
@@ -73,6 +74,14 @@ def set_up(
         "again_at": None,
     }
     return WatchedSource.objects.update_or_create(illustration=illustration, defaults=values)[0]
+
+
+def check_all() -> None:
+    """One glance at everything that is watched; where two watch, by accident, only one of them looks."""
+    with only_one("watching") as is_ours:
+        if is_ours:
+            for one in WatchedSource.objects.select_related("illustration__current", "user"):
+                check(one)
 
 
 def check(one: WatchedSource) -> None:

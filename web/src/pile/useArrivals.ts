@@ -77,6 +77,8 @@ export function useArrivals(
         const { left, top, right, bottom } = onScreen(seen)(row.box ?? []);
         const ratio = window.devicePixelRatio;
         const [width, height] = [(right - left) / ratio, (bottom - top) / ratio];
+        // Looked at from so near, it would cover everything on its way.
+        if (width > frame.width || height > frame.height) return;
         fly(address, { left: frame.left + left / ratio, top: frame.top + top / ratio, width, height }, to);
       });
     }

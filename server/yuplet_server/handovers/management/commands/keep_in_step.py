@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 from django.db import DatabaseError, close_old_connections
 from watchfiles import watch
 
-from yuplet_server.handovers.keeping import check, folders_watched
+from yuplet_server.handovers.keeping import check_all, folders_watched
 from yuplet_server.handovers.models import WatchedSource
 
 log = logging.getLogger(__name__)
@@ -62,7 +62,6 @@ class Command(BaseCommand):
     def _look(self) -> None:
         try:
             close_old_connections()
-            for one in WatchedSource.objects.select_related("illustration__current", "user"):
-                check(one)
+            check_all()
         except DatabaseError:
             log.warning("the database is away; looking again")
