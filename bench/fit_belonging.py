@@ -1,11 +1,13 @@
 """Fit what belongs together (core/src/yuplet/selecting/belonging.npz) on the fitting styles of `known_parts`.
 
-Deterministic: fixed seeds, single-threaded trees, the figures of fixed names. Needs scikit-learn (bench/requirements.txt), whose
+What is learned from pieces and patches is learned from those of trees that were fitted on figures of other styles (`FOLDS`): on figures that
+trees know, they are more right than they will be on an artist's. Deterministic: fixed seeds, single-threaded trees, the figures of fixed names. Needs scikit-learn (bench/requirements.txt), whose
 histogram gradient boosting fits the trees; Yuplet walks them by itself. Beside the file go some measures with what scikit-learn
 says of them, for a test that both say the same.
 """
 
 import sys
+import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
@@ -14,15 +16,16 @@ from typing import Any
 
 import cv2
 import numpy as np
-from known_parts import ALL_FITTING, Flat, deepest, flats
+from known_parts import ALL_FITTING, FOLDS, Flat, deepest, flats
 from measure import ROOT
 from numpy.typing import NDArray
 from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
 
 from yuplet.selecting.belonging import Trees, said
+from yuplet.selecting.choosing import Choosing, Click, patch_at
 from yuplet.selecting.masks import distance_to
 from yuplet.selecting.nested import WORKING_SIDE, Measured, Nested, measured, merged, of_measured, wholes
-from yuplet.selecting.pick import Choosing, Click, patch_at
+from yuplet.selecting.steering import Steering
 
 TARGET = ROOT / "core" / "src" / "yuplet" / "selecting" / "belonging.npz"
 SAID = ROOT / "core" / "tests" / "selecting" / "belonging_said.npz"
@@ -37,6 +40,8 @@ _EACH = 2_000
 _PLACES = 3
 _CHOICE_TREES = 400
 _CLICKS = 5
+_PATCHES = 28
+"""Patches of a figure that are looked at after each click."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,22 +141,14 @@ def choice_samples(one: Known, made: Nested, choice: Trees | None, seed: int) ->
         state = Choosing(made)
         got = np.zeros_like(mask)
         for index in range(_CLICKS):
-            lacking, extra = deepest(mask & ~got), deepest(got & ~mask)
-            add = lacking[0] >= extra[0]
-            depth, x, y = lacking if add else extra
-            if depth < 1:
-                break
-            # Nobody hits the middle to the pixel.
-            x += int(chance.normal(0, depth / 6))
-            y += int(chance.normal(0, depth / 6))
-            click = Click(min(max(x, 0), mask.shape[1] - 1), min(max(y, 0), mask.shape[0] - 1), add)
-            if patch_at(made, click) < 0:
+            click = next_click(chance, mask, got)
+            if click is None or patch_at(made, click) < 0:
                 break
             path, measures = state.offered(click)
             if not path:
                 break
             holds = np.stack([made.patches_of(piece) for piece in path])
-            after = (state.chosen[None, 1:] | holds[:, 1:]) if add else (state.chosen[None, 1:] & ~holds[:, 1:])
+            after = (state.chosen[None, 1:] | holds[:, 1:]) if click.add else (state.chosen[None, 1:] & ~holds[:, 1:])
             both = after @ in_part
             overlap = both / np.maximum(after @ sizes + total - both, 1)
             rows.append(measures)
@@ -164,13 +161,73 @@ def choice_samples(one: Known, made: Nested, choice: Trees | None, seed: int) ->
     return [np.concatenate(one) for one in (rows, targets, weights)]
 
 
-_AT_WORK: list[tuple[Known, Nested]] = []
+def patch_samples(
+    one: Known, made: Nested, pair: Trees, choice: Trees, patch: Trees | None, seed: int
+) -> list[NDArray[np.float32]]:
+    """Clicks on each part as for `choice_samples`: measures of patches, whether they are of the part, and how much that matters."""
+    chance = np.random.default_rng(seed)
+    rows: list[NDArray[np.float32]] = []
+    targets: list[NDArray[np.bool_]] = []
+    weights: list[NDArray[np.float64]] = []
+    sizes = one.shares.sum(axis=1)
+    for part in one.counting:
+        mask = one.owner == part
+        share = one.shares[:, part] / np.maximum(sizes, 1)
+        # A wrong patch costs the more the larger it is beside the part, and nothing when half of it is of the part.
+        matters = np.abs(2 * share - 1) * np.minimum(sizes / one.shares[:, part].sum(), 1) ** 0.6
+        matters[matters < 0.004] = 0
+        state = Steering(made, pair, choice)
+        got = np.zeros_like(mask)
+        for index in range(_CLICKS + 1):
+            click = next_click(chance, mask, got)
+            if click is None or patch_at(made, click) < 0:
+                break
+            measures = state.note(click)
+            # As many as are told apart hardest: those that the tree puts near a click, or that are of the part.
+            hard = matters * np.where((measures[:, 0] > -6) | (share > 0.3), 1, 0.3)
+            taken = np.minimum(1, _PATCHES * hard / max(hard.sum(), 1e-6))
+            keep = (matters > 0) & (chance.random(len(taken)) < taken)
+            if keep.any():
+                weight = matters[keep] / np.maximum(taken[keep], 1e-3) / max(matters.sum(), 1e-6)
+                rows.append(measures[keep])
+                targets.append(share[keep] > 0.5)
+                weights.append(weight * (1 if index == 0 else 0.7))
+            if chance.random() < 0.15:
+                likely = np.clip(share + chance.normal(0, 0.3, len(share)), 0, 1)
+            elif patch is None:
+                likely = measures[:, 26].astype(np.float64)
+            else:
+                likely = 1 / (1 + np.exp(-said(patch, measures).astype(np.float64)))
+            state.decide(likely)
+            got = state.mask()
+    return [np.concatenate(one) for one in (rows, targets, weights)]
+
+
+def next_click(chance: np.random.Generator, mask: NDArray[np.bool_], got: NDArray[np.bool_]) -> Click | None:
+    """A click on the deepest pixel of the larger error, or near it: nobody hits the middle to the pixel. None where none is left."""
+    lacking, extra = deepest(mask & ~got), deepest(got & ~mask)
+    add = lacking[0] >= extra[0]
+    depth, x, y = lacking if add else extra
+    if depth < 1:
+        return None
+    x += int(chance.normal(0, depth / 6))
+    y += int(chance.normal(0, depth / 6))
+    return Click(min(max(x, 0), mask.shape[1] - 1), min(max(y, 0), mask.shape[0] - 1), add)
+
+
+_AT_WORK: list[tuple[Known, Nested, Trees]] = []
+"""Each figure, its pieces by trees that do not know it, and those trees of pairs."""
 _KNOWN: list[Known] = []
 
 
 def _choice_samples(given: tuple[int, Trees | None, int]) -> list[NDArray[np.float32]]:
     index, choice, seed = given
-    return choice_samples(*_AT_WORK[index], choice, seed)
+    return choice_samples(*_AT_WORK[index][:2], choice, seed)
+
+
+def _patch_samples(given: tuple[int, Trees, Trees | None, int]) -> list[NDArray[np.float32]]:
+    index, choice, patch, turn = given
+    return patch_samples(*_AT_WORK[index], choice, patch, 1000 * turn + index)
 
 
 def _pair_samples(given: tuple[int, Trees]) -> tuple[NDArray[np.float32], NDArray[np.bool_], NDArray[np.float64]]:
@@ -181,9 +238,14 @@ def _whole_samples(given: tuple[int, Trees]) -> tuple[NDArray[np.float32], NDArr
     return whole_samples(_KNOWN[given[0]], given[1])
 
 
-def _nested(given: tuple[int, Trees, Trees]) -> Nested:
-    index, pair, whole = given
-    return of_measured(_KNOWN[index].found, pair, whole)
+def _nested(given: tuple[int, list[Trees], list[Trees]]) -> Nested:
+    index, pairs, wholes_of = given
+    fold = fold_of(_KNOWN[index].style)
+    return of_measured(_KNOWN[index].found, pairs[fold], wholes_of[fold])
+
+
+def fold_of(style: str) -> int:
+    return next(number for number, styles in enumerate(FOLDS) if style in styles)
 
 
 def of_each(sample: Callable[[Any], Any], count: int, *more: Any) -> list[Any]:
@@ -232,11 +294,11 @@ _BOOSTING: dict[str, Any] = {
 }
 
 
-def fit_pair(samples: list[Any]) -> tuple[Trees, Any]:
-    """Whether two pieces are of one part, as log odds."""
-    measures, same, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
-    model = HistGradientBoostingClassifier(learning_rate=0.08, **_BOOSTING)
-    model.fit(measures, same, weight * len(weight) / weight.sum())
+def fit_sure(samples: list[Any], **more: Any) -> tuple[Trees, Any]:
+    """Whether two pieces are of one part, or a patch of what clicks mean, as log odds."""
+    measures, is_so, weight = (np.concatenate([one[index] for one in samples]) for index in range(3))
+    model = HistGradientBoostingClassifier(**{**_BOOSTING, "learning_rate": 0.08, **more})
+    model.fit(measures, is_so, weight * len(weight) / weight.sum())
     return trees_of(model), model
 
 
@@ -249,28 +311,53 @@ def fit_overlap(samples: list[Any], trees: int = 200) -> tuple[Trees, Any]:
 
 
 def fit(all_known: list[Known], rounds: int = ROUNDS) -> dict[str, tuple[Trees, Any, Any]]:
-    """Three measures, each with the fitted model and the samples of the last figure: of pairs, of pieces, of what a click takes."""
+    """Four measures, each with the fitted model and samples of the last figure: of pairs, of pieces, of what a click takes of those, and of
+    patches beside clicks.
+    """
+    count = len(all_known)
+    folds = [fold_of(one.style) for one in all_known]
     pair = first_rule()
-    samples: list[Any] = []
+    samples: list[list[Any]] = [[] for _ in all_known]
     _KNOWN[:] = all_known
     for _ in range(rounds):
-        samples += of_each(_pair_samples, len(all_known), pair)
-        pair, pair_model = fit_pair(samples)
-        print("pairs", file=sys.stderr)
-    rows = of_each(_whole_samples, len(all_known), pair)
+        for own, more in zip(samples, of_each(_pair_samples, count, pair), strict=True):
+            own.append(more)
+        pair, pair_model = fit_sure(sum(samples, []))
+        tell("pairs")
+    pairs = [
+        fit_sure(sum([own for own, fold in zip(samples, folds, strict=True) if fold != one], []))[0]
+        for one in range(len(FOLDS))
+    ]
+    last = samples[-1][-1][0][:200]
+    samples.clear()
+    rows = of_each(_whole_samples, count, pair)
     whole, whole_model = fit_overlap(rows)
+    wholes_of = [
+        fit_overlap([own for own, fold in zip(rows, folds, strict=True) if fold != one])[0] for one in range(len(FOLDS))
+    ]
+    tell("pieces")
+    made = of_each(_nested, count, pairs, wholes_of)
+    _AT_WORK[:] = [(known, own, pairs[fold]) for known, own, fold in zip(all_known, made, folds, strict=True)]
     choice, choices = None, []
-    made = of_each(_nested, len(all_known), pair, whole)
-    _AT_WORK[:] = zip(all_known, made, strict=True)
     for turn in range(rounds):
-        choices += of_each(_choice_samples, len(made), choice, turn)
+        choices += of_each(_choice_samples, count, choice, turn)
         choice, choice_model = fit_overlap(choices, _CHOICE_TREES)
-        print(f"clicks, round {turn + 1} of {rounds}", file=sys.stderr)
+        tell(f"clicks, round {turn + 1} of {rounds}")
+    patch, patches = None, []
+    for turn in range(rounds):
+        patches += of_each(_patch_samples, count, choice, patch, turn)
+        patch, patch_model = fit_sure(patches, learning_rate=0.06, max_iter=250, max_leaf_nodes=31)
+        tell(f"patches, round {turn + 1} of {rounds}")
     return {
-        "pair": (pair, pair_model.decision_function, samples[-1][0][:200]),
+        "pair": (pair, pair_model.decision_function, last),
         "whole": (whole, whole_model.predict, rows[-1][0][:200]),
         "choice": (choice, choice_model.predict, choices[-1][0][:200]),
+        "patch": (patch, patch_model.decision_function, patches[-1][0][:200]),
     }
+
+
+def tell(what: str) -> None:
+    print(time.strftime("%H:%M:%S"), what, file=sys.stderr, flush=True)
 
 
 def main() -> None:

@@ -11,8 +11,11 @@ Part sets (bench/figures, npm; "remix of" each set by its author):
 | dylan | Natalia Spivak | CC BY 4.0 |
 | lorelei | Lisa Wischofsky | CC0 1.0 |
 | micah | Micah Lanier | CC BY 4.0 |
+| miniavs | Webpixels | CC BY 4.0 |
 | notionists | Zoish | CC0 1.0 |
 | open-peeps | Pablo Stanley | CC0 1.0 |
+| personas | Draftbit | CC BY 4.0 |
+| toon-head | Johan Melin | CC BY 4.0 |
 
 'outlined' and a set: the same figures in other colours, with a dark outline round each part. 'puppets' and 'painted by chance' are ours, drawn by chance, and
 only fit; 'painted' are two of ours that only judge.
@@ -38,12 +41,16 @@ from resvg import usvg
 
 from yuplet.selecting.regions import nearest_label
 
-FITTING = ("adventurer", "big-smile", "croodles", "micah", "notionists")
+FITTING = ("adventurer", "big-smile", "croodles", "micah", "notionists", "personas", "miniavs", "toon-head")
 """Styles that rules are found and models are fitted on; the others only judge."""
-OUTLINED = ("adventurer", "big-smile", "micah")
-"""Those of them that are drawn once more in other colours and with an outline."""
 JUDGING = ("big-ears", "dylan", "lorelei", "open-peeps")
-ALL_FITTING = (*FITTING, *[f"outlined {name}" for name in OUTLINED], "puppets", "painted by chance")
+FOLDS = (
+    ("adventurer", "outlined adventurer", "puppets", "personas", "outlined personas"),
+    ("big-smile", "outlined big-smile", "notionists", "miniavs", "outlined miniavs"),
+    ("micah", "outlined micah", "croodles", "painted by chance", "toon-head", "outlined toon-head"),
+)
+"""All that is fitted on: what is learned from pieces is learned from those of trees that were fitted on the other two folds."""
+ALL_FITTING = tuple(sorted({style for fold in FOLDS for style in fold}))
 ALL_JUDGING = (*JUDGING, "outlined big-ears", "outlined dylan", "outlined lorelei", "painted")
 EACH = 40
 """Figures of a style."""

@@ -50,11 +50,17 @@ need_python() {
     "$VIRTUAL_ENV/bin/python" -m pip install --quiet --disable-pip-version-check --require-hashes -r "$list" >"$var/pip.log" 2>&1 \
       || stop "Installing Python packages failed; $var/pip.log says why."
     cp "$list" "$mark"
+    rm -f "$VIRTUAL_ENV/.compiled"
   fi
   # A folder that was moved or cloned anew must find its own core.
   printf '%s\n' "$here/core/src" >"$("$VIRTUAL_ENV/bin/python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/yuplet.pth"
-  # The compiled loops are made now rather than on the first click.
-  "$VIRTUAL_ENV/bin/python" -m yuplet.compiled || stop "The core could not be loaded."
+  # The compiled loops are made now rather than on the first click; looking through all of them takes three seconds.
+  local sources
+  sources=$(cd "$here/core/src" && find yuplet -name '*.py' -printf '%p %T@\n' | LC_ALL=C sort | sha256sum)
+  if [ "$sources" != "$(cat "$VIRTUAL_ENV/.compiled" 2>/dev/null)" ]; then
+    "$VIRTUAL_ENV/bin/python" -m yuplet.compiled || stop "The core could not be loaded."
+    printf '%s\n' "$sources" >"$VIRTUAL_ENV/.compiled"
+  fi
 }
 
 # need_own_python: what this installation runs with; a studio's queue and store need more.

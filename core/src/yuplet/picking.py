@@ -27,10 +27,11 @@ from yuplet.illustration.layers import Layer, composite_tree
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
 from yuplet.reading.files import read_illustration
+from yuplet.selecting.choosing import Click
 from yuplet.selecting.gestures import Clicked
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import nested
-from yuplet.selecting.pick import Click, picked
+from yuplet.selecting.pick import picked
 
 LEVELS = (5, 10, 20, 40, 80, 160)
 """How many pieces label images have at the most."""

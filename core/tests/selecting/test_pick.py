@@ -20,11 +20,12 @@ from yuplet.geometry import Box
 from yuplet.picking import Picking, run_lengths
 from yuplet.pixels import Picture
 from yuplet.selecting.belonging import learned, said
+from yuplet.selecting.choosing import Click
 from yuplet.selecting.gestures import Clicked, from_json, select
 from yuplet.selecting.masks import distance_to
 from yuplet.selecting.nested import nested
 from yuplet.selecting.patches import patches, rims_of
-from yuplet.selecting.pick import Click, picked
+from yuplet.selecting.pick import picked
 from yuplet.selecting.strokes import runs_on
 
 SAID = Path(__file__).with_name("belonging_said.npz")
@@ -287,7 +288,7 @@ class LearnedTests(unittest.TestCase):
     def test_the_trees_say_what_the_library_said_that_fitted_them(self) -> None:
         """scikit-learn's histogram gradient boosting, whose answers bench/fit_belonging.py kept."""
         with np.load(SAID, allow_pickle=False) as held:
-            for name in ("pair", "whole", "choice"):
+            for name in ("pair", "whole", "choice", "patch"):
                 self.assertGreater(len(held[name]), 50)
                 np.testing.assert_allclose(said(learned(name), held[name]), held[f"{name}_said"], atol=1e-4)
 

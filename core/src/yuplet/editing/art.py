@@ -17,10 +17,11 @@ from yuplet.illustration.derived import Cut, Refilled
 from yuplet.parts.part import Frame, Part
 from yuplet.pixels import Picture
 from yuplet.pixels.picture_cache import digest_of, recalled, remembered
+from yuplet.selecting.choosing import Click
 from yuplet.selecting.gestures import ByClicks
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import Nested, nested
-from yuplet.selecting.pick import Click, picked
+from yuplet.selecting.pick import picked
 from yuplet.selecting.proposals import Proposals, propose
 from yuplet.selecting.regions import check_there, nearest_label, with_slivers
 

@@ -48,6 +48,8 @@ in px, pixels on the rim of the picture, sums of places, how many patches it is 
 contrast along its border.
 """
 COLUMNS = 17
+SUMMED = (SIZE, LIGHT, GREEN, BLUE, SQUARED, RIM, ACROSS, DOWN, PATCHES)
+"""Those that are sums over the patches of a piece."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +74,7 @@ class Trees:
 
 @cache
 def learned(name: str) -> Trees:
-    """A fitted measure that comes with Yuplet: 'pair' or 'whole'."""
+    """A fitted measure that comes with Yuplet: 'pair', 'whole', 'choice' or 'patch'."""
     with (files("yuplet.selecting") / "belonging.npz").open("rb") as file, np.load(file, allow_pickle=False) as held:
         get = {key: held[f"{name}_{key}"] for key in ("measure", "limit", "left", "right", "value", "roots", "base")}
     return Trees(**{**get, "base": float(get["base"])})
@@ -280,7 +282,7 @@ def _best(value: NDArray[np.float32], is_alive: NDArray[np.bool_], one: int) -> 
 
 
 @compiled(f"boolean({PIECES}, {TABLE}, int64, int64, float64)")
-def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, other: int, near: float) -> bool:
+def may_belong(known: NDArray[np.float64], border: NDArray[np.float32], one: int, other: int, near: float) -> bool:
     """Whether two are looked at: side by side, or apart but alike in colour and size and not far from each other."""
     if border[one, other] > 0:
         return True
@@ -308,6 +310,18 @@ def _may(known: NDArray[np.float64], border: NDArray[np.float32], one: int, othe
         and min(a[SIZE], b[SIZE]) > 0.5 * max(a[SIZE], b[SIZE])
         and gap < 3 * max(a_wide, a_high)
     )
+
+
+@compiled("void(float64[::1], float64[::1], float64, float64)")
+def join(one: NDArray[np.float64], other: NDArray[np.float64], shared: float, seen: float) -> None:
+    """Make one piece of two, in the place of the first, that have a border of so many px between them, and so much contrast along it."""
+    for column in SUMMED:
+        one[column] += other[column]
+    one[EDGE] += other[EDGE] - 2 * shared
+    one[CONTRAST] += other[CONTRAST] - 2 * seen
+    one[LEFT], one[TOP] = min(one[LEFT], other[LEFT]), min(one[TOP], other[TOP])
+    one[RIGHT], one[BOTTOM] = max(one[RIGHT], other[RIGHT]), max(one[BOTTOM], other[BOTTOM])
+    one[DEPTH] = max(one[DEPTH], other[DEPTH])
 
 
 @compiled(
@@ -345,7 +359,7 @@ def merge(
     for one in range(count):
         all_known[one] = known[one]
         for other in range(one):
-            if _may(known, border, one, other, near):
+            if may_belong(known, border, one, other, near):
                 measure_pair(known, border, contrast, runs, alive, ground, total, one, other, measures)
                 value[one, other] = value[other, one] = sum_of(trees, measures)
                 if used < kept.shape[0]:
@@ -368,14 +382,7 @@ def merge(
         if second < first:
             first, second = second, first
         a, b = known[first], known[second]
-        shared, seen = border[first, second], contrast[first, second]
-        for column in (SIZE, LIGHT, GREEN, BLUE, SQUARED, RIM, ACROSS, DOWN, PATCHES):
-            a[column] += b[column]
-        a[EDGE] += b[EDGE] - 2 * shared
-        a[CONTRAST] += b[CONTRAST] - 2 * seen
-        a[LEFT], a[TOP] = min(a[LEFT], b[LEFT]), min(a[TOP], b[TOP])
-        a[RIGHT], a[BOTTOM] = max(a[RIGHT], b[RIGHT]), max(a[BOTTOM], b[BOTTOM])
-        a[DEPTH] = max(a[DEPTH], b[DEPTH])
+        join(a, b, border[first, second], contrast[first, second])
         a[MADE] = top
         parents[piece[first]] = parents[piece[second]] = made
         sure[piece[first]] = sure[piece[second]] = top
@@ -394,7 +401,7 @@ def merge(
         for third in range(count):
             if third == first or not is_alive[third]:
                 continue
-            if _may(known, border, first, third, near):
+            if may_belong(known, border, first, third, near):
                 measure_pair(known, border, contrast, runs, alive, ground, total, first, third, measures)
                 value[first, third] = value[third, first] = sum_of(trees, measures)
                 if used < kept.shape[0]:

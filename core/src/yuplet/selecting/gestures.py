@@ -15,10 +15,11 @@ from yuplet.documents import first_fault
 from yuplet.errors import NothingChosen, SelectionError, shown
 from yuplet.geometry import Box
 from yuplet.pixels import Picture
+from yuplet.selecting.choosing import Click
 from yuplet.selecting.marking import between_marks, of_brush
 from yuplet.selecting.masks import Chosen, How, Mask, chosen_of, combine, grown, hard_mask, smoothed, softened
 from yuplet.selecting.nested import nested
-from yuplet.selecting.pick import Click, picked
+from yuplet.selecting.pick import picked
 from yuplet.selecting.proposals import MAX_REGIONS, Proposals, propose
 from yuplet.selecting.regions import Line, inside_lines, islands, labelled, of_colour, of_shape
 

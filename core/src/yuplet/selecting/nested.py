@@ -34,8 +34,9 @@ class Nested:
     `labels` (h, w) counts patches from 1, 0 is empty, in the picture at its working size, which is `scale` times its own.
     `parents[i]` is the piece that piece i becomes part of (itself: none); the first `count` pieces are the patches, piece i having
     label i + 1. `sure[i]` says how sure that is (log odds); `whole[i]` is by how much (0 to 1) piece i is expected to overlap a part.
-    `known` are columns of `belonging` for each piece; `border` and `contrast` those between patches; `measures` those of each piece;
-    `picture` is the picture at its working size.
+    `known` are columns of `belonging` for each piece; `border` and `contrast` those between patches, `runs` how straight strokes run on
+    between them; `measures` those of each piece; `ground` is the colour of what has most of the rim; `picture` is the picture at its working
+    size.
     """
 
     labels: Labels
@@ -47,6 +48,8 @@ class Nested:
     measures: NDArray[np.float32]
     border: NDArray[np.float32]
     contrast: NDArray[np.float32]
+    runs: NDArray[np.float32]
+    ground: NDArray[np.float64]
     total: float
     picture: Picture
     scale: float = 1.0
@@ -277,6 +280,8 @@ def of_measured(found: Measured, pair: Trees, whole: Trees) -> Nested:
         measures,
         found.border,
         found.contrast,
+        found.runs,
+        found.ground,
         found.total,
         found.picture,
     )
