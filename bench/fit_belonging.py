@@ -1,7 +1,8 @@
 """Fit what belongs together (core/src/yuplet/selecting/belonging.npz) on the fitting styles of `known_parts`.
 
-What is learned from pieces and patches is learned from those of trees that were fitted on figures of other styles (`FOLDS`): on figures that
-trees know, they are more right than they will be on an artist's. Deterministic: fixed seeds, single-threaded trees, the figures of fixed names. Needs scikit-learn (bench/requirements.txt), whose
+What is learned from pieces and patches is learned from those of trees that were fitted on figures of other styles (`FOLDS`): on figures
+that trees know, they are more right than they will be on an artist's. Deterministic: fixed seeds, single-threaded trees, the figures
+of fixed names. Needs scikit-learn (bench/requirements.txt), whose
 histogram gradient boosting fits the trees; Yuplet walks them by itself. Beside the file go some measures with what scikit-learn
 says of them, for a test that both say the same.
 """

@@ -10,10 +10,12 @@ from scipy.sparse.csgraph import depth_first_order, minimum_spanning_tree
 
 from tests.selecting.test_pick import large_toy
 from tests.selecting.test_proposals import BLUE, INK, RED, SKIN, toy
+from yuplet.errors import NothingThere
 from yuplet.selecting import belonging
 from yuplet.selecting.belonging import PAIR, learned, may_belong, measure_pair, said
 from yuplet.selecting.choosing import Click
 from yuplet.selecting.nested import NEAR, Nested, nested
+from yuplet.selecting.pick import picked
 from yuplet.selecting.steering import MOST, STEERED, Steering
 
 
@@ -99,6 +101,12 @@ class SteeringTests(unittest.TestCase):
             later = {(one.x, one.y) for one in clicks[index + 1 :]}
             if (click.x, click.y) not in later:
                 self.assertEqual(bool(mask[click.y, click.x]), click.add, click)
+
+    def test_beyond_them_a_click_on_nothing_is_refused_and_the_last_click_can_be_stepped_as_before(self) -> None:
+        clicks = [Click(60, 120 + number) for number in range(MOST + 1)]
+        with self.assertRaisesRegex(NothingThere, "Click on its art"):
+            picked(toy(), self.pieces, [*clicks, Click(-1, 5)])
+        self.assertTrue(picked(toy(), self.pieces, clicks, 99).all(), "in the end all of it")
 
     def test_what_is_clicked_where_nothing_is_to_be_taken_away_changes_nothing(self) -> None:
         meant = Steering(self.pieces)

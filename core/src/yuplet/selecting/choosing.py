@@ -63,13 +63,11 @@ class Choosing:
 
     def offered(self, click: Click) -> tuple[list[int], NDArray[np.float32]]:
         """The pieces that a click may take, and their measures; raises NothingThere when it adds where nothing is."""
-        patch = patch_at(self.nested, click)
+        patch = patch_there(self.nested, click)
         self.clicks.append(click)
         self.patches.append(patch)
         self.path = []
         if patch < 0:
-            if click.add:
-                raise NothingThere("The part is empty here. Click on its art.")
             return [], np.zeros((0, CHOICE), np.float32)
         self.away = away_from(self.nested, click)
         before = zip(self.clicks[:-1], self.patches, strict=False)
@@ -204,6 +202,14 @@ def patch_at(nested: Nested, click: Click) -> int:
     if not (0 <= click.x < width and 0 <= click.y < height):
         return -1
     return int(nested.labels[click.y, click.x]) - 1
+
+
+def patch_there(nested: Nested, click: Click) -> int:
+    """The same; raises NothingThere where a click adds and there is none."""
+    patch = patch_at(nested, click)
+    if patch < 0 and click.add:
+        raise NothingThere("The part is empty here. Click on its art.")
+    return patch
 
 
 def away_from(nested: Nested, click: Click) -> NDArray[np.float32]:

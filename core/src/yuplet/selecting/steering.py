@@ -26,7 +26,7 @@ from yuplet.selecting.belonging import (
     said,
     sum_of,
 )
-from yuplet.selecting.choosing import Choosing, Click, mask_of, patch_at, with_lines
+from yuplet.selecting.choosing import Choosing, Click, mask_of, patch_at, patch_there, with_lines
 from yuplet.selecting.masks import Chosen
 from yuplet.selecting.nested import NEAR, Nested
 
@@ -63,14 +63,14 @@ class Steering:
         self._clicked: dict[int, _Clicked] = {}
         self._away: list[NDArray[np.float32]] = []
 
-    def click(self, click: Click, likely: Trees | None = None) -> None:
+    def click(self, click: Click) -> None:
         """Take one more click; raises NothingThere when it adds where nothing is."""
         if len(self.clicks) >= MOST:
             self._change_there(click)
             return
         measures = self.note(click)
         if self.patches[-1] >= 0:
-            self.decide(1 / (1 + np.exp(-said(likely or learned("patch"), measures).astype(np.float64))))
+            self.decide(1 / (1 + np.exp(-said(learned("patch"), measures).astype(np.float64))))
 
     def pieces(self) -> list[int]:
         """The pieces of the tree that the last click may take, from its patch up."""
@@ -110,10 +110,12 @@ class Steering:
                 self.chosen[patch] = click.add
 
     def _change_there(self, click: Click) -> None:
-        patch = patch_at(self.nested, click)
+        """Take a click that the tree is not asked about."""
+        patch = patch_there(self.nested, click)
         self.clicks.append(click)
         self.patches.append(patch)
-        self.before = self.chosen.copy()
+        self.before, self.chosen = self.chosen, self.chosen.copy()
+        self._tree.path = self.nested.path(patch) if patch >= 0 else []
         if patch >= 0:
             self.chosen[patch] = click.add
 
