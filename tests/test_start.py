@@ -1,5 +1,6 @@
 """`./start` itself: from an empty folder to a running product, stopped cleanly, started again, and with its database killed."""
 
+import gzip
 import http.client
 import io
 import json
@@ -96,6 +97,12 @@ class StartTests(SimpleTestCase):
             printed += line
         return printed
 
+    def got(self, path: str) -> http.client.HTTPResponse:
+        """An answer as a browser asks for it."""
+        request = urllib.request.Request(f"http://127.0.0.1:{self.port}{path}", headers={"Accept-Encoding": "gzip"})
+        answer: http.client.HTTPResponse = urllib.request.urlopen(request, timeout=30)
+        return answer
+
     def processes(self) -> list[str]:
         """Processes of this installation that are still there."""
         return [command for _, command in self.listed()]
@@ -138,6 +145,22 @@ class StartTests(SimpleTestCase):
             package = visitor.ask("GET", f"/api/hand-overs/{made['id']}/package")
             with zipfile.ZipFile(io.BytesIO(package)) as archive:
                 self.assertEqual(sum(entry.file_size for entry in archive.infolist()), made["package_bytes"])
+
+        with self.subTest(
+            "scripts and styles are sent compressed and once; the page that names them is asked for anew"
+        ):
+            page = visitor.ask("GET", "/").decode()
+            named = re.findall(r'(?:src|href)="(/assets/[^"]+)"', page)
+            self.assertEqual({name.rpartition(".")[2] for name in named}, {"js", "css"})
+            for name in named:
+                with self.got(name) as answer:
+                    self.assertIn("immutable", answer.headers["Cache-Control"])
+                    self.assertEqual(answer.headers["Content-Encoding"], "gzip")
+                    self.assertIn("Accept-Encoding", answer.headers["Vary"])
+                    self.assertEqual(gzip.decompress(answer.read()), (ROOT / "web/dist" / name[1:]).read_bytes())
+            for name in ("/", "/icon.svg"):
+                with self.got(name) as answer:
+                    self.assertNotIn("immutable", answer.headers["Cache-Control"], name)
 
         with self.subTest("a step of somebody else is told within a second, and who is there"):
             path = f"/api/illustrations/{brindle['id']}"

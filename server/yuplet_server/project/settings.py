@@ -107,6 +107,8 @@ DATABASES = {
             "connect_timeout": 5,
             "init_command": "SET sql_mode='STRICT_TRANS_TABLES', time_zone='+00:00'",
             "isolation_level": "read committed",
+            # Our own server listens on loopback and has no certificate: looking for one costs 20 ms a connection.
+            **({} if SERVER else {"ssl_disabled": True}),
         },
         "TEST": {
             "NAME": os.environ.get("YUPLET_TEST_DATABASE", "test_yuplet"),
@@ -243,6 +245,9 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
 WEB = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB if WEB.exists() else None
+# The build puts a digest of what is in a file into its name: what was fetched once is good for ever.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 
 LOG, AUDIT_LOG = VAR / "logs" / "yuplet.jsonl", VAR / "logs" / "audit.jsonl"
 # Days for which it is known who did what.
