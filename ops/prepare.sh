@@ -4,6 +4,8 @@
 export VIRTUAL_ENV="$here/.venv"
 export PATH="$VIRTUAL_ENV/bin:$PATH"
 var="${YUPLET_VAR:-$here/var}"
+# Images of containers often forbid it; each of our dozen processes would compile all our sources when it starts.
+unset PYTHONDONTWRITEBYTECODE
 
 say() { printf '%s\n' "$*"; }
 stop() { printf 'yuplet: %s\n' "$*" >&2; exit 2; }

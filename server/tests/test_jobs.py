@@ -39,16 +39,16 @@ CARRY_OUT = "yuplet_server.handovers.actions.carry_out"
 
 
 def heavy_ora() -> bytes:
-    """A picture that takes some seconds to be handed over: grainy layers that fill a large canvas."""
+    """A picture that takes a while to be handed over: grainy layers, of which nothing can be trimmed."""
     rng = np.random.default_rng(3)
     with tempfile.TemporaryDirectory() as folder, SpillFile() as scratch:
         layers = []
         for number in range(8):
-            picture = rng.integers(0, 256, (1800, 1800, 4)).astype(np.uint8)
+            picture = rng.integers(0, 256, (900, 900, 4)).astype(np.uint8)
             scratch.put(f"l{number}", picture)
-            layers.append(Layer(f"l{number}", f"grain {number}", Box(0, 0, 1800, 1800)))
+            layers.append(Layer(f"l{number}", f"grain {number}", Box(0, 0, 900, 900)))
         path = Path(folder) / "heavy.ora"
-        openraster.write(path, Picture("heavy", Size(1800, 1800), tuple(layers)), scratch)
+        openraster.write(path, Picture("heavy", Size(900, 900), tuple(layers)), scratch)
         return path.read_bytes()
 
 
