@@ -7,11 +7,11 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+import cv2
 import numpy as np
 import tin_inspector
 from PIL import Image, ImageDraw
 from playwright.sync_api import Response, expect
-from scipy import ndimage
 
 from tests.product import ROOT, ProductTestCase, wait_until
 from yuplet.editing.art import covered_in
@@ -488,7 +488,8 @@ class TakeApartTests(ProductTestCase):
 
 def deepest(mask: np.ndarray) -> tuple[float, int, int]:
     """How deep the deepest pixel of a mask lies in it, and where (x, y)."""
-    depth = ndimage.distance_transform_edt(np.pad(mask, 1))[1:-1, 1:-1]
+    framed = np.pad(mask, 1).astype(np.uint8)
+    depth = cv2.distanceTransform(framed, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[1:-1, 1:-1]
     y, x = np.unravel_index(int(depth.argmax()), mask.shape)
     return float(depth[y, x]), int(x), int(y)
 

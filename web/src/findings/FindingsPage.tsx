@@ -73,7 +73,7 @@ function Checks({ taking: { findings, compare, compared } }: Pick<Props, 'taking
       </div>
       {compared && (
         <p data-testid="difference">
-          {words.ofPixelsDiffer(compared.differing.toLocaleString('en'), compared.pixels.toLocaleString('en'))}
+          {words.ofPixelsDiffer(compared.differing, compared.pixels)}
           {compared.differing > 0 && words.byAtMostOf255(compared.largest)}.
         </p>
       )}

@@ -1,5 +1,5 @@
 /** The texts of the findings, for each file those it shows. */
-import { plural } from '../ui/units';
+import { count, plural } from '../ui/units';
 
 export const findingsPage = {
   findings: 'findings',
@@ -8,7 +8,7 @@ export const findingsPage = {
   notes: 'Notes',
   checkAllParts: 'Check all parts',
   compareWithTheOriginal: 'Compare with the original',
-  ofPixelsDiffer: (differing: string, pixels: string) => `${differing} of ${pixels} pixels differ`,
+  ofPixelsDiffer: (differing: number, pixels: number) => `${count(differing)} of ${count(pixels)} pixels differ`,
   byAtMostOf255: (largest: number) => `, by at most ${largest} of 255. They are highlighted`,
   limitsOfTheCheck: 'Limits of the check',
   crumbsAreBelow: 'Crumbs are below',

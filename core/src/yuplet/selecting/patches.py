@@ -195,12 +195,22 @@ def _joined(colours: NDArray[np.float32], there: Chosen, ridges: NDArray[np.int8
 
 def counted_anew(labels: NDArray[np.integer[Any]]) -> Labels:
     """The same, counted from 1 without gaps in the order of their first pixels; 0 stays 0."""
-    present, first = np.unique(labels, return_index=True)
-    present = present[np.argsort(first)]
-    names = np.zeros(int(labels.max()) + 1, np.int32)
-    names[present[present > 0]] = np.arange(1, int((present > 0).sum()) + 1)
-    result: Labels = names[labels]
+    result = np.ascontiguousarray(labels, np.int32).copy()
+    _count_anew(result.ravel(), np.zeros(int(labels.max(initial=0)) + 1, np.int32))
     return result
+
+
+@compiled("void(int32[::1], int32[::1])")
+def _count_anew(labels: NDArray[np.int32], names: NDArray[np.int32]) -> None:
+    count = 0
+    for place in range(labels.size):
+        label = labels[place]
+        if label == 0:
+            continue
+        if names[label] == 0:
+            count += 1
+            names[label] = count
+        labels[place] = names[label]
 
 
 def means_of(labels: Labels, colours: NDArray[np.float32]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

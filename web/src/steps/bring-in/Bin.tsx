@@ -3,6 +3,7 @@ import { notifications } from '@mantine/notifications';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type InBin, restore, useBin } from '../../api/calls';
+import { day } from '../../ui/units';
 import { bin as words } from './words';
 
 /** What was removed, by whom, and until when it can be restored. */
@@ -64,10 +65,10 @@ function Removed() {
                 </Text>
               </Table.Td>
               <Table.Td>
-                {new Date(one.removed_at).toLocaleDateString()}
+                {day(one.removed_at)}
                 {one.removed_by && words.by(one.removed_by)}
               </Table.Td>
-              <Table.Td>{new Date(one.gone_at).toLocaleDateString()}</Table.Td>
+              <Table.Td>{day(one.gone_at)}</Table.Td>
               <Table.Td>
                 <Group justify="flex-end">
                   <Button

@@ -1,5 +1,5 @@
 import { Panel } from '../../ui/Panel';
-import { day } from '../../ui/units';
+import { day, minute } from '../../ui/units';
 import classes from './HandOver.module.css';
 import { Receivers } from './Receivers';
 import type { StepProps } from './useHandingOver';
@@ -26,8 +26,7 @@ export function PastPage({ handing, illustration, canEdit, onChoose }: StepProps
             <li key={one.id}>
               <strong>{words.no(one.number)}</strong> {one.recipe}
               <p className={classes.facts}>
-                {day(one.created_at)},{' '}
-                {new Date(one.created_at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}
+                {day(one.created_at)}, {minute(one.created_at)}
                 {one.created_by && `, ${one.created_by}`}
               </p>
               {report ? (

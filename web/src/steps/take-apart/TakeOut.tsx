@@ -110,11 +110,7 @@ function SelectionState({ taking }: Pick<Props, 'taking'>) {
     <p role="status" className={classes.state} aria-busy={taking.isComputing}>
       {taking.isChoosing && words.workingClearTheSelection}
       {chosen && !pieces
-        ? words.pxSelectedOf(
-            chosen.pixels.toLocaleString('en'),
-            share(chosen.pixels, chosen.of),
-            from?.name ?? words.aPart,
-          )
+        ? words.pxSelectedOf(chosen.pixels, share(chosen.pixels, chosen.of), from?.name ?? words.aPart)
         : !pieces && words.noSelectionYet}
       {chosen && from && from.frames.length > 1 && words.selectedInEach(from.frames.length)}
       {inFront && words.liesInFrontHere(inFront)}

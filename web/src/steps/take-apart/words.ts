@@ -120,7 +120,7 @@ export const takeOut = {
   fillBehind: 'Fill behind',
   colour: 'Colour',
   workingClearTheSelection: 'Working … Clear the selection to stop. ',
-  pxSelectedOf: (pixels: string, share: string, name: string) => `${pixels} px selected, ${share} of '${name}'.`,
+  pxSelectedOf: (pixels: number, share: string, name: string) => `${count(pixels)} px selected, ${share} of '${name}'.`,
   noSelectionYet: 'No selection yet.',
   selectedInEach: (frames: number) => ` Selected in each of the ${frames} frames.`,
   liesInFrontHere: (inFront: string) => ` '${inFront}' lies in front here.`,
