@@ -85,7 +85,7 @@ need_web_packages() {
 need_web_build() {
   need_web_packages
   local digest
-  digest=$(cd "$here/web" && find src index.html package-lock.json vite.config.ts tsconfig.json -type f | LC_ALL=C sort | xargs sha256sum | sha256sum)
+  digest=$(cd "$here/web" && find src public index.html package-lock.json vite.config.ts tsconfig.json -type f | LC_ALL=C sort | xargs sha256sum | sha256sum)
   if [ "$digest" != "$(cat "$here/web/dist/.digest" 2>/dev/null)" ]; then
     say "Building the front end ..."
     (cd "$here/web" && npx vite build) >"$var/web-build.log" 2>&1 || stop "Building the front end failed; $var/web-build.log says why."
