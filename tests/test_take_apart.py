@@ -7,7 +7,6 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-import cv2
 import numpy as np
 import tin_inspector
 from PIL import Image, ImageDraw
@@ -22,6 +21,7 @@ from yuplet.illustration.layers import Layer
 from yuplet.parts.part import part_node
 from yuplet.pixels.compositing import compose
 from yuplet.pixels.spill_file import SpillFile
+from yuplet.selecting.masks import distance_to
 from yuplet.writing import openraster
 from yuplet_server.arrangement.models import Arrangement
 from yuplet_server.arrangement.queries import tree_of
@@ -488,8 +488,7 @@ class TakeApartTests(ProductTestCase):
 
 def deepest(mask: np.ndarray) -> tuple[float, int, int]:
     """How deep the deepest pixel of a mask lies in it, and where (x, y)."""
-    framed = np.pad(mask, 1).astype(np.uint8)
-    depth = cv2.distanceTransform(framed, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[1:-1, 1:-1]
+    depth = distance_to(~np.pad(mask, 1))[1:-1, 1:-1]
     y, x = np.unravel_index(int(depth.argmax()), mask.shape)
     return float(depth[y, x]), int(x), int(y)
 

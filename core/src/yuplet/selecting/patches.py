@@ -195,7 +195,7 @@ def _joined(colours: NDArray[np.float32], there: Chosen, ridges: NDArray[np.int8
 
 def counted_anew(labels: NDArray[np.integer[Any]]) -> Labels:
     """The same, counted from 1 without gaps in the order of their first pixels; 0 stays 0."""
-    result = np.ascontiguousarray(labels, np.int32).copy()
+    result = np.array(labels, np.int32, order="C")
     _count_anew(result.ravel(), np.zeros(int(labels.max(initial=0)) + 1, np.int32))
     return result
 
